@@ -1,0 +1,1 @@
+"""Plentar: checks an air handler's electric heat."""

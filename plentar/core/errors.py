@@ -1,0 +1,27 @@
+"""The core's named exceptions.
+
+Each carries the field that caused it, so that a form or a file reader can put the message beside that field.
+"""
+
+__all__ = ["MeterError", "NameplateError", "PlentarError", "ReadingError"]
+
+
+class PlentarError(ValueError):
+    """Something the user gave cannot be used; `field` says where, the text says what was expected and what came."""
+
+    def __init__(self, message: str, *, field: str = "") -> None:
+        super().__init__(message)
+        self.message = message
+        self.field = field
+
+
+class NameplateError(PlentarError):
+    """A unit's description cannot be a circuit, or a plate value is out of range."""
+
+
+class ReadingError(PlentarError):
+    """A reading is not a number, not physical, or taken at a point the unit does not have."""
+
+
+class MeterError(PlentarError):
+    """A meter's accuracy is not usable."""

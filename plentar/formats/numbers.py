@@ -1,0 +1,41 @@
+"""Numbers as people type them: decimal comma or point, a unit behind, k or M before it."""
+
+import math
+import re
+
+from plentar.core.errors import ReadingError
+
+__all__ = ["parse_number"]
+
+_NUMBER = re.compile(
+    r"(?P<digits>\d+(?:[.,]\d+)?|[.,]\d+|\d{1,3}(?:,\d{3})+\.\d+)\s*(?P<prefix>[kKmMµu]?)(?P<unit>[A-Za-zΩ°%]*)\Z"
+)
+_PREFIX = {"": 1.0, "k": 1e3, "K": 1e3, "M": 1e6, "m": 1e-3, "µ": 1e-6, "u": 1e-6}
+_UNITS = {"amps": ("A", "amp", "amps"), "volts": ("V", "VAC", "volts"), "dc_volts": ("V", "VDC"),
+          "ohms": ("Ω", "ohm", "ohms"), "microfarads": ("F",)}
+
+
+def parse_number(text: str, quantity: str) -> float:
+    """Return what was typed, in the base unit of the quantity.
+
+    Raises:
+        ReadingError: It is not a number, or carries another quantity's unit.
+    Example:
+        >>> parse_number("20,6", "amps"), parse_number("238.1 V", "volts"), parse_number("0.64k", "ohms")
+        (20.6, 238.1, 640.0)
+    """
+    typed = text.strip()
+    if not typed:
+        raise ReadingError("type what the meter shows", field="value")
+    match = _NUMBER.match(typed)
+    if match is None:
+        raise ReadingError(f"expected a number such as 20.6, got “{typed[:40]}”", field="value")
+    unit = match["unit"]
+    if unit and unit.casefold() not in {known.casefold() for known in _UNITS.get(quantity, ())}:
+        raise ReadingError(f"expected {_UNITS[quantity][0]}, got “{typed[:40]}”", field="value")
+    digits = match["digits"]
+    digits = digits.replace(",", "") if "," in digits and "." in digits else digits.replace(",", ".")
+    value = float(digits) * _PREFIX[match["prefix"]]
+    if not math.isfinite(value) or value >= 1e9:
+        raise ReadingError(f"no meter reads “{typed[:40]}”", field="value")
+    return value

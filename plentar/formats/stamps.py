@@ -1,0 +1,88 @@
+"""A call's running condition as it is kept: which feeds and calls are on, and the moment each was switched.
+
+The core knows seconds; the store and the page know moments. This is where one becomes the other.
+"""
+
+from datetime import datetime
+from typing import Any, get_args
+
+from plentar.core.errors import ReadingError
+from plentar.core.nameplate import Nameplate
+from plentar.core.readings import Condition, ControlState, FeedState
+
+__all__ = ["condition_at", "condition_from_json", "condition_to_json", "fresh_stamp", "switch"]
+
+FEED_STATES: tuple[str, ...] = get_args(FeedState)
+CONTROL_STATES: tuple[str, ...] = get_args(ControlState)
+
+
+def fresh_stamp(plate: Nameplate, now: datetime) -> dict[str, Any]:
+    """Return the condition a call opens with: everything live, nothing called."""
+    return {
+        "feeds": {feed.id: "live" for feed in plate.feeds},
+        "control": "from unit",
+        "calls": {},
+        "changed_at": now.isoformat(),
+    }
+
+
+def switch(stamp: dict[str, Any], plate: Nameplate, what: str, state: str, now: datetime) -> dict[str, Any]:
+    """Return the stamp after one switch: a feed's id, `control` or a call's name, set to a new state.
+
+    Setting what is already so leaves the clock running.
+
+    Raises:
+        ReadingError: The unit has no such feed or call, or the state is not one of its states.
+    """
+    feeds, calls = dict(stamp["feeds"]), dict(stamp["calls"])
+    control = stamp["control"]
+    if what in {feed.id for feed in plate.feeds} and state in FEED_STATES:
+        feeds[what] = state
+    elif what == "control" and state in CONTROL_STATES:
+        control = state
+    elif what in plate.calls and state in ("on", "off"):
+        if state == "on":
+            calls.setdefault(what, now.isoformat())
+        else:
+            calls.pop(what, None)
+    else:
+        raise ReadingError(f"cannot switch {what!r} to {state!r} on this unit", field=what)
+    if state in ("live", "from unit", "separate source") and (feeds, control) != (stamp["feeds"], stamp["control"]):
+        # A heater that just got its supply back starts warming now, however long the thermostat has been calling.
+        calls = dict.fromkeys(calls, now.isoformat())
+    changed = {"feeds": feeds, "control": control, "calls": calls, "changed_at": stamp["changed_at"]}
+    return changed if changed == stamp else {**changed, "changed_at": now.isoformat()}
+
+
+def condition_at(stamp: dict[str, Any], moment: datetime) -> Condition:
+    """Return the condition the stamp means at a moment."""
+
+    def since(text: str) -> float:
+        return max(0.0, (moment - datetime.fromisoformat(text)).total_seconds())
+
+    return Condition(
+        feeds=tuple(stamp["feeds"].items()),
+        control=stamp["control"],
+        calls=tuple((call, since(at)) for call, at in stamp["calls"].items()),
+        seconds_since_change=since(stamp["changed_at"]),
+    )
+
+
+def condition_to_json(condition: Condition) -> dict[str, Any]:
+    """Return a reading's condition as JSON-ready values."""
+    return {
+        "feeds": dict(condition.feeds),
+        "control": condition.control,
+        "calls": dict(condition.calls),
+        "seconds_since_change": condition.seconds_since_change,
+    }
+
+
+def condition_from_json(document: dict[str, Any]) -> Condition:
+    """Return the condition a kept reading was taken under."""
+    return Condition(
+        feeds=tuple(document["feeds"].items()),
+        control=document["control"],
+        calls=tuple(document["calls"].items()),
+        seconds_since_change=document["seconds_since_change"],
+    )

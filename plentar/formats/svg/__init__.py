@@ -1,0 +1,1 @@
+"""Geometry of the drawings: worked out and tested here, written down by the templates."""

@@ -1,0 +1,429 @@
+"""The board: a unit's circuit as a ladder, laid out from its nameplate.
+
+Each feed is a block with its own two legs; a heating circuit is a rung; the blower rung stands under the block of its
+own feed, and the 24 V control ladder below all of it. Templates write down what is worked out here.
+"""
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from typing import Literal
+
+from plentar.core.nameplate import HeatingCircuit, Nameplate, RelayPole
+from plentar.core.points import rung_terminals
+from plentar.core.verdicts import Verdict
+
+__all__ = ["Board", "Label", "Symbol", "Tag", "Target", "Wire", "draw_board"]
+
+LineState = Literal["carries", "live", "dead", "alive", "idle"]
+WIDTH = 720.0
+LEFT, RIGHT = 58.0, 682.0
+CLAMP_WIDTH = 88.0
+TAG_WIDTH, TAG_HEIGHT = 76.0, 22.0
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Wire:
+    """A conductor as a path of straight runs; `hops` are the x of crossings to arch over."""
+
+    path: str
+    state: LineState
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Symbol:
+    """One circuit symbol centred on x, y; `is_closed` matters to contacts, `flip` mirrors it left to right."""
+
+    kind: str
+    x: float
+    y: float
+    state: LineState
+    is_closed: bool = False
+    flip: bool = False
+    text: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Label:
+    """A word on the board; `style` is one of name, note, leg, rung, terminal."""
+
+    x: float
+    y: float
+    text: str
+    style: str = "name"
+    anchor: str = "middle"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Target:
+    """A place to put the meter: what is tapped, and the verdict that stands there."""
+
+    point: str
+    x: float
+    y: float
+    width: float
+    height: float
+    tag_x: float
+    tag_y: float
+    spoken: str
+    is_selected: bool = False
+    verdict: Verdict | None = None
+
+
+Tag = Target
+
+
+@dataclass(slots=True)
+class Board:
+    """The finished drawing."""
+
+    width: float = WIDTH
+    height: float = 0.0
+    wires: list[Wire] = field(default_factory=list)
+    symbols: list[Symbol] = field(default_factory=list)
+    labels: list[Label] = field(default_factory=list)
+    targets: list[Target] = field(default_factory=list)
+    control_y: float = 0.0
+    control_note: str = ""
+    spoken: str = ""
+
+
+@dataclass(slots=True)
+class _Pen:
+    """What the parts of the layout share while drawing."""
+
+    plate: Nameplate
+    line: Callable[[str], LineState]
+    verdicts: Mapping[str, Verdict]
+    labels: Mapping[str, str]
+    selected: str | None
+    board: Board = field(default_factory=Board)
+    joints: dict[str, tuple[float, float]] = field(default_factory=dict)
+    rails: dict[str, tuple[float, float]] = field(default_factory=dict)
+
+    def wire(self, path: str, state: LineState) -> None:
+        self.board.wires.append(Wire(path=path, state=state))
+
+    def symbol(self, kind: str, x: float, y: float, state: LineState, **more: object) -> None:
+        self.board.symbols.append(Symbol(kind=kind, x=x, y=y, state=state, **more))  # type: ignore[arg-type]
+
+    def label(self, x: float, y: float, text: str, style: str = "name", anchor: str = "middle") -> None:
+        self.board.labels.append(Label(x=x, y=y, text=text, style=style, anchor=anchor))
+
+    def target(self, point: str, box: tuple[float, float, float, float], tag: tuple[float, float]) -> None:
+        x, y, width, height = box
+        verdict = self.verdicts.get(point)
+        spoken = self.labels.get(point, point)
+        if verdict is not None:
+            spoken += f", {verdict.value:.4g} {verdict.unit}, {verdict.spoken}"
+        self.board.targets.append(
+            Target(
+                point=point,
+                x=x - width / 2,
+                y=y - height / 2,
+                width=width,
+                height=height,
+                tag_x=tag[0] - TAG_WIDTH / 2,
+                tag_y=tag[1] - TAG_HEIGHT / 2,
+                spoken=spoken,
+                is_selected=point == self.selected,
+                verdict=verdict,
+            )
+        )
+
+
+def draw_board(
+    plate: Nameplate,
+    *,
+    line: Callable[[str], LineState],
+    verdicts: Mapping[str, Verdict],
+    labels: Mapping[str, str],
+    selected: str | None = None,
+) -> Board:
+    """Lay out the ladder.
+
+    Args:
+        plate: The unit.
+        line: Tells the state of a terminal, a circuit's id, a call or a device.
+        verdicts: The verdict that stands at each point.
+        labels: Each point's name as it is read out.
+        selected: The point the pad is set to.
+    """
+    pen = _Pen(plate=plate, line=line, verdicts=verdicts, labels=labels, selected=selected)
+    blower_feed = plate.feed_of(plate.blower.supplied_by)
+    feeds = sorted((feed.id for feed in plate.feeds), key=lambda name: (name == blower_feed, name))
+    strips = len(plate.circuits)
+    pitch = 104.0 if strips <= 2 else 84.0 if strips <= 4 else 72.0
+    y = 34.0
+    for feed in feeds:
+        y = _feed_block(pen, feed, y, pitch, with_blower=feed == blower_feed)
+    pen.board.control_y = y + 4
+    _control(pen, y + 40)
+    pen.board.spoken = (
+        f"Ladder of {strips} heating circuits on {len(feeds)} feed{'s' if len(feeds) > 1 else ''}, blower and "
+        "24 volt control"
+    )
+    return pen.board
+
+
+def _feed_block(pen: _Pen, feed: str, top: float, pitch: float, *, with_blower: bool) -> float:
+    plate = pen.plate
+    circuits = [circuit for circuit in plate.circuits if plate.feed_of(circuit.supplied_by) == feed]
+    multiple = len(plate.feeds) > 1
+    head = top + 6
+    number = f" {[f.id for f in plate.feeds].index(feed) + 1}" if multiple else ""
+    breaker = next(f.breaker_amps for f in plate.feeds if f.id == feed)
+    pen.label(LEFT, head + 4, "L1", "leg")
+    pen.label(RIGHT, head + 4, "L2", "leg")
+    middle = (LEFT + RIGHT) / 2
+    pen.wire(f"M {LEFT + 16} {head} H {middle - 48} M {middle + 48} {head} H {RIGHT - 16}", "idle")
+    note = f"Feed{number}" + (f" · {breaker:g} A" if breaker else "")
+    pen.label(LEFT + 24, head - 6, note, "note", "start")
+    pen.target(f"volts:{feed}.l1:{feed}.l2", (middle, head, 110, 44), (middle, head))
+    pen.target(f"volts:{feed}.l1:ground", (LEFT, head, 44, 44), (LEFT + 2, head + 19))
+    pen.target(f"volts:{feed}.l2:ground", (RIGHT, head, 44, 44), (RIGHT - 2, head + 19))
+    total_y = head + 36
+    pen.target(f"amps:{feed}", (LEFT + 84, total_y - 8, 92, 44), (LEFT + 84, total_y - 4))
+    first = total_y + 34
+    y = first
+    for circuit in circuits:
+        _rung(pen, circuit, y)
+        y += pitch
+    if with_blower:
+        y = _blower(pen, y - pitch + (pitch if circuits else 0) + 6)
+    else:
+        y -= pitch - 40
+    state = pen.line(f"{feed}.l1")
+    pen.board.wires.insert(0, Wire(path=f"M {LEFT} {head + 14} V {y - 14}", state=state))
+    pen.board.wires.insert(0, Wire(path=f"M {RIGHT} {head + 14} V {y - 14}", state=pen.line(f"{feed}.l2")))
+    return y + 16
+
+
+def _rung(pen: _Pen, circuit: HeatingCircuit, y: float) -> None:
+    rung = rung_terminals(circuit)
+    start = LEFT + CLAMP_WIDTH
+    step = (RIGHT - start) / len(rung)
+    xs = [start + step * (i + 0.5) for i in range(len(rung))]
+    letter = circuit.id.rpartition("-")[2].upper()
+    pen.label(LEFT - 26, y + 5, letter, "rung")
+    edge, edge_terminal, from_rail = LEFT, "", True
+    for i, (part, toward_1, toward_2) in enumerate(rung):
+        x = xs[i]
+        half = 40.0 if part == "element" else 22.0 if part == "link" else 15.0
+        shared = part == "pole" and toward_1 in pen.joints
+        if shared:
+            # This pole is drawn on an earlier rung; come down from the joint behind it.
+            at_left = i == 0
+            inner = toward_2 if at_left else toward_1
+            joint_x, joint_y = pen.joints[inner]
+            if at_left:
+                pen.wire(f"M {joint_x} {joint_y} V {y}", pen.line(inner))
+                edge, edge_terminal, from_rail = joint_x, inner, False
+                continue
+            pen.wire(f"M {edge} {y} H {joint_x} V {joint_y}", pen.line(inner))
+            pen.symbol("dot", joint_x, joint_y, pen.line(inner))
+            edge_terminal, edge = "", RIGHT
+            break
+        pen.wire(f"M {edge} {y} H {x - half}", pen.line(toward_1))
+        if from_rail:
+            pen.symbol("dot", LEFT, y, pen.line(toward_1))
+            from_rail = False
+        _part(pen, circuit, part, x, y, toward_1, toward_2)
+        edge, edge_terminal = x + half, toward_2
+        if part == "pole":
+            # Terminals of a pole remember where they are, for rungs and interlocks that join behind it.
+            pen.joints[toward_1] = (xs[i] - step / 2, y)
+            pen.joints[toward_2] = (xs[i] + step / 2, y)
+    if edge_terminal:
+        pen.wire(f"M {edge} {y} H {RIGHT}", pen.line(edge_terminal))
+        pen.symbol("dot", RIGHT, y, pen.line(edge_terminal))
+    clamp_x = LEFT + CLAMP_WIDTH / 2 + 2
+    pen.target(f"amps:{circuit.id}", (clamp_x, y, CLAMP_WIDTH - 4, 46), (clamp_x, y))
+
+
+def _part(pen: _Pen, circuit: HeatingCircuit, part: str, x: float, y: float, toward_1: str, toward_2: str) -> None:
+    carries = pen.line(f"{circuit.id}:current")
+    state = carries if carries == "carries" else pen.line(toward_1)
+    name = {"link": "link", "limit": "limit", "element": circuit.name}.get(part, _pole_name(toward_1))
+    if part == "pole":
+        pen.symbol("contact", x, y, state, is_closed=pen.line(f"{toward_1.rpartition('.')[0]}:closed") == "carries")
+    else:
+        pen.symbol(part, x, y, state)
+    pen.label(x, y - 20, name, "name" if part in ("element", "pole") else "part")
+    if part == "element":
+        pen.label(x, y + 26, f"{circuit.rated_watts / 1000:g} kW · {circuit.element_ohms:.2f} Ω", "note")
+    else:
+        pen.target(f"volts:{toward_1}:{toward_2}", (x, y + 4, 84, 64), (x, y + 25))
+
+
+def _pole_name(terminal: str) -> str:
+    device, pole, _ = terminal.split(".")
+    return f"{device.replace('-', ' ').title()} · {pole.replace('-', ' ')}"
+
+
+def _blower(pen: _Pen, y: float) -> float:
+    """Draw the blower between its fixed leg and its contacts; return the y below it."""
+    blower = pen.plate.blower
+    mirrored = blower.fixed_leg == "L2"
+
+    def x(place: float) -> float:
+        return LEFT + RIGHT - place if mirrored else place
+
+    fixed_x, switched_x = (RIGHT, LEFT) if mirrored else (LEFT, RIGHT)
+    feed = pen.plate.feed_of(blower.supplied_by)
+    fixed_leg, switched_leg = (f"{feed}.l2", f"{feed}.l1") if mirrored else (f"{feed}.l1", f"{feed}.l2")
+    state = pen.line("blower")
+    motor_x = x(162.0)
+    pen.wire(
+        f"M {fixed_x} {y} H {motor_x + (28 if mirrored else -28)}", state if state == "carries" else pen.line(fixed_leg)
+    )
+    pen.symbol("dot", fixed_x, y, state if state == "carries" else pen.line(fixed_leg))
+    pen.symbol("motor", motor_x, y, state, text="Blower")
+    pen.label(motor_x, y + 42, f"{blower.kind.upper()} · plate {blower.rated_amps:g} A", "note")
+    clamp_x = x(162.0 + 28 + 52)
+    pen.target("amps:blower", (clamp_x, y, 88, 46), (clamp_x, y))
+    bus_x = x(302.0)
+    pen.wire(f"M {motor_x + (-28 if mirrored else 28)} {y} H {bus_x}", state)
+    if blower.kind == "ecm":
+        pen.wire(f"M {bus_x} {y} H {switched_x}", state if state == "carries" else pen.line(switched_leg))
+        pen.symbol("dot", switched_x, y, pen.line(switched_leg))
+        return y + 62
+    row = y
+    contacts = blower.relay.contacts if blower.relay else ()
+    for index, contact in enumerate(contacts):
+        if row > y:
+            pen.wire(f"M {bus_x} {y} V {row}", state)
+        _relay_contact(pen, contact, index, row, bus_x, switched_x, switched_leg, mirrored=mirrored)
+        row += 66
+    if blower.switched_by:
+        terminal = f"{blower.switched_by}.pole-{blower.switched_by_pole}"
+        closed = pen.line(f"{terminal}:closed") == "carries"
+        at = x(480.0)
+        row += 8
+        pen.wire(f"M {bus_x} {y} V {row} H {at + (15 if mirrored else -15)}", state)
+        pen.symbol("contact", at, row, state, is_closed=closed)
+        pen.wire(f"M {at + (-15 if mirrored else 15)} {row} H {switched_x}", pen.line(switched_leg))
+        pen.symbol("dot", switched_x, row, pen.line(switched_leg))
+        pen.label(at, row - 20, _pole_name(f"{terminal}.line"), "name")
+        row += 42
+    return max(row, y + 62)
+
+
+def _relay_contact(
+    pen: _Pen,
+    contact: RelayPole,
+    index: int,
+    y: float,
+    bus_x: float,
+    switched_x: float,
+    switched_leg: str,
+    *,
+    mirrored: bool,
+) -> None:
+    """Draw one change-over contact; COM faces the blower unless COM is what is landed elsewhere."""
+    sign = -1.0 if mirrored else 1.0
+    driven = pen.line("blower-relay:closed") == "carries"
+    com_at_blower = contact.com.startswith("blower")
+    com_x, throw_x = (bus_x + sign * 76, bus_x + sign * 142)
+    nc_y, no_y = y - 22, y + 22
+    blower_state = pen.line("blower")
+    current_through = {"nc": not driven, "no": driven}
+    pen.label(bus_x + sign * 108, y + 44, "Blower relay" if index == 0 else f"contact {index + 1}", "note")
+    ends = {"nc": (throw_x, nc_y), "no": (throw_x, no_y)}
+    pen.symbol("blade", com_x, y, blower_state, is_closed=driven, flip=mirrored)
+    pen.label(com_x - sign * 2, y - 12, "COM", "terminal")
+    for name, (end_x, end_y) in ends.items():
+        pen.label(end_x + sign * 12, end_y + (-7 if name == "nc" else 16), name.upper(), "terminal")
+        landing = getattr(contact, name)
+        lit = blower_state if current_through[name] else "live"
+        _land(pen, landing, end_x, end_y, switched_x, bus_x, switched_leg, lit, sign)
+    if com_at_blower:
+        tap = contact.com.partition(":")[2]
+        pen.wire(f"M {bus_x} {y} H {com_x}", blower_state)
+        if tap:
+            pen.label(bus_x + sign * 30, y + 16, tap, "terminal")
+    else:
+        _land(pen, contact.com, com_x, y, switched_x, bus_x, switched_leg, pen.line(switched_leg), sign)
+
+
+def _land(
+    pen: _Pen,
+    landing: str,
+    x: float,
+    y: float,
+    switched_x: float,
+    bus_x: float,
+    switched_leg: str,
+    lit: LineState,
+    sign: float,
+) -> None:
+    if landing == "none":
+        pen.wire(f"M {x} {y} H {x + sign * 26}", "dead")
+    elif landing in ("L1", "L2"):
+        state = lit if lit == "carries" else pen.line(switched_leg)
+        pen.wire(f"M {x} {y} H {switched_x}", state)
+        pen.symbol("dot", switched_x, y, state)
+    elif landing.startswith("blower"):
+        tap = landing.partition(":")[2]
+        pen.wire(f"M {x} {y} V {y + 12} H {bus_x} V {y}", lit)
+        if tap:
+            pen.label(bus_x + sign * 22, y + 8, tap, "terminal")
+    else:
+        _interlock(pen, landing, x, y, lit)
+
+
+def _interlock(pen: _Pen, circuit_id: str, x: float, y: float, lit: LineState) -> None:
+    """Run the interlock lead up to the load side of the circuit's first pole, hopping over the rungs between."""
+    circuit = pen.plate.circuit(circuit_id)
+    load = next(t for part, a, b in rung_terminals(circuit) if part == "pole" for t in (a, b) if t.endswith(".load"))
+    joint_x, joint_y = pen.joints[load]
+    crossed = sorted({round(jy, 1) for name, (_, jy) in pen.joints.items() if joint_y < jy < y}, reverse=True)
+    path = f"M {x} {y} H {joint_x}"
+    for rung_y in crossed:
+        path += f" V {rung_y + 9} a 9 9 0 0 1 0 -18"
+    pen.wire(f"{path} V {joint_y}", lit)
+    pen.symbol("dot", joint_x, joint_y, lit)
+
+
+def _control(pen: _Pen, top: float) -> None:
+    """Draw the 24 V ladder: one rung a coil, heater or ECM tap."""
+    plate = pen.plate
+    transformer = plate.transformer
+    fuse = f" · fuse {transformer.fuse_amps:g} A" if transformer.fuse_amps else ""
+    pen.board.control_note = f"{transformer.va:g} VA{fuse}"
+    rows: list[tuple[str, str, str]] = [(device.fed_by, device.id, "coil") for device in plate.devices]
+    if plate.blower.relay is not None:
+        rows.append((plate.blower.relay.fed_by, plate.blower.relay.id, "coil"))
+    rows += [(call, f"ecm-{call.lower()}", "tap") for call in plate.blower.ecm_calls]
+    pen.label(LEFT, top - 8, "R", "leg")
+    pen.label(RIGHT, top - 8, "C", "leg")
+    rail = pen.line("control")
+    y = top + 26
+    pitch = 48.0 if len(rows) <= 3 else 42.0
+    boarded: set[str] = set()
+    for source, device, kind in rows:
+        is_call = source in plate.calls
+        state = pen.line(source) if is_call else pen.line(f"{source}:aux")
+        pen.wire(f"M {LEFT} {y} H 146", rail)
+        pen.symbol("contact", 156, y, state if state == "alive" else rail, is_closed=state == "alive")
+        pen.wire(f"M 166 {y} H {426 - 20}", state)
+        coil_state = pen.line(f"{device}:coil")
+        if is_call:
+            pen.symbol("flag", 226, y, state, text=source)
+            board_point = f"volts:board.{source.lower()}:board.c"
+            if board_point in pen.labels and source not in boarded:
+                boarded.add(source)
+                pen.target(board_point, (226 + 40, y, 130, 44), (226 + 66, y))
+        else:
+            pen.label(156, y - 14, f"{source.replace('-', ' ').title()} aux", "part")
+        pen.symbol("coil" if kind == "coil" else "tap", 426, y, coil_state, text=_short(device))
+        pen.wire(f"M {426 + 20} {y} H {RIGHT}", coil_state)
+        if kind == "coil" and any(d.id == device for d in plate.devices):
+            pen.target(f"volts:{device}.coil.1:{device}.coil.2", (426 + 48, y, 150, 44), (426 + 76, y))
+        y += pitch
+    pen.board.wires.insert(0, Wire(path=f"M {LEFT} {top} V {y - pitch + 16}", state=rail))
+    pen.board.wires.insert(0, Wire(path=f"M {RIGHT} {top} V {y - pitch + 16}", state=rail))
+    pen.board.height = y - pitch + 34
+
+
+def _short(device: str) -> str:
+    return {"blower-relay": "BR"}.get(device, device.replace("seq", "Sq").replace("-", " ").title())

@@ -1,0 +1,183 @@
+"""The tables. Moments are UTC; ids are UUIDs; a row's shop is part of every foreign key, so rows of two shops never meet."""
+
+from datetime import datetime
+from typing import Any
+from uuid import UUID, uuid4
+
+from sqlalchemy import (
+    CheckConstraint,
+    DateTime,
+    Float,
+    ForeignKey,
+    ForeignKeyConstraint,
+    Index,
+    MetaData,
+    String,
+    Text,
+    UniqueConstraint,
+)
+from sqlalchemy.dialects.postgresql import JSONB
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
+
+__all__ = ["Base", "Call", "Meter", "Person", "Place", "Reading", "Shop", "SignInAttempt", "Unit"]
+
+
+class Base(DeclarativeBase):
+    """Names constraints by one rule, so that migrations can find them."""
+
+    metadata = MetaData(
+        naming_convention={
+            "ix": "ix_%(table_name)s_%(column_0_N_name)s",
+            "uq": "uq_%(table_name)s_%(column_0_N_name)s",
+            "ck": "ck_%(table_name)s_%(constraint_name)s",
+            "fk": "fk_%(table_name)s_%(column_0_N_name)s_%(referred_table_name)s",
+            "pk": "pk_%(table_name)s",
+        }
+    )
+    type_annotation_map = {datetime: DateTime(timezone=True), dict[str, Any]: JSONB, list[Any]: JSONB}
+
+
+class Shop(Base):
+    """One business. Its time zone is how its people see UTC moments."""
+
+    __tablename__ = "shop"
+    id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
+    name: Mapped[str] = mapped_column(String(120))
+    time_zone: Mapped[str] = mapped_column(String(60), default="America/Chicago")
+
+
+class Person(Base):
+    """Someone who signs in: a technician, or a lead who also keeps the shop's people, meters and rules."""
+
+    __tablename__ = "person"
+    __table_args__ = (
+        UniqueConstraint("shop_id", "id"),
+        CheckConstraint("role in ('technician', 'lead')", name="role"),
+        CheckConstraint("email = lower(email)", name="email_lower"),
+    )
+    id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
+    shop_id: Mapped[UUID] = mapped_column(ForeignKey("shop.id"))
+    name: Mapped[str] = mapped_column(String(120))
+    email: Mapped[str] = mapped_column(String(254), unique=True)
+    role: Mapped[str] = mapped_column(String(20), default="technician")
+    password_hash: Mapped[str] = mapped_column(String(200))
+    shop: Mapped[Shop] = relationship()
+
+
+class Meter(Base):
+    """A shop's meter with its accuracy, one entry a function and range."""
+
+    __tablename__ = "meter"
+    __table_args__ = (UniqueConstraint("shop_id", "id"), UniqueConstraint("shop_id", "name"))
+    id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
+    shop_id: Mapped[UUID] = mapped_column(ForeignKey("shop.id"))
+    name: Mapped[str] = mapped_column(String(120))
+    ranges: Mapped[list[Any]]
+
+
+class Place(Base):
+    """An address."""
+
+    __tablename__ = "place"
+    __table_args__ = (UniqueConstraint("shop_id", "id"), UniqueConstraint("shop_id", "name"))
+    id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
+    shop_id: Mapped[UUID] = mapped_column(ForeignKey("shop.id"))
+    name: Mapped[str] = mapped_column(String(120))
+    town: Mapped[str] = mapped_column(String(120), default="")
+    occupant: Mapped[str] = mapped_column(String(120), default="")
+    access_note: Mapped[str] = mapped_column(Text, default="")
+
+
+class Unit(Base):
+    """One air handler and its heat kit; `nameplate` is a unit file's JSON."""
+
+    __tablename__ = "unit"
+    __table_args__ = (
+        UniqueConstraint("shop_id", "id"),
+        ForeignKeyConstraint(["shop_id", "place_id"], ["place.shop_id", "place.id"]),
+        Index(None, "shop_id", "place_id"),
+    )
+    id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
+    shop_id: Mapped[UUID] = mapped_column(ForeignKey("shop.id"))
+    place_id: Mapped[UUID]
+    label: Mapped[str] = mapped_column(String(120))
+    nameplate: Mapped[dict[str, Any]]
+    place: Mapped[Place] = relationship(viewonly=True)
+
+
+class Call(Base):
+    """One visit to one unit; `condition` is what the unit is told and fed right now."""
+
+    __tablename__ = "call"
+    __table_args__ = (
+        UniqueConstraint("shop_id", "id"),
+        ForeignKeyConstraint(["shop_id", "unit_id"], ["unit.shop_id", "unit.id"]),
+        ForeignKeyConstraint(["shop_id", "technician_id"], ["person.shop_id", "person.id"]),
+        ForeignKeyConstraint(["shop_id", "meter_id"], ["meter.shop_id", "meter.id"]),
+        CheckConstraint("status in ('planned', 'open', 'closed')", name="status"),
+        Index(None, "shop_id", "status", "scheduled_at"),
+        Index(None, "shop_id", "unit_id", "scheduled_at"),
+    )
+    id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
+    shop_id: Mapped[UUID] = mapped_column(ForeignKey("shop.id"))
+    unit_id: Mapped[UUID]
+    technician_id: Mapped[UUID]
+    meter_id: Mapped[UUID]
+    complaint: Mapped[str] = mapped_column(String(60))
+    words: Mapped[str] = mapped_column(Text, default="")
+    status: Mapped[str] = mapped_column(String(20), default="planned")
+    scheduled_at: Mapped[datetime]
+    closed_at: Mapped[datetime | None]
+    outcome: Mapped[str] = mapped_column(Text, default="")
+    condition: Mapped[dict[str, Any]]
+    unit: Mapped[Unit] = relationship(viewonly=True)
+    technician: Mapped[Person] = relationship(viewonly=True)
+    meter: Mapped[Meter] = relationship(viewonly=True)
+
+
+class Reading(Base):
+    """One value at one point: evidence.
+
+    The id is made by the client, so that a repeated send is the same reading. Rows are never updated or deleted (a
+    trigger sees to it); a correction is a new row that `supersedes` the old one and gives its reason. The meter's
+    uncertainty is kept as it was that day.
+    """
+
+    __tablename__ = "reading"
+    __table_args__ = (
+        UniqueConstraint("shop_id", "id"),
+        UniqueConstraint("supersedes_id"),
+        ForeignKeyConstraint(["shop_id", "call_id"], ["call.shop_id", "call.id"]),
+        ForeignKeyConstraint(["shop_id", "person_id"], ["person.shop_id", "person.id"]),
+        ForeignKeyConstraint(["shop_id", "meter_id"], ["meter.shop_id", "meter.id"]),
+        ForeignKeyConstraint(["shop_id", "supersedes_id"], ["reading.shop_id", "reading.id"]),
+        CheckConstraint("(supersedes_id is null) = (reason = '')", name="correction_has_reason"),
+        CheckConstraint("value >= 0 and value < 1e9", name="value"),
+        Index(None, "shop_id", "call_id", "received_at"),
+    )
+    id: Mapped[UUID] = mapped_column(primary_key=True)
+    shop_id: Mapped[UUID] = mapped_column(ForeignKey("shop.id"))
+    call_id: Mapped[UUID]
+    person_id: Mapped[UUID]
+    meter_id: Mapped[UUID]
+    point: Mapped[str] = mapped_column(String(160))
+    value: Mapped[float] = mapped_column(Float)
+    typed: Mapped[str] = mapped_column(String(40))
+    meter_uncertainty: Mapped[float] = mapped_column(Float)
+    counts_uncertainty: Mapped[float] = mapped_column(Float)
+    condition: Mapped[dict[str, Any]]
+    taken_at: Mapped[datetime]
+    received_at: Mapped[datetime]
+    supersedes_id: Mapped[UUID | None]
+    reason: Mapped[str] = mapped_column(Text, default="")
+    person: Mapped[Person] = relationship(viewonly=True)
+
+
+class SignInAttempt(Base):
+    """One failed try to sign in, kept only to slow down guessing."""
+
+    __tablename__ = "sign_in_attempt"
+    __table_args__ = (Index(None, "key", "tried_at"),)
+    id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
+    key: Mapped[str] = mapped_column(String(300))
+    tried_at: Mapped[datetime]

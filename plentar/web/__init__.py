@@ -1,0 +1,73 @@
+"""The web application: `create_app(settings)` builds everything, so every test has its own."""
+
+from datetime import timedelta
+from zoneinfo import ZoneInfo
+
+from flask import Flask
+from flask_talisman import Talisman
+from flask_wtf.csrf import CSRFProtect
+
+from plentar.store.database import make_engine, make_sessions
+from plentar.web import access, assets, errors
+from plentar.web.settings import Settings
+
+__all__ = ["create_app"]
+
+CONTENT_SECURITY_POLICY = {
+    "default-src": "'none'",
+    "script-src": "'self'",
+    "style-src": "'self'",
+    "img-src": "'self' data:",
+    "font-src": "'self'",
+    "connect-src": "'self'",
+    "form-action": "'self'",
+    "base-uri": "'none'",
+    "frame-ancestors": "'none'",
+    "manifest-src": "'self'",
+}
+MAX_BODY_BYTES = 256 * 1024
+
+
+def create_app(settings: Settings) -> Flask:
+    """Return the application for these settings."""
+    app = Flask(__name__)
+    app.config.update(
+        SECRET_KEY=settings.secret_key,
+        SESSION_COOKIE_NAME="plentar",
+        SESSION_COOKIE_HTTPONLY=True,
+        SESSION_COOKIE_SAMESITE="Lax",
+        SESSION_COOKIE_SECURE=settings.secure_cookies,
+        PERMANENT_SESSION_LIFETIME=timedelta(days=14),
+        MAX_CONTENT_LENGTH=MAX_BODY_BYTES,
+        MAX_FORM_PARTS=200,
+        WTF_CSRF_TIME_LIMIT=None,
+        SEND_FILE_MAX_AGE_DEFAULT=timedelta(days=365),
+    )
+    app.jinja_options = {"trim_blocks": True, "lstrip_blocks": True}
+    app.extensions["plentar.sessions"] = make_sessions(make_engine(settings.database_url))
+    CSRFProtect(app)
+    Talisman(
+        app,
+        force_https=False,
+        strict_transport_security=settings.secure_cookies,
+        session_cookie_secure=settings.secure_cookies,
+        content_security_policy=CONTENT_SECURITY_POLICY,
+        permissions_policy={"camera": "(self)", "geolocation": "()", "microphone": "()"},
+        referrer_policy="same-origin",
+    )
+    access.register(app)
+    errors.register(app)
+    assets.register(app)
+
+    from plentar.web import call, signin, today
+
+    for place in (signin, today, call):
+        app.register_blueprint(place.bp)
+    app.jinja_env.filters["local"] = _local
+    app.jinja_env.globals["infinity"] = float("inf")
+    return app
+
+
+def _local(moment: object, zone: str, form: str = "%H:%M") -> str:
+    """Show a UTC moment on the shop's own clock."""
+    return moment.astimezone(ZoneInfo(zone)).strftime(form)  # type: ignore[attr-defined, no-any-return]

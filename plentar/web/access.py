@@ -1,0 +1,81 @@
+"""Who is asking: database session, signed-in person and shop of each request."""
+
+from collections.abc import Callable
+from datetime import UTC, datetime
+from functools import wraps
+from typing import ParamSpec
+from urllib.parse import quote
+from uuid import UUID
+
+from flask import Flask, current_app, g, redirect, request, session, url_for
+from flask.typing import ResponseReturnValue
+from sqlalchemy.orm import Session
+
+from plentar.store import people
+from plentar.web.errors import SignedOutError
+
+__all__ = ["login_required", "now", "register", "theme"]
+
+P = ParamSpec("P")
+THEMES = ("day", "attic")
+
+
+def now() -> datetime:
+    """Return this moment; the only clock the web code reads."""
+    return datetime.now(UTC)
+
+
+def theme() -> str:
+    """Return the chosen look, or nothing where the system's preference decides."""
+    chosen = request.cookies.get("theme", "")
+    return chosen if chosen in THEMES else ""
+
+
+def register(app: Flask) -> None:
+    """Open a database session for each request, commit it at the end, and know who is signed in."""
+
+    @app.before_request
+    def open_session() -> None:
+        g.person = None
+        if request.endpoint == "static":
+            return
+        g.db = current_app.extensions["plentar.sessions"]()
+        try:
+            person_id = UUID(session.get("person_id", ""))
+        except ValueError:
+            return
+        g.person = people.get_person(g.db, person_id)
+
+    @app.after_request
+    def commit(response):  # type: ignore[no-untyped-def]
+        db: Session | None = g.get("db")
+        if db is not None:
+            if response.status_code < 400 or g.get("keep_on_error"):
+                db.commit()
+            else:
+                db.rollback()
+        if g.get("person") is not None and request.endpoint != "static":
+            response.headers["Cache-Control"] = "no-store"
+        return response
+
+    @app.teardown_request
+    def close_session(_: BaseException | None) -> None:
+        db: Session | None = g.pop("db", None)
+        if db is not None:
+            db.close()
+
+    app.context_processor(lambda: {"theme": theme(), "person": g.get("person")})
+
+
+def login_required(view: Callable[P, ResponseReturnValue]) -> Callable[P, ResponseReturnValue]:
+    """Let only signed-in people through: pages lead to the sign-in, fragments say so beside what was typed."""
+
+    @wraps(view)
+    def guarded(*args: P.args, **kwargs: P.kwargs) -> ResponseReturnValue:
+        if g.person is None:
+            if request.headers.get("HX-Request") or request.method != "GET":
+                raise SignedOutError
+            return redirect(url_for("signin.page") + "?next=" + quote(request.full_path.rstrip("?")))
+        return view(*args, **kwargs)
+
+    return guarded

@@ -1,0 +1,227 @@
+"""What the call screen shows, put together from the kept rows and the core."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from functools import cached_property
+from typing import Any
+from uuid import UUID
+
+from plentar.core.errors import PlentarError
+from plentar.core.findings import Finding, find
+from plentar.core.judging import Situation, judge
+from plentar.core.line_state import line_states
+from plentar.core.metrology import Meter, MeterRange
+from plentar.core.nameplate import Nameplate
+from plentar.core.points import Point, test_points
+from plentar.core.readings import Condition, Reading, standing
+from plentar.core.verdicts import Grade, Verdict
+from plentar.formats.stamps import condition_at, condition_from_json
+from plentar.formats.svg.band_rail import BandRail, band_rail
+from plentar.formats.svg.ladder import Board, draw_board
+from plentar.formats.unit_json import nameplate_from_json
+from plentar.store import calls
+from plentar.store.models import Call
+from plentar.store.models import Reading as ReadingRow
+
+__all__ = ["CallScreen", "Kept", "Step", "meter_of"]
+
+STEPS = (
+    ("complaint", "Complaint"),
+    ("nameplate", "Nameplate"),
+    ("safe", "Safe"),
+    ("supply", "Supply"),
+    ("heat-call", "Heat call"),
+    ("strips", "Strips"),
+    ("trace", "Trace"),
+    ("hand-over", "Hand over"),
+)
+WORST_FIRST = (Grade.FAIL, Grade.MARGINAL, Grade.NOT_PROVEN, Grade.PASS)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Kept:
+    """A reading as kept, with its verdict in the light of what stands now."""
+
+    row: ReadingRow
+    point: Point
+    verdict: Verdict
+    rail: BandRail
+    condition: Condition
+    is_superseded: bool = False
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Step:
+    """One line of the run sheet."""
+
+    id: str
+    name: str
+    state: str
+    note: str
+
+
+def meter_of(call: Call) -> Meter:
+    """Return the core's meter for the one this call is done with."""
+    return Meter(name=call.meter.name, ranges=tuple(MeterRange(**entry) for entry in call.meter.ranges))
+
+
+def core_reading(row: ReadingRow) -> Reading:
+    """Return a kept row as the core's value."""
+    return Reading(
+        point=row.point,
+        value=row.value,
+        condition=condition_from_json(row.condition),
+        meter_uncertainty=row.meter_uncertainty,
+        counts_uncertainty=row.counts_uncertainty,
+    )
+
+
+class CallScreen:
+    """A call with everything the screen and the report derive from it."""
+
+    def __init__(self, call: Call, rows: Sequence[ReadingRow], moment: datetime, selected: str | None = None) -> None:
+        self.call = call
+        self.moment = moment
+        self.plate: Nameplate = nameplate_from_json(call.unit.nameplate)
+        self.points: Mapping[str, Point] = {point.id: point for point in test_points(self.plate)}
+        self.selected = selected if selected in self.points else next(iter(self.points))
+        self.condition = condition_at(call.condition, moment)
+        self._rows = [row for row in rows if row.point in self.points]
+        kept_rows = calls.standing_readings(self._rows)
+        self._standing_ids = {row.id for row in kept_rows}
+        self.situation = Situation(plate=self.plate, readings=standing(core_reading(row) for row in kept_rows))
+
+    @cached_property
+    def kept(self) -> list[Kept]:
+        """Every reading with its verdict, oldest first."""
+        return [self._keep(row) for row in self._rows]
+
+    def _keep(self, row: ReadingRow) -> Kept:
+        reading = core_reading(row)
+        verdict = judge(self.situation, reading)
+        return Kept(
+            row=row, point=self.points[row.point], verdict=verdict, rail=band_rail(verdict),
+            condition=reading.condition, is_superseded=row.id not in self._standing_ids,
+        )
+
+    @cached_property
+    def latest(self) -> Mapping[str, Kept]:
+        """The newest standing reading of each point."""
+        return {kept.row.point: kept for kept in self.kept if not kept.is_superseded}
+
+    @property
+    def point(self) -> Point:
+        """The point the pad is set to."""
+        return self.points[self.selected]
+
+    @property
+    def current(self) -> Kept | None:
+        """The reading that stands at the pad's point."""
+        return self.latest.get(self.selected)
+
+    @property
+    def at_point(self) -> list[Kept]:
+        """Every reading taken at the pad's point, newest first."""
+        return [kept for kept in reversed(self.kept) if kept.row.point == self.selected]
+
+    def preview(self, reading: Reading) -> Verdict:
+        """Judge a reading that is only typed so far."""
+        return judge(self.situation, reading)
+
+    @cached_property
+    def expected(self) -> Verdict | None:
+        """What the point should read under the present condition, if the core can tell."""
+        try:
+            return judge(self.situation, Reading(point=self.selected, value=0.0, condition=self.condition))
+        except PlentarError:
+            return None
+
+    @cached_property
+    def findings(self) -> list[Finding]:
+        """What the readings imply, most serious first."""
+        return find(self.situation, {name: kept.verdict for name, kept in self.latest.items()})
+
+    @cached_property
+    def board(self) -> Board:
+        """The circuit as it stands."""
+        return draw_board(
+            self.plate,
+            line=line_states(self.plate, self.condition, self.situation.readings),
+            verdicts={name: kept.verdict for name, kept in self.latest.items()},
+            labels={point.id: f"{point.label}, {point.where}" for point in self.points.values()},
+            selected=self.selected,
+        )
+
+    @property
+    def next_point(self) -> Point | None:
+        """The first point after this one, in the order of work, that nobody has read yet."""
+        order = list(self.points.values())
+        start = order.index(self.point)
+        unread = [p for p in order[start + 1 :] + order[:start] if p.id not in self.latest]
+        wanted = [p for p in unread if p.step != "trace"] or [p for p in unread if self._worth_tracing(p)]
+        return wanted[0] if wanted else None
+
+    def _worth_tracing(self, point: Point) -> bool:
+        strip = self.latest.get(f"amps:{point.subject}")
+        return strip is not None and strip.verdict.grade is Grade.FAIL
+
+    @cached_property
+    def steps(self) -> list[Step]:
+        """The run sheet."""
+        fixed = {
+            "complaint": ("pass", self.call.complaint),
+            "nameplate": ("pass", self._plate_note()),
+            "safe": ("open", "cautions"),
+            "hand-over": ("pass" if self.call.status == "closed" else "open", "report"),
+        }
+        steps = []
+        for step_id, name in STEPS:
+            state, note = fixed[step_id] if step_id in fixed else self._read_step(step_id)
+            steps.append(Step(id=step_id, name=name, state=state, note=note))
+        return steps
+
+    def _plate_note(self) -> str:
+        ratings = [f"{circuit.rated_watts / 1000:g}" for circuit in self.plate.circuits]
+        same = len(set(ratings)) == 1
+        split = f"{len(ratings)} × {ratings[0]} kW" if same else f"{' + '.join(ratings)} kW"
+        return f"{split} · {self.plate.devices[0].kind}"
+
+    def _read_step(self, step_id: str) -> tuple[str, str]:
+        kept = [entry for entry in self.latest.values() if entry.point.step == step_id]
+        if not kept:
+            return "open", ""
+        worst = min((entry.verdict.grade for entry in kept), key=WORST_FIRST.index)
+        note = " · ".join(f"{_brief(entry)}" for entry in kept[:3])
+        return worst.value.replace(" ", "-"), note
+
+    @property
+    def first_of_step(self) -> Mapping[str, str]:
+        """The point each step opens on: its first unread one, else its first."""
+        firsts: dict[str, str] = {}
+        for point in self.points.values():
+            current = firsts.get(point.step)
+            if current is None or (current in self.latest and point.id not in self.latest):
+                firsts[point.step] = point.id
+        return firsts
+
+    def has_reading(self, reading_id: UUID) -> ReadingRow | None:
+        """Return the kept reading with this id, if the call has it."""
+        return next((row for row in self._rows if row.id == reading_id), None)
+
+    def condition_words(self) -> dict[str, Any]:
+        """The condition strip: feeds, control and calls with what each would switch to."""
+        stamp = self.call.condition
+        return {
+            "feeds": [(feed.id, stamp["feeds"].get(feed.id, "live")) for feed in self.plate.feeds],
+            "control": stamp["control"],
+            "calls": [(call, call in stamp["calls"]) for call in self.plate.calls],
+            "since": stamp["changed_at"],
+            "seconds": int(self.condition.seconds_since_change or 0),
+            "last_call": next(iter(stamp["calls"]), ""),
+        }
+
+
+def _brief(kept: Kept) -> str:
+    short = kept.point.label.replace("Strip ", "").replace("Supply", "").replace(" at the board", "")
+    return f"{short} {kept.verdict.value:.1f} {kept.point.unit}".strip()

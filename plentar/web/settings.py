@@ -1,0 +1,58 @@
+"""Settings, read from the environment; docs/settings.md lists them, and a test holds the two together."""
+
+import os
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+__all__ = ["Settings", "SettingsError"]
+
+
+class SettingsError(RuntimeError):
+    """An environment variable is missing or unusable; the text names it."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Settings:
+    """What the application needs to know of the place it runs in."""
+
+    database_url: str
+    secret_key: str
+    secure_cookies: bool = True
+    host: str = "127.0.0.1"
+    port: int = 8000
+    workers: int = 3
+    threads: int = 4
+
+    def __post_init__(self) -> None:
+        if len(self.secret_key) < 32:
+            raise SettingsError("PLENTAR_SECRET_KEY: expected at least 32 characters")
+
+    @classmethod
+    def from_environment(cls, environment: Mapping[str, str] = os.environ) -> "Settings":
+        """Read every PLENTAR_ variable.
+
+        Raises:
+            SettingsError: A required variable is missing or a number is not one.
+        """
+
+        def required(name: str) -> str:
+            value = environment.get(name, "")
+            if not value:
+                raise SettingsError(f"{name}: expected a value, got none (see docs/settings.md)")
+            return value
+
+        def number(name: str, default: int) -> int:
+            text = environment.get(name, str(default))
+            if not text.isdigit() or not 0 < int(text) < 65536:
+                raise SettingsError(f"{name}: expected a whole number above zero, got {text!r}")
+            return int(text)
+
+        return cls(
+            database_url=required("PLENTAR_DATABASE_URL"),
+            secret_key=required("PLENTAR_SECRET_KEY"),
+            secure_cookies=environment.get("PLENTAR_SECURE_COOKIES", "yes") != "no",
+            host=environment.get("PLENTAR_HOST", "127.0.0.1"),
+            port=number("PLENTAR_PORT", 8000),
+            workers=number("PLENTAR_WORKERS", 3),
+            threads=number("PLENTAR_THREADS", 4),
+        )

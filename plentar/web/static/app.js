@@ -1,0 +1,143 @@
+// Keyboard, clock, keypad and what must survive a swap. Every rule of the trade stays on the server.
+const $ = (selector, root = document) => root.querySelector(selector);
+const isTyping = (target) => target.closest("input, textarea, select, dialog") !== null;
+
+// The clock of the condition strip: the server says when, the page counts.
+setInterval(() => {
+  for (const clock of document.querySelectorAll("[data-since]")) {
+    const seconds = Math.max(0, Math.floor((Date.now() - Date.parse(clock.dataset.since)) / 1000));
+    const hours = Math.floor(seconds / 3600);
+    const minutes = String(Math.floor((seconds % 3600) / 60)).padStart(hours ? 2 : 1, "0");
+    clock.textContent = `${hours ? `${hours}:` : ""}${minutes}:${String(seconds % 60).padStart(2, "0")}`;
+  }
+}, 250);
+
+// Bring the point under test into view, without moving anything that is already in sight.
+function showSelected() {
+  const spot = $("#board [aria-current]");
+  const frame = $("#board");
+  if (!spot || !frame) return;
+  const box = spot.getBoundingClientRect();
+  const view = frame.getBoundingClientRect();
+  if (box.left < view.left || box.right > view.right) {
+    frame.scrollLeft += (box.left + box.right) / 2 - (view.left + view.right) / 2;
+  }
+  if (box.top < view.top || box.bottom > view.bottom) {
+    frame.scrollTop += (box.top + box.bottom) / 2 - (view.top + view.bottom) / 2;
+  }
+  $("#runsheet [aria-current]")?.scrollIntoView({ block: "nearest", inline: "nearest" });
+}
+
+// Swapping the board must not lose the place of someone who is moving through it by keyboard or has scrolled it.
+let keep = null;
+document.addEventListener("htmx:before:swap", () => {
+  const frame = $("#board");
+  if (!frame) return;
+  const spot = document.activeElement?.closest?.("#board .spot");
+  keep = { left: frame.scrollLeft, top: frame.scrollTop, point: spot?.dataset.point };
+});
+document.addEventListener("htmx:after:swap", () => {
+  const frame = $("#board");
+  if (!frame || !keep) return;
+  frame.scrollLeft = keep.left;
+  frame.scrollTop = keep.top;
+  if (keep.point) frame.querySelector(`[data-point="${CSS.escape(keep.point)}"]`)?.focus({ preventScroll: true });
+  keep = null;
+  showSelected();
+});
+
+document.addEventListener("keydown", (event) => {
+  if (event.ctrlKey || event.metaKey || event.altKey) return;
+  const help = $("#help");
+  if (event.key === "?" && !event.target.closest("dialog")) {
+    event.preventDefault();
+    help?.showModal();
+    return;
+  }
+  if (event.key === "Escape" && event.target.matches?.(".entry")) {
+    event.target.blur();
+    return;
+  }
+  if (isTyping(event.target)) return;
+  const entry = $(".entry");
+  if (entry && /^[0-9.,]$/.test(event.key)) {
+    entry.focus();
+    return; // the digit lands in the field that now has the focus
+  }
+  const shortcut = document.querySelector(`[data-key="${CSS.escape(event.key.toLowerCase())}"]`);
+  if (shortcut) {
+    event.preventDefault();
+    shortcut.click();
+    return;
+  }
+  const spot = event.target.closest?.("#board .spot");
+  if (spot && event.key.startsWith("Arrow")) {
+    event.preventDefault();
+    nearest(spot, event.key)?.focus();
+  }
+});
+
+// From one spot to the nearest one in the direction of the arrow.
+function nearest(from, key) {
+  const here = from.getBoundingClientRect();
+  const [x, y] = [here.left + here.width / 2, here.top + here.height / 2];
+  let best = null;
+  let least = Number.POSITIVE_INFINITY;
+  for (const spot of document.querySelectorAll("#board .spot")) {
+    const box = spot.getBoundingClientRect();
+    const [dx, dy] = [box.left + box.width / 2 - x, box.top + box.height / 2 - y];
+    const along = { ArrowRight: dx, ArrowLeft: -dx, ArrowDown: dy, ArrowUp: -dy }[key];
+    const across = Math.abs(key === "ArrowRight" || key === "ArrowLeft" ? dy : dx);
+    const cost = along + 3 * across;
+    if (along > 4 && cost < least) [best, least] = [spot, cost];
+  }
+  return best;
+}
+
+document.addEventListener("click", (event) => {
+  const opener = event.target.closest("[data-open]");
+  if (opener) $(opener.dataset.open)?.showModal();
+  if (event.target.closest("[data-close]")) event.target.closest("dialog").close();
+  const key = event.target.closest(".keys button");
+  if (key) press(key.value);
+  if (event.target.closest("[data-print]")) window.print();
+});
+
+// The pad's own keys, for gloves: big, and without the phone's keyboard over the circuit.
+function press(value) {
+  const entry = $(".entry");
+  entry.value = value === "back" ? entry.value.slice(0, -1) : entry.value + value;
+  entry.dispatchEvent(new Event("input", { bubbles: true }));
+}
+
+function settle() {
+  const entry = $(".entry");
+  if (entry && matchMedia("(pointer: coarse)").matches) entry.inputMode = "none";
+}
+document.addEventListener("htmx:after:settle", settle);
+document.addEventListener("DOMContentLoaded", () => {
+  settle();
+  showSelected();
+});
+
+// What is typed but not kept survives a reload, a closed tab or a dead battery.
+const draftKey = () => `draft ${location.pathname}`;
+document.addEventListener("input", (event) => {
+  if (!event.target.matches(".entry")) return;
+  const point = event.target.form.elements.point.value;
+  sessionStorage.setItem(draftKey(), JSON.stringify({ point, value: event.target.value }));
+});
+document.addEventListener("htmx:after:request", (event) => {
+  const { request, response } = event.detail.ctx;
+  if (request.method === "POST" && /\/readings$/.test(request.action) && response?.status === 200) {
+    sessionStorage.removeItem(draftKey());
+  }
+});
+document.addEventListener("DOMContentLoaded", () => {
+  const entry = $(".entry");
+  const draft = JSON.parse(sessionStorage.getItem(draftKey()) ?? "null");
+  if (entry && draft?.value && draft.point === entry.form.elements.point.value && !entry.value) {
+    entry.value = draft.value;
+    entry.dispatchEvent(new Event("input", { bubbles: true }));
+  }
+});

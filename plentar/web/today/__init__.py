@@ -1,0 +1,5 @@
+"""Today: the calls of the day."""
+
+from plentar.web.today.views import bp
+
+__all__ = ["bp"]

@@ -1,0 +1,33 @@
+"""The day's calls at a glance."""
+
+from datetime import datetime, time, timedelta
+from zoneinfo import ZoneInfo
+
+from flask import Blueprint, g, redirect, render_template, url_for
+from flask.typing import ResponseReturnValue
+
+from plentar.store import calls
+from plentar.web.access import login_required, now
+
+__all__ = ["bp"]
+
+bp = Blueprint("today", __name__)
+
+
+@bp.get("/")
+def root() -> ResponseReturnValue:
+    """Lead to the day."""
+    return redirect(url_for("today.page"))
+
+
+@bp.get("/today")
+@login_required
+def page() -> ResponseReturnValue:
+    """List the shop's calls of this day on its own clock, with whatever is still open from before."""
+    zone = ZoneInfo(g.person.shop.time_zone)
+    moment = now().astimezone(zone)
+    start = datetime.combine(moment.date(), time(), zone)
+    rows = calls.list_between(g.db, shop_id=g.person.shop_id, start=start, end=start + timedelta(days=1))
+    mine = [call for call in rows if call.technician_id == g.person.id]
+    others = [call for call in rows if call.technician_id != g.person.id]
+    return render_template("today/page.html", moment=moment, groups=[("Yours", mine), ("The other van", others)])
