@@ -35,14 +35,14 @@ python_ready() {
   [ -x .venv/bin/python ] || "$python" -m venv .venv
   local stamp
   stamp=$(cat "$@" pyproject.toml | sha256sum)
-  if [ "$(cat .venv/stamp 2>/dev/null)" != "$stamp" ]; then
+  if [ "$(cat ".venv/stamp-$#-$(basename "${@: -1}")" 2>/dev/null)" != "$stamp" ]; then
     echo "installing Python packages" >&2
     local lock
     for lock in "$@"; do .venv/bin/pip install -q --disable-pip-version-check --require-hashes -r "$lock" 2>/dev/null \
       || .venv/bin/pip install --disable-pip-version-check --require-hashes -r "$lock"; done
     .venv/bin/pip install -q --disable-pip-version-check --no-deps --no-build-isolation -e . 2>/dev/null \
       || .venv/bin/pip install --disable-pip-version-check --no-deps --no-build-isolation -e .
-    echo "$stamp" > .venv/stamp
+    echo "$stamp" > ".venv/stamp-$#-$(basename "${@: -1}")"
   fi
 }
 

@@ -29,7 +29,7 @@ def binaries() -> Path:
 
 
 def data_folder(folder: Path) -> Path:
-    """Return where the cluster's files stand: in the folder, or for root beside it if the server's user can't get in."""
+    """Return where the cluster's files stand: in the folder or, where root's server user can't get in, outside it."""
     folder.mkdir(parents=True, exist_ok=True)
     data = folder / "data"
     if os.geteuid() == 0:
@@ -48,7 +48,12 @@ def as_server_user(command: list[str]) -> list[str]:
 def run(*command: str) -> None:
     """Run a server command, showing what it said only when it fails."""
     done = subprocess.run(
-        as_server_user(list(command)), cwd="/", check=False, text=True, stdout=subprocess.PIPE, stderr=subprocess.STDOUT,
+        as_server_user(list(command)),
+        cwd="/",
+        check=False,
+        text=True,
+        stdout=subprocess.PIPE,
+        stderr=subprocess.STDOUT,
         stdin=subprocess.DEVNULL,
     )
     if done.returncode:
@@ -58,7 +63,9 @@ def run(*command: str) -> None:
 def is_running(data: Path) -> bool:
     """Tell whether the cluster's own server is up."""
     status = subprocess.run(
-        as_server_user([str(binaries() / "pg_ctl"), "-D", str(data), "status"]), cwd="/", check=False,
+        as_server_user([str(binaries() / "pg_ctl"), "-D", str(data), "status"]),
+        cwd="/",
+        check=False,
         capture_output=True,
     )
     return status.returncode == 0
@@ -101,9 +108,22 @@ def start(folder: Path) -> str:
             options += " -c fsync=off -c synchronous_commit=off -c full_page_writes=off"
         run(str(binaries() / "pg_ctl"), "-D", str(data), "-w", "-o", options, "-l", str(data / "server.log"), "start")
         have = subprocess.run(
-            [str(binaries() / "psql"), "-h", "127.0.0.1", "-p", port, "-U", USER, "-d", "postgres", "-Atc",
-             f"select 1 from pg_database where datname = '{DATABASE}'"],
-            check=True, capture_output=True, text=True,
+            [
+                str(binaries() / "psql"),
+                "-h",
+                "127.0.0.1",
+                "-p",
+                port,
+                "-U",
+                USER,
+                "-d",
+                "postgres",
+                "-Atc",
+                f"select 1 from pg_database where datname = '{DATABASE}'",  # noqa: S608 - a constant
+            ],
+            check=True,
+            capture_output=True,
+            text=True,
         )
         if not have.stdout.strip():
             run(str(binaries() / "createdb"), "-h", "127.0.0.1", "-p", port, "-U", USER, DATABASE)

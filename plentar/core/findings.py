@@ -48,6 +48,3 @@ def compare(situation: Situation) -> list[Finding]:
         if legs is not None:
             found.append(Finding(about=f"Leg 1 against leg 2{which}", verdict=legs))
     return found
-
-
-

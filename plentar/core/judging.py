@@ -320,7 +320,7 @@ def _judge_strip(situation: Situation, reading: Reading, circuit: HeatingCircuit
         expected=expected,
         band=band,
         warning=_range_warning(situation, reading, supply.value, circuit),
-        because=f"A {_kilowatts(circuit)} element, found at {supply.value:.1f} V, should draw {expected:.1f} A.",
+        because=f"A {_kilowatts(circuit)} element at {supply.value:.1f} V should draw {expected:.1f} A.",
     )
     if is_dead:
         waiting = _patience(situation, circuit, reading.condition)
@@ -570,7 +570,7 @@ def _with(verdict: Verdict, result: Grade, kind: str, because: str, next_step: s
 
 
 def _kilowatts(circuit: HeatingCircuit) -> str:
-    return f"{circuit.rated_watts / 1000:g} kW at {circuit.rated_volts:g} V"
+    return f"{circuit.rated_watts / 1000:g} kW, {circuit.rated_volts:g} V"
 
 
 def _drive(plate: Nameplate, circuit: HeatingCircuit) -> str:

@@ -70,15 +70,25 @@ def line_states(
         states[f"{device.id}:coil"] = "alive" if alive else "idle"
     for call in plate.calls:
         states[call] = states[f"ecm-{call.lower()}:coil"] = "alive" if has_control and call in called else "idle"
-    _blower_states(plate, states, running, has_fan_call=has_control and "G" in called,
-                   has_power=powered[plate.feed_of(plate.blower.supplied_by)],
-                   fan_pole=bool(plate.blower.switched_by)
-                   and closed(plate.blower.switched_by or "", plate.blower.switched_by_pole))
+    _blower_states(
+        plate,
+        states,
+        running,
+        has_fan_call=has_control and "G" in called,
+        has_power=powered[plate.feed_of(plate.blower.supplied_by)],
+        fan_pole=bool(plate.blower.switched_by)
+        and closed(plate.blower.switched_by or "", plate.blower.switched_by_pole),
+    )
     return lambda name: states.get(name, "dead")
 
 
 def _blower_states(
-    plate: Nameplate, states: dict[str, LineState], running: Mapping[str, bool], *, has_fan_call: bool, has_power: bool,
+    plate: Nameplate,
+    states: dict[str, LineState],
+    running: Mapping[str, bool],
+    *,
+    has_fan_call: bool,
+    has_power: bool,
     fan_pole: bool,
 ) -> None:
     blower = plate.blower

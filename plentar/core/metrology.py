@@ -96,6 +96,7 @@ DEMO_METER = Meter(
     name="House clamp meter",
     ranges=(
         MeterRange(quantity="amps", percent=1.5, counts=2, resolution=0.1, full_scale=400.0),
+        MeterRange(quantity="volts", percent=0.7, counts=2, resolution=0.01, full_scale=6.0),
         MeterRange(quantity="volts", percent=0.7, counts=2, resolution=0.1, full_scale=600.0),
         MeterRange(quantity="dc_volts", percent=0.7, counts=2, resolution=0.1, full_scale=600.0),
         MeterRange(quantity="ohms", percent=1.0, counts=3, resolution=0.1, full_scale=600.0),

@@ -52,7 +52,9 @@ def rung_terminals(circuit: HeatingCircuit) -> list[tuple[str, str, str]]:
 
     Example:
         >>> from plentar.core.nameplate import HeatingCircuit
-        >>> strip = HeatingCircuit(id="strip-a", rated_watts=5e3, rated_volts=240.0, supplied_by="feed-1", device="seq-a")
+        >>> strip = HeatingCircuit(
+        ...     id="strip-a", rated_watts=5e3, rated_volts=240.0, supplied_by="feed-1", device="seq-a"
+        ... )
         >>> rung_terminals(strip)[3]
         ('pole', 'seq-a.pole-1.load', 'seq-a.pole-1.line')
     """

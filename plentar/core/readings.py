@@ -46,7 +46,8 @@ class Condition:
     @property
     def spoken(self) -> str:
         """The condition in a few words, as it is printed beside a reading."""
-        on = " + ".join(name for name, _ in self.calls) or "no call"
+        on = " and ".join(name for name, _ in self.calls)
+        on = f"{on} called" if on else "no call"
         dead = [name for name, state in self.feeds if state != "live"]
         if self.feeds and len(dead) == len(self.feeds):
             return "power off, proven dead" if self.is_proven_dead else "power off"

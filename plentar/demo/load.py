@@ -40,10 +40,19 @@ def load_demo(db: Session, now: datetime) -> bool:
     db.add(shop)
     db.flush()
     for key, name, email, role in PEOPLE:
-        db.add(Person(id=_id(key), shop_id=shop.id, name=name, email=email, role=role,
-                      password_hash=hash_password(DEMO_PASSWORD)))
-    ranges = [{name: value for name, value in asdict(entry).items() if value != float("inf")}
-              for entry in DEMO_METER.ranges]
+        db.add(
+            Person(
+                id=_id(key),
+                shop_id=shop.id,
+                name=name,
+                email=email,
+                role=role,
+                password_hash=hash_password(DEMO_PASSWORD),
+            )
+        )
+    ranges = [
+        {name: value for name, value in asdict(entry).items() if value != float("inf")} for entry in DEMO_METER.ranges
+    ]
     db.add(Meter(id=_id("meter"), shop_id=shop.id, name=DEMO_METER.name, ranges=ranges))
     estate = [(f"Tamarisk Court {n}", "Wender Falls", estate_pattern(n), "", "") for n in range(1, 41)]
     plates: dict[str, Nameplate] = {}
@@ -52,7 +61,9 @@ def load_demo(db: Session, now: datetime) -> bool:
     db.flush()
     today = now.astimezone(ZoneInfo(ZONE)).date()
     for row in CALLS_TODAY:
-        call = _call(db, shop.id, row.place, plates[row.place], _at(today, row.hour, row.minute), row.technician, row.complaint)
+        call = _call(
+            db, shop.id, row.place, plates[row.place], _at(today, row.hour, row.minute), row.technician, row.complaint
+        )
         call.words, call.status = row.words, row.status
         if row.status == "open":
             _open_call(db, call, plates[row.place], now)
@@ -86,8 +97,9 @@ def _place(db: Session, shop_id: UUID, name: str, town: str, pattern: str, occup
     db.add(Place(id=_id(name), shop_id=shop_id, name=name, town=town, occupant=occupant, access_note=access))
     db.flush()
     label = "hall closet, unit 1" if name.startswith("Tamarisk") else "unit 1"
-    db.add(Unit(id=_id(name, "unit"), shop_id=shop_id, place_id=_id(name), label=label,
-                nameplate=nameplate_to_json(plate)))
+    db.add(
+        Unit(id=_id(name, "unit"), shop_id=shop_id, place_id=_id(name), label=label, nameplate=nameplate_to_json(plate))
+    )
     return plate
 
 
@@ -95,9 +107,14 @@ def _call(
     db: Session, shop_id: UUID, place: str, plate: Nameplate, at: datetime, technician: str, complaint: str
 ) -> Call:
     call = Call(
-        id=_id(place, "call", complaint, at.year if at.hour == 9 and at.minute == 7 else "today"), shop_id=shop_id,
-        unit_id=_id(place, "unit"), technician_id=_id(technician), meter_id=_id("meter"), complaint=complaint,
-        scheduled_at=at, condition=fresh_stamp(plate, at),
+        id=_id(place, "call", complaint, at.year if at.hour == 9 and at.minute == 7 else "today"),
+        shop_id=shop_id,
+        unit_id=_id(place, "unit"),
+        technician_id=_id(technician),
+        meter_id=_id("meter"),
+        complaint=complaint,
+        scheduled_at=at,
+        condition=fresh_stamp(plate, at),
     )
     db.add(call)
     db.flush()
@@ -130,7 +147,14 @@ def _open_call(db: Session, call: Call, plate: Nameplate, now: datetime) -> None
 
 
 def _past_call(
-    db: Session, shop_id: UUID, place: str, plate: Nameplate, day: date, complaint: str, outcome: str, dead: str,
+    db: Session,
+    shop_id: UUID,
+    place: str,
+    plate: Nameplate,
+    day: date,
+    complaint: str,
+    outcome: str,
+    dead: str,
     random: Random,
 ) -> None:
     at = _at(day, 9, 7)
@@ -146,8 +170,14 @@ def _past_call(
         healthy = expected_element_amps(circuit.rated_watts, circuit.rated_volts, volts) * random.uniform(0.965, 1.015)
         amps = 0.0 if circuit.id == dead else round(healthy, 1)
         _reading(db, call, f"amps:{circuit.id}", amps, condition, at + timedelta(minutes=20 + minute))
-    _reading(db, call, "amps:blower", round(plate.blower.rated_amps * random.uniform(0.8, 0.95), 1), condition,
-             at + timedelta(minutes=30))
+    _reading(
+        db,
+        call,
+        "amps:blower",
+        round(plate.blower.rated_amps * random.uniform(0.8, 0.95), 1),
+        condition,
+        at + timedelta(minutes=30),
+    )
 
 
 def _reading(db: Session, call: Call, point: str, value: float, condition: Condition, at: datetime) -> None:
@@ -155,9 +185,19 @@ def _reading(db: Session, call: Call, point: str, value: float, condition: Condi
     meter_range = DEMO_METER.range_for(quantity, value)
     db.add(
         Reading(
-            id=_id(call.id, point, condition.spoken), shop_id=call.shop_id, call_id=call.id, person_id=call.technician_id,
-            meter_id=call.meter_id, point=point, value=value, typed=f"{value:.1f}",
-            meter_uncertainty=meter_range.uncertainty(value), counts_uncertainty=meter_range.counts_uncertainty,
-            condition=condition_to_json(condition), taken_at=at, received_at=at, reason="",
+            id=_id(call.id, point, condition.spoken),
+            shop_id=call.shop_id,
+            call_id=call.id,
+            person_id=call.technician_id,
+            meter_id=call.meter_id,
+            point=point,
+            value=value,
+            typed=f"{value:.1f}",
+            meter_uncertainty=meter_range.uncertainty(value),
+            counts_uncertainty=meter_range.counts_uncertainty,
+            condition=condition_to_json(condition),
+            taken_at=at,
+            received_at=at,
+            reason="",
         )
     )

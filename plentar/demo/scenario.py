@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 __all__ = ["CALLS_TODAY", "DETACHED", "HISTORY", "MAKERS", "PEOPLE", "PlannedCall", "estate_pattern"]
 
-# (id, name, e-mail, role)
+# Each: key, name, e-mail, role.
 PEOPLE = (
     ("maren", "Maren Oduya-Lisk", "maren@quillet.example", "lead"),
     ("teodor", "Teodor Brask", "teodor@quillet.example", "technician"),
@@ -25,8 +25,20 @@ MAKERS = {
 
 # place, town, pattern, occupant, access note
 DETACHED = (
-    ("8 Osier Lane", "Wender Falls", "four-strip-staged", "I. Maddoc", "Attic hatch in the hall; bring the long ladder."),
-    ("31 Cobbler's Rise", "Wender Falls", "six-strip-chained", "P. and L. Ansgar", "Two panels, the second in the barn."),
+    (
+        "8 Osier Lane",
+        "Wender Falls",
+        "four-strip-staged",
+        "I. Maddoc",
+        "Attic hatch in the hall; bring the long ladder.",
+    ),
+    (
+        "31 Cobbler's Rise",
+        "Wender Falls",
+        "six-strip-chained",
+        "P. and L. Ansgar",
+        "Two panels, the second in the barn.",
+    ),
     ("2 Netherby Bend", "Low Wender", "three-strip-dc-relay", "R. Quillan", ""),
     ("17 Saltgrass Row", "Low Wender", "wye-contactor", "Saltgrass Row house office", "Key at the desk."),
     ("5 Pewter Mill", "Low Wender", "four-strip-chained", "T. Hallivand", "Dog in the yard, friendly."),
@@ -37,7 +49,9 @@ def estate_pattern(number: int) -> str:
     """Return the wiring of one of the forty townhouses; end houses carry the larger units."""
     if number % 10 in (0, 1):
         return "three-strip-ecm"
-    if number % 7 == 0 and number != 14:
+    if number == 14:
+        return "two-strip-sequencer"
+    if number % 7 == 0:
         return "two-strip-ac-relay"
     return "one-strip-dpdt" if number % 9 == 5 else "two-strip-sequencer"
 
@@ -56,17 +70,44 @@ class PlannedCall:
 
 
 CALLS_TODAY = (
-    PlannedCall(place="Tamarisk Court 14", technician="teodor", hour=8, minute=40, complaint="not enough heat",
-                words="Never gets past 64 when it freezes.", status="open"),
+    PlannedCall(
+        place="Tamarisk Court 14",
+        technician="teodor",
+        hour=8,
+        minute=40,
+        complaint="not enough heat",
+        words="Never gets past 64 when it freezes.",
+        status="open",
+    ),
     PlannedCall(place="Tamarisk Court 21", technician="teodor", hour=10, minute=15, complaint="seasonal check"),
-    PlannedCall(place="Tamarisk Court 5", technician="teodor", hour=11, minute=0, complaint="blower never stops",
-                words="It hums day and night."),
-    PlannedCall(place="2 Netherby Bend", technician="teodor", hour=13, minute=0, complaint="no heat",
-                words="Blows cold since Sunday."),
+    PlannedCall(
+        place="Tamarisk Court 5",
+        technician="teodor",
+        hour=11,
+        minute=0,
+        complaint="blower never stops",
+        words="It hums day and night.",
+    ),
+    PlannedCall(
+        place="2 Netherby Bend",
+        technician="teodor",
+        hour=13,
+        minute=0,
+        complaint="no heat",
+        words="Blows cold since Sunday.",
+    ),
     PlannedCall(place="17 Saltgrass Row", technician="teodor", hour=14, minute=45, complaint="breaker trips or hot"),
-    PlannedCall(place="5 Pewter Mill", technician="maren", hour=8, minute=30, complaint="heat will not stop",
-                words="Eighty-one upstairs with the thermostat off."),
-    PlannedCall(place="8 Osier Lane", technician="maren", hour=10, minute=30, complaint="cold in defrost or on cold nights"),
+    PlannedCall(
+        place="5 Pewter Mill",
+        technician="maren",
+        hour=8,
+        minute=30,
+        complaint="heat will not stop",
+        words="Eighty-one upstairs with the thermostat off.",
+    ),
+    PlannedCall(
+        place="8 Osier Lane", technician="maren", hour=10, minute=30, complaint="cold in defrost or on cold nights"
+    ),
     PlannedCall(place="31 Cobbler's Rise", technician="maren", hour=13, minute=30, complaint="not enough heat"),
     PlannedCall(place="Tamarisk Court 7", technician="maren", hour=16, minute=0, complaint="clicking, smell"),
 )
@@ -78,8 +119,13 @@ HISTORY = (
     ("Tamarisk Court 14", 1044, "no heat", "Fusible link of strip A open; link replaced, cause not found.", ""),
     ("Tamarisk Court 21", 355, "seasonal check", "Within band.", ""),
     ("Tamarisk Court 5", 340, "blower dead", "Blower relay replaced.", ""),
-    ("2 Netherby Bend", 298, "not enough heat", "DC relay of strip C did not close; replaced, rectifier board kept.",
-     "strip-c"),
+    (
+        "2 Netherby Bend",
+        298,
+        "not enough heat",
+        "DC relay of strip C did not close; replaced, rectifier board kept.",
+        "strip-c",
+    ),
     ("17 Saltgrass Row", 410, "breaker trips or hot", "Lug at the unit retorqued by the electrician.", ""),
     ("5 Pewter Mill", 120, "not enough heat", "Strip D dead: limit open from a blocked filter.", "strip-d"),
     ("8 Osier Lane", 380, "seasonal check", "Within band.", ""),

@@ -11,8 +11,13 @@ _NUMBER = re.compile(
     r"(?P<digits>\d+(?:[.,]\d+)?|[.,]\d+|\d{1,3}(?:,\d{3})+\.\d+)\s*(?P<prefix>[kKmMµu]?)(?P<unit>[A-Za-zΩ°%]*)\Z"
 )
 _PREFIX = {"": 1.0, "k": 1e3, "K": 1e3, "M": 1e6, "m": 1e-3, "µ": 1e-6, "u": 1e-6}
-_UNITS = {"amps": ("A", "amp", "amps"), "volts": ("V", "VAC", "volts"), "dc_volts": ("V", "VDC"),
-          "ohms": ("Ω", "ohm", "ohms"), "microfarads": ("F",)}
+_UNITS = {
+    "amps": ("A", "amp", "amps"),
+    "volts": ("V", "VAC", "volts"),
+    "dc_volts": ("V", "VDC"),
+    "ohms": ("Ω", "ohm", "ohms"),
+    "microfarads": ("F",),
+}
 
 
 def parse_number(text: str, quantity: str) -> float:
@@ -28,7 +33,8 @@ def parse_number(text: str, quantity: str) -> float:
     if not typed:
         raise ReadingError("type what the meter shows", field="value")
     match = _NUMBER.match(typed)
-    if match is None:
+    known = {unit.casefold() for units in _UNITS.values() for unit in units} | {""}
+    if match is None or match["unit"].casefold() not in known:
         raise ReadingError(f"expected a number such as 20.6, got “{typed[:40]}”", field="value")
     unit = match["unit"]
     if unit and unit.casefold() not in {known.casefold() for known in _UNITS.get(quantity, ())}:

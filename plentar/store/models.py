@@ -1,7 +1,10 @@
-"""The tables. Moments are UTC; ids are UUIDs; a row's shop is part of every foreign key, so rows of two shops never meet."""
+"""The tables. Moments are UTC; ids are UUIDs.
+
+A row's shop is part of every foreign key, so rows of two shops never meet.
+"""
 
 from datetime import datetime
-from typing import Any
+from typing import Any, ClassVar
 from uuid import UUID, uuid4
 
 from sqlalchemy import (
@@ -34,7 +37,11 @@ class Base(DeclarativeBase):
             "pk": "pk_%(table_name)s",
         }
     )
-    type_annotation_map = {datetime: DateTime(timezone=True), dict[str, Any]: JSONB, list[Any]: JSONB}
+    type_annotation_map: ClassVar[dict[Any, Any]] = {
+        datetime: DateTime(timezone=True),
+        dict[str, Any]: JSONB,
+        list[Any]: JSONB,
+    }
 
 
 class Shop(Base):

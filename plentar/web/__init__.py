@@ -4,6 +4,7 @@ from datetime import timedelta
 from zoneinfo import ZoneInfo
 
 from flask import Flask
+from flask_compress import Compress
 from flask_talisman import Talisman
 from flask_wtf.csrf import CSRFProtect
 
@@ -41,11 +42,16 @@ def create_app(settings: Settings) -> Flask:
         MAX_CONTENT_LENGTH=MAX_BODY_BYTES,
         MAX_FORM_PARTS=200,
         WTF_CSRF_TIME_LIMIT=None,
+        COMPRESS_ALGORITHM=["br", "gzip"],
+        COMPRESS_STREAMS=False,
         SEND_FILE_MAX_AGE_DEFAULT=timedelta(days=365),
     )
     app.jinja_options = {"trim_blocks": True, "lstrip_blocks": True}
     app.extensions["plentar.sessions"] = make_sessions(make_engine(settings.database_url))
+    # Who is asking is known before the form's token is checked, so that a lapsed sign-in is told as one.
+    access.register(app)
     CSRFProtect(app)
+    Compress(app)
     Talisman(
         app,
         force_https=False,
@@ -55,7 +61,6 @@ def create_app(settings: Settings) -> Flask:
         permissions_policy={"camera": "(self)", "geolocation": "()", "microphone": "()"},
         referrer_policy="same-origin",
     )
-    access.register(app)
     errors.register(app)
     assets.register(app)
 

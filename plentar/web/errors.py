@@ -1,8 +1,8 @@
-"""One place turns every error into a page, or into a line beside the field when only a part of the page was asked for."""
+"""One place turns every error into a page, or into a line beside the field when only part of a page was asked for."""
 
 import logging
 
-from flask import Flask, render_template, request
+from flask import Flask, g, render_template, request
 from flask.typing import ResponseReturnValue
 from flask_wtf.csrf import CSRFError
 from sqlalchemy.exc import DataError, IntegrityError
@@ -14,6 +14,7 @@ __all__ = ["SignedOutError", "register"]
 
 log = logging.getLogger(__name__)
 
+SIGNED_OUT = "You are signed out. Sign in in a new tab, then press the button again: what you typed stays here."
 WORDS = {
     400: ("That could not be read", "The request was malformed. Go back and try once more."),
     401: ("You are signed out", "Sign in again; nothing on the server has changed."),
@@ -48,6 +49,8 @@ def _http(error: HTTPException) -> ResponseReturnValue:
 
 
 def _csrf(error: CSRFError) -> ResponseReturnValue:
+    if request.headers.get("HX-Request") and g.get("person") is None:
+        return _fragment(SIGNED_OUT, 401, renew=True)
     if request.headers.get("HX-Request"):
         # The sign-in was renewed in another tab: hand the waiting form a new token and keep what is typed.
         return _fragment("Your sign-in was renewed. Press the button once more.", 400, renew=True)
@@ -55,8 +58,7 @@ def _csrf(error: CSRFError) -> ResponseReturnValue:
 
 
 def _signed_out(_: SignedOutError) -> ResponseReturnValue:
-    text = "You are signed out. Sign in in a new tab, then press the button again: what you typed stays here."
-    return _fragment(text, 401) if request.headers.get("HX-Request") else _answer(401)
+    return _fragment(SIGNED_OUT, 401) if request.headers.get("HX-Request") else _answer(401)
 
 
 def _plentar(error: PlentarError) -> ResponseReturnValue:

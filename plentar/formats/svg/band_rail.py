@@ -1,4 +1,4 @@
-"""The band rail: a horizontal scale with the pass and marginal bands, the reading as a tick, its uncertainty as a whisker.
+"""The band rail: a horizontal scale with the pass and marginal bands, the reading as a tick in its uncertainty.
 
 The same rail stands on the pad, in the report and in the unit's history.
 """

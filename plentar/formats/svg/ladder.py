@@ -114,7 +114,10 @@ class _Pen:
         verdict = self.verdicts.get(point)
         spoken = self.labels.get(point, point)
         if verdict is not None:
-            spoken += f", {verdict.value:.4g} {verdict.unit}, {verdict.spoken}"
+            shown = f"{verdict.value:.1f}" if verdict.value < 1000 else f"{verdict.value:.3g}"
+            spoken += f", {shown} {verdict.unit}, {verdict.spoken}"
+        else:
+            spoken += f", not read, in {'A' if point.startswith('amps') else 'V'}"
         self.board.targets.append(
             Target(
                 point=point,
@@ -157,7 +160,7 @@ def draw_board(
     for feed in feeds:
         y = _feed_block(pen, feed, y, pitch, with_blower=feed == blower_feed)
     pen.board.control_y = y + 4
-    _control(pen, y + 40)
+    _control(pen, y + 54)
     pen.board.spoken = (
         f"Ladder of {strips} heating circuits on {len(feeds)} feed{'s' if len(feeds) > 1 else ''}, blower and "
         "24 volt control"
@@ -179,11 +182,11 @@ def _feed_block(pen: _Pen, feed: str, top: float, pitch: float, *, with_blower: 
     note = f"Feed{number}" + (f" · {breaker:g} A" if breaker else "")
     pen.label(LEFT + 24, head - 6, note, "note", "start")
     pen.target(f"volts:{feed}.l1:{feed}.l2", (middle, head, 110, 44), (middle, head))
-    pen.target(f"volts:{feed}.l1:ground", (LEFT, head, 44, 44), (LEFT + 2, head + 19))
-    pen.target(f"volts:{feed}.l2:ground", (RIGHT, head, 44, 44), (RIGHT - 2, head + 19))
-    total_y = head + 36
-    pen.target(f"amps:{feed}", (LEFT + 84, total_y - 8, 92, 44), (LEFT + 84, total_y - 4))
-    first = total_y + 34
+    pen.target(f"volts:{feed}.l1:ground", (LEFT, head + 8, 84, 46), (LEFT + 2, head + 22))
+    pen.target(f"volts:{feed}.l2:ground", (RIGHT, head + 8, 84, 46), (RIGHT - 2, head + 22))
+    pen.target(f"amps:{feed}", (LEFT, head + 48, 96, 30), (LEFT + 2, head + 48))
+    pen.label(LEFT + 28, head + 52, "total", "note", "start")
+    first = head + 92
     y = first
     for circuit in circuits:
         _rung(pen, circuit, y)
@@ -287,13 +290,15 @@ def _blower(pen: _Pen, y: float) -> float:
         pen.wire(f"M {bus_x} {y} H {switched_x}", state if state == "carries" else pen.line(switched_leg))
         pen.symbol("dot", switched_x, y, pen.line(switched_leg))
         return y + 62
-    row = y
     contacts = blower.relay.contacts if blower.relay else ()
+    # Contacts that face the blower come first, on its own line; the others hang below on the bus.
+    contacts = tuple(sorted(contacts, key=lambda contact: not contact.com.startswith("blower")))
+    row = y
     for index, contact in enumerate(contacts):
         if row > y:
-            pen.wire(f"M {bus_x} {y} V {row}", state)
+            pen.wire(f"M {bus_x} {y} V {row if contact.com.startswith('blower') else row + 22}", state)
         _relay_contact(pen, contact, index, row, bus_x, switched_x, switched_leg, mirrored=mirrored)
-        row += 66
+        row += 86
     if blower.switched_by:
         terminal = f"{blower.switched_by}.pole-{blower.switched_by_pole}"
         closed = pen.line(f"{terminal}:closed") == "carries"
@@ -319,30 +324,34 @@ def _relay_contact(
     *,
     mirrored: bool,
 ) -> None:
-    """Draw one change-over contact; COM faces the blower unless COM is what is landed elsewhere."""
+    """Draw one change-over contact; COM faces the blower unless something else is landed on it."""
     sign = -1.0 if mirrored else 1.0
     driven = pen.line("blower-relay:closed") == "carries"
     com_at_blower = contact.com.startswith("blower")
-    com_x, throw_x = (bus_x + sign * 76, bus_x + sign * 142)
-    nc_y, no_y = y - 22, y + 22
-    blower_state = pen.line("blower")
-    current_through = {"nc": not driven, "no": driven}
-    pen.label(bus_x + sign * 108, y + 44, "Blower relay" if index == 0 else f"contact {index + 1}", "note")
-    ends = {"nc": (throw_x, nc_y), "no": (throw_x, no_y)}
-    pen.symbol("blade", com_x, y, blower_state, is_closed=driven, flip=mirrored)
-    pen.label(com_x - sign * 2, y - 12, "COM", "terminal")
-    for name, (end_x, end_y) in ends.items():
-        pen.label(end_x + sign * 12, end_y + (-7 if name == "nc" else 16), name.upper(), "terminal")
-        landing = getattr(contact, name)
-        lit = blower_state if current_through[name] else "live"
-        _land(pen, landing, end_x, end_y, switched_x, bus_x, switched_leg, lit, sign)
+    near, far = bus_x + sign * 76, bus_x + sign * 142
+    com_x, throw_x = (near, far) if com_at_blower else (far, near)
+    state = pen.line("blower") if com_at_blower else pen.line(switched_leg)
+    pen.symbol("blade", com_x, y, state, is_closed=driven, flip=mirrored == com_at_blower)
+    pen.label(com_x + (-4 if throw_x > com_x else 4), y - 9, "COM", "terminal", "end" if throw_x > com_x else "start")
+    if index == 0:
+        pen.label(bus_x + sign * 34, y + 40, "Blower relay", "note", "start" if sign > 0 else "end")
     if com_at_blower:
-        tap = contact.com.partition(":")[2]
-        pen.wire(f"M {bus_x} {y} H {com_x}", blower_state)
-        if tap:
-            pen.label(bus_x + sign * 30, y + 16, tap, "terminal")
+        _bus_run(pen, contact.com, bus_x, com_x, y, sign, pen.line("blower"))
     else:
         _land(pen, contact.com, com_x, y, switched_x, bus_x, switched_leg, pen.line(switched_leg), sign)
+    for name, end_y, is_made in (("nc", y - 22, not driven), ("no", y + 22, driven)):
+        toward = 1 if throw_x > com_x else -1
+        pen.label(throw_x + toward * 6, end_y + (-7 if name == "nc" else 16), name.upper(), "terminal")
+        lit = pen.line("blower") if is_made else "live"
+        _land(pen, getattr(contact, name), throw_x, end_y, switched_x, bus_x, switched_leg, lit, sign)
+
+
+def _bus_run(pen: _Pen, landing: str, bus_x: float, x: float, y: float, sign: float, lit: LineState) -> None:
+    """Join a contact to the blower's bus, naming the speed tap where there is one."""
+    tap = landing.partition(":")[2]
+    pen.wire(f"M {bus_x} {y} H {x}", lit)
+    if tap:
+        pen.label(bus_x + sign * 8, y - 6, tap, "terminal", "start" if sign > 0 else "end")
 
 
 def _land(
@@ -357,16 +366,13 @@ def _land(
     sign: float,
 ) -> None:
     if landing == "none":
-        pen.wire(f"M {x} {y} H {x + sign * 26}", "dead")
+        pen.symbol("stub", x, y, "dead")
     elif landing in ("L1", "L2"):
         state = lit if lit == "carries" else pen.line(switched_leg)
         pen.wire(f"M {x} {y} H {switched_x}", state)
         pen.symbol("dot", switched_x, y, state)
     elif landing.startswith("blower"):
-        tap = landing.partition(":")[2]
-        pen.wire(f"M {x} {y} V {y + 12} H {bus_x} V {y}", lit)
-        if tap:
-            pen.label(bus_x + sign * 22, y + 8, tap, "terminal")
+        _bus_run(pen, landing, bus_x, x, y, sign, lit)
     else:
         _interlock(pen, landing, x, y, lit)
 

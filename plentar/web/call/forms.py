@@ -2,7 +2,7 @@
 
 from flask_wtf import FlaskForm
 from wtforms import HiddenField, StringField
-from wtforms.validators import UUID, InputRequired, Length, Optional
+from wtforms.validators import UUID, InputRequired, Length, Optional, Regexp
 
 __all__ = ["ConditionForm", "ReadingForm"]
 
@@ -18,7 +18,6 @@ class ReadingForm(FlaskForm):  # type: ignore[misc]
 
 
 class ConditionForm(FlaskForm):  # type: ignore[misc]
-    """One switch of the condition strip."""
+    """One switch of the condition strip: `feed-1=off`, `W=on`."""
 
-    what = HiddenField(validators=[InputRequired(), Length(max=60)])
-    state = HiddenField(validators=[InputRequired(), Length(max=20)])
+    switch = HiddenField(validators=[InputRequired(), Length(max=80), Regexp(r"[A-Za-z0-9-]+=[a-z ]+\Z")])

@@ -101,8 +101,12 @@ class CallScreen:
         reading = core_reading(row)
         verdict = judge(self.situation, reading)
         return Kept(
-            row=row, point=self.points[row.point], verdict=verdict, rail=band_rail(verdict),
-            condition=reading.condition, is_superseded=row.id not in self._standing_ids,
+            row=row,
+            point=self.points[row.point],
+            verdict=verdict,
+            rail=band_rail(verdict),
+            condition=reading.condition,
+            is_superseded=row.id not in self._standing_ids,
         )
 
     @cached_property
@@ -159,12 +163,13 @@ class CallScreen:
         order = list(self.points.values())
         start = order.index(self.point)
         unread = [p for p in order[start + 1 :] + order[:start] if p.id not in self.latest]
-        wanted = [p for p in unread if p.step != "trace"] or [p for p in unread if self._worth_tracing(p)]
+        wanted = [p for p in unread if p.step != "trace" and (p.subject != "G" or self.condition.is_called("G"))]
+        wanted += [p for p in unread if self._worth_tracing(p)]
         return wanted[0] if wanted else None
 
     def _worth_tracing(self, point: Point) -> bool:
         strip = self.latest.get(f"amps:{point.subject}")
-        return strip is not None and strip.verdict.grade is Grade.FAIL
+        return point.step == "trace" and strip is not None and strip.verdict.grade is Grade.FAIL
 
     @cached_property
     def steps(self) -> list[Step]:

@@ -10,7 +10,6 @@ from plentar.core.readings import Reading
 from plentar.formats.numbers import parse_number
 from plentar.formats.stamps import condition_to_json, switch
 from plentar.store import calls
-from plentar.store.models import Call
 from plentar.store.models import Reading as ReadingRow
 from plentar.web.call.models import CallScreen, meter_of
 
@@ -29,14 +28,25 @@ def typed_reading(screen: CallScreen, point: str, typed: str) -> Reading:
     value = parse_number(typed, quantity)
     meter_range = meter_of(screen.call).range_for(quantity, value)
     return Reading(
-        point=point, value=value, condition=screen.condition, meter_uncertainty=meter_range.uncertainty(value),
+        point=point,
+        value=value,
+        condition=screen.condition,
+        meter_uncertainty=meter_range.uncertainty(value),
         counts_uncertainty=meter_range.counts_uncertainty,
     )
 
 
 def keep_reading(
-    db: Session, screen: CallScreen, *, reading_id: UUID, point: str, typed: str, supersedes: UUID | None, reason: str,
-    person_id: UUID, moment: datetime,
+    db: Session,
+    screen: CallScreen,
+    *,
+    reading_id: UUID,
+    point: str,
+    typed: str,
+    supersedes: UUID | None,
+    reason: str,
+    person_id: UUID,
+    moment: datetime,
 ) -> ReadingRow:
     """Append a reading to the call and return it; the same one sent again is the one already kept.
 
@@ -46,8 +56,9 @@ def keep_reading(
     earlier = screen.has_reading(reading_id)
     if earlier is not None:
         if (earlier.point, earlier.typed) != (point, typed.strip()):
-            raise ReadingError("this form was sent before; press Keep again to keep this as a new reading",
-                               field="reading_id")
+            raise ReadingError(
+                "this form was sent before; press Keep again to keep this as a new reading", field="reading_id"
+            )
         return earlier
     reading = typed_reading(screen, point, typed)
     if supersedes is not None:
@@ -61,10 +72,20 @@ def keep_reading(
     if screen.call.status == "closed":
         raise ReadingError("this call is closed; its readings stand", field="value")
     row = ReadingRow(
-        id=reading_id, shop_id=screen.call.shop_id, call_id=screen.call.id, person_id=person_id,
-        meter_id=screen.call.meter_id, point=point, value=reading.value, typed=typed.strip(),
-        meter_uncertainty=reading.meter_uncertainty, counts_uncertainty=reading.counts_uncertainty,
-        condition=condition_to_json(reading.condition), taken_at=moment, received_at=moment, supersedes_id=supersedes,
+        id=reading_id,
+        shop_id=screen.call.shop_id,
+        call_id=screen.call.id,
+        person_id=person_id,
+        meter_id=screen.call.meter_id,
+        point=point,
+        value=reading.value,
+        typed=typed.strip(),
+        meter_uncertainty=reading.meter_uncertainty,
+        counts_uncertainty=reading.counts_uncertainty,
+        condition=condition_to_json(reading.condition),
+        taken_at=moment,
+        received_at=moment,
+        supersedes_id=supersedes,
         reason=reason.strip() if supersedes else "",
     )
     if not calls.append_reading(db, row):

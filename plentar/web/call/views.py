@@ -64,8 +64,15 @@ def add_reading(call_id: UUID) -> ResponseReturnValue:
             raise _form_error(form)
         supersedes = UUID(form.supersedes.data) if form.supersedes.data else None
         keep_reading(
-            g.db, screen, reading_id=UUID(form.reading_id.data), point=form.point.data, typed=form.value.data or "",
-            supersedes=supersedes, reason=form.reason.data or "", person_id=g.person.id, moment=now(),
+            g.db,
+            screen,
+            reading_id=UUID(form.reading_id.data),
+            point=form.point.data,
+            typed=form.value.data or "",
+            supersedes=supersedes,
+            reason=form.reason.data or "",
+            person_id=g.person.id,
+            moment=now(),
         )
     except PlentarError as error:
         return _refused(screen, form, error, supersedes)
@@ -101,7 +108,9 @@ def judge_typed(call_id: UUID) -> ResponseReturnValue:
     except PlentarError as error:
         return render_template("call/_verdict.html", screen=screen, verdict=None, problem=error)
     verdict = screen.preview(reading)
-    return render_template("call/_verdict.html", screen=screen, verdict=verdict, rail=band_rail(verdict), is_preview=True)
+    return render_template(
+        "call/_verdict.html", screen=screen, verdict=verdict, rail=band_rail(verdict), is_preview=True
+    )
 
 
 @bp.post("/condition")
@@ -112,7 +121,8 @@ def set_condition(call_id: UUID) -> ResponseReturnValue:
     screen = _screen(call_id, request.form.get("point"))
     if not form.validate():
         abort(400)
-    flip(g.db, screen, what=form.what.data, state=form.state.data, moment=now())
+    what, _, state = form.switch.data.partition("=")
+    flip(g.db, screen, what=what, state=state, moment=now())
     if not request.headers.get("HX-Request"):
         return redirect(url_for("call.page", call_id=call_id))
     return _fragments(_screen(call_id, request.form.get("point")), panel="reading")

@@ -1,0 +1,91 @@
+"""A real server on a free port and a real Chromium."""
+
+import threading
+from collections.abc import Callable, Iterator
+
+import pytest
+from flask import Flask
+from playwright.sync_api import Browser, BrowserContext, Page, sync_playwright
+from sqlalchemy import Engine
+from werkzeug.serving import make_server
+
+from plentar.web import create_app
+from plentar.web.settings import Settings
+from tests.conftest import PASSWORD, ShopOf
+
+FLAGS = [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+]
+LAPTOP = {"width": 1280, "height": 800}
+PHONE = {"width": 390, "height": 844}
+
+
+@pytest.fixture(scope="session")
+def served(engine: Engine, database_url: str) -> Iterator[str]:
+    """The application with every guard on, over HTTP; returns its address."""
+    app: Flask = create_app(Settings(database_url=database_url, secret_key="b" * 32, secure_cookies=False))
+    server = make_server("127.0.0.1", 0, app, threaded=True)
+    thread = threading.Thread(target=server.serve_forever, daemon=True)
+    thread.start()
+    yield f"http://127.0.0.1:{server.port}"
+    server.shutdown()
+    thread.join()
+    server.server_close()
+    app.extensions["plentar.sessions"].kw["bind"].dispose()
+
+
+@pytest.fixture(scope="session")
+def chromium() -> Iterator[Browser]:
+    """Debian's Chromium, headless."""
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+        yield browser
+        browser.close()
+
+
+def is_meant(text: str) -> bool:
+    """Tell whether the browser only logs, as a failed load, an answer the page is meant to get."""
+    return "status of 422" in text or "status of 401" in text
+
+
+@pytest.fixture
+def open_page(chromium: Browser, served: str) -> Iterator[Callable[..., Page]]:
+    """Open a page of a given size; any script error or refused resource fails the test."""
+    contexts: list[BrowserContext] = []
+    problems: list[str] = []
+
+    def make(size: dict[str, int], theme: str = "light") -> Page:
+        phone = size["width"] < 600
+        context = chromium.new_context(
+            viewport=size,  # type: ignore[arg-type]
+            base_url=served,
+            has_touch=phone,
+            is_mobile=phone,
+            color_scheme="dark" if theme == "attic" else "light",
+        )
+        contexts.append(context)
+        page = context.new_page()
+        page.set_default_timeout(8000)
+        page.on("pageerror", lambda error: problems.append(str(error)))
+        page.on("console", lambda m: problems.append(m.text) if m.type == "error" and not is_meant(m.text) else None)
+        return page
+
+    yield make
+    for context in contexts:
+        context.close()
+    assert problems == []
+
+
+def sign_in(page: Page, shop: ShopOf) -> None:
+    """Sign in through the form."""
+    page.goto("/sign-in")
+    page.get_by_label("E-mail").fill(shop.email)
+    page.get_by_label("Password").fill(PASSWORD)
+    page.get_by_role("button", name="Sign in").click()
+    page.wait_for_url("**/today")

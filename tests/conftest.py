@@ -1,0 +1,155 @@
+"""Factories the tests share: a throwaway database, an application of their own, a signed-in client."""
+
+import os
+import subprocess
+import sys
+from collections.abc import Callable, Iterator
+from datetime import UTC, datetime
+from pathlib import Path
+from uuid import UUID, uuid4
+
+import pytest
+from flask import Flask
+from flask.testing import FlaskClient
+from sqlalchemy import Engine, text
+from sqlalchemy.orm import Session
+
+from plentar.core.metrology import DEMO_METER
+from plentar.core.patterns import PATTERNS
+from plentar.demo import load_demo
+from plentar.formats.stamps import fresh_stamp
+from plentar.formats.unit_json import nameplate_to_json
+from plentar.store.database import make_engine, make_sessions, migrate
+from plentar.store.models import Call, Meter, Person, Place, Shop, Unit
+from plentar.store.people import hash_password
+from plentar.web import create_app
+from plentar.web.settings import Settings
+
+ROOT = Path(__file__).parent.parent
+PASSWORD = "attic-ladder-7"
+PASSWORD_HASH = hash_password(PASSWORD)
+
+
+@pytest.fixture(scope="session")
+def database_url(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
+    """The throwaway PostgreSQL that the test script started, or one of this run's own."""
+    if url := os.environ.get("PLENTAR_TEST_DATABASE_URL"):
+        yield url
+        return
+    folder = tmp_path_factory.mktemp("postgres")
+    for parent in (folder, *folder.parents[:2]):
+        parent.chmod(0o755)
+    script = [sys.executable, str(ROOT / "script/postgres.py")]
+    started = subprocess.run([*script, "start", str(folder)], check=True, capture_output=True, text=True)
+    yield started.stdout.strip()
+    subprocess.run([*script, "remove", str(folder)], check=True)
+
+
+@pytest.fixture(scope="session")
+def engine(database_url: str) -> Iterator[Engine]:
+    """An engine on a migrated database with the demo in it."""
+    engine = make_engine(database_url)
+    migrate(engine)
+    with make_sessions(engine).begin() as db:
+        load_demo(db, datetime.now(UTC))
+    yield engine
+    engine.dispose()
+
+
+@pytest.fixture
+def db(engine: Engine) -> Iterator[Session]:
+    """A session whose work is undone at the end of the test."""
+    with make_sessions(engine)() as session:
+        yield session
+        session.rollback()
+
+
+@pytest.fixture(scope="session")
+def app(engine: Engine, database_url: str) -> Iterator[Flask]:
+    """The application as it is served, on the throwaway database."""
+    app = create_app(Settings(database_url=database_url, secret_key="k" * 32, secure_cookies=False))
+    app.config["WTF_CSRF_ENABLED"] = False
+    yield app
+    app.extensions["plentar.sessions"].kw["bind"].dispose()
+
+
+class ShopOf:
+    """A shop of one person with one unit and one open call, made for a test."""
+
+    def __init__(self, db: Session, pattern: str) -> None:
+        plate = PATTERNS[pattern]()
+        self.email = f"{uuid4().hex}@shop.example"
+        self.plate = plate
+        self.shop = Shop(id=uuid4(), name="Test shop", time_zone="America/Chicago")
+        db.add(self.shop)
+        db.flush()
+        self.person = Person(
+            id=uuid4(), shop_id=self.shop.id, name="Pim Tester", email=self.email, password_hash=PASSWORD_HASH
+        )
+        ranges = [
+            {"quantity": r.quantity, "percent": r.percent, "counts": r.counts, "resolution": r.resolution}
+            for r in DEMO_METER.ranges
+            if r.quantity in ("amps", "volts")
+        ]
+        meter = Meter(id=uuid4(), shop_id=self.shop.id, name="Test meter", ranges=ranges)
+        place = Place(id=uuid4(), shop_id=self.shop.id, name="1 Test Row", town="Testing")
+        db.add_all([self.person, meter, place])
+        db.flush()
+        unit = Unit(
+            id=uuid4(), shop_id=self.shop.id, place_id=place.id, label="unit 1", nameplate=nameplate_to_json(plate)
+        )
+        db.add(unit)
+        db.flush()
+        now = datetime.now(UTC)
+        call = Call(
+            id=uuid4(),
+            shop_id=self.shop.id,
+            unit_id=unit.id,
+            technician_id=self.person.id,
+            meter_id=meter.id,
+            complaint="not enough heat",
+            scheduled_at=now,
+            condition=fresh_stamp(plate, now),
+            status="open",
+        )
+        db.add(call)
+        self.call_id: UUID = call.id
+        self.url = f"/calls/{call.id}"
+
+
+@pytest.fixture
+def make_shop(engine: Engine) -> Callable[..., ShopOf]:
+    """Make a shop that stays, since the application reads it over its own connection."""
+
+    def make(pattern: str = "two-strip-sequencer") -> ShopOf:
+        with make_sessions(engine).begin() as db:
+            return ShopOf(db, pattern)
+
+    return make
+
+
+@pytest.fixture
+def shop(make_shop: Callable[..., ShopOf]) -> ShopOf:
+    """One shop with a two-strip unit."""
+    return make_shop()
+
+
+@pytest.fixture
+def client(app: Flask, shop: ShopOf) -> FlaskClient:
+    """A browser signed in as the shop's technician."""
+    return sign_in(app, shop)
+
+
+def sign_in(app: Flask, shop: ShopOf) -> FlaskClient:
+    """Return a client signed in to this shop."""
+    client = app.test_client()
+    answer = client.post("/sign-in", data={"email": shop.email, "password": PASSWORD})
+    assert answer.status_code == 302, answer.text
+    return client
+
+
+@pytest.fixture
+def old_attempts_gone(engine: Engine) -> None:
+    """Clear failed sign-ins of earlier tests, which share one network address."""
+    with engine.begin() as connection:
+        connection.execute(text("delete from sign_in_attempt"))

@@ -1,0 +1,245 @@
+"""Readings judged in the light of each other, against the field guide's numbers."""
+
+from typing import Any
+
+import pytest
+
+from plentar.core.errors import ReadingError
+from plentar.core.findings import find
+from plentar.core.judging import Situation, judge, leg_difference, like_elements, supply_sag
+from plentar.core.metrology import DEMO_METER
+from plentar.core.nameplate import Nameplate
+from plentar.core.patterns import PATTERNS
+from plentar.core.readings import Condition, Reading, standing
+from plentar.core.verdicts import Grade, Verdict
+
+HEATING = Condition(feeds=(("feed-1", "live"),), calls=(("W", 400.0),), seconds_since_change=400.0)
+IDLE = Condition(feeds=(("feed-1", "live"),))
+LINE = "volts:feed-1.l1:feed-1.l2"
+POLE_B = "volts:seq-a.pole-2.load:seq-a.pole-2.line"
+
+
+def read(point: str, value: float, condition: Condition = HEATING) -> Reading:
+    """A reading with the demo meter's uncertainty."""
+    meter_range = DEMO_METER.range_for(point.partition(":")[0], value)
+    return Reading(
+        point=point,
+        value=value,
+        condition=condition,
+        meter_uncertainty=meter_range.uncertainty(value),
+        counts_uncertainty=meter_range.counts_uncertainty,
+    )
+
+
+def judged(*readings: Reading, pattern: str = "two-strip-sequencer") -> Verdict:
+    """The verdict on the last of the readings, the others standing."""
+    situation = Situation(plate=PATTERNS[pattern](), readings=standing(readings))
+    return judge(situation, readings[-1])
+
+
+def called(seconds: float) -> Condition:
+    """Heat called for so long."""
+    return Condition(feeds=(("feed-1", "live"),), calls=(("W", seconds),), seconds_since_change=seconds)
+
+
+@pytest.mark.parametrize(
+    ("volts", "amps", "expected", "kind", "deviation"),
+    [
+        pytest.param(208.0, 18.1, Grade.PASS, "", 0.002, id="240 V element on 208 V"),
+        pytest.param(240.0, 18.1, Grade.MARGINAL, "low current", -0.131, id="the same amps at 240 V"),
+        pytest.param(240.0, 20.8, Grade.PASS, "", -0.002, id="at rated volts"),
+        pytest.param(240.0, 10.4, Grade.FAIL, "half dead", -0.501, id="half the current"),
+        pytest.param(240.0, 14.0, Grade.FAIL, "low current", -0.328, id="far too low"),
+        pytest.param(240.0, 24.5, Grade.FAIL, "high current", 0.176, id="too high"),
+        pytest.param(240.0, 21.9, Grade.MARGINAL, "high current", 0.051, id="whisker across the pass edge"),
+    ],
+)
+def test_strip_amps_are_judged_at_the_volts_found(
+    volts: float, amps: float, expected: Grade, kind: str, deviation: float
+) -> None:
+    """A 5 kW, 240 V element is 11.52 ohm: 208 V gives 18.06 A, 240 V gives 20.83 A."""
+    verdict = judged(read(LINE, volts), read("amps:strip-a", amps))
+    assert (verdict.grade, verdict.kind) == (expected, kind)
+    assert verdict.deviation_ratio == pytest.approx(deviation, abs=0.001)
+    assert verdict.band is not None
+    assert verdict.band.source == "default"
+
+
+def test_no_current_under_a_long_call_is_dead_and_names_what_to_trace() -> None:
+    """Dead is a fail; the next step names device, pole, limit and link in the order they are read."""
+    verdict = judged(read(LINE, 240.0), read("amps:strip-b", 0.0))
+    assert verdict.spoken == "fail: dead"
+    assert verdict.next_step == "Trace Strip B under the call: 24 V at Seq A, then volts across pole, limit, link."
+
+
+@pytest.mark.parametrize(
+    ("seconds", "expected", "kind"),
+    [
+        pytest.param(10.0, Grade.NOT_PROVEN, "", id="before the maximum nothing is said"),
+        pytest.param(100.0, Grade.MARGINAL, "late", id="to 1.2 times"),
+        pytest.param(170.0, Grade.FAIL, "late", id="to twice"),
+        pytest.param(181.0, Grade.FAIL, "dead", id="past twice"),
+    ],
+)
+def test_patience_clock_of_a_silent_strip(seconds: float, expected: Grade, kind: str) -> None:
+    """Pole 2 has 90 s printed: 90, 108 and 180 s are the edges."""
+    verdict = judged(read(LINE, 240.0), read("amps:strip-b", 0.0, called(seconds)))
+    assert (verdict.grade, verdict.kind) == (expected, kind)
+
+
+def test_chained_stages_add_up() -> None:
+    """Seq B is fed by an auxiliary pole with 90 s, then has 60 s of its own: 140 s is still early."""
+    live = Condition(feeds=(("feed-1", "live"), ("feed-2", "live")), calls=(("W", 140.0),))
+    line = "volts:feed-2.l1:feed-2.l2"
+    verdict = judged(read(line, 240.0, live), read("amps:strip-c", 0.0, live), pattern="four-strip-chained")
+    assert verdict.grade is Grade.NOT_PROVEN
+    assert "until 150 s" in verdict.because
+
+
+def test_amps_without_supply_volts_are_not_judged() -> None:
+    """Rated amps are no yardstick: the verdict waits and says for what."""
+    verdict = judged(read("amps:strip-a", 20.8))
+    assert verdict.grade is Grade.NOT_PROVEN
+    assert verdict.next_step.startswith("Read L1 to L2")
+
+
+def test_current_without_a_call_is_stuck() -> None:
+    """Heat with no call is a fail whatever the amps."""
+    assert judged(read(LINE, 240.0), read("amps:strip-a", 20.8, IDLE)).spoken == "fail: stuck"
+
+
+def test_a_tenfold_reading_is_kept_with_a_question() -> None:
+    """208 A on a 5 kW strip is judged, and asks for range and units."""
+    verdict = judged(read(LINE, 240.0), read("amps:strip-a", 208.0))
+    assert verdict.grade is Grade.FAIL
+    assert verdict.warning.startswith("Check range and units")
+
+
+@pytest.mark.parametrize(
+    ("volts", "pattern", "expected"),
+    [
+        pytest.param(240.0, "two-strip-sequencer", Grade.PASS, id="240 V found on 240"),
+        pytest.param(228.5, "two-strip-sequencer", Grade.MARGINAL, id="inside but astride the edge"),
+        pytest.param(208.0, "two-strip-sequencer", Grade.FAIL, id="208 V found on 240"),
+        pytest.param(208.0, "wye-contactor", Grade.PASS, id="208 V found on 208"),
+        pytest.param(222.5, "wye-contactor", Grade.FAIL, id="222 V found on 208"),
+    ],
+)
+def test_supply_is_judged_by_its_nominal(volts: float, pattern: str, expected: Grade) -> None:
+    """The two tabled supplies."""
+    assert judged(read(LINE, volts, IDLE), pattern=pattern).grade is expected
+
+
+def test_one_pole_lost_is_recognised_from_its_three_readings() -> None:
+    """120 and 120 to ground with 0 between: the next step says so instead of calling the feed dead."""
+    verdict = judged(
+        read("volts:feed-1.l1:ground", 119.0, IDLE), read("volts:feed-1.l2:ground", 118.0, IDLE), read(LINE, 0.4, IDLE)
+    )
+    assert verdict.kind == "feed dead"
+    assert "one pole is lost" in verdict.next_step
+
+
+@pytest.mark.parametrize(
+    ("amps", "volts", "spoken"),
+    [
+        pytest.param(0.0, 238.0, "fail: open under call", id="line volts across it"),
+        pytest.param(20.0, 0.12, "pass: closed", id="0.12 V with current flowing"),
+        pytest.param(20.0, 0.24, "marginal: closed", id="two counts reach past the edge"),
+        pytest.param(0.0, 0.0, "not proven", id="zero without current proves nothing"),
+        pytest.param(20.0, 0.8, "marginal: burning", id="0.8 V under load"),
+        pytest.param(19.0, 12.0, "fail: high resistance", id="12 V under load"),
+    ],
+)
+def test_volts_across_a_pole_under_call(amps: float, volts: float, spoken: str) -> None:
+    """Zero volts is closed only with current flowing."""
+    verdict = judged(read(LINE, 240.0), read("amps:strip-b", amps), read(POLE_B, volts))
+    assert verdict.spoken == spoken
+
+
+def test_an_open_pole_early_in_its_window_is_not_named() -> None:
+    """Line volts across a pole that may still be warming up say nothing yet."""
+    verdict = judged(read(LINE, 240.0), read(POLE_B, 238.0, called(20.0)))
+    assert verdict.grade is Grade.NOT_PROVEN
+    assert verdict.next_step == "Wait 70 s more."
+
+
+def situation_of(*readings: Reading, pattern: str = "two-strip-sequencer") -> Situation:
+    """The unit with these readings standing."""
+    return Situation(plate=PATTERNS[pattern](), readings=standing(readings))
+
+
+@pytest.mark.parametrize(
+    ("amps_b", "expected"),
+    [
+        pytest.param(20.0, Grade.PASS, id="4 % apart"),
+        pytest.param(18.3, Grade.MARGINAL, id="13 % apart"),
+        pytest.param(15.0, Grade.FAIL, id="32 % apart"),
+    ],
+)
+def test_like_elements_against_each_other(amps_b: float, expected: Grade) -> None:
+    """Within 10 % pass, to 20 % marginal, counts only as uncertainty."""
+    compared = like_elements(situation_of(read("amps:strip-a", 20.8), read("amps:strip-b", amps_b)))
+    assert compared is not None
+    assert compared[0].grade is expected
+    assert compared[1] == ("strip-a", "strip-b")
+
+
+@pytest.mark.parametrize(
+    ("total", "expected", "kind"),
+    [
+        pytest.param(43.0, Grade.PASS, "", id="two strips and the blower"),
+        pytest.param(41.2, Grade.PASS, "", id="two strips, meter error"),
+        pytest.param(20.5, Grade.FAIL, "strip missing", id="one strip short"),
+        pytest.param(64.0, Grade.FAIL, "unlisted load", id="a strip nobody listed"),
+    ],
+)
+def test_feed_total_against_its_strips(total: float, expected: Grade, kind: str) -> None:
+    """20.8 + 20.6 = 41.4 A, and up to 3 A of blower on top."""
+    verdict = judged(read("amps:strip-a", 20.8), read("amps:strip-b", 20.6), read("amps:feed-1", total))
+    assert (verdict.grade, verdict.kind) == (expected, kind)
+
+
+def test_legs_and_sag_use_the_counts_only() -> None:
+    """121 against 117 V is 3.4 % of 119; 241.1 falling to 229.0 is 5.02 %, astride 5 % by its counts."""
+    legs = leg_difference(
+        situation_of(read("volts:feed-1.l1:ground", 121.0), read("volts:feed-1.l2:ground", 117.0)), "feed-1"
+    )
+    assert legs is not None
+    assert (round(legs.value, 2), legs.grade) == (3.36, Grade.MARGINAL)
+    sag = supply_sag(situation_of(), read(LINE, 241.1, IDLE), read(LINE, 229.0))
+    assert (round(sag.value, 2), sag.grade) == (5.02, Grade.MARGINAL)
+
+
+def test_findings_put_the_worst_first_and_leave_passes_out() -> None:
+    """A dead strip before a marginal supply; the passing strip is not a finding."""
+    readings = (read(LINE, 226.0), read("amps:strip-a", 19.5), read("amps:strip-b", 0.0))
+    situation = situation_of(*readings)
+    found = find(situation, {reading.point: judge(situation, reading) for reading in readings})
+    assert [entry.about for entry in found] == ["Strip B", "Supply"]
+
+
+@pytest.mark.parametrize("value", [float("nan"), -1.0, 1e9])
+def test_impossible_readings_are_refused(value: float) -> None:
+    """NaN, negative and a thousand million never become evidence."""
+    with pytest.raises(ReadingError):
+        Reading(point="amps:strip-a", value=value, condition=IDLE)
+
+
+def test_a_point_of_another_unit_is_refused() -> None:
+    """Strip F of a two-strip unit does not exist."""
+    with pytest.raises(ReadingError, match="no point 'amps:strip-f'"):
+        judged(Reading(point="amps:strip-f", value=1.0, condition=IDLE))
+
+
+@pytest.mark.parametrize("pattern", sorted(PATTERNS))
+def test_every_point_of_every_pattern_can_be_judged(pattern: str) -> None:
+    """Whatever the wiring, each point gives a verdict with a reason, at rest and under heat."""
+    from plentar.core.points import test_points
+
+    plate: Nameplate = PATTERNS[pattern]()
+    for condition in (IDLE, HEATING):
+        for point in test_points(plate):
+            verdict: Any = judge(
+                Situation(plate=plate, readings={}), Reading(point=point.id, value=5.0, condition=condition)
+            )
+            assert verdict.because

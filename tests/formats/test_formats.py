@@ -1,0 +1,156 @@
+"""Numbers as typed, unit files both ways, the condition's clock and the band rail's geometry."""
+
+import json
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from plentar.core.errors import NameplateError, ReadingError
+from plentar.core.nameplate import Nameplate
+from plentar.core.patterns import PATTERNS
+from plentar.core.verdicts import Band, Grade, Verdict
+from plentar.formats.numbers import parse_number
+from plentar.formats.stamps import condition_at, condition_from_json, condition_to_json, fresh_stamp, switch
+from plentar.formats.svg.band_rail import RAIL_WIDTH, band_rail
+from plentar.formats.svg.ladder import draw_board
+from plentar.formats.unit_json import nameplate_from_json, nameplate_to_json
+
+UNITS = Path(__file__).parents[2] / "examples/units"
+
+
+@pytest.mark.parametrize(
+    ("typed", "quantity", "value"),
+    [
+        ("20.6", "amps", 20.6),
+        ("20,6", "amps", 20.6),
+        (" 20.6 A ", "amps", 20.6),
+        ("420 mA", "amps", 0.42),
+        ("1,234.5", "volts", 1234.5),
+        (".5", "volts", 0.5),
+        ("0.64k", "ohms", 640.0),
+        ("2 MΩ", "ohms", 2e6),
+        ("7.5 µF", "microfarads", 7.5e-6),
+    ],
+)
+def test_numbers_as_people_type_them(typed: str, quantity: str, value: float) -> None:
+    """Comma or point, with or without a unit."""
+    assert parse_number(typed, quantity) == pytest.approx(value)
+
+
+@pytest.mark.parametrize("typed", ["2O", "", "-3", "1.2.3", "12 V", "nan", "1e3", "99999999999", "20.6; drop"])
+def test_what_is_no_number_is_refused(typed: str) -> None:
+    """Each is refused for the value field; what was typed is quoted back."""
+    with pytest.raises(ReadingError) as caught:
+        parse_number(typed, "amps")
+    assert caught.value.field == "value"
+    assert not typed or typed[:6] in caught.value.message
+
+
+@pytest.mark.parametrize("name", sorted(PATTERNS))
+def test_example_files_are_the_patterns(name: str) -> None:
+    """Each wiring pattern has its file, and reading the file gives the pattern back."""
+    document = json.loads((UNITS / f"{name}.json").read_text())
+    assert nameplate_from_json(document) == PATTERNS[name]()
+    assert document == nameplate_to_json(PATTERNS[name]())
+
+
+def _broken(change: tuple[tuple[str | int, ...], Any]) -> dict[str, Any]:
+    document: Any = nameplate_to_json(PATTERNS["two-strip-sequencer"]())
+    path, value = change
+    place = document
+    for step in path[:-1]:
+        place = place[step]
+    place[path[-1]] = value
+    return dict(document)
+
+
+@pytest.mark.parametrize(
+    ("change", "field", "text"),
+    [
+        ((("feeds", 0, "breaker_amps"), -1), "feeds[0].breaker_amps", "above zero"),
+        ((("circuits", 0, "order"), ["pole"]), "circuits[0].order", "a pole needs an element"),
+        ((("circuits", 0, "rated_watts"), "five"), "circuits[0].rated_watts", "valid number"),
+        ((("circuits", 1, "id"), "strip-a"), "circuits[1].id", "two parts are named 'strip-a'"),
+        ((("circuits", 1, "supplied_by"), "feed-9"), "circuits[1].supplied_by", "expected a feed"),
+        ((("circuits", 1, "device"), "seq-q"), "circuits[1].device", "no switching device 'seq-q'"),
+        ((("circuits", 1, "poles"), [7]), "circuits[1].poles", "no pole 7"),
+        ((("feeds",), [{"id": "feed-1"}, {"id": "feed-2"}]), "feeds[1]", "feed-2 feeds nothing"),
+        ((("devices", 0, "fed_by"), "seq-a"), "devices[0].fed_by", "auxiliary pole"),
+        ((("blower", "relay", "contacts", 0, "no"), "L1"), "blower.relay.contacts[0].no", "must be the same leg"),
+        ((("blower", "relay", "contacts", 0, "nc"), "strip-z"), "blower.relay.contacts[0].nc", "expected L1, L2"),
+        ((("blower", "kind"), "steam"), "blower.kind", "'psc' or 'ecm'"),
+        ((("colour",), "beige"), "colour", "unexpected"),
+        ((("format",), "other/9"), "format", "plentar.unit/1"),
+    ],
+)
+def test_a_unit_that_cannot_be_a_circuit_is_refused(
+    change: tuple[tuple[str | int, ...], Any], field: str, text: str
+) -> None:
+    """The field's path and what was expected."""
+    with pytest.raises(NameplateError) as caught:
+        nameplate_from_json(_broken(change))
+    assert caught.value.field == field
+    assert text in caught.value.message
+
+
+NOON = datetime(2026, 1, 5, 12, 0, tzinfo=UTC)
+
+
+def test_the_clock_of_a_call_starts_once_and_restarts_with_the_supply() -> None:
+    """Calling W twice keeps the first moment; a feed that comes back starts the heater's time anew."""
+    plate = PATTERNS["two-strip-sequencer"]()
+    stamp = switch(fresh_stamp(plate, NOON), plate, "W", "on", NOON + timedelta(seconds=10))
+    assert switch(stamp, plate, "W", "on", NOON + timedelta(seconds=99)) == stamp
+    assert condition_at(stamp, NOON + timedelta(seconds=40)).call_seconds("W") == 30.0
+    off = switch(stamp, plate, "feed-1", "off", NOON + timedelta(seconds=50))
+    back = switch(off, plate, "feed-1", "live", NOON + timedelta(seconds=80))
+    condition = condition_at(back, NOON + timedelta(seconds=100))
+    assert condition.call_seconds("W") == 20.0
+    assert condition_from_json(json.loads(json.dumps(condition_to_json(condition)))) == condition
+
+
+def test_switches_the_unit_lacks_are_refused() -> None:
+    """W2 on a unit without it, and a state no feed has."""
+    plate = PATTERNS["two-strip-sequencer"]()
+    for what, state in (("W2", "on"), ("feed-1", "burnt"), ("feed-7", "off")):
+        with pytest.raises(ReadingError, match="cannot switch"):
+            switch(fresh_stamp(plate, NOON), plate, what, state, NOON)
+
+
+def _verdict(value: float) -> Verdict:
+    band = Band(marginal_low=17.7, pass_low=18.75, pass_high=21.9, marginal_high=22.9, source="default")
+    return Verdict(grade=Grade.PASS, value=value, uncertainty=0.5, unit="A", expected=20.8, band=band)
+
+
+@pytest.mark.parametrize("value", [0.0, 12.0, 20.0, 25.0, 208.0, 1e6])
+def test_everything_on_the_rail_stays_on_the_rail(value: float) -> None:
+    """Tick, whisker, bands and marks lie within its width, bands in their order, however far off the reading is."""
+    rail = band_rail(_verdict(value))
+    assert rail.passing is not None
+    assert rail.marginal is not None
+    assert 0 <= rail.tick_x <= RAIL_WIDTH
+    assert rail.marginal.x <= rail.passing.x
+    assert rail.passing.width >= 8
+    assert all(0 <= mark.x <= RAIL_WIDTH for mark in rail.marks)
+    assert rail.is_beyond == (value > 60)
+
+
+@pytest.mark.parametrize("name", sorted(PATTERNS))
+def test_targets_of_the_board_are_big_enough_and_inside(name: str) -> None:
+    """Every point of the unit has a target, at least 30 high and 44 wide, inside the drawing."""
+    plate: Nameplate = PATTERNS[name]()
+    from plentar.core.points import test_points
+
+    points = {point.id for point in test_points(plate)}
+    board = draw_board(plate, line=lambda _: "live", verdicts={}, labels=dict.fromkeys(points, ""))
+    drawn = [target.point for target in board.targets]
+    assert sorted(drawn) == sorted(set(drawn))
+    assert set(drawn) == points
+    for target in board.targets:
+        assert target.width >= 44
+        assert target.height >= 30
+        assert target.tag_x >= -2
+        assert target.tag_x + 76 <= board.width + 2
+        assert 0 <= target.tag_y <= board.height
