@@ -1,5 +1,6 @@
 """The command line: the same core from a shell, and what the scripts call."""
 
+import json
 import sys
 from datetime import UTC, datetime
 
@@ -46,6 +47,15 @@ def demo() -> None:
             click.echo("demo loaded")
         else:
             move_to_today(db, now)
+
+
+@main.command()
+@click.argument("kind", type=click.Choice(["unit"]))
+def schema(kind: str) -> None:
+    """Print the JSON Schema of a file KIND."""
+    from plentar.formats.unit_json import nameplate_schema
+
+    click.echo(json.dumps({"unit": nameplate_schema}[kind](), indent=2))
 
 
 @main.command()

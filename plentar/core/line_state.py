@@ -54,8 +54,8 @@ def line_states(
         rest: LineState = "live" if powered[plate.feed_of(circuit.supplied_by)] and not both_legs else "dead"
         states[f"{circuit.id}:current"] = "carries" if on else rest
         for part in ("link", "element", "limit"):
-            for end in (1, 2):
-                states[f"{circuit.id}.{part}.{end}"] = "carries" if on else rest
+            for side in (1, 2):
+                states[f"{circuit.id}.{part}.{side}"] = "carries" if on else rest
         for number in circuit.poles:
             pole = f"{circuit.device}.pole-{number}"
             line_side: LineState = "live" if powered[plate.feed_of(circuit.supplied_by)] else "dead"

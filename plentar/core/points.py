@@ -1,6 +1,7 @@
 """The places of one unit a reading can be taken, by name, with the words a technician would use for them."""
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 from plentar.core.errors import ReadingError
 from plentar.core.nameplate import HeatingCircuit, Nameplate
@@ -74,27 +75,27 @@ def rung_terminals(circuit: HeatingCircuit) -> list[tuple[str, str, str]]:
 def _supply_points(plate: Nameplate) -> list[Point]:
     points = []
     for feed in plate.feeds:
-        which = "" if len(plate.feeds) == 1 else f" of {_spoken(feed.id)}"
+        which = "" if len(plate.feeds) == 1 else f", {feed.id.replace('-', ' ')}"
         l1, l2 = f"{feed.id}.l1", f"{feed.id}.l2"
         points += [
             Point(
                 id=f"volts:{l1}:{l2}",
                 label=f"Supply{which}",
-                where="L1 to L2 at the unit",
+                where="L1 to L2, unit",
                 step="supply",
                 subject=feed.id,
             ),
             Point(
                 id=f"volts:{l1}:ground",
                 label=f"Leg 1{which}",
-                where="L1 to ground at the unit",
+                where="L1 to ground, unit",
                 step="supply",
                 subject=feed.id,
             ),
             Point(
                 id=f"volts:{l2}:ground",
                 label=f"Leg 2{which}",
-                where="L2 to ground at the unit",
+                where="L2 to ground, unit",
                 step="supply",
                 subject=feed.id,
             ),
@@ -175,6 +176,7 @@ def _trace_points(plate: Nameplate) -> list[Point]:
     return list(points.values())
 
 
+@lru_cache(maxsize=256)
 def test_points(plate: Nameplate) -> tuple[Point, ...]:
     """Return every place the run sheet asks about, in the order of work."""
     return tuple(_supply_points(plate) + _call_points(plate) + _strip_points(plate) + _trace_points(plate))
@@ -189,10 +191,15 @@ def find_point(plate: Nameplate, point_id: str) -> Point:
     Raises:
         ReadingError: The unit has no such point.
     """
-    for point in test_points(plate):
-        if point.id == point_id:
-            return point
-    raise ReadingError(f"this unit has no point {point_id!r}", field="point")
+    point = _points_by_id(plate).get(point_id)
+    if point is None:
+        raise ReadingError(f"this unit has no point {point_id!r}", field="point")
+    return point
+
+
+@lru_cache(maxsize=256)
+def _points_by_id(plate: Nameplate) -> dict[str, Point]:
+    return {point.id: point for point in test_points(plate)}
 
 
 def _drive(kind: str) -> str:

@@ -7,7 +7,7 @@ from typing import Literal
 
 from plentar.core.errors import ReadingError
 
-__all__ = ["Condition", "Reading", "standing"]
+__all__ = ["Condition", "ControlState", "FeedState", "Reading", "standing"]
 
 FeedState = Literal["live", "off", "proven dead"]
 ControlState = Literal["from unit", "separate source", "off", "proven dead"]

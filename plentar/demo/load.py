@@ -13,7 +13,7 @@ from plentar.core.electrical import expected_element_amps
 from plentar.core.metrology import DEMO_METER
 from plentar.core.nameplate import Nameplate
 from plentar.core.patterns import PATTERNS
-from plentar.core.readings import Condition
+from plentar.core.readings import Condition, FeedState
 from plentar.demo.scenario import CALLS_TODAY, DETACHED, HISTORY, MAKERS, PEOPLE, estate_pattern
 from plentar.formats.stamps import condition_to_json, fresh_stamp
 from plentar.formats.unit_json import nameplate_to_json
@@ -125,7 +125,7 @@ def _open_call(db: Session, call: Call, plate: Nameplate, now: datetime) -> None
     """The call in progress: supply and control found good, strip A heating, strip B silent since heat was called."""
     called = now - timedelta(minutes=5, seconds=12)
     call.condition = {**fresh_stamp(plate, called), "calls": {"W": called.isoformat()}}
-    live = tuple((feed.id, "live") for feed in plate.feeds)
+    live = _live(plate)
     before = Condition(feeds=live, seconds_since_change=240.0)
     rows: list[tuple[str, float, Condition, float]] = [
         ("volts:feed-1.l1:feed-1.l2", 241.1, before, 420.0),
@@ -146,6 +146,10 @@ def _open_call(db: Session, call: Call, plate: Nameplate, now: datetime) -> None
         _reading(db, call, point, value, condition, now - timedelta(seconds=ago))
 
 
+def _live(plate: Nameplate) -> tuple[tuple[str, FeedState], ...]:
+    return tuple((feed.id, "live") for feed in plate.feeds)
+
+
 def _past_call(
     db: Session,
     shop_id: UUID,
@@ -160,7 +164,7 @@ def _past_call(
     at = _at(day, 9, 7)
     call = _call(db, shop_id, place, plate, at, "teodor" if random.random() < 0.6 else "maren", complaint)
     call.status, call.outcome, call.closed_at = "closed", outcome, at + timedelta(minutes=55)
-    feeds = tuple((feed.id, "live") for feed in plate.feeds)
+    feeds = _live(plate)
     calls = tuple((name, 400.0) for name in ("W", "W2") if name in plate.calls)
     condition = Condition(feeds=feeds, calls=calls, seconds_since_change=400.0)
     volts = round(plate.nominal_volts * random.uniform(0.985, 1.012), 1)

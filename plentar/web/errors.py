@@ -35,7 +35,7 @@ class SignedOutError(Exception):
 
 def register(app: Flask) -> None:
     """Attach the handlers."""
-    app.register_error_handler(HTTPException, _http)  # type: ignore[arg-type]
+    app.register_error_handler(HTTPException, _http)
     app.register_error_handler(CSRFError, _csrf)
     app.register_error_handler(SignedOutError, _signed_out)
     app.register_error_handler(PlentarError, _plentar)

@@ -98,7 +98,7 @@ class _Pen:
     selected: str | None
     board: Board = field(default_factory=Board)
     joints: dict[str, tuple[float, float]] = field(default_factory=dict)
-    rails: dict[str, tuple[float, float]] = field(default_factory=dict)
+    rungs: list[float] = field(default_factory=list)
 
     def wire(self, path: str, state: LineState) -> None:
         self.board.wires.append(Wire(path=path, state=state))
@@ -155,7 +155,7 @@ def draw_board(
     blower_feed = plate.feed_of(plate.blower.supplied_by)
     feeds = sorted((feed.id for feed in plate.feeds), key=lambda name: (name == blower_feed, name))
     strips = len(plate.circuits)
-    pitch = 104.0 if strips <= 2 else 84.0 if strips <= 4 else 72.0
+    pitch = 104.0 if strips <= 2 else 80.0 if strips <= 4 else 64.0
     y = 34.0
     for feed in feeds:
         y = _feed_block(pen, feed, y, pitch, with_blower=feed == blower_feed)
@@ -178,15 +178,16 @@ def _feed_block(pen: _Pen, feed: str, top: float, pitch: float, *, with_blower: 
     pen.label(LEFT, head + 4, "L1", "leg")
     pen.label(RIGHT, head + 4, "L2", "leg")
     middle = (LEFT + RIGHT) / 2
-    pen.wire(f"M {LEFT + 16} {head} H {middle - 48} M {middle + 48} {head} H {RIGHT - 16}", "idle")
+    for start, end in ((LEFT + 16, LEFT + 126), (LEFT + 210, middle - 48), (middle + 48, RIGHT - 16)):
+        pen.wire(f"M {start} {head} H {end}", "idle")
     note = f"Feed{number}" + (f" · {breaker:g} A" if breaker else "")
-    pen.label(LEFT + 24, head - 6, note, "note", "start")
+    pen.label(LEFT + 20, head - 6, note, "note", "start")
     pen.target(f"volts:{feed}.l1:{feed}.l2", (middle, head, 110, 44), (middle, head))
     pen.target(f"volts:{feed}.l1:ground", (LEFT, head + 8, 84, 46), (LEFT + 2, head + 22))
     pen.target(f"volts:{feed}.l2:ground", (RIGHT, head + 8, 84, 46), (RIGHT - 2, head + 22))
-    pen.target(f"amps:{feed}", (LEFT, head + 48, 96, 30), (LEFT + 2, head + 48))
-    pen.label(LEFT + 28, head + 52, "total", "note", "start")
-    first = head + 92
+    pen.target(f"amps:{feed}", (LEFT + 168, head, 96, 44), (LEFT + 168, head))
+    pen.label(LEFT + 126, head - 6, "total", "note", "end")
+    first = head + 58
     y = first
     for circuit in circuits:
         _rung(pen, circuit, y)
@@ -194,14 +195,15 @@ def _feed_block(pen: _Pen, feed: str, top: float, pitch: float, *, with_blower: 
     if with_blower:
         y = _blower(pen, y - pitch + (pitch if circuits else 0) + 6)
     else:
-        y -= pitch - 40
+        y -= pitch - 34
     state = pen.line(f"{feed}.l1")
     pen.board.wires.insert(0, Wire(path=f"M {LEFT} {head + 14} V {y - 14}", state=state))
     pen.board.wires.insert(0, Wire(path=f"M {RIGHT} {head + 14} V {y - 14}", state=pen.line(f"{feed}.l2")))
-    return y + 16
+    return y + 10
 
 
 def _rung(pen: _Pen, circuit: HeatingCircuit, y: float) -> None:
+    pen.rungs.append(y)
     rung = rung_terminals(circuit)
     start = LEFT + CLAMP_WIDTH
     step = (RIGHT - start) / len(rung)
@@ -219,8 +221,11 @@ def _rung(pen: _Pen, circuit: HeatingCircuit, y: float) -> None:
             inner = toward_2 if at_left else toward_1
             joint_x, joint_y = pen.joints[inner]
             if at_left:
-                pen.wire(f"M {joint_x} {joint_y} V {y}", pen.line(inner))
-                edge, edge_terminal, from_rail = joint_x, inner, False
+                # Out to the left and back, so that this strip's own lead passes under its clamp.
+                back = LEFT + 14
+                pen.wire(f"M {joint_x} {joint_y} V {y - 40} H {back} V {y}", pen.line(inner))
+                pen.symbol("dot", joint_x, joint_y, pen.line(inner))
+                edge, edge_terminal, from_rail = back, inner, False
                 continue
             pen.wire(f"M {edge} {y} H {joint_x} V {joint_y}", pen.line(inner))
             pen.symbol("dot", joint_x, joint_y, pen.line(inner))
@@ -260,7 +265,8 @@ def _part(pen: _Pen, circuit: HeatingCircuit, part: str, x: float, y: float, tow
 
 def _pole_name(terminal: str) -> str:
     device, pole, _ = terminal.split(".")
-    return f"{device.replace('-', ' ').title()} · {pole.replace('-', ' ')}"
+    named = device.replace("contactor", "con").replace("-", " ").title()
+    return f"{named} · {pole.replace('-', ' ')}"
 
 
 def _blower(pen: _Pen, y: float) -> float:
@@ -382,7 +388,7 @@ def _interlock(pen: _Pen, circuit_id: str, x: float, y: float, lit: LineState) -
     circuit = pen.plate.circuit(circuit_id)
     load = next(t for part, a, b in rung_terminals(circuit) if part == "pole" for t in (a, b) if t.endswith(".load"))
     joint_x, joint_y = pen.joints[load]
-    crossed = sorted({round(jy, 1) for name, (_, jy) in pen.joints.items() if joint_y < jy < y}, reverse=True)
+    crossed = sorted((rung for rung in pen.rungs if joint_y < rung < y), reverse=True)
     path = f"M {x} {y} H {joint_x}"
     for rung_y in crossed:
         path += f" V {rung_y + 9} a 9 9 0 0 1 0 -18"
@@ -404,7 +410,7 @@ def _control(pen: _Pen, top: float) -> None:
     pen.label(RIGHT, top - 8, "C", "leg")
     rail = pen.line("control")
     y = top + 26
-    pitch = 48.0 if len(rows) <= 3 else 42.0
+    pitch = 48.0 if len(rows) <= 3 else 41.0
     boarded: set[str] = set()
     for source, device, kind in rows:
         is_call = source in plate.calls
@@ -432,4 +438,7 @@ def _control(pen: _Pen, top: float) -> None:
 
 
 def _short(device: str) -> str:
-    return {"blower-relay": "BR"}.get(device, device.replace("seq", "Sq").replace("-", " ").title())
+    """Return a device's name short enough for its coil: `Sq A`, `HR B`, `Con A`."""
+    kind, _, letter = device.partition("-")
+    short = {"seq": "Sq", "relay": "HR", "contactor": "Con", "blower": "BR", "ecm": "ECM"}.get(kind, kind.title())
+    return "BR" if device == "blower-relay" else f"{short} {letter.upper()}"

@@ -112,7 +112,8 @@ class CallScreen:
     @cached_property
     def latest(self) -> Mapping[str, Kept]:
         """The newest standing reading of each point."""
-        return {kept.row.point: kept for kept in self.kept if not kept.is_superseded}
+        newest = {row.point: row for row in self._rows if row.id in self._standing_ids}
+        return {point: self._keep(row) for point, row in newest.items()}
 
     @property
     def point(self) -> Point:
@@ -126,8 +127,9 @@ class CallScreen:
 
     @property
     def at_point(self) -> list[Kept]:
-        """Every reading taken at the pad's point, newest first."""
-        return [kept for kept in reversed(self.kept) if kept.row.point == self.selected]
+        """The last few readings taken at the pad's point, newest first."""
+        rows = [row for row in reversed(self._rows) if row.point == self.selected]
+        return [self._keep(row) for row in rows[:4]]
 
     def preview(self, reading: Reading) -> Verdict:
         """Judge a reading that is only typed so far."""
@@ -209,6 +211,10 @@ class CallScreen:
             if current is None or (current in self.latest and point.id not in self.latest):
                 firsts[point.step] = point.id
         return firsts
+
+    def is_standing(self, reading_id: UUID) -> bool:
+        """Tell whether a reading stands, not corrected by another."""
+        return reading_id in self._standing_ids
 
     def has_reading(self, reading_id: UUID) -> ReadingRow | None:
         """Return the kept reading with this id, if the call has it."""

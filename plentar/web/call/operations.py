@@ -67,7 +67,7 @@ def keep_reading(
             raise ReadingError("there is no such reading to correct here", field="supersedes")
         if not reason.strip():
             raise ReadingError("say why the first reading was wrong; it stays in the record", field="reason")
-        if not any(kept.row.id == supersedes and not kept.is_superseded for kept in screen.kept):
+        if not screen.is_standing(supersedes):
             raise ReadingError("that reading was corrected already; reload to see it", field="supersedes")
     if screen.call.status == "closed":
         raise ReadingError("this call is closed; its readings stand", field="value")

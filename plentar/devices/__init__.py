@@ -1,0 +1,1 @@
+"""The meter interface and its simulated stand-ins."""

@@ -1,0 +1,103 @@
+"""Serves the demo and photographs each main view; called by script/screenshots."""
+
+import os
+import threading
+from collections.abc import Callable
+from datetime import UTC, datetime
+from pathlib import Path
+
+from playwright.sync_api import Browser, Page, sync_playwright
+from werkzeug.serving import make_server
+
+from plentar.demo import DEMO_EMAIL, DEMO_PASSWORD, load_demo
+from plentar.store.database import make_engine, make_sessions, migrate
+from plentar.web import create_app
+from plentar.web.settings import Settings
+
+OUT = Path(__file__).parent.parent / "docs/screenshots"
+LAPTOP, PHONE = (1280, 800), (390, 844)
+IN_PROGRESS = "Tamarisk Court 14"
+
+
+def today(page: Page) -> None:
+    """Stay on Today."""
+
+
+def open_call(name: str, point: str = "", press: str = "") -> Callable[[Page], None]:
+    """Open a call from Today, put the meter somewhere, switch something."""
+
+    def go(page: Page) -> None:
+        page.locator(f'main a:has-text("{name}")').first.click()
+        page.wait_for_selector(".ladder")
+        if press:
+            page.locator(f'#strip button[aria-label="{press}"]').click()
+            page.wait_for_timeout(300)
+        if point:
+            page.locator(f'#board [data-point="{point}"]').click()
+            page.wait_for_timeout(400)
+
+    return go
+
+
+def report(page: Page) -> None:
+    """Open the report of the call in progress."""
+    open_call(IN_PROGRESS)(page)
+    page.locator('a[data-key="r"]').click()
+    page.wait_for_selector(".paper")
+
+
+VIEWS: tuple[tuple[str, tuple[int, int], str, Callable[[Page], None]], ...] = (
+    ("today", LAPTOP, "day", today),
+    ("call-day", LAPTOP, "day", open_call(IN_PROGRESS, "amps:strip-b")),
+    ("call-attic", LAPTOP, "attic", open_call(IN_PROGRESS, "amps:strip-a")),
+    ("call-phone", PHONE, "day", open_call(IN_PROGRESS, "amps:strip-b")),
+    ("call-phone-attic", PHONE, "attic", open_call(IN_PROGRESS, "volts:feed-1.l1:feed-1.l2")),
+    ("call-six-strips", LAPTOP, "attic", open_call("31 Cobbler", press="W call")),
+    ("report", LAPTOP, "day", report),
+)
+
+
+def take(browser: Browser, address: str) -> None:
+    """Photograph every view."""
+    for name, (width, height), theme, go in VIEWS:
+        context = browser.new_context(
+            viewport={"width": width, "height": height},
+            color_scheme="dark" if theme == "attic" else "light",
+            has_touch=width < 600,
+            is_mobile=width < 600,
+        )
+        page = context.new_page()
+        page.goto(f"{address}/sign-in")
+        if name == "today":
+            page.screenshot(path=OUT / "sign-in.png")
+        page.get_by_label("E-mail").fill(DEMO_EMAIL)
+        page.get_by_label("Password").fill(DEMO_PASSWORD)
+        page.get_by_role("button", name="Sign in").click()
+        page.wait_for_url("**/today")
+        go(page)
+        page.wait_for_timeout(300)
+        page.screenshot(path=OUT / f"{name}.png")
+        context.close()
+
+
+def main() -> None:
+    """Migrate, load, serve, photograph."""
+    url = os.environ["PLENTAR_DATABASE_URL"]
+    engine = make_engine(url)
+    migrate(engine)
+    with make_sessions(engine).begin() as db:
+        load_demo(db, datetime.now(UTC))
+    app = create_app(Settings(database_url=url, secret_key="s" * 32, secure_cookies=False))
+    server = make_server("127.0.0.1", 0, app, threaded=True)
+    threading.Thread(target=server.serve_forever, daemon=True).start()
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(
+            executable_path="/usr/bin/chromium", args=["--no-sandbox", "--disable-gpu"]
+        )
+        take(browser, f"http://127.0.0.1:{server.port}")
+        browser.close()
+    server.shutdown()
+
+
+if __name__ == "__main__":
+    main()
