@@ -178,15 +178,15 @@ def _feed_block(pen: _Pen, feed: str, top: float, pitch: float, *, with_blower: 
     pen.label(LEFT, head + 4, "L1", "leg")
     pen.label(RIGHT, head + 4, "L2", "leg")
     middle = (LEFT + RIGHT) / 2
-    for start, end in ((LEFT + 16, LEFT + 126), (LEFT + 210, middle - 48), (middle + 48, RIGHT - 16)):
+    for start, end in ((LEFT + 16, LEFT + 174), (middle + 48, RIGHT - 16)):
         pen.wire(f"M {start} {head} H {end}", "idle")
     note = f"Feed{number}" + (f" · {breaker:g} A" if breaker else "")
-    pen.label(LEFT + 20, head - 6, note, "note", "start")
+    pen.label(LEFT + 44, head - 6, note, "note", "start")
     pen.target(f"volts:{feed}.l1:{feed}.l2", (middle, head, 110, 44), (middle, head))
-    pen.target(f"volts:{feed}.l1:ground", (LEFT, head + 8, 84, 46), (LEFT + 2, head + 22))
-    pen.target(f"volts:{feed}.l2:ground", (RIGHT, head + 8, 84, 46), (RIGHT - 2, head + 22))
-    pen.target(f"amps:{feed}", (LEFT + 168, head, 96, 44), (LEFT + 168, head))
-    pen.label(LEFT + 126, head - 6, "total", "note", "end")
+    pen.target(f"volts:{feed}.l1:ground", (LEFT + 4, head - 10, 84, 48), (LEFT + 4, head - 26))
+    pen.target(f"volts:{feed}.l2:ground", (RIGHT - 4, head - 10, 84, 48), (RIGHT - 4, head - 26))
+    pen.target(f"amps:{feed}", (LEFT + 216, head, 84, 44), (LEFT + 216, head))
+    pen.label(LEFT + 172, head - 6, "total", "note", "end")
     first = head + 58
     y = first
     for circuit in circuits:
@@ -199,7 +199,7 @@ def _feed_block(pen: _Pen, feed: str, top: float, pitch: float, *, with_blower: 
     state = pen.line(f"{feed}.l1")
     pen.board.wires.insert(0, Wire(path=f"M {LEFT} {head + 14} V {y - 14}", state=state))
     pen.board.wires.insert(0, Wire(path=f"M {RIGHT} {head + 14} V {y - 14}", state=pen.line(f"{feed}.l2")))
-    return y + 10
+    return y + 18
 
 
 def _rung(pen: _Pen, circuit: HeatingCircuit, y: float) -> None:
