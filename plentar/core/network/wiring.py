@@ -1,0 +1,278 @@
+"""From nameplate to network: every part, lead and contact of the unit between named terminals.
+
+Sizes that no plate prints are stated here once. They set what a healthy unit reads in places where nobody has a better
+figure; diagnosis allows for their spread.
+"""
+
+import cmath
+import math
+from functools import lru_cache
+
+from plentar.core.nameplate import HeatingCircuit, Nameplate, RelayPole, SwitchingDevice
+from plentar.core.network.circuit import GROUND, Circuit, Clamp, Source, TwoPort, polar
+from plentar.core.points import rung_terminals
+
+__all__ = ["OHMS_PER_1000_FEET", "RECTIFIER", "wire"]
+
+# Field guide, section 2, conductor ohms per 1000 ft at 75 °C.
+OHMS_PER_1000_FEET = {
+    "copper": {"14": 3.14, "12": 1.98, "10": 1.24, "8": 0.778, "6": 0.491, "4": 0.308, "3": 0.245, "2": 0.194,
+               "1": 0.154, "1/0": 0.122, "2/0": 0.0967, "3/0": 0.0766, "4/0": 0.0608},
+    "aluminium": {"14": 5.1, "12": 3.25, "10": 2.04, "8": 1.28, "6": 0.808, "4": 0.508, "3": 0.403, "2": 0.319,
+                  "1": 0.253, "1/0": 0.201, "2/0": 0.159, "3/0": 0.126, "4/0": 0.100},
+}
+SERVICE_OHMS = 0.012
+UNKNOWN_FEED_OHMS = 0.02
+LINK_OHMS = 0.001
+LEAK_OHMS = 1e9
+# 100 pF/m between conductors of one cable: some ten metres of thermostat cable, one metre of harness.
+CABLE_FARADS, HARNESS_FARADS = 1e-9, 1e-10
+OMEGA = 2 * math.pi * 60.0
+MOTOR_POWER_FACTOR = 0.85
+# A control transformer's secondary stands at about 27 V idle and 24 V at full load.
+IDLE_RATIO_VOLTS, LOAD_RATIO_VOLTS = 27.0, 24.0
+RELAY_PULL_VOLTS, HEATER_PULL_VOLTS = 15.6, 15.0
+# Direct-current volts over alternating volts in, and the share of them an AC function still shows.
+RECTIFIER = {"smoothed": (1.25, 0.02), "unsmoothed": (0.86, 0.46)}
+# Coil and heater: resistance to an ohmmeter, impedance at 60 Hz, power factor.
+COILS = {
+    "sequencer": (48.0, 48.0, 1.0),
+    "contactor": (12.0, 62.0, 0.3),
+    "ac-relay": (14.0, 75.0, 0.3),
+    "dc-relay": (560.0, 560.0, 1.0),
+    "blower-relay": (75.0, 135.0, 0.6),
+    "outdoor": (12.0, 62.0, 0.3),
+}
+
+
+@lru_cache(maxsize=64)
+def wire(plate: Nameplate) -> Circuit:
+    """Return the unit's network, healthy, as the nameplate has it landed.
+
+    Raises:
+        NameplateError: A part cannot be placed.
+    """
+    c = Circuit(line_volts=plate.nominal_volts)
+    _supply(c, plate)
+    for circuit in plate.circuits:
+        _rung(c, plate, circuit)
+    _blower(c, plate)
+    _control(c, plate)
+    _strays(c)
+    return c
+
+
+def _supply(c: Circuit, plate: Nameplate) -> None:
+    leg = plate.nominal_volts / (math.sqrt(3) if plate.supply == "wye" else 2)
+    second = cmath.rect(leg, -2 * math.pi / 3) if plate.supply == "wye" else complex(-leg)
+    for name, volts in (("l1", complex(leg)), ("l2", second)):
+        c.sources.append(Source(f"panel.{name}", c.terminal(f"panel.{name}"), volts, SERVICE_OHMS))
+    for feed in plate.feeds:
+        trip = 5 * (feed.breaker_amps or 60.0)
+        for name in ("l1", "l2"):
+            after = f"{feed.id}.breaker.{name}"
+            c.contact(f"{feed.id}.breaker-{name}", f"panel.{name}", after, f"feed:{feed.id}", closed=True,
+                      trip_amps=trip, ohms=0.002)
+            c.branch(f"{feed.id}.conductor-{name}", after, f"{feed.id}.{name}", _feed_ohms(plate, feed.id))
+        c.clamps.append(Clamp(f"amps:{feed.id}", ((f"{feed.id}.conductor-l1", 1.0),)))
+    for branch in plate.branches:
+        for name in ("l1", "l2"):
+            c.contact(f"{branch.id}.{name}-pole", f"{branch.feed}.{name}", f"{branch.id}.{name}", "fixed", closed=True,
+                      ohms=0.002, trip_amps=5 * (branch.rated_amps or 60.0))
+
+
+def _feed_ohms(plate: Nameplate, feed_id: str) -> float:
+    conductor = next(feed.conductor for feed in plate.feeds if feed.id == feed_id)
+    if conductor is None:
+        return UNKNOWN_FEED_OHMS
+    return OHMS_PER_1000_FEET[conductor.metal][conductor.size] * conductor.length_feet / 1000
+
+
+def _rung(c: Circuit, plate: Nameplate, circuit: HeatingCircuit) -> None:
+    at = f"{circuit.supplied_by}.l1"
+    driver = "relay" if plate.device(circuit.device).kind != "sequencer" else "thermal"
+    made = {contact.id for contact in c.contacts}
+    own: list[tuple[str, str]] = []
+    joint = 0
+    for part, toward_1, toward_2 in rung_terminals(circuit):
+        name = toward_1.rpartition(".")[0]
+        joint += 1
+        if part == "pole" and name in made:
+            # Shared with an earlier circuit: join behind it instead of wiring it again.
+            if circuit.order.index("pole") == 0 and not own:
+                at = toward_2
+                continue
+            c.lead(f"{circuit.id}.lead-{joint}", at, toward_1)
+            at = ""
+            break
+        c.lead(f"{circuit.id}.lead-{joint}", at, toward_1)
+        if part == "pole":
+            c.contact(name, toward_1, toward_2, f"{driver}:{circuit.device}", closed=False)
+        elif part == "limit":
+            c.contact(name, toward_1, toward_2, f"limit:{circuit.id}", closed=True)
+        elif part == "link":
+            c.contact(name, toward_1, toward_2, "link", closed=True, ohms=LINK_OHMS)
+        else:
+            ohms = circuit.element_ohms
+            c.branch(name, toward_1, toward_2, ohms)
+            for end, terminal in (("1", toward_1), ("2", toward_2)):
+                c.branch(f"{name}.to-ground-{end}", terminal, GROUND, 1e12, math.inf)
+        if part != "pole":
+            own.append((part, name))
+        at = toward_2
+    if at:
+        c.lead(f"{circuit.id}.lead-{joint + 1}", at, f"{circuit.supplied_by}.l2")
+    for label, (part, name), end in ((circuit.id, own[0], "1"), (f"{circuit.id}.return", own[-1], "2")):
+        through: list[tuple[str, float]] = [(name, 1.0)]
+        if part == "element":
+            through.append((f"{name}.to-ground-{end}", 1.0 if end == "1" else -1.0))
+        c.clamps.append(Clamp(f"amps:{label}", tuple(through)))
+
+
+def _landing(plate: Nameplate, landing: str) -> str | None:
+    """Return the terminal a blower relay's landing means, or None for no wire there."""
+    if landing == "none":
+        return None
+    if landing in ("L1", "L2"):
+        return f"{plate.blower.supplied_by}.{landing.lower()}"
+    if landing.startswith("blower"):
+        return f"blower.{landing.partition(':')[2] or 'run'}"
+    circuit = plate.circuit(landing)
+    return next(t for part, a, b in rung_terminals(circuit) if part == "pole" for t in (a, b) if t.endswith(".load"))
+
+
+def _blower(c: Circuit, plate: Nameplate) -> None:
+    blower = plate.blower
+    size = plate.nominal_volts / blower.rated_amps / 0.92
+    fixed = f"{blower.supplied_by}.{blower.fixed_leg.lower()}"
+    other = f"{blower.supplied_by}.{'l2' if blower.fixed_leg == 'L1' else 'l1'}"
+    if blower.kind == "ecm":
+        c.lead("blower.lead-fixed", fixed, "blower.fixed")
+        c.lead("blower.lead-run", "blower.run", other)
+        c.contact("blower.electronics", "blower.fixed", "blower.stator", "ecm", closed=False)
+        c.branch("blower.motor", "blower.stator", "blower.run", polar(size, 0.65), math.inf)
+        c.branch("blower.standby", "blower.fixed", "blower.run", polar(9000.0, 0.5), math.inf)
+        c.motors.append("blower.motor")
+        c.clamps.append(Clamp("amps:blower", (("blower.motor", 1.0), ("blower.standby", 1.0))))
+        return
+    taps = blower.taps or ("run",)
+    through = []
+    for index, tap in enumerate(taps):
+        name = "blower.motor" if len(taps) == 1 else f"blower.motor-{tap}"
+        ohms = polar(size * (1.0 + 0.3 * index), MOTOR_POWER_FACTOR)
+        c.branch(name, "blower.fixed", f"blower.{tap}", ohms, 0.09 * abs(ohms))
+        c.motors.append(name)
+        through.append((name, 1.0))
+    c.lead("blower.lead-fixed", fixed, "blower.fixed")
+    c.clamps.append(Clamp("amps:blower", tuple(through)))
+    if blower.switched_by is not None:
+        pole = f"{blower.switched_by}.pole-{blower.switched_by_pole}"
+        c.contact(pole, f"{pole}.load", f"{pole}.line", f"thermal:{blower.switched_by}", closed=False)
+        c.lead(f"{pole}.lead-load", f"blower.{taps[0]}", f"{pole}.load")
+        c.lead(f"{pole}.lead-line", f"{pole}.line", other)
+    if blower.relay is not None:
+        for index, contact in enumerate(blower.relay.contacts):
+            _relay(c, plate, contact, "" if index == 0 else f"-{index + 1}")
+
+
+def _relay(c: Circuit, plate: Nameplate, contact: RelayPole, suffix: str) -> None:
+    relay = plate.blower.relay
+    assert relay is not None  # noqa: S101 - the caller looked
+    com = f"{relay.id}.com{suffix}"
+    for name, closed in (("nc", True), ("no", False)):
+        c.contact(f"{relay.id}.{name}{suffix}", com, f"{relay.id}.{name}{suffix}", f"relay:{relay.id}", closed=closed)
+    for name in ("com", "no", "nc"):
+        landed = _landing(plate, getattr(contact, name))
+        if landed is not None:
+            c.lead(f"{relay.id}.lead-{name}{suffix}", f"{relay.id}.{name}{suffix}", landed)
+    if contact.nc in {circuit.id for circuit in plate.circuits}:
+        c.clamps.append(Clamp("amps:interlock", ((f"{relay.id}.nc{suffix}", 1.0),)))
+
+
+def _control(c: Circuit, plate: Nameplate) -> None:
+    t = plate.transformer
+    ratio = IDLE_RATIO_VOLTS / t.primary_volts
+    ohms = (IDLE_RATIO_VOLTS - LOAD_RATIO_VOLTS) / (t.va / LOAD_RATIO_VOLTS)
+    c.lead("transformer.lead-1", f"{t.supplied_by}.l1", "transformer.1")
+    c.lead("transformer.lead-2", f"{t.supplied_by}.l2", "transformer.2")
+    c.branch("transformer.primary", "transformer.1", "transformer.2", polar(t.primary_volts**2 / (0.25 * t.va), 0.2),
+             0.04 * t.primary_volts**2 / t.va)
+    for name in ("transformer.1", "transformer.2", "transformer.r", "transformer.c"):
+        c.terminal(name)
+    c.two_ports.append(
+        TwoPort("transformer", "transformer.1", "transformer.2", "transformer.r", "transformer.c", ratio, complex(ohms))
+    )
+    c.branch("transformer.secondary", "transformer.r", "transformer.c", 1e7, 0.5 * ohms)
+    c.contact("fuse", "transformer.r", "board.r", "fuse", closed=True, ohms=0.03, trip_amps=1.5 * (t.fuse_amps or 5.0))
+    c.lead("transformer.lead-c", "transformer.c", "board.c")
+    c.lead("thermostat.lead-r", "board.r", "thermostat.r")
+    c.clamps.append(Clamp("amps:control", (("fuse", 1.0),)))
+    if t.grounded_common:
+        c.lead("transformer.lead-ground", "transformer.c", GROUND)
+    for call in plate.calls:
+        name = call.lower()
+        c.contact(f"thermostat.{name}", "thermostat.r", f"thermostat.{name}", f"call:{call}", closed=False, ohms=0.05)
+        c.lead(f"thermostat.lead-{name}", f"thermostat.{name}", f"board.{name}")
+        c.branch(f"control.short-{name}", f"board.{name}", "board.c", 1e12, math.inf)
+        c.branch(f"control.ground-{name}", f"board.{name}", GROUND, 1e12, math.inf)
+    c.branch("control.ground-r", "board.r", GROUND, 1e12, math.inf)
+    if "Y" in plate.calls:
+        c.branch("control.w-to-y", "board.w", "board.y", 1e12, math.inf)
+        _coil(c, "outdoor", "board.y", "outdoor")
+    for device in plate.devices:
+        _device_coil(c, plate, device)
+    if plate.blower.relay is not None:
+        _coil(c, plate.blower.relay.id, f"board.{plate.blower.relay.fed_by.lower()}", "blower-relay",
+              plate.blower.relay.coil_ohms)
+    for call in plate.blower.ecm_calls:
+        c.branch(f"blower.tap-{call.lower()}", f"board.{call.lower()}", "board.c", 2400.0)
+        c.coils[f"ecm-{call.lower()}"] = (f"board.{call.lower()}", "board.c", RELAY_PULL_VOLTS)
+
+
+def _device_coil(c: Circuit, plate: Nameplate, device: SwitchingDevice) -> None:
+    if device.fed_by in plate.calls:
+        fed = f"board.{device.fed_by.lower()}"
+    else:
+        fed = f"{device.fed_by}.auxiliary.load"
+        c.contact(f"{device.fed_by}.auxiliary", f"{device.fed_by}.auxiliary.line", fed, f"thermal:{device.fed_by}",
+                  closed=False)
+        c.lead(f"{device.fed_by}.auxiliary.lead", "board.r", f"{device.fed_by}.auxiliary.line")
+    if device.kind == "dc-relay":
+        ratio, ripple = RECTIFIER[device.rectifier or "smoothed"]
+        inlet = f"{device.id}.rectifier.1"
+        c.lead(f"{device.id}.lead-coil", fed, inlet)
+        c.lead(f"{device.id}.lead-common", f"{device.id}.coil.2", "board.c")
+        c.terminal(f"{device.id}.coil.1")
+        c.two_ports.append(
+            TwoPort(f"{device.id}.rectifier", inlet, f"{device.id}.coil.2", f"{device.id}.coil.1", f"{device.id}.coil.2",
+                    ratio, 12.0 + 0j)
+        )
+        c.branch(f"{device.id}.coil", f"{device.id}.coil.1", f"{device.id}.coil.2", device.coil_ohms or 560.0)
+        c.coils[device.id] = (f"{device.id}.coil.1", f"{device.id}.coil.2", 13.0)
+        c.dc_terminals[f"{device.id}.coil.1"] = ripple
+        return
+    _coil(c, device.id, fed, device.kind, device.coil_ohms)
+
+
+def _coil(c: Circuit, device: str, fed: str, kind: str, dc_ohms: float | None = None) -> None:
+    plain, impedance, power_factor = COILS[kind]
+    ohms: complex = polar(impedance, power_factor) if power_factor < 1 else complex(dc_ohms or impedance)
+    c.lead(f"{device}.lead-coil", fed, f"{device}.coil.1")
+    c.lead(f"{device}.lead-common", f"{device}.coil.2", "board.c")
+    c.branch(f"{device}.coil", f"{device}.coil.1", f"{device}.coil.2", ohms, dc_ohms or plain)
+    c.coils[device] = (
+        f"{device}.coil.1", f"{device}.coil.2", HEATER_PULL_VOLTS if kind == "sequencer" else RELAY_PULL_VOLTS
+    )
+
+
+def _strays(c: Circuit) -> None:
+    """Capacitance between conductors of one cable and to the frame, and a tiny leak that keeps floating parts solvable."""
+    cable = [name for name in c.terminals if name.startswith("board.")]
+    for first, second in zip(cable, cable[1:], strict=False):
+        c.branch(f"stray:{first}:{second}", first, second, 1 / (1j * OMEGA * CABLE_FARADS), math.inf)
+    for name in list(c.terminals):
+        if name != GROUND:
+            admittance = 1 / LEAK_OHMS + 1j * OMEGA * HARNESS_FARADS
+            c.branch(f"stray:{name}:ground", name, GROUND, 1 / admittance, math.inf)
+
+
