@@ -85,7 +85,7 @@ class Clamp:
 
 @dataclass(slots=True)
 class Circuit:
-    """One unit's whole network. `coils` maps a device to the terminals of its heater or coil and the volts it acts on."""
+    """One unit's whole network; `coils` maps a device to its coil's terminals and the volts it acts on."""
 
     leads: list[Lead] = field(default_factory=list)
     branches: list[Branch] = field(default_factory=list)

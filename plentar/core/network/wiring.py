@@ -7,6 +7,7 @@ figure; diagnosis allows for their spread.
 import cmath
 import math
 from functools import lru_cache
+from itertools import pairwise
 
 from plentar.core.nameplate import HeatingCircuit, Nameplate, RelayPole, SwitchingDevice
 from plentar.core.network.circuit import GROUND, Circuit, Clamp, Source, TwoPort, polar
@@ -16,10 +17,36 @@ __all__ = ["OHMS_PER_1000_FEET", "RECTIFIER", "wire"]
 
 # Field guide, section 2, conductor ohms per 1000 ft at 75 °C.
 OHMS_PER_1000_FEET = {
-    "copper": {"14": 3.14, "12": 1.98, "10": 1.24, "8": 0.778, "6": 0.491, "4": 0.308, "3": 0.245, "2": 0.194,
-               "1": 0.154, "1/0": 0.122, "2/0": 0.0967, "3/0": 0.0766, "4/0": 0.0608},
-    "aluminium": {"14": 5.1, "12": 3.25, "10": 2.04, "8": 1.28, "6": 0.808, "4": 0.508, "3": 0.403, "2": 0.319,
-                  "1": 0.253, "1/0": 0.201, "2/0": 0.159, "3/0": 0.126, "4/0": 0.100},
+    "copper": {
+        "14": 3.14,
+        "12": 1.98,
+        "10": 1.24,
+        "8": 0.778,
+        "6": 0.491,
+        "4": 0.308,
+        "3": 0.245,
+        "2": 0.194,
+        "1": 0.154,
+        "1/0": 0.122,
+        "2/0": 0.0967,
+        "3/0": 0.0766,
+        "4/0": 0.0608,
+    },
+    "aluminium": {
+        "14": 5.1,
+        "12": 3.25,
+        "10": 2.04,
+        "8": 1.28,
+        "6": 0.808,
+        "4": 0.508,
+        "3": 0.403,
+        "2": 0.319,
+        "1": 0.253,
+        "1/0": 0.201,
+        "2/0": 0.159,
+        "3/0": 0.126,
+        "4/0": 0.100,
+    },
 }
 SERVICE_OHMS = 0.012
 UNKNOWN_FEED_OHMS = 0.02
@@ -71,14 +98,28 @@ def _supply(c: Circuit, plate: Nameplate) -> None:
         trip = 5 * (feed.breaker_amps or 60.0)
         for name in ("l1", "l2"):
             after = f"{feed.id}.breaker.{name}"
-            c.contact(f"{feed.id}.breaker-{name}", f"panel.{name}", after, f"feed:{feed.id}", closed=True,
-                      trip_amps=trip, ohms=0.002)
+            c.contact(
+                f"{feed.id}.breaker-{name}",
+                f"panel.{name}",
+                after,
+                f"feed:{feed.id}",
+                closed=True,
+                trip_amps=trip,
+                ohms=0.002,
+            )
             c.branch(f"{feed.id}.conductor-{name}", after, f"{feed.id}.{name}", _feed_ohms(plate, feed.id))
         c.clamps.append(Clamp(f"amps:{feed.id}", ((f"{feed.id}.conductor-l1", 1.0),)))
     for branch in plate.branches:
         for name in ("l1", "l2"):
-            c.contact(f"{branch.id}.{name}-pole", f"{branch.feed}.{name}", f"{branch.id}.{name}", "fixed", closed=True,
-                      ohms=0.002, trip_amps=5 * (branch.rated_amps or 60.0))
+            c.contact(
+                f"{branch.id}.{name}-pole",
+                f"{branch.feed}.{name}",
+                f"{branch.id}.{name}",
+                "fixed",
+                closed=True,
+                ohms=0.002,
+                trip_amps=5 * (branch.rated_amps or 60.0),
+            )
 
 
 def _feed_ohms(plate: Nameplate, feed_id: str) -> float:
@@ -147,7 +188,7 @@ def _blower(c: Circuit, plate: Nameplate) -> None:
     fixed = f"{blower.supplied_by}.{blower.fixed_leg.lower()}"
     other = f"{blower.supplied_by}.{'l2' if blower.fixed_leg == 'L1' else 'l1'}"
     if blower.kind == "ecm":
-        c.lead("blower.lead-fixed", fixed, "blower.fixed")
+        c.lead("blower.lead-fixed", "blower.fixed", fixed)
         c.lead("blower.lead-run", "blower.run", other)
         c.contact("blower.electronics", "blower.fixed", "blower.stator", "ecm", closed=False)
         c.branch("blower.motor", "blower.stator", "blower.run", polar(size, 0.65), math.inf)
@@ -163,7 +204,7 @@ def _blower(c: Circuit, plate: Nameplate) -> None:
         c.branch(name, "blower.fixed", f"blower.{tap}", ohms, 0.09 * abs(ohms))
         c.motors.append(name)
         through.append((name, 1.0))
-    c.lead("blower.lead-fixed", fixed, "blower.fixed")
+    c.lead("blower.lead-fixed", "blower.fixed", fixed)
     c.clamps.append(Clamp("amps:blower", tuple(through)))
     if blower.switched_by is not None:
         pole = f"{blower.switched_by}.pole-{blower.switched_by_pole}"
@@ -186,6 +227,9 @@ def _relay(c: Circuit, plate: Nameplate, contact: RelayPole, suffix: str) -> Non
         if landed is not None:
             c.lead(f"{relay.id}.lead-{name}{suffix}", f"{relay.id}.{name}{suffix}", landed)
     if contact.nc in {circuit.id for circuit in plate.circuits}:
+        load = _landing(plate, contact.nc)
+        assert load is not None  # noqa: S101 - a circuit's landing is a terminal
+        c.branch("interlock.jumper", load, com, 1e12, math.inf)
         c.clamps.append(Clamp("amps:interlock", ((f"{relay.id}.nc{suffix}", 1.0),)))
 
 
@@ -195,8 +239,13 @@ def _control(c: Circuit, plate: Nameplate) -> None:
     ohms = (IDLE_RATIO_VOLTS - LOAD_RATIO_VOLTS) / (t.va / LOAD_RATIO_VOLTS)
     c.lead("transformer.lead-1", f"{t.supplied_by}.l1", "transformer.1")
     c.lead("transformer.lead-2", f"{t.supplied_by}.l2", "transformer.2")
-    c.branch("transformer.primary", "transformer.1", "transformer.2", polar(t.primary_volts**2 / (0.25 * t.va), 0.2),
-             0.04 * t.primary_volts**2 / t.va)
+    c.branch(
+        "transformer.primary",
+        "transformer.1",
+        "transformer.2",
+        polar(t.primary_volts**2 / (0.25 * t.va), 0.2),
+        0.04 * t.primary_volts**2 / t.va,
+    )
     for name in ("transformer.1", "transformer.2", "transformer.r", "transformer.c"):
         c.terminal(name)
     c.two_ports.append(
@@ -222,8 +271,13 @@ def _control(c: Circuit, plate: Nameplate) -> None:
     for device in plate.devices:
         _device_coil(c, plate, device)
     if plate.blower.relay is not None:
-        _coil(c, plate.blower.relay.id, f"board.{plate.blower.relay.fed_by.lower()}", "blower-relay",
-              plate.blower.relay.coil_ohms)
+        _coil(
+            c,
+            plate.blower.relay.id,
+            f"board.{plate.blower.relay.fed_by.lower()}",
+            "blower-relay",
+            plate.blower.relay.coil_ohms,
+        )
     for call in plate.blower.ecm_calls:
         c.branch(f"blower.tap-{call.lower()}", f"board.{call.lower()}", "board.c", 2400.0)
         c.coils[f"ecm-{call.lower()}"] = (f"board.{call.lower()}", "board.c", RELAY_PULL_VOLTS)
@@ -234,8 +288,13 @@ def _device_coil(c: Circuit, plate: Nameplate, device: SwitchingDevice) -> None:
         fed = f"board.{device.fed_by.lower()}"
     else:
         fed = f"{device.fed_by}.auxiliary.load"
-        c.contact(f"{device.fed_by}.auxiliary", f"{device.fed_by}.auxiliary.line", fed, f"thermal:{device.fed_by}",
-                  closed=False)
+        c.contact(
+            f"{device.fed_by}.auxiliary",
+            f"{device.fed_by}.auxiliary.line",
+            fed,
+            f"thermal:{device.fed_by}",
+            closed=False,
+        )
         c.lead(f"{device.fed_by}.auxiliary.lead", "board.r", f"{device.fed_by}.auxiliary.line")
     if device.kind == "dc-relay":
         ratio, ripple = RECTIFIER[device.rectifier or "smoothed"]
@@ -244,8 +303,15 @@ def _device_coil(c: Circuit, plate: Nameplate, device: SwitchingDevice) -> None:
         c.lead(f"{device.id}.lead-common", f"{device.id}.coil.2", "board.c")
         c.terminal(f"{device.id}.coil.1")
         c.two_ports.append(
-            TwoPort(f"{device.id}.rectifier", inlet, f"{device.id}.coil.2", f"{device.id}.coil.1", f"{device.id}.coil.2",
-                    ratio, 12.0 + 0j)
+            TwoPort(
+                f"{device.id}.rectifier",
+                inlet,
+                f"{device.id}.coil.2",
+                f"{device.id}.coil.1",
+                f"{device.id}.coil.2",
+                ratio,
+                12.0 + 0j,
+            )
         )
         c.branch(f"{device.id}.coil", f"{device.id}.coil.1", f"{device.id}.coil.2", device.coil_ohms or 560.0)
         c.coils[device.id] = (f"{device.id}.coil.1", f"{device.id}.coil.2", 13.0)
@@ -261,18 +327,18 @@ def _coil(c: Circuit, device: str, fed: str, kind: str, dc_ohms: float | None = 
     c.lead(f"{device}.lead-common", f"{device}.coil.2", "board.c")
     c.branch(f"{device}.coil", f"{device}.coil.1", f"{device}.coil.2", ohms, dc_ohms or plain)
     c.coils[device] = (
-        f"{device}.coil.1", f"{device}.coil.2", HEATER_PULL_VOLTS if kind == "sequencer" else RELAY_PULL_VOLTS
+        f"{device}.coil.1",
+        f"{device}.coil.2",
+        HEATER_PULL_VOLTS if kind == "sequencer" else RELAY_PULL_VOLTS,
     )
 
 
 def _strays(c: Circuit) -> None:
-    """Capacitance between conductors of one cable and to the frame, and a tiny leak that keeps floating parts solvable."""
+    """Capacitance within the cable and to the frame, and a tiny leak that keeps floating parts solvable."""
     cable = [name for name in c.terminals if name.startswith("board.")]
-    for first, second in zip(cable, cable[1:], strict=False):
+    for first, second in pairwise(cable):
         c.branch(f"stray:{first}:{second}", first, second, 1 / (1j * OMEGA * CABLE_FARADS), math.inf)
     for name in list(c.terminals):
         if name != GROUND:
             admittance = 1 / LEAK_OHMS + 1j * OMEGA * HARNESS_FARADS
             c.branch(f"stray:{name}:ground", name, GROUND, 1 / admittance, math.inf)
-
-

@@ -1,0 +1,382 @@
+"""Which causes explain the readings: a posterior over every hypothesis of the unit, with reasons.
+
+Likelihood of each reading under its own condition, from the predicted value, the meter's uncertainty and the spread of
+parts, with a tail for readings that are simply wrong (wrong function, factor 1,000, clamp around two conductors).
+"""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+from plentar.core.errors import ReadingError
+from plentar.core.hypotheses import Hypothesis, Prediction, UnitModel, drives_of, model_of
+from plentar.core.nameplate import Nameplate
+from plentar.core.network.solve import Drive
+from plentar.core.readings import Condition, Reading
+from plentar.core.rules import DEFAULT_RULES, Rules
+
+__all__ = ["Cause", "Diagnosis", "Observation", "Reason", "diagnose", "spread_of"]
+
+Floats = NDArray[np.float64]
+WRONG_SHARE = 0.02
+MISREAD_SHARE = 0.006
+SHOWN_CAUSES = 8
+GHOST_OHMS = 2e5
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Observation:
+    """Something seen, heard or smelled: `kind` and what it is about, under a condition.
+
+    Kinds: `blower-runs`, `blower-still`, `glows`, `heat-marked`, `breaker-off`, `hums`.
+    """
+
+    kind: str
+    about: str = ""
+    condition: Condition = field(default_factory=Condition)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Reason:
+    """One reading that speaks for or against a cause: in words, and how strongly (natural log of the odds)."""
+
+    point: str
+    words: str
+    weight: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Cause:
+    """One group of faults that no available test can split, with its share and its reasons."""
+
+    faults: tuple[str, ...]
+    title: str
+    probability: float
+    reasons_for: tuple[Reason, ...]
+    reasons_against: tuple[Reason, ...]
+    repair: str
+    proof: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Diagnosis:
+    """What the readings say: causes in order, readings to take again, and how long to wait before anything is named."""
+
+    causes: tuple[Cause, ...]
+    ask_again: tuple[str, ...]
+    wait_seconds: float
+    posterior: Floats
+    model: UnitModel
+    supply_ratio: Floats
+
+    @property
+    def first(self) -> Cause | None:
+        """The likeliest cause, if any is named."""
+        return self.causes[0] if self.causes else None
+
+
+def spread_of(point: str, prediction: Prediction, *, knows_supply: bool) -> Floats:
+    """Return how far a good reading may lie from its prediction apart from the meter, as a standard deviation.
+
+    Parts vary: elements −10 to +5 %, motors and coils far more; a plain guess of the supply is 5 % off, a measured one
+    little. A floating conductor shows a ghost of no certain size.
+    """
+    shown = np.minimum(prediction.shown, 1e8)
+    supply = 0.012 if knows_supply else 0.05
+    function, _, place = point.partition(":")
+    share, floor = supply, 0.12
+    if function == "amps":
+        share = {"blower": 0.15, "interlock": 0.12, "control": 0.3}.get(place, float(np.hypot(0.045, supply)))
+        floor = {"blower": 0.12, "control": 0.06}.get(place, 0.1)
+        if place.startswith("feed-"):
+            floor = 1.2
+    elif function == "ohms":
+        share = 0.06 if ".element" in place else 0.3
+        floor = 0.3
+    elif "coil" in place or "board" in place or "transformer" in place:
+        share, floor = 0.07, 0.4
+    elif place.endswith(":ground"):
+        share, floor = supply + 0.02, 1.0
+    spread = np.hypot(share * shown, floor)
+    ghost = prediction.softness > GHOST_OHMS
+    found: Floats = np.where(ghost, 0.5 * shown + 4.0, spread)
+    return found
+
+
+def _range_of(point: str) -> float:
+    function = point.partition(":")[0]
+    return {"amps": 60.0, "volts": 250.0, "dc_volts": 60.0}.get(function, 1000.0)
+
+
+def _one_likelihood(reading: Reading, shown: Floats, spread: Floats) -> Floats:
+    """Return the density of a reading under each prediction, tail included."""
+    value = min(reading.value, 1e8)
+    if reading.point.startswith("ohms"):
+        # Ohms span decades, and open is open: compare their logarithms.
+        both_open = (shown >= 1e6) & (value >= 1e6)
+        ratio = np.log((value + 0.3) / (shown + 0.3))
+        width = np.hypot(spread / (shown + 0.3), (reading.meter_uncertainty / 2 + 0.1) / (value + 0.3))
+        density = np.where(both_open, 8.0, np.exp(-0.5 * (ratio / width) ** 2) / width / 2.5066)
+        return (1 - WRONG_SHARE) * density + WRONG_SHARE / 12.0
+    width = np.hypot(spread, reading.meter_uncertainty / 2)
+    density = np.exp(-0.5 * ((value - shown) / width) ** 2) / width / 2.5066
+    wrong_function = np.exp(-0.5 * (value / 0.3) ** 2) / 0.75
+    return (
+        (1 - WRONG_SHARE - MISREAD_SHARE) * density
+        + WRONG_SHARE / _range_of(reading.point)
+        + MISREAD_SHARE * wrong_function
+    )
+
+
+def _likelihood(
+    model: UnitModel, reading: Reading, rules: Rules, ratio: Floats, *, knows_supply: bool
+) -> tuple[Floats, Floats]:
+    """Return the reading's density under each hypothesis, and the value each would have shown."""
+    total = np.zeros(len(model.hypotheses))
+    best_share, best = 0.0, total
+    for drive, share in states(model, reading.condition, rules):
+        prediction = model.predict(reading.point, drive)
+        is_line = reading.point.startswith(("volts", "dc_volts", "amps"))
+        shown = prediction.shown * ratio if is_line else prediction.shown
+        spread = spread_of(reading.point, Prediction(shown, prediction.softness), knows_supply=knows_supply)
+        total += share * _one_likelihood(reading, shown, spread)
+        if share > best_share:
+            best_share, best = share, shown
+    return total, best
+
+
+def states(model: UnitModel, condition: Condition, rules: Rules) -> list[tuple[Drive, float]]:
+    """Return the drives a condition may mean, with the airless phase split into limits closed and open."""
+    drives = []
+    for drive, share in drives_of(model.plate, condition, rules):
+        if drive.calls & {"W", "W2"} and not drive.waiting:
+            opened = Drive(
+                calls=drive.calls, dead_feeds=drive.dead_feeds, has_control=drive.has_control, limits_open=True
+            )
+            drives += [(drive, 0.65 * share), (opened, 0.35 * share)]
+        else:
+            drives.append((drive, share))
+    return drives
+
+
+def _supply_ratio(model: UnitModel, readings: Sequence[Reading], rules: Rules) -> tuple[Floats, bool]:
+    """Return measured over predicted supply for each hypothesis; 1 where they cannot be the same supply."""
+    ratio = np.ones(len(model.hypotheses))
+    known = False
+    supply_points = {f"volts:{feed.id}.l1:{feed.id}.l2" for feed in model.plate.feeds}
+    for reading in readings:
+        if reading.point in supply_points and reading.value > 0.6 * model.plate.nominal_volts:
+            drive = drives_of(model.plate, reading.condition, rules)[0][0]
+            shown = model.predict(reading.point, drive).shown
+            found = reading.value / np.maximum(shown, 1.0)
+            ratio = np.where((found > 0.8) & (found < 1.2), found, ratio)
+            known = True
+    return ratio, known
+
+
+def diagnose(
+    plate: Nameplate,
+    readings: Sequence[Reading],
+    *,
+    complaints: Sequence[str] = (),
+    observations: Sequence[Observation] = (),
+    rules: Rules = DEFAULT_RULES,
+) -> Diagnosis:
+    """Rank the causes of what was read on a unit.
+
+    Args:
+        plate: The unit.
+        readings: What stands, oldest first; the newest of one point under one set of calls counts.
+        complaints: From the list of COMPLAINTS; others are ignored.
+        observations: What was seen and heard.
+        rules: The shop's limits; windows decide what silence means.
+    Raises:
+        ReadingError: A reading at a point the unit does not have.
+    """
+    model = model_of(plate)
+    standing = list({(r.point, _under(r.condition)): r for r in readings}.values())
+    ratio, knows_supply = _supply_ratio(model, standing, rules)
+    prior = model.prior(complaints)
+    log_posterior = np.log(prior)
+    likelihoods, shown = [], []
+    for reading in standing:
+        density, value = _likelihood(model, reading, rules, ratio, knows_supply=knows_supply)
+        log_density = np.log(np.maximum(density, 1e-12))
+        likelihoods.append(log_density)
+        shown.append(value)
+        log_posterior = log_posterior + log_density
+    for observation in observations:
+        log_posterior = log_posterior + _observed(model, observation, rules)
+    posterior = np.exp(log_posterior - log_posterior.max())
+    posterior /= posterior.sum()
+    evidence = _Evidence(model, standing, likelihoods, shown, prior, posterior)
+    wait = _wait(plate, standing, rules)
+    causes = evidence.causes()
+    if wait > 0 and _healthy_explains(model, likelihoods):
+        causes = ()
+    else:
+        wait = 0.0
+    return Diagnosis(
+        causes=causes,
+        ask_again=evidence.doubtful(),
+        wait_seconds=wait,
+        posterior=posterior,
+        model=model,
+        supply_ratio=ratio,
+    )
+
+
+def _under(condition: Condition) -> tuple[object, ...]:
+    return (tuple(sorted(name for name, _ in condition.calls)), condition.feeds, condition.control)
+
+
+def _healthy_explains(model: UnitModel, likelihoods: Sequence[Floats]) -> bool:
+    total = sum(likelihoods, np.zeros(len(model.hypotheses)))
+    return bool(total[0] >= total.max() - 3.0)
+
+
+def _wait(plate: Nameplate, readings: Sequence[Reading], rules: Rules) -> float:
+    """Return the seconds until silence would mean something, 0 when no reading was taken too early."""
+    wait = 0.0
+    for reading in readings:
+        for device in plate.devices:
+            seconds = reading.condition.call_seconds(plate.call_of(device.id))
+            if seconds is not None:
+                latest = max(rules.closing_window(plate, device.id, pole).max_seconds for pole in device.poles)
+                wait = max(wait, latest - seconds)
+    return max(wait, 0.0)
+
+
+def _observed(model: UnitModel, observation: Observation, rules: Rules) -> Floats:
+    drive = drives_of(model.plate, observation.condition, rules)[0][0]
+    kind, about = observation.kind, observation.about
+    if kind in ("blower-runs", "blower-still"):
+        runs = model.predict("amps:blower", drive).shown > 0.3 * model.plate.blower.rated_amps
+        agrees = runs if kind == "blower-runs" else ~runs
+    elif kind == "glows":
+        agrees = model.predict(f"amps:{about}", drive).shown > 3.0
+    elif kind == "breaker-off":
+        agrees = np.array(
+            [
+                any(f.id.endswith((".breaker.off", ".off")) or f.kind == "short" for f in h.faults)
+                for h in model.hypotheses
+            ]
+        )
+    elif kind == "heat-marked":
+        agrees = np.array(
+            [any(about in f.id and f.kind in ("weak", "dead") for f in h.faults) for h in model.hypotheses]
+        )
+        return np.where(agrees, np.log(4.0), 0.0)
+    elif kind == "hums":
+        agrees = np.array([any("seized" in f.id or "capacitor" in f.id for f in h.faults) for h in model.hypotheses])
+    else:
+        raise ReadingError(f"no such observation {kind!r}", field="kind")
+    return np.where(agrees, 0.0, np.log(0.04))
+
+
+@dataclass(slots=True)
+class _Evidence:
+    """Turns likelihoods into groups, reasons and doubts."""
+
+    model: UnitModel
+    readings: Sequence[Reading]
+    likelihoods: Sequence[Floats]
+    shown: Sequence[Floats]
+    prior: Floats
+    posterior: Floats
+
+    def causes(self) -> tuple[Cause, ...]:
+        model = self.model
+        by_cause: Floats = np.bincount(model.cause_of, self.posterior, len(model.causes)).astype(np.float64)
+        order = [int(i) for i in np.argsort(-by_cause)[: 3 * SHOWN_CAUSES] if by_cause[i] > 1e-4]
+        groups: list[list[int]] = []
+        rows = {i: self._best_row(i) for i in order}
+        split = self._splittable([rows[i] for i in order])
+        place = {cause: at for at, cause in enumerate(order)}
+        for cause in order:
+            for group in groups:
+                if not any(split[place[cause], place[other]] for other in group):
+                    group.append(cause)
+                    break
+            else:
+                groups.append([cause])
+        groups.sort(key=lambda group: -sum(by_cause[i] for i in group))
+        return tuple(self._cause(group, by_cause, rows) for group in groups[:SHOWN_CAUSES])
+
+    def _best_row(self, cause: int) -> int:
+        rows = np.nonzero(self.model.cause_of == cause)[0]
+        return int(rows[np.argmax(self.posterior[rows])])
+
+    def _splittable(self, rows: list[int]) -> NDArray[np.bool_]:
+        """Tell which pairs of hypotheses some test of the catalogue would show apart by three standard deviations."""
+        from plentar.core.next_test import catalogue
+
+        split = np.zeros((len(rows), len(rows)), dtype=bool)
+        for test in catalogue(self.model.plate):
+            prediction = self.model.predict(test.point, test.drive)
+            shown = prediction.shown[rows]
+            spread = spread_of(test.point, Prediction(shown, prediction.softness[rows]), knows_supply=True)
+            if test.point.startswith("ohms"):
+                shown, spread = np.log(shown + 0.3), spread / (shown + 0.3) + 0.02
+            else:
+                spread = np.hypot(spread, 0.006 * shown)
+            split |= np.abs(shown[:, None] - shown[None, :]) > 3.0 * np.hypot(spread[:, None], spread[None, :])
+        return split
+
+    def _cause(self, group: list[int], by_cause: Floats, rows: Mapping[int, int]) -> Cause:
+        model = self.model
+        lead = model.hypotheses[rows[group[0]]]
+        reasons = self._reasons(rows[group[0]])
+        # A second fault that shows nothing of its own adds nothing to say.
+        singles = [i for i in group if len(model.hypotheses[rows[i]].faults) == 1]
+        told = singles or group[:1]
+        return Cause(
+            faults=tuple(model.causes[i] for i in told),
+            title=" or ".join(model.hypotheses[rows[i]].title for i in told[:3]),
+            probability=float(sum(by_cause[i] for i in group)),
+            reasons_for=tuple(r for r in reasons if r.weight > 0)[:6],
+            reasons_against=tuple(r for r in reasons if r.weight < -0.7)[:3],
+            repair=_joined(lead, "repair"),
+            proof=_joined(lead, "proof"),
+        )
+
+    def _reasons(self, row: int) -> list[Reason]:
+        """Weigh each reading by how much likelier it is under this hypothesis than under all others as they were."""
+        reasons = []
+        others = np.where(self.model.cause_of == self.model.cause_of[row], 0.0, self.prior)
+        others = others / max(others.sum(), 1e-12)
+        for reading, density, shown in zip(self.readings, self.likelihoods, self.shown, strict=True):
+            elsewhere = float(np.log(np.sum(others * np.exp(density)) + 1e-15))
+            words = f"{_spoken(reading)}, {_number(shown[row], reading.point)} expected with it"
+            reasons.append(Reason(point=reading.point, words=words, weight=float(density[row]) - elsewhere))
+        return sorted(reasons, key=lambda reason: -abs(reason.weight))
+
+    def doubtful(self) -> tuple[str, ...]:
+        """Return the points whose reading even the likeliest hypothesis leaves to chance, to be taken again."""
+        if not self.readings:
+            return ()
+        row = int(np.argmax(self.posterior))
+        doubted = []
+        for reading, density in zip(self.readings, self.likelihoods, strict=True):
+            by_chance = WRONG_SHARE / (12.0 if reading.point.startswith("ohms") else _range_of(reading.point))
+            if np.exp(density[row]) < 2.0 * by_chance:
+                doubted.append(reading.point)
+        return tuple(doubted)
+
+
+def _joined(hypothesis: Hypothesis, what: str) -> str:
+    return "; ".join(str(getattr(fault, what)) for fault in hypothesis.faults)
+
+
+def _number(value: float, point: str) -> str:
+    if value >= 1e6:
+        return "open"
+    unit = {"amps": "A", "ohms": "Ω"}.get(point.partition(":")[0], "V")
+    return f"{value:.1f} {unit}"
+
+
+def _spoken(reading: Reading) -> str:
+    where = reading.point.partition(":")[2].replace(":", " to ").replace("-", " ")
+    return f"{_number(reading.value, reading.point)} at {where}, {reading.condition.spoken}"

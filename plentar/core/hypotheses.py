@@ -1,0 +1,228 @@
+"""A unit's hypotheses, solved: what every one of them would show at every place under every condition asked for so far.
+
+What a fault does under a condition does not depend on the readings, so the table is made once for a unit and kept.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import cached_property, lru_cache
+from itertools import combinations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from plentar.core.errors import ReadingError
+from plentar.core.faults import COMPLAINTS, Fault, faults_of
+from plentar.core.nameplate import Nameplate
+from plentar.core.network.changes import Changes
+from plentar.core.network.probe import dead_ohms, read_amps, read_volts
+from plentar.core.network.solve import Drive, Settled, Variants, settle
+from plentar.core.network.wiring import wire
+from plentar.core.readings import Condition
+from plentar.core.rules import DEFAULT_RULES, Rules
+
+__all__ = ["Hypothesis", "Prediction", "UnitModel", "drives_of", "model_of"]
+
+Floats = NDArray[np.float64]
+PAIRS = 300
+PAIR_SHARE = 0.12
+# Cold elements read a few percent below their hot ohms: field guide, section 3, hot/cold ratio 1.02 to 1.08.
+COLD_RATIO = 1 / 1.05
+OPEN_OHMS = 1e8
+
+
+@dataclass(frozen=True, slots=True)
+class Hypothesis:
+    """One row of the table: a fault at one magnitude, or two faults at once."""
+
+    faults: tuple[Fault, ...]
+    variant: int
+
+    @property
+    def id(self) -> str:
+        """The fault's id, or both joined by a plus sign."""
+        return "+".join(fault.id for fault in self.faults)
+
+    @property
+    def title(self) -> str:
+        """The fault in words."""
+        return " and ".join(fault.title for fault in self.faults)
+
+
+@dataclass(frozen=True, slots=True)
+class Prediction:
+    """What each hypothesis shows at one place: `shown` in the unit of the function, `softness` its source impedance."""
+
+    shown: Floats
+    softness: Floats
+
+
+class UnitModel:
+    """Every hypothesis of one unit with its solutions, filled as conditions are asked for."""
+
+    def __init__(self, plate: Nameplate) -> None:
+        self.plate = plate
+        self.circuit = wire(plate)
+        self.faults = faults_of(plate)
+        self.hypotheses = _hypotheses(self.faults)
+        self.variants = Variants(self.circuit, [self._changes(h) for h in self.hypotheses])
+        self.is_single = np.array([len(h.faults) == 1 for h in self.hypotheses])
+        self._settled: dict[Drive, Settled] = {}
+        self._predictions: dict[tuple[str, Drive], Prediction] = {}
+        names: dict[str, int] = {}
+        self.cause_of = np.array([names.setdefault(h.id, len(names)) for h in self.hypotheses])
+        self.causes = tuple(names)
+        self.first_row = [int(np.argmax(self.cause_of == i)) for i in range(len(names))]
+
+    @staticmethod
+    def _changes(hypothesis: Hypothesis) -> Changes:
+        changes = hypothesis.faults[0].variants[hypothesis.variant]
+        for fault in hypothesis.faults[1:]:
+            changes = changes | fault.variants[0]
+        return changes
+
+    def prior(self, complaints: Sequence[str]) -> Floats:
+        """Return each hypothesis's share before any reading, bent by the complaint; sums to one."""
+        weight = {fault.id: fault.weight for fault in self.faults}
+        for fault in self.faults:
+            for complaint in complaints:
+                weight[fault.id] *= COMPLAINTS.get(complaint, {}).get(fault.kind, 1.0)
+        total = sum(weight.values())
+        prior = np.zeros(len(self.hypotheses))
+        for row, hypothesis in enumerate(self.hypotheses):
+            share = weight[hypothesis.faults[0].id] / total
+            if len(hypothesis.faults) == 1:
+                prior[row] = share / len(hypothesis.faults[0].variants)
+            else:
+                prior[row] = share * weight[hypothesis.faults[1].id] / total * PAIR_SHARE
+        normalised: Floats = prior / prior.sum()
+        return normalised
+
+    def settled(self, drive: Drive) -> Settled:
+        """Return the solutions under a drive, solving them the first time."""
+        if drive not in self._settled:
+            if len(self._settled) > 24:
+                self._settled.pop(next(iter(self._settled)))
+            self._settled[drive] = settle(self.variants, drive)
+        return self._settled[drive]
+
+    @cached_property
+    def _dead(self) -> tuple[Floats, NDArray[np.int32]]:
+        return dead_ohms(self.variants)
+
+    def predict(self, point: str, drive: Drive) -> Prediction:
+        """Return what every hypothesis shows at a point.
+
+        Points: `volts:A:B`, `dc_volts:A:B`, `amps:PLACE` or `amps:PLACE+PLACE`, `ohms:A:B` in circuit with power
+        isolated, `ohms:PART` with the part's leads off.
+
+        Raises:
+            ReadingError: The unit has no such terminal, place or part.
+        """
+        key = (point, drive if not point.startswith("ohms") else Drive())
+        if key not in self._predictions:
+            if len(self._predictions) > 6000:
+                self._predictions.clear()
+            self._predictions[key] = self._predict(point, drive)
+        return self._predictions[key]
+
+    def _predict(self, point: str, drive: Drive) -> Prediction:
+        function, *places = point.split(":")
+        nothing = np.zeros(len(self.hypotheses))
+        if function == "amps" and len(places) == 1:
+            known = {clamp.id for clamp in self.circuit.clamps}
+            clamps = [f"amps:{place}" for place in places[0].split("+")]
+            for clamp in clamps:
+                if clamp not in known:
+                    raise ReadingError(f"this unit has no place {clamp!r} for a clamp", field="point")
+            return Prediction(read_amps(self.settled(drive), *clamps), nothing)
+        if function == "ohms" and len(places) == 1:
+            return Prediction(self._part_ohms(places[0]), nothing)
+        if len(places) != 2 or function not in ("volts", "dc_volts", "ohms"):
+            raise ReadingError(f"expected volts:A:B, amps:PLACE or ohms:PART, got {point!r}", field="point")
+        for place in places:
+            if place not in self.circuit.terminals:
+                raise ReadingError(f"this unit has no terminal {place!r}", field="point")
+        if function == "ohms":
+            return Prediction(self._circuit_ohms(*places), nothing)
+        shown, softness = read_volts(self.settled(drive), places[0], places[1], function=function)
+        return Prediction(shown, softness)
+
+    def _circuit_ohms(self, a: str, b: str) -> Floats:
+        resistance, piece = self._dead
+        layers = np.arange(len(self.hypotheses))
+        i, j = (self.variants.node_of[:, self.circuit.terminals[x]] for x in (a, b))
+        between = resistance[layers, i, i] + resistance[layers, j, j] - 2 * resistance[layers, i, j]
+        found: Floats = np.where(piece[layers, i] == piece[layers, j], np.maximum(between, 0.0), OPEN_OHMS)
+        return found
+
+    def _part_ohms(self, part: str) -> Floats:
+        v = self.variants
+        if part in v.branch_at:
+            conductance = v.conductance[:, v.branch_at[part]]
+        elif part in v.contact_at:
+            i = v.contact_at[part]
+            contact = self.circuit.contacts[i]
+            closed = np.where(v.forced[:, i] >= 0, v.forced[:, i] == 1, contact.is_closed_at_rest)
+            conductance = np.where(closed, v.closed[:, i], 0.0)
+        else:
+            raise ReadingError(f"this unit has no part {part!r}", field="point")
+        ohms = np.full(len(self.hypotheses), OPEN_OHMS)
+        np.divide(1.0, conductance, out=ohms, where=conductance > 0)
+        cold = COLD_RATIO if part.endswith(".element") else 1.0
+        found: Floats = np.minimum(ohms, OPEN_OHMS) * np.where(ohms < OPEN_OHMS, cold, 1.0)
+        return found
+
+
+def _hypotheses(faults: Sequence[Fault]) -> tuple[Hypothesis, ...]:
+    rows = [Hypothesis((fault,), i) for fault in faults for i in range(len(fault.variants))]
+    real = [fault for fault in faults if fault.kind != "healthy"]
+    apart = [pair for pair in combinations(real, 2) if pair[0].part != pair[1].part]
+    pairs = sorted(apart, key=lambda pair: -pair[0].weight * pair[1].weight)
+    return tuple(rows + [Hypothesis(pair, 0) for pair in pairs[:PAIRS]])
+
+
+def drives_of(plate: Nameplate, condition: Condition, rules: Rules = DEFAULT_RULES) -> list[tuple[Drive, float]]:
+    """Return the settled states a condition may mean, each with its share.
+
+    Thermal poles that are still inside their window may or may not have moved: they are taken in the order of their
+    windows. Limits may be closed or, where strips heat without air, open.
+    """
+    calls = frozenset(name for name, _ in condition.calls)
+    dead = frozenset(feed.id for feed in plate.feeds if condition.feed_state(feed.id) != "live")
+    has_control = condition.control in ("from unit", "separate source")
+    states = _stages(plate, condition, rules)
+    drives = []
+    for waiting in states:
+        drive = Drive(calls=calls, dead_feeds=dead, has_control=has_control, waiting=waiting)
+        drives.append((drive, 1.0 / len(states)))
+    return drives
+
+
+def _stages(plate: Nameplate, condition: Condition, rules: Rules) -> list[frozenset[str]]:
+    timed: list[tuple[float, float, str, float]] = []
+    for device in plate.devices:
+        seconds = condition.call_seconds(plate.call_of(device.id))
+        if device.kind != "sequencer" or seconds is None:
+            continue
+        poles = [(f"{device.id}.pole-{pole.number}", pole) for pole in device.poles]
+        if device.auxiliary is not None:
+            poles.append((f"{device.id}.auxiliary", device.auxiliary))
+        for name, pole in poles:
+            window = rules.closing_window(plate, device.id, pole)
+            if seconds < window.max_seconds:
+                timed.append((window.max_seconds, window.min_seconds, name, seconds))
+    timed.sort()
+    # None of them, the first, the first two … may have moved; one that is before its minimum, and all after it, cannot.
+    states = [frozenset(name for _, _, name, _ in timed)]
+    for count in range(1, len(timed) + 1):
+        if timed[count - 1][3] < timed[count - 1][1]:
+            break
+        states.append(frozenset(name for _, _, name, _ in timed[count:]))
+    return states[:5]
+
+
+@lru_cache(maxsize=12)
+def model_of(plate: Nameplate) -> UnitModel:
+    """Return the unit's table; asked for again, the same one."""
+    return UnitModel(plate)

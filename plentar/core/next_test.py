@@ -1,0 +1,301 @@
+"""Which test to do next: the one that splits the remaining causes best for what it costs.
+
+Cost is minutes at the unit: taking the reading, changing the condition (a sequencer must be waited out, power must be
+isolated and proven dead), and a surcharge for live work. Ohms are only ever offered with everything proven dead.
+"""
+
+from collections.abc import Collection, Sequence
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from plentar.core.diagnosis import Diagnosis, spread_of
+from plentar.core.hypotheses import Prediction
+from plentar.core.nameplate import HeatingCircuit, Nameplate
+from plentar.core.network.solve import Drive
+from plentar.core.points import rung_terminals
+from plentar.core.readings import Condition
+
+__all__ = ["SCHOOLS", "NextTest", "Test", "catalogue", "next_tests"]
+
+Floats = NDArray[np.float64]
+CONSIDERED = 70
+LIVE_SURCHARGE = 1.25
+ISOLATE_MINUTES = 5.0
+# What each school reaches for first: a factor on the minutes of its kind of test.
+SCHOOLS: dict[str, dict[str, float]] = {
+    "amps first": {"amps": 0.7},
+    "volts first": {"supply": 0.5, "volts": 0.85},
+    "call first": {"control": 0.5},
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Test:
+    """One reading that could be taken: where, under which drive, its kind and the minutes it takes by itself."""
+
+    __test__ = False
+
+    point: str
+    drive: Drive
+    kind: str
+    minutes: float
+    words: str
+
+    @property
+    def is_isolated(self) -> bool:
+        """True when power must be off and proven dead."""
+        return self.point.startswith("ohms")
+
+
+@dataclass(frozen=True, slots=True)
+class NextTest:
+    """A test with what it is worth: bits expected, minutes with the change of condition, and what it would split."""
+
+    test: Test
+    bits: float
+    minutes: float
+    splits: tuple[str, ...]
+
+
+@lru_cache(maxsize=32)
+def catalogue(plate: Nameplate) -> tuple[Test, ...]:
+    """Return every test that can be done on a unit at places a probe or clamp can reach."""
+    heat = frozenset(call for call in ("W", "W2") if call in plate.calls)
+    no_call, all_heat, fan = Drive(), Drive(calls=heat), Drive(calls=frozenset({"G"}))
+    both = Drive(calls=heat | {"G"})
+    cooling = Drive(calls=frozenset({"Y"}))
+    tests: list[Test] = []
+
+    def add(point: str, drive: Drive, kind: str, minutes: float, words: str) -> None:
+        tests.append(Test(point, drive, kind, minutes, words))
+
+    for feed in plate.feeds:
+        l1, l2 = f"{feed.id}.l1", f"{feed.id}.l2"
+        for drive in (no_call, all_heat):
+            add(f"volts:{l1}:{l2}", drive, "supply", 1.0, f"L1 to L2 at the unit, {feed.id}")
+        for leg in (l1, l2):
+            add(f"volts:{leg}:ground", no_call, "supply", 1.0, f"{leg[-2:].upper()} to ground at the unit, {feed.id}")
+        add(f"amps:{feed.id}", all_heat, "amps", 0.8, f"Clamp the {feed.id} total")
+    for branch in plate.branches:
+        add(f"volts:{branch.id}.l1:{branch.id}.l2", no_call, "supply", 1.0, f"L1 to L2 behind {branch.id}")
+    for drive in (all_heat, fan, both, no_call):
+        add("amps:blower", drive, "amps", 0.8, "Clamp the blower lead")
+    for circuit in plate.circuits:
+        for drive in (all_heat, no_call, cooling, fan):
+            add(f"amps:{circuit.id}", drive, "amps", 0.8, f"Clamp {circuit.name}")
+        add(f"amps:{circuit.id}.return", no_call, "amps", 0.8, f"Clamp {circuit.name}'s other lead")
+        _rung_tests(tests, circuit, all_heat)
+        add(f"ohms:{circuit.id}.element", no_call, "ohms", 2.0, f"{circuit.name} element ohms, leads off")
+    _control_tests(plate, tests, all_heat, fan, no_call)
+    _relay_tests(plate, tests, all_heat, fan, no_call)
+    return tuple(tests)
+
+
+def _rung_tests(tests: list[Test], circuit: HeatingCircuit, heat: Drive) -> None:
+    rung = rung_terminals(circuit)
+    before = None
+    for part, a, b in rung:
+        tests.append(Test(f"volts:{a}:{b}", heat, "volts", 1.2, f"Volts across {circuit.name}'s {part}"))
+        if before is not None:
+            tests.append(
+                Test(f"volts:{before}:{a}", heat, "volts", 1.4, f"Volts along the lead into {circuit.name}'s {part}")
+            )
+        before = b
+        if part in ("link", "limit"):
+            tests.append(Test(f"ohms:{circuit.id}.{part}", Drive(), "ohms", 1.8, f"{circuit.name} {part}, leads off"))
+    first, last = rung[0][1], rung[-1][2]
+    for leg, end in (("l1", first), ("l2", last)):
+        tests.append(
+            Test(
+                f"volts:{circuit.supplied_by}.{leg}:{end}",
+                heat,
+                "volts",
+                1.4,
+                f"Volts along the lead from {leg.upper()} into {circuit.name}",
+            )
+        )
+
+
+def _control_tests(plate: Nameplate, tests: list[Test], heat: Drive, fan: Drive, idle: Drive) -> None:
+    tests.append(Test("volts:transformer.r:transformer.c", idle, "control", 1.0, "Transformer secondary"))
+    tests.append(Test("volts:transformer.1:transformer.2", idle, "control", 1.2, "Transformer primary"))
+    tests.append(Test("volts:board.r:board.c", idle, "control", 1.0, "R to C at the board"))
+    tests.append(Test("volts:transformer.r:board.c", idle, "control", 1.0, "Transformer R side to C at the board"))
+    tests.append(Test("volts:transformer.r:board.r", heat, "control", 1.0, "Volts across the control fuse"))
+    tests.append(Test("volts:board.r:thermostat.r", heat, "control", 2.0, "R along its cable to the thermostat"))
+    tests.append(Test("volts:thermostat.r:board.c", idle, "control", 2.0, "R at the thermostat to C"))
+    for drive, words in ((heat, "heat called"), (fan, "fan called"), (idle, "nothing called")):
+        tests.append(Test("amps:control", drive, "control", 1.2, f"Control current in R, {words}"))
+    for call in plate.calls:
+        own = Drive(calls=frozenset({call})) if call in ("G", "Y") else heat
+        name = call.lower()
+        tests.append(Test(f"volts:board.{name}:board.c", own, "control", 0.9, f"{call} to C at the board"))
+        tests.append(Test(f"volts:board.{name}:board.c", idle, "control", 0.9, f"{call} to C with nothing called"))
+        tests.append(Test(f"volts:thermostat.{name}:board.c", own, "control", 2.0, f"{call} at the thermostat to C"))
+        tests.append(Test(f"ohms:board.{name}:board.c", idle, "ohms", 1.5, f"{call} to C ohms, thermostat off"))
+    for device in plate.devices:
+        a, b = f"{device.id}.coil.1", f"{device.id}.coil.2"
+        function = "dc_volts" if device.kind == "dc-relay" else "volts"
+        tests.append(Test(f"{function}:{a}:{b}", heat, "control", 1.0, f"Volts at {device.id}'s own terminals"))
+        tests.append(Test(f"volts:{b}:board.c", heat, "control", 1.2, f"Volts along {device.id}'s common lead"))
+        if device.kind == "dc-relay":
+            tests.append(
+                Test(f"volts:{device.id}.rectifier.1:board.c", heat, "control", 1.0, f"AC into {device.id}'s rectifier")
+            )
+        if device.auxiliary is not None:
+            aux = f"{device.id}.auxiliary"
+            tests.append(
+                Test(f"volts:{aux}.line:{aux}.load", heat, "control", 1.0, f"Volts across {device.id}'s auxiliary")
+            )
+            tests.append(
+                Test(f"volts:board.r:{aux}.line", heat, "control", 1.2, f"Volts along {device.id}'s auxiliary lead")
+            )
+        tests.append(Test(f"ohms:{device.id}.coil", idle, "ohms", 1.8, f"{device.id} coil or heater ohms, leads off"))
+
+
+def _relay_tests(plate: Nameplate, tests: list[Test], heat: Drive, fan: Drive, idle: Drive) -> None:
+    blower, relay = plate.blower, plate.blower.relay
+    run = f"blower.{blower.taps[0]}" if blower.taps else "blower.run"
+    leg = f"{blower.supplied_by}.{'l2' if blower.fixed_leg == 'L1' else 'l1'}"
+    for drive, words in ((fan, "fan called"), (heat, "heat called"), (idle, "nothing called")):
+        tests.append(Test(f"volts:blower.fixed:{run}", drive, "volts", 1.2, f"Volts at the blower's leads, {words}"))
+    tests.append(
+        Test(
+            f"volts:{blower.supplied_by}.{blower.fixed_leg.lower()}:blower.fixed",
+            fan,
+            "volts",
+            1.4,
+            "Volts along the blower's fixed lead",
+        )
+    )
+    if blower.kind == "psc":
+        motor = "blower.motor" if not blower.taps else f"blower.motor-{blower.taps[0]}"
+        tests.append(Test(f"ohms:{motor}", idle, "ohms", 2.0, "Blower winding ohms, leads off"))
+    if relay is None:
+        return
+    tests.append(
+        Test(f"volts:{relay.id}.coil.1:{relay.id}.coil.2", fan, "control", 1.0, "Volts at the blower relay's coil")
+    )
+    tests.append(Test(f"ohms:{relay.id}.coil", idle, "ohms", 1.8, "Blower relay coil ohms, leads off"))
+    for index, contact in enumerate(relay.contacts):
+        suffix = "" if index == 0 else f"-{index + 1}"
+        com = f"{relay.id}.com{suffix}"
+        for name, drive in (("no", fan), ("nc", heat), ("nc", idle), ("no", heat)):
+            if getattr(contact, name) != "none":
+                tests.append(
+                    Test(
+                        f"volts:{com}:{relay.id}.{name}{suffix}",
+                        drive,
+                        "volts",
+                        1.2,
+                        f"Volts across the blower relay's {name.upper()}",
+                    )
+                )
+        for name in ("nc", "no"):
+            if getattr(contact, name) != "none":
+                tests.append(
+                    Test(
+                        f"ohms:{relay.id}.{name}{suffix}",
+                        idle,
+                        "ohms",
+                        2.0,
+                        f"Blower relay {name.upper()} continuity at rest, leads off",
+                    )
+                )
+        tests.append(Test(f"volts:{com}:{leg}", fan, "volts", 1.2, "Volts from the relay's COM to the switched leg"))
+    if any(contact.nc not in ("none", "L1", "L2") for contact in relay.contacts):
+        for drive, words in ((heat, "heat called"), (idle, "nothing called"), (fan, "fan called")):
+            tests.append(Test("amps:interlock", drive, "amps", 0.8, f"Clamp the interlock lead, {words}"))
+
+
+def next_tests(
+    diagnosis: Diagnosis,
+    condition: Condition,
+    *,
+    taken: Collection[tuple[str, frozenset[str]]] = (),
+    school: str = "amps first",
+    most: int = 5,
+    within: Sequence[Test] | None = None,
+) -> tuple[NextTest, ...]:
+    """Return the best tests, best first.
+
+    Args:
+        diagnosis: What is known so far.
+        condition: What the unit is told and fed now; another condition costs minutes.
+        taken: Points already read, each with the calls it was read under.
+        school: Which kind of test this shop reaches for first.
+        most: How many to return.
+        within: The tests to choose from; the whole catalogue by default.
+    """
+    model, posterior = diagnosis.model, diagnosis.posterior
+    rows = np.argsort(-posterior)[:CONSIDERED]
+    rows = rows[posterior[rows] > 1e-5]
+    weight = posterior[rows] / posterior[rows].sum()
+    causes = model.cause_of[rows]
+    scored = []
+    for test in within if within is not None else catalogue(model.plate):
+        if (test.point, test.drive.calls) in taken:
+            continue
+        bits, bins = _information(diagnosis, test, rows, weight, causes)
+        minutes = _minutes(model.plate, test, condition, school)
+        scored.append((bits / minutes, bits, minutes, test, bins))
+    scored.sort(key=lambda entry: (-entry[0], entry[3].point))
+    return tuple(
+        NextTest(test, bits, minutes, _splits(diagnosis, rows, weight, bins))
+        for _, bits, minutes, test, bins in scored[:most]
+    )
+
+
+def _information(
+    diagnosis: Diagnosis, test: Test, rows: NDArray[np.int64], weight: Floats, causes: NDArray[np.int64]
+) -> tuple[float, NDArray[np.int64]]:
+    """Return the bits a test is expected to give about the cause: predictions that the meter can tell apart fall apart."""
+    prediction = diagnosis.model.predict(test.point, test.drive)
+    shown = prediction.shown[rows]
+    spread = spread_of(test.point, Prediction(shown, prediction.softness[rows]), knows_supply=True)
+    if test.is_isolated:
+        shown, spread = np.log(shown + 0.3), spread / (shown + 0.3) + 0.02
+    else:
+        spread = np.hypot(spread, 0.006 * shown)
+    order = np.argsort(shown)
+    reach = np.maximum.accumulate((shown + 1.6 * spread)[order])
+    starts = np.concatenate([[False], (shown - 1.6 * spread)[order][1:] > reach[:-1]])
+    bins = np.empty(len(rows), dtype=np.int64)
+    bins[order] = np.cumsum(starts)
+    # Bits about the cause: the outcome's entropy less what magnitude alone would make it vary within one cause.
+    count = int(bins.max()) + 1
+    outcome = np.bincount(bins, weight, count)
+    keys, key = np.unique(causes * count + bins, return_inverse=True)
+    joint = np.bincount(key, weight)
+    own = np.bincount(causes, weight)
+    within = -(joint * np.log2(joint / own[keys // count])).sum()
+    outcome = outcome[outcome > 0]
+    return float(max(0.0, -(outcome * np.log2(outcome)).sum() - within)), bins
+
+
+def _minutes(plate: Nameplate, test: Test, condition: Condition, school: str) -> float:
+    minutes = test.minutes * SCHOOLS.get(school, {}).get(test.kind, 1.0)
+    dead = condition.is_proven_dead
+    if test.is_isolated:
+        return minutes + (0.0 if dead else ISOLATE_MINUTES)
+    calls = frozenset(name for name, _ in condition.calls)
+    if dead:
+        minutes += 2.0
+    if calls != test.drive.calls:
+        slow = any(device.kind == "sequencer" for device in plate.devices)
+        minutes += 2.0 if slow and (test.drive.calls ^ calls) & {"W", "W2"} else 0.4
+    return minutes * LIVE_SURCHARGE
+
+
+def _splits(diagnosis: Diagnosis, rows: NDArray[np.int64], weight: Floats, bins: NDArray[np.int64]) -> tuple[str, ...]:
+    """Return the leading cause of each of the heaviest outcomes: what the test would tell apart."""
+    mass = np.bincount(bins, weight)
+    leaders = []
+    for outcome in np.argsort(-mass)[:3]:
+        if mass[outcome] > 0.01:
+            inside = np.nonzero(bins == outcome)[0]
+            leaders.append(diagnosis.model.hypotheses[rows[inside[0]]].title)
+    return tuple(leaders)

@@ -1,0 +1,44 @@
+"""The network core against a general circuit simulator: every example unit, condition and single fault."""
+
+import re
+import subprocess
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from plentar.core.faults import faults_of
+from plentar.core.network.solve import Drive, Variants, settle
+from plentar.core.network.wiring import wire
+from plentar.core.patterns import PATTERNS
+from plentar.formats.netlist import deck
+
+CONDITIONS = (frozenset[str](), frozenset({"G"}), frozenset({"W", "W2"}), frozenset({"W", "W2", "G"}))
+
+
+def simulate(lines: list[str], folder: Path) -> dict[str, complex]:
+    """Solve a deck with ngspice and return the phasor of every node."""
+    path = folder / "deck.cir"
+    control = [".options gmin=1e-15 reltol=1e-9", ".control", "ac lin 1 60 60", "print all", ".endc", ".end"]
+    path.write_text("\n".join(["* comparison", *lines, *control]) + "\n")
+    done = subprocess.run(["ngspice", "-b", str(path)], check=False, capture_output=True, text=True)
+    found = re.findall(r"^(n[\w.]+) = ([-+.\de]+),([-+.\de]+)", done.stdout, re.MULTILINE)
+    assert found, done.stdout[-2000:] + done.stderr[-2000:]
+    return {name: complex(float(re_part), float(im_part)) for name, re_part, im_part in found}
+
+
+@pytest.mark.parametrize("calls", CONDITIONS, ids=["idle", "fan", "heat", "both"])
+@pytest.mark.parametrize("name", sorted(PATTERNS))
+def test_node_volts_agree_with_the_simulator(name: str, calls: frozenset[str], tmp_path: Path) -> None:
+    """Each node of each single fault within 0.1 % or 10 mV, whichever is larger, floating ones included."""
+    plate = PATTERNS[name]()
+    changes = [variant for fault in faults_of(plate) for variant in fault.variants]
+    settled = settle(Variants(wire(plate), changes), Drive(calls=calls & set(plate.calls)), with_impedance=False)
+    lines = [line for row in range(len(changes)) for line in deck(settled, row, f"x{row}x") if line[0] != "*"]
+    nodes = simulate(lines, tmp_path)
+    worst = 0.0
+    for row in range(len(changes)):
+        for number in np.unique(settled.variants.node_of[row])[1:]:
+            ours, theirs = settled.volts[row, number], nodes[f"nx{row}x{number}"]
+            worst = max(worst, abs(ours - theirs) / max(0.01, 0.001 * abs(theirs)))
+    assert worst <= 1.0
