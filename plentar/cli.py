@@ -2,10 +2,17 @@
 
 import json
 import sys
+from dataclasses import asdict
 from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any, NoReturn
 
 import click
 
+from plentar.core.errors import PlentarError, ReadingError
+from plentar.core.nameplate import Nameplate
+from plentar.core.readings import Condition
+from plentar.formats.unit_json import nameplate_from_json, nameplate_schema
 from plentar.web.settings import Settings, SettingsError
 
 __all__ = ["main"]
@@ -49,13 +56,135 @@ def demo() -> None:
             move_to_today(db, now)
 
 
+def _fail(path: str, error: Exception) -> NoReturn:
+    """Say in one line which file, which field and what was expected, and leave with 2."""
+    field = getattr(error, "field", "")
+    click.echo(f"{path}: {field + ': ' if field else ''}{error}".replace("\n", " "), err=True)
+    sys.exit(2)
+
+
+def _read_json(path: str) -> Any:
+    try:
+        return json.loads(Path(path).read_text(encoding="utf-8"))
+    except (OSError, UnicodeDecodeError) as error:
+        _fail(path, ValueError(f"cannot be read: {getattr(error, 'strerror', None) or 'not UTF-8 text'}"))
+    except (json.JSONDecodeError, RecursionError) as error:
+        _fail(path, ValueError(f"expected JSON: {error}"))
+
+
+def _read_unit(path: str) -> Nameplate:
+    try:
+        return nameplate_from_json(_read_json(path))
+    except PlentarError as error:
+        _fail(path, error)
+
+
+def _calls(plate: Nameplate, on: str) -> frozenset[str]:
+    calls = frozenset(call.strip() for call in on.split(",") if call.strip())
+    for call in sorted(calls - set(plate.calls)):
+        raise ReadingError(f"expected calls among {', '.join(plate.calls)}, got {call!r}", field="--on")
+    return calls
+
+
+def _show(document: object) -> None:
+    click.echo(json.dumps(document, indent=2, ensure_ascii=False))
+
+
 @main.command()
-@click.argument("kind", type=click.Choice(["unit"]))
+@click.argument("unit")
+@click.option("--on", default="", help="Calls that are on, as W,G.")
+@click.option("--fault", "faults", multiple=True, help="A fault's id; may be given more than once.")
+@click.option("--power", type=click.Choice(["live", "isolated"]), default="live")
+def predict(unit: str, on: str, faults: tuple[str, ...], power: str) -> None:
+    """Print what a meter reads everywhere on UNIT.json."""
+    from plentar.core.prediction import predict as run
+
+    plate = _read_unit(unit)
+    try:
+        whole = run(plate, _calls(plate, on), faults, isolated=power == "isolated")
+    except PlentarError as error:
+        _fail(unit, error)
+    _show(
+        {
+            "format": "plentar.prediction/1",
+            "on": sorted(_calls(plate, on)),
+            "faults": list(faults),
+            "power": power,
+            **asdict(whole),
+        }
+    )
+
+
+@main.command()
+@click.argument("call")
+def diagnose(call: str) -> None:
+    """Print the causes behind the readings of CALL.json and the next best tests."""
+    from plentar.core.diagnosis import diagnose as run
+    from plentar.core.next_test import next_tests
+    from plentar.formats.call_json import call_from_json, diagnosis_to_json, observations_of, readings_of
+
+    try:
+        document = call_from_json(_read_json(call))
+    except PlentarError as error:
+        _fail(call, error)
+    if document.unit_file is not None:
+        plate = _read_unit(str(Path(call).parent / document.unit_file))
+    else:
+        try:
+            plate = nameplate_from_json(document.unit)
+        except PlentarError as error:
+            error.field = ".".join(part for part in ("unit", error.field) if part)
+            _fail(call, error)
+    try:
+        readings = readings_of(document, plate)
+        found = run(plate, readings, complaints=document.complaints, observations=observations_of(document, plate))
+    except PlentarError as error:
+        _fail(call, error)
+    last = readings[-1].condition if readings else Condition()
+    taken = {(r.point, frozenset(name for name, _ in r.condition.calls)) for r in readings}
+    _show(diagnosis_to_json(found, next_tests(found, last, taken=taken, school=document.school)))
+
+
+@main.command()
+@click.argument("unit")
+def faults(unit: str) -> None:
+    """List every fault UNIT.json can have."""
+    from plentar.core.faults import faults_of
+
+    fields = ("id", "title", "part", "kind", "weight", "repair", "proof")
+    found = [{name: getattr(fault, name) for name in fields} for fault in faults_of(_read_unit(unit))]
+    _show({"format": "plentar.faults/1", "faults": found})
+
+
+@main.command()
+@click.argument("unit")
+@click.option("--on", default="", help="Calls that are on, as W,G.")
+@click.option("--fault", "fault_ids", multiple=True, help="A fault's id; may be given more than once.")
+def netlist(unit: str, on: str, fault_ids: tuple[str, ...]) -> None:
+    """Print the settled circuit of UNIT.json as a SPICE deck."""
+    from plentar.core.faults import fault_by_id
+    from plentar.core.network.changes import NO_CHANGE
+    from plentar.core.network.solve import Drive
+    from plentar.formats.netlist import netlist as run
+
+    plate = _read_unit(unit)
+    try:
+        changes = NO_CHANGE
+        for fault_id in fault_ids:
+            changes = changes | fault_by_id(plate, fault_id).variants[0]
+        title = f"{Path(unit).name}, on {on or 'nothing'}, {' and '.join(fault_ids) or 'healthy'}"
+        click.echo(run(plate, Drive(calls=_calls(plate, on)), changes, title), nl=False)
+    except PlentarError as error:
+        _fail(unit, error)
+
+
+@main.command()
+@click.argument("kind", type=click.Choice(["unit", "call"]))
 def schema(kind: str) -> None:
     """Print the JSON Schema of a file KIND."""
-    from plentar.formats.unit_json import nameplate_schema
+    from plentar.formats.call_json import call_schema
 
-    click.echo(json.dumps({"unit": nameplate_schema}[kind](), indent=2))
+    _show({"unit": nameplate_schema, "call": call_schema}[kind]())
 
 
 @main.command()

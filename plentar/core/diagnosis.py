@@ -11,9 +11,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from plentar.core.errors import ReadingError
-from plentar.core.hypotheses import Hypothesis, Prediction, UnitModel, drives_of, model_of
+from plentar.core.hypotheses import PAIRS, Hypothesis, Prediction, UnitModel, drives_of, model_of, model_with_pairs
 from plentar.core.nameplate import Nameplate
 from plentar.core.network.solve import Drive
+from plentar.core.points import test_points
 from plentar.core.readings import Condition, Reading
 from plentar.core.rules import DEFAULT_RULES, Rules
 
@@ -21,7 +22,7 @@ __all__ = ["Cause", "Diagnosis", "Observation", "Reason", "diagnose", "spread_of
 
 Floats = NDArray[np.float64]
 WRONG_SHARE = 0.02
-MISREAD_SHARE = 0.006
+MISREAD_SHARE = 0.003
 SHOWN_CAUSES = 8
 GHOST_OHMS = 2e5
 
@@ -69,7 +70,6 @@ class Diagnosis:
     wait_seconds: float
     posterior: Floats
     model: UnitModel
-    supply_ratio: Floats
 
     @property
     def first(self) -> Cause | None:
@@ -110,8 +110,8 @@ def _range_of(point: str) -> float:
     return {"amps": 60.0, "volts": 250.0, "dc_volts": 60.0}.get(function, 1000.0)
 
 
-def _one_likelihood(reading: Reading, shown: Floats, spread: Floats) -> Floats:
-    """Return the density of a reading under each prediction, tail included."""
+def _one_likelihood(reading: Reading, shown: Floats, spread: Floats) -> tuple[Floats, Floats]:
+    """Return the density of a reading under each prediction, tail included, and its part that is no mistake."""
     value = min(reading.value, 1e8)
     if reading.point.startswith("ohms"):
         # Ohms span decades, and open is open: compare their logarithms.
@@ -119,32 +119,32 @@ def _one_likelihood(reading: Reading, shown: Floats, spread: Floats) -> Floats:
         ratio = np.log((value + 0.3) / (shown + 0.3))
         width = np.hypot(spread / (shown + 0.3), (reading.meter_uncertainty / 2 + 0.1) / (value + 0.3))
         density = np.where(both_open, 8.0, np.exp(-0.5 * (ratio / width) ** 2) / width / 2.5066)
-        return (1 - WRONG_SHARE) * density + WRONG_SHARE / 12.0
+        sound: Floats = (1 - WRONG_SHARE) * density
+        return sound + WRONG_SHARE / 12.0, sound
     width = np.hypot(spread, reading.meter_uncertainty / 2)
     density = np.exp(-0.5 * ((value - shown) / width) ** 2) / width / 2.5066
     wrong_function = np.exp(-0.5 * (value / 0.3) ** 2) / 0.75
-    return (
-        (1 - WRONG_SHARE - MISREAD_SHARE) * density
-        + WRONG_SHARE / _range_of(reading.point)
-        + MISREAD_SHARE * wrong_function
-    )
+    sound = (1 - WRONG_SHARE - MISREAD_SHARE) * density
+    return sound + WRONG_SHARE / _range_of(reading.point) + MISREAD_SHARE * wrong_function, sound
 
 
 def _likelihood(
     model: UnitModel, reading: Reading, rules: Rules, ratio: Floats, *, knows_supply: bool
-) -> tuple[Floats, Floats]:
-    """Return the reading's density under each hypothesis, and the value each would have shown."""
-    total = np.zeros(len(model.hypotheses))
+) -> tuple[Floats, Floats, Floats]:
+    """Return the reading's density under each hypothesis, the share of it that is no mistake, the value expected."""
+    total, good = np.zeros(len(model.hypotheses)), np.zeros(len(model.hypotheses))
     best_share, best = 0.0, total
     for drive, share in states(model, reading.condition, rules):
         prediction = model.predict(reading.point, drive)
         is_line = reading.point.startswith(("volts", "dc_volts", "amps"))
         shown = prediction.shown * ratio if is_line else prediction.shown
         spread = spread_of(reading.point, Prediction(shown, prediction.softness), knows_supply=knows_supply)
-        total += share * _one_likelihood(reading, shown, spread)
+        density, sound = _one_likelihood(reading, shown, spread)
+        total += share * density
+        good += share * sound
         if share > best_share:
             best_share, best = share, shown
-    return total, best
+    return total, good / np.maximum(total, 1e-300), best
 
 
 def states(model: UnitModel, condition: Condition, rules: Rules) -> list[tuple[Drive, float]]:
@@ -188,30 +188,23 @@ def diagnose(
 
     Args:
         plate: The unit.
-        readings: What stands, oldest first; the newest of one point under one set of calls counts.
+        readings: What stands, oldest first; the last two of one point under one set of calls count.
         complaints: From the list of COMPLAINTS; others are ignored.
         observations: What was seen and heard.
         rules: The shop's limits; windows decide what silence means.
     Raises:
         ReadingError: A reading at a point the unit does not have.
     """
-    model = model_of(plate)
-    standing = list({(r.point, _under(r.condition)): r for r in readings}.values())
-    ratio, knows_supply = _supply_ratio(model, standing, rules)
-    prior = model.prior(complaints)
-    log_posterior = np.log(prior)
-    likelihoods, shown = [], []
-    for reading in standing:
-        density, value = _likelihood(model, reading, rules, ratio, knows_supply=knows_supply)
-        log_density = np.log(np.maximum(density, 1e-12))
-        likelihoods.append(log_density)
-        shown.append(value)
-        log_posterior = log_posterior + log_density
-    for observation in observations:
-        log_posterior = log_posterior + _observed(model, observation, rules)
-    posterior = np.exp(log_posterior - log_posterior.max())
-    posterior /= posterior.sum()
-    evidence = _Evidence(model, standing, likelihoods, shown, prior, posterior)
+    standing = _standing(readings)
+    evidence = _weigh(model_of(plate), standing, complaints, observations, rules)
+    if evidence.doubtful():
+        # No single fault and none of the likeliest pairs explains it all: look for two faults that do.
+        pairs = evidence.promising_pairs()
+        if pairs:
+            second = _weigh(model_with_pairs(plate, pairs), standing, complaints, observations, rules)
+            if len(second.doubtful()) < len(evidence.doubtful()):
+                evidence = second
+    model, likelihoods = evidence.model, evidence.likelihoods
     wait = _wait(plate, standing, rules)
     causes = evidence.causes()
     if wait > 0 and _healthy_explains(model, likelihoods):
@@ -219,13 +212,44 @@ def diagnose(
     else:
         wait = 0.0
     return Diagnosis(
-        causes=causes,
-        ask_again=evidence.doubtful(),
-        wait_seconds=wait,
-        posterior=posterior,
-        model=model,
-        supply_ratio=ratio,
+        causes=causes, ask_again=evidence.doubtful(), wait_seconds=wait, posterior=evidence.posterior, model=model
     )
+
+
+def _weigh(
+    model: UnitModel,
+    standing: Sequence[Reading],
+    complaints: Sequence[str],
+    observations: Sequence[Observation],
+    rules: Rules,
+) -> "_Evidence":
+    """Return the posterior over one table of hypotheses with everything it was made from."""
+    ratio, knows_supply = _supply_ratio(model, standing, rules)
+    prior = model.prior(complaints)
+    log_posterior = np.log(prior)
+    likelihoods, shown, explained = [], [], []
+    for reading in standing:
+        density, sound, value = _likelihood(model, reading, rules, ratio, knows_supply=knows_supply)
+        log_density = np.log(np.maximum(density, 1e-12))
+        likelihoods.append(log_density)
+        shown.append(value)
+        explained.append(sound)
+        log_posterior = log_posterior + log_density
+    for observation in observations:
+        log_posterior = log_posterior + _observed(model, observation, rules)
+    posterior = np.exp(log_posterior - log_posterior.max())
+    posterior /= posterior.sum()
+    return _Evidence(model, standing, likelihoods, shown, explained, prior, posterior)
+
+
+def _standing(readings: Sequence[Reading]) -> list[Reading]:
+    """Return the readings that count: the last two of one point under one condition, since taking it again confirms."""
+    kept: dict[tuple[object, ...], list[Reading]] = {}
+    for reading in readings:
+        again = kept.setdefault((reading.point, _under(reading.condition)), [])
+        again.append(reading)
+        del again[:-2]
+    return [reading for again in kept.values() for reading in again]
 
 
 def _under(condition: Condition) -> tuple[object, ...]:
@@ -284,6 +308,7 @@ class _Evidence:
     readings: Sequence[Reading]
     likelihoods: Sequence[Floats]
     shown: Sequence[Floats]
+    explained: Sequence[Floats]
     prior: Floats
     posterior: Floats
 
@@ -311,18 +336,12 @@ class _Evidence:
 
     def _splittable(self, rows: list[int]) -> NDArray[np.bool_]:
         """Tell which pairs of hypotheses some test of the catalogue would show apart by three standard deviations."""
-        from plentar.core.next_test import catalogue
+        from plentar.core.next_test import catalogue, scaled
 
-        split = np.zeros((len(rows), len(rows)), dtype=bool)
-        for test in catalogue(self.model.plate):
-            prediction = self.model.predict(test.point, test.drive)
-            shown = prediction.shown[rows]
-            spread = spread_of(test.point, Prediction(shown, prediction.softness[rows]), knows_supply=True)
-            if test.point.startswith("ohms"):
-                shown, spread = np.log(shown + 0.3), spread / (shown + 0.3) + 0.02
-            else:
-                spread = np.hypot(spread, 0.006 * shown)
-            split |= np.abs(shown[:, None] - shown[None, :]) > 3.0 * np.hypot(spread[:, None], spread[None, :])
+        shown, spread = scaled(self.model, catalogue(self.model.plate), np.array(rows))
+        apart = np.abs(shown[:, :, None] - shown[:, None, :])
+        together = 3.0 * np.hypot(spread[:, :, None], spread[:, None, :])
+        split: NDArray[np.bool_] = np.any(apart > together, axis=0)
         return split
 
     def _cause(self, group: list[int], by_cause: Floats, rows: Mapping[int, int]) -> Cause:
@@ -349,21 +368,43 @@ class _Evidence:
         others = others / max(others.sum(), 1e-12)
         for reading, density, shown in zip(self.readings, self.likelihoods, self.shown, strict=True):
             elsewhere = float(np.log(np.sum(others * np.exp(density)) + 1e-15))
-            words = f"{_spoken(reading)}, {_number(shown[row], reading.point)} expected with it"
+            words = f"{self._spoken(reading)} ({_number(shown[row], reading.point)} predicted)"
             reasons.append(Reason(point=reading.point, words=words, weight=float(density[row]) - elsewhere))
         return sorted(reasons, key=lambda reason: -abs(reason.weight))
+
+    def _spoken(self, reading: Reading) -> str:
+        labels = {point.id: point.label for point in test_points(self.model.plate)}
+        place = reading.point.partition(":")[2].replace(":", " to ").replace("-", " ")
+        value = _number(reading.value, reading.point)
+        return f"{labels.get(reading.point, place)} {value}, {reading.condition.spoken}"
+
+    def promising_pairs(self) -> tuple[tuple[str, str], ...]:
+        """Return pairs of single faults that between them would explain each reading, the most promising first."""
+        model = self.model
+        singles = [i for i in range(len(model.hypotheses)) if len(model.hypotheses[i].faults) == 1 and i > 0]
+        density = np.array(self.likelihoods)[:, singles]
+        log_prior = np.log(self.prior[singles])
+        lead = np.argsort(-(density.sum(axis=0) + log_prior))[:40]
+        together = np.maximum(density[:, lead][:, :, None], density[:, None, :]).sum(axis=0)
+        score = together + log_prior[lead][:, None] + log_prior[None, :]
+        found: dict[tuple[str, str], None] = {}
+        for flat in np.argsort(-score, axis=None):
+            a, b = np.unravel_index(flat, score.shape)
+            first = model.hypotheses[singles[int(lead[a])]].faults[0]
+            second = model.hypotheses[singles[int(b)]].faults[0]
+            if first.part != second.part:
+                found.setdefault((min(first.id, second.id), max(first.id, second.id)))
+            if len(found) >= PAIRS:
+                break
+        return tuple(found)
 
     def doubtful(self) -> tuple[str, ...]:
         """Return the points whose reading even the likeliest hypothesis leaves to chance, to be taken again."""
         if not self.readings:
             return ()
         row = int(np.argmax(self.posterior))
-        doubted = []
-        for reading, density in zip(self.readings, self.likelihoods, strict=True):
-            by_chance = WRONG_SHARE / (12.0 if reading.point.startswith("ohms") else _range_of(reading.point))
-            if np.exp(density[row]) < 2.0 * by_chance:
-                doubted.append(reading.point)
-        return tuple(doubted)
+        doubted = [r.point for r, sound in zip(self.readings, self.explained, strict=True) if sound[row] < 0.5]
+        return tuple(dict.fromkeys(doubted))
 
 
 def _joined(hypothesis: Hypothesis, what: str) -> str:
@@ -375,8 +416,3 @@ def _number(value: float, point: str) -> str:
         return "open"
     unit = {"amps": "A", "ohms": "Ω"}.get(point.partition(":")[0], "V")
     return f"{value:.1f} {unit}"
-
-
-def _spoken(reading: Reading) -> str:
-    where = reading.point.partition(":")[2].replace(":", " to ").replace("-", " ")
-    return f"{_number(reading.value, reading.point)} at {where}, {reading.condition.spoken}"

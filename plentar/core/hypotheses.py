@@ -4,7 +4,7 @@ What a fault does under a condition does not depend on the readings, so the tabl
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property, lru_cache
 from itertools import combinations
 
@@ -21,7 +21,7 @@ from plentar.core.network.wiring import wire
 from plentar.core.readings import Condition
 from plentar.core.rules import DEFAULT_RULES, Rules
 
-__all__ = ["Hypothesis", "Prediction", "UnitModel", "drives_of", "model_of"]
+__all__ = ["PAIRS", "Hypothesis", "Prediction", "UnitModel", "drives_of", "model_of", "model_with_pairs"]
 
 Floats = NDArray[np.float64]
 PAIRS = 300
@@ -60,15 +60,16 @@ class Prediction:
 class UnitModel:
     """Every hypothesis of one unit with its solutions, filled as conditions are asked for."""
 
-    def __init__(self, plate: Nameplate) -> None:
+    def __init__(self, plate: Nameplate, pairs: tuple[tuple[str, str], ...] | None = None) -> None:
         self.plate = plate
         self.circuit = wire(plate)
         self.faults = faults_of(plate)
-        self.hypotheses = _hypotheses(self.faults)
+        self.hypotheses = _hypotheses(self.faults, pairs)
         self.variants = Variants(self.circuit, [self._changes(h) for h in self.hypotheses])
         self.is_single = np.array([len(h.faults) == 1 for h in self.hypotheses])
         self._settled: dict[Drive, Settled] = {}
         self._predictions: dict[tuple[str, Drive], Prediction] = {}
+        self._tables: dict[tuple[tuple[str, Drive], ...], Prediction] = {}
         names: dict[str, int] = {}
         self.cause_of = np.array([names.setdefault(h.id, len(names)) for h in self.hypotheses])
         self.causes = tuple(names)
@@ -103,7 +104,9 @@ class UnitModel:
         if drive not in self._settled:
             if len(self._settled) > 24:
                 self._settled.pop(next(iter(self._settled)))
-            self._settled[drive] = settle(self.variants, drive)
+            closed = replace(drive, limits_open=False)
+            start = self.settled(closed) if drive.limits_open else None
+            self._settled[drive] = settle(self.variants, drive, start=start)
         return self._settled[drive]
 
     @cached_property
@@ -125,6 +128,17 @@ class UnitModel:
                 self._predictions.clear()
             self._predictions[key] = self._predict(point, drive)
         return self._predictions[key]
+
+    def table(self, tests: Sequence[tuple[str, Drive]]) -> Prediction:
+        """Return what every hypothesis shows at each of these tests, one row a test; kept for the same tests."""
+        key = tuple(tests)
+        if key not in self._tables:
+            predictions = [self.predict(point, drive) for point, drive in key]
+            self._tables[key] = Prediction(
+                np.array([p.shown for p in predictions], dtype=np.float32),
+                np.array([p.softness for p in predictions], dtype=np.float32),
+            )
+        return self._tables[key]
 
     def _predict(self, point: str, drive: Drive) -> Prediction:
         function, *places = point.split(":")
@@ -174,11 +188,14 @@ class UnitModel:
         return found
 
 
-def _hypotheses(faults: Sequence[Fault]) -> tuple[Hypothesis, ...]:
+def _hypotheses(faults: Sequence[Fault], chosen: Sequence[tuple[str, str]] | None) -> tuple[Hypothesis, ...]:
     rows = [Hypothesis((fault,), i) for fault in faults for i in range(len(fault.variants))]
     real = [fault for fault in faults if fault.kind != "healthy"]
     apart = [pair for pair in combinations(real, 2) if pair[0].part != pair[1].part]
     pairs = sorted(apart, key=lambda pair: -pair[0].weight * pair[1].weight)
+    if chosen is not None:
+        by_id = {fault.id: fault for fault in faults}
+        pairs = [(by_id[a], by_id[b]) for a, b in chosen]
     return tuple(rows + [Hypothesis(pair, 0) for pair in pairs[:PAIRS]])
 
 
@@ -224,5 +241,11 @@ def _stages(plate: Nameplate, condition: Condition, rules: Rules) -> list[frozen
 
 @lru_cache(maxsize=12)
 def model_of(plate: Nameplate) -> UnitModel:
-    """Return the unit's table; asked for again, the same one."""
+    """Return the unit's table of single faults and the likeliest pairs; asked for again, the same one."""
     return UnitModel(plate)
+
+
+@lru_cache(maxsize=3)
+def model_with_pairs(plate: Nameplate, pairs: tuple[tuple[str, str], ...]) -> UnitModel:
+    """Return the unit's table with these pairs in place of the likeliest, for readings no single fault explains."""
+    return UnitModel(plate, pairs)

@@ -7,12 +7,13 @@ isolated and proven dead), and a surcharge for live work. Ohms are only ever off
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from plentar.core.diagnosis import Diagnosis, spread_of
-from plentar.core.hypotheses import Prediction
+from plentar.core.hypotheses import Prediction, UnitModel
 from plentar.core.nameplate import HeatingCircuit, Nameplate
 from plentar.core.network.solve import Drive
 from plentar.core.points import rung_terminals
@@ -234,46 +235,69 @@ def next_tests(
     rows = np.argsort(-posterior)[:CONSIDERED]
     rows = rows[posterior[rows] > 1e-5]
     weight = posterior[rows] / posterior[rows].sum()
-    causes = model.cause_of[rows]
-    scored = []
-    for test in within if within is not None else catalogue(model.plate):
-        if (test.point, test.drive.calls) in taken:
-            continue
-        bits, bins = _information(diagnosis, test, rows, weight, causes)
-        minutes = _minutes(model.plate, test, condition, school)
-        scored.append((bits / minutes, bits, minutes, test, bins))
-    scored.sort(key=lambda entry: (-entry[0], entry[3].point))
+    tests = tuple(within) if within is not None else catalogue(model.plate)
+    bits, bins = _information(scaled(model, tests, rows), weight, model.cause_of[rows])
+    scored = [
+        (bits[i] / minutes, i, minutes)
+        for i, test in enumerate(tests)
+        if (test.point, test.drive.calls) not in taken
+        for minutes in [_minutes(model.plate, test, condition, school)]
+    ]
+    scored.sort(key=lambda entry: (-entry[0], tests[entry[1]].point))
     return tuple(
-        NextTest(test, bits, minutes, _splits(diagnosis, rows, weight, bins))
-        for _, bits, minutes, test, bins in scored[:most]
+        NextTest(tests[i], float(bits[i]), minutes, _splits(diagnosis, rows, weight, bins[i]))
+        for _, i, minutes in scored[:most]
     )
 
 
+def scaled(model: UnitModel, tests: Sequence[Test], rows: NDArray[np.int64]) -> tuple[Floats, Floats]:
+    """Return each test's predictions under some hypotheses and their spread; ohms, which span decades, as logarithms.
+
+    Both have shape (tests, hypotheses).
+    """
+    whole = model.table([(test.point, test.drive) for test in tests])
+    shown, softness = whole.shown[:, rows].astype(np.float64), whole.softness[:, rows]
+    spread = np.empty_like(shown)
+    for i, test in enumerate(tests):
+        spread[i] = spread_of(test.point, Prediction(shown[i], softness[i]), knows_supply=True)
+    isolated = np.array([test.is_isolated for test in tests])[:, None]
+    in_logs = spread / (shown + 0.3) + 0.02
+    found = np.where(isolated, np.log(shown + 0.3), shown)
+    return found, np.where(isolated, in_logs, np.hypot(spread, 0.006 * shown))
+
+
 def _information(
-    diagnosis: Diagnosis, test: Test, rows: NDArray[np.int64], weight: Floats, causes: NDArray[np.int64]
-) -> tuple[float, NDArray[np.int64]]:
-    """Return the bits a test is expected to give about the cause: predictions that the meter can tell apart fall apart."""
-    prediction = diagnosis.model.predict(test.point, test.drive)
-    shown = prediction.shown[rows]
-    spread = spread_of(test.point, Prediction(shown, prediction.softness[rows]), knows_supply=True)
-    if test.is_isolated:
-        shown, spread = np.log(shown + 0.3), spread / (shown + 0.3) + 0.02
-    else:
-        spread = np.hypot(spread, 0.006 * shown)
-    order = np.argsort(shown)
-    reach = np.maximum.accumulate((shown + 1.6 * spread)[order])
-    starts = np.concatenate([[False], (shown - 1.6 * spread)[order][1:] > reach[:-1]])
-    bins = np.empty(len(rows), dtype=np.int64)
-    bins[order] = np.cumsum(starts)
-    # Bits about the cause: the outcome's entropy less what magnitude alone would make it vary within one cause.
-    count = int(bins.max()) + 1
-    outcome = np.bincount(bins, weight, count)
-    keys, key = np.unique(causes * count + bins, return_inverse=True)
-    joint = np.bincount(key, weight)
-    own = np.bincount(causes, weight)
-    within = -(joint * np.log2(joint / own[keys // count])).sum()
-    outcome = outcome[outcome > 0]
-    return float(max(0.0, -(outcome * np.log2(outcome)).sum() - within)), bins
+    predictions: tuple[Floats, Floats], weight: Floats, causes: NDArray[np.int64]
+) -> tuple[Floats, NDArray[np.int64]]:
+    """Return the bits each test should give about the cause, and the outcome each hypothesis falls into.
+
+    Predictions that the meter can tell apart fall into different outcomes. What magnitude alone would make an outcome
+    vary within one cause is no information about the cause and is taken off.
+    """
+    shown, spread = predictions
+    count = shown.shape[0]
+    order = np.argsort(shown, axis=1)
+    high = np.take_along_axis(shown + 1.6 * spread, order, axis=1)
+    low = np.take_along_axis(shown - 1.6 * spread, order, axis=1)
+    starts = np.zeros(shown.shape, dtype=np.int64)
+    starts[:, 1:] = low[:, 1:] > np.maximum.accumulate(high, axis=1)[:, :-1]
+    bins = np.empty(shown.shape, dtype=np.int64)
+    np.put_along_axis(bins, order, np.cumsum(starts, axis=1), axis=1)
+    _, cause = np.unique(causes, return_inverse=True)
+    outcomes, kinds = int(bins.max()) + 1, int(cause.max()) + 1
+    layer = np.arange(count)[:, None] * outcomes
+    mass = np.bincount((layer + bins).ravel(), np.tile(weight, count), count * outcomes).reshape(count, outcomes)
+    key = (layer + bins) * kinds + cause[None, :]
+    joint = np.bincount(key.ravel(), np.tile(weight, count), count * outcomes * kinds).reshape(count, outcomes, kinds)
+    own = np.bincount(cause, weight, kinds)
+    bits = _entropy(mass).sum(axis=1) - (_entropy(joint).sum(axis=(1, 2)) - _entropy(own).sum())
+    return np.maximum(bits, 0.0), bins
+
+
+def _entropy(share: NDArray[Any]) -> Floats:
+    """Return −p·log2 p, zero at zero."""
+    found: Floats = -share * np.log2(np.where(share > 0, share, 1.0))
+    return found
 
 
 def _minutes(plate: Nameplate, test: Test, condition: Condition, school: str) -> float:

@@ -3,6 +3,7 @@
 The core's frozen values are the schema: pydantic reads their annotations, so nothing is described twice.
 """
 
+from collections.abc import Sequence
 from typing import Any
 
 from pydantic import TypeAdapter, ValidationError
@@ -10,7 +11,7 @@ from pydantic import TypeAdapter, ValidationError
 from plentar.core.errors import NameplateError
 from plentar.core.nameplate import Nameplate
 
-__all__ = ["UNIT_FORMAT", "nameplate_from_json", "nameplate_schema", "nameplate_to_json"]
+__all__ = ["UNIT_FORMAT", "field_path", "nameplate_from_json", "nameplate_schema", "nameplate_to_json"]
 
 UNIT_FORMAT = "plentar.unit/1"
 _ADAPTER = TypeAdapter(Nameplate)
@@ -52,10 +53,16 @@ def nameplate_schema() -> dict[str, Any]:
 
 def _as_nameplate_error(error: ValidationError) -> NameplateError:
     first = error.errors()[0]
-    path = ""
-    for step in first["loc"]:
-        path += f"[{step}]" if isinstance(step, int) else f".{step}" if path else str(step)
+    path = field_path(first["loc"])
     cause = first.get("ctx", {}).get("error")
     if isinstance(cause, NameplateError):
         return NameplateError(cause.message, field=".".join(part for part in (path, cause.field) if part))
     return NameplateError(f"{first['msg'].lower()}, got {first['input']!r:.80}", field=path)
+
+
+def field_path(location: Sequence[int | str]) -> str:
+    """Return a validation error's place as a path: `circuits[0].order`."""
+    path = ""
+    for step in location:
+        path += f"[{step}]" if isinstance(step, int) else f".{step}" if path else str(step)
+    return path

@@ -21,7 +21,7 @@ def simulate(lines: list[str], folder: Path) -> dict[str, complex]:
     path = folder / "deck.cir"
     control = [".options gmin=1e-15 reltol=1e-9", ".control", "ac lin 1 60 60", "print all", ".endc", ".end"]
     path.write_text("\n".join(["* comparison", *lines, *control]) + "\n")
-    done = subprocess.run(["ngspice", "-b", str(path)], check=False, capture_output=True, text=True)
+    done = subprocess.run(["/usr/bin/ngspice", "-b", str(path)], check=False, capture_output=True, text=True)
     found = re.findall(r"^(n[\w.]+) = ([-+.\de]+),([-+.\de]+)", done.stdout, re.MULTILINE)
     assert found, done.stdout[-2000:] + done.stderr[-2000:]
     return {name: complex(float(re_part), float(im_part)) for name, re_part, im_part in found}

@@ -7,7 +7,7 @@ from scipy.sparse.csgraph import connected_components
 
 from plentar.core.network.solve import Settled, Variants
 
-__all__ = ["METER_OHMS", "dead_ohms", "floating_terminals", "read_amps", "read_volts"]
+__all__ = ["METER_OHMS", "dead_ohms", "pieces", "read_amps", "read_volts"]
 
 METER_OHMS = 10e6
 LOW_IMPEDANCE_OHMS = 3e3
@@ -76,12 +76,16 @@ def dead_ohms(variants: Variants) -> tuple[Floats, NDArray[np.int32]]:
     _, piece = connected_components(graph, directed=False)
     _, first = np.unique(piece, return_index=True)
     total.reshape(v.count, -1)[first // size, (first % size) * (size + 1)] += 1.0
-    inverse: Floats = np.linalg.inv(total)
+    inverse: Floats = np.linalg.solve(total, np.broadcast_to(np.eye(size), total.shape))
     return inverse, piece.reshape(v.count, size)
 
 
-def floating_terminals(settled: Settled, row: int) -> frozenset[str]:
-    """Return the terminals that nothing but stray capacitance and leakage ties to the supply, found by topology."""
+def pieces(settled: Settled, row: int) -> dict[str, int]:
+    """Return the connected piece each terminal belongs to, found by topology; ground's holds all the supply feeds.
+
+    Between terminals of different pieces nothing but stray capacitance and leakage joins them: a voltage there is a
+    ghost. A control side whose common is not grounded is a piece of its own, sound within itself.
+    """
     v = settled.variants
     links = [
         (v.branch_a[row, i], v.branch_b[row, i])
@@ -99,4 +103,4 @@ def floating_terminals(settled: Settled, row: int) -> frozenset[str]:
     pairs = np.array(links)
     graph = coo_matrix((np.ones(len(pairs)), (pairs[:, 0], pairs[:, 1])), shape=(v.nodes, v.nodes))
     _, piece = connected_components(graph, directed=False)
-    return frozenset(name for name, number in v.circuit.terminals.items() if piece[v.node_of[row, number]] != piece[0])
+    return {name: int(piece[v.node_of[row, number]]) for name, number in v.circuit.terminals.items()}

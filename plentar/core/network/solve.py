@@ -6,7 +6,7 @@ contacts by low-rank updates was measured to be off by 100 V on floating pieces.
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
@@ -22,7 +22,6 @@ Ints = NDArray[np.int64]
 Bools = NDArray[np.bool_]
 HOLD_SHARE = 0.45
 MAX_STEPS = 24
-CHATTER_TURNS = 4
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -135,20 +134,18 @@ class Variants:
         size = self.nodes
         base = np.arange(total.shape[0])[:, None] * size * size
         flat = total.reshape(-1)
-        index = np.concatenate(
-            [base + a * size + a, base + b * size + b, base + a * size + b, base + b * size + a], axis=1
-        )
-        value = np.concatenate([y, y, -y, -y], axis=1)
+        ends = (base + a * size + a, base + b * size + b, base + a * size + b, base + b * size + a)
+        index = np.concatenate(ends, axis=1).ravel()
+        value = np.concatenate([y, y, -y, -y], axis=1).ravel()
+        used = value != 0
+        index, value = index[used], value[used]
+        flat += np.bincount(index, value.real, flat.size)
         if np.iscomplexobj(value):
-            weight = np.bincount(index.ravel(), value.real.ravel(), flat.size) + 1j * np.bincount(
-                index.ravel(), value.imag.ravel(), flat.size
-            )
-        else:
-            weight = np.bincount(index.ravel(), value.ravel(), flat.size)
-        flat += weight
+            flat += 1j * np.bincount(index, value.imag, flat.size)
 
     def take(self, rows: Ints) -> tuple[Complex, Ints, Ints, NDArray[np.float64]]:
         """Return the static matrices and the contacts of some variants."""
+        # Indexing by rows copies, so the caller may stamp into what it gets.
         return self._static[rows], self.contact_a[rows], self.contact_b[rows], self.closed[rows]
 
 
@@ -182,7 +179,23 @@ class Settled:
     states: Bools
     tripped: Bools
     chatters: Bools
+    energised: Bools
+    hot: Bools
+    airless: Bools
     impedance: Complex = field(default_factory=lambda: np.zeros((0, 0, 0), dtype=np.complex128))
+
+    def copy(self) -> "Settled":
+        """Return a copy that can go on without changing this one."""
+        return replace(
+            self,
+            volts=self.volts.copy(),
+            states=self.states.copy(),
+            tripped=self.tripped.copy(),
+            energised=self.energised.copy(),
+            hot=self.hot.copy(),
+            airless=self.airless.copy(),
+            impedance=self.impedance.copy(),
+        )
 
     def at(self, terminal: str) -> Complex:
         """Return each variant's phasor at a terminal, against ground [V]."""
@@ -209,7 +222,7 @@ class Settled:
         return total
 
 
-def settle(variants: Variants, drive: Drive, *, with_impedance: bool = True) -> Settled:
+def settle(variants: Variants, drive: Drive, *, with_impedance: bool = True, start: "Settled | None" = None) -> Settled:
     """Solve every variant from de-energised to rest.
 
     Faster mechanisms move first: instant trips, relays, the fuse, thermal sequencers, limits. Trips latch. A relay that
@@ -219,40 +232,60 @@ def settle(variants: Variants, drive: Drive, *, with_impedance: bool = True) -> 
         variants: The circuit and its changes.
         drive: Feeds and calls.
         with_impedance: Also return the impedance matrices that the meter's loading needs.
+        start: A settled state of the same variants to go on from, for a drive that only lets more move.
     """
-    circuit = variants.circuit
-    count, contacts = variants.count, circuit.contacts
-    states = np.zeros((count, len(contacts)), dtype=bool)
-    energised = np.zeros((count, len(variants.devices)), dtype=bool)
-    hot = np.zeros_like(energised)
-    tripped = np.zeros_like(states)
-    no_air = np.zeros_like(states)
-    turns = np.zeros(count, dtype=np.int64)
-    volts = np.zeros((count, variants.nodes), dtype=np.complex128)
+    count = variants.count
+    if start is None:
+        states = np.zeros((count, len(variants.circuit.contacts)), dtype=bool)
+        energised = np.zeros((count, len(variants.devices)), dtype=bool)
+        volts = np.zeros((count, variants.nodes), dtype=np.complex128)
+        found = Settled(
+            variants,
+            volts,
+            states,
+            np.zeros_like(states),
+            np.zeros(count, dtype=bool),
+            energised,
+            np.zeros_like(energised),
+            np.zeros_like(states),
+        )
+    else:
+        found = start.copy()
     mover = _Movers(variants, drive)
+    turns = np.zeros(count, dtype=np.int64)
     active = np.arange(count)
-    matrices: Complex = np.zeros((0, 0, 0), dtype=np.complex128)
-    for _ in range(MAX_STEPS):
-        states[active] = mover.states(energised[active], hot[active], tripped[active], no_air[active], active)
-        volts[active] = _solve(variants, active, states[active], mover.excitation)
-        changed = mover.advance(active, volts, states, energised, hot, tripped, no_air)
+    moved_ever = np.zeros(count, dtype=bool)
+    if start is not None:
+        active = active[mover.advance(active, found)]
+        moved_ever[active] = True
+    while active.size:
+        found.states[active] = mover.states(found, active)
+        found.volts[active] = _solve(variants, active, found.states[active], mover.excitation)
+        changed = mover.advance(active, found)
         turns[active] += changed[active]
-        active = active[changed[active] & (turns[active] < MAX_STEPS - 1)]
-        if not active.size:
-            break
-    settled = Settled(variants, volts, states, tripped, turns >= CHATTER_TURNS + 2 * len(variants.devices))
+        active = active[changed[active] & (turns[active] < MAX_STEPS)]
+    found.chatters = turns >= MAX_STEPS
     if with_impedance:
-        matrices = _matrix(variants, np.arange(count), states)
-        inverse = np.linalg.inv(matrices)
-        settled.impedance = np.zeros((count, variants.nodes, variants.nodes), dtype=np.complex64)
-        settled.impedance[:, 1:, 1:] = inverse
-    return settled
+        _impedances(found, moved_ever if start is not None else np.ones(count, dtype=bool))
+    return found
+
+
+def _impedances(found: Settled, anew: Bools) -> None:
+    """Fill in the impedance matrices of the variants that have none yet or changed."""
+    variants = found.variants
+    if found.impedance.shape[0] == 0:
+        found.impedance = np.zeros((variants.count, variants.nodes, variants.nodes), dtype=np.complex64)
+    rows = np.nonzero(anew)[0]
+    if rows.size:
+        matrices = _matrix(variants, rows, found.states[rows])
+        # Solving against the identity is measurably quicker than numpy's own inverse on small batches.
+        identity = np.broadcast_to(np.eye(variants.nodes - 1, dtype=np.complex128), matrices.shape)
+        found.impedance[rows, 1:, 1:] = np.linalg.solve(matrices, identity)
 
 
 def _matrix(variants: Variants, rows: Ints, states: Bools) -> Complex:
-    static, a, b, closed = variants.take(rows)
-    total = static.copy()
-    variants.stamp(total, a, b, (closed * states).astype(np.complex128))
+    total, a, b, closed = variants.take(rows)
+    variants.stamp(total, a, b, closed * states)
     for source in variants.circuit.sources:
         node = variants.node_of[rows, variants.circuit.terminals[source.node]]
         total[np.arange(len(rows)), node, node] += 1 / source.ohms
@@ -304,29 +337,30 @@ class _Movers:
         self.ecm = np.array([name.startswith("ecm-") for name in circuit.coils])
         self.limits = [(i, c.driver.partition(":")[2]) for i, c in enumerate(circuit.contacts) if "limit:" in c.driver]
 
-    def states(self, energised: Bools, hot: Bools, tripped: Bools, no_air: Bools, rows: Ints) -> Bools:
+    def states(self, found: Settled, rows: Ints) -> Bools:
         """Return which contacts are closed."""
-        state = np.tile(self.rest, (len(rows), 1))
+        energised, hot = found.energised[rows], found.hot[rows]
+        state: Bools = np.tile(self.rest, (len(rows), 1))
         switched = self.device >= 0
         driven = np.where(self.is_thermal[switched], hot[:, self.device[switched]], energised[:, self.device[switched]])
         state[:, switched] ^= driven
         state[:, self.waiting] = self.rest[self.waiting]
         if self.ecm.any():
-            state[:, self.is_ecm] = energised[:, self.ecm].any(axis=1)[:, None]
-        state &= ~no_air
+            state[:, self.is_ecm] = energised[:, self.ecm].max(axis=1, keepdims=True)
+        state &= ~found.airless[rows]
         forced = self.v.forced[rows]
-        state = np.where(forced >= 0, forced == 1, state)
-        return state & ~tripped
+        closed: Bools = np.where(forced >= 0, forced == 1, state) & ~found.tripped[rows]
+        return closed
 
-    def advance(
-        self, rows: Ints, volts: Complex, states: Bools, energised: Bools, hot: Bools, tripped: Bools, no_air: Bools
-    ) -> Bools:
+    def advance(self, rows: Ints, found: Settled) -> Bools:
         """Let the fastest mechanism that wants to move do so in each variant; return which variants moved."""
+        volts, states, tripped = found.volts, found.states, found.tripped
+        energised, hot = found.energised, found.hot
         moved = np.zeros(self.v.count, dtype=bool)
         layers = rows[:, None]
         a, b = self.v.contact_a[rows], self.v.contact_b[rows]
         amps = np.abs((volts[layers, a] - volts[layers, b]) * self.v.closed[rows] * states[rows])
-        over = (amps > self.trip) & states[rows]
+        over: Bools = np.logical_and(amps > self.trip, states[rows])
         trips = over & (self.trip_group >= 0)
         self._latch(rows, trips, tripped, moved)
         ends = self.v.node_of[rows][:, self.coil_ends]
@@ -340,18 +374,22 @@ class _Movers:
         moved[rows[turn]] = True
         fuse_only = over & (self.trip_group < 0) & ~moved[rows][:, None]
         self._latch(rows, fuse_only, tripped, moved)
-        warm = (across >= self.pull) & self.device_is_thermal
+        warm: Bools = np.logical_and(across >= self.pull, self.device_is_thermal)
         turn = ~moved[rows] & (warm != hot[rows]).any(axis=1)
         hot[rows[turn]] = warm[turn]
         moved[rows[turn]] = True
         if self.drive.limits_open:
-            self._open_limits(rows, volts, no_air, moved)
+            self._open_limits(rows, volts, found.airless, moved)
         return moved
 
     def _latch(self, rows: Ints, over: Bools, tripped: Bools, moved: Bools) -> None:
         for row, contact in zip(*np.nonzero(over), strict=True):
             group = self.trip_group[contact]
-            together: Bools = np.equal(self.trip_group, group) if group >= 0 else np.arange(len(self.trip)) == contact
+            together = np.zeros(len(self.trip), dtype=bool)
+            mates = (
+                [i for i, other in enumerate(self.trip_group.tolist()) if other == group] if group >= 0 else [contact]
+            )
+            together[mates] = True
             tripped[rows[row]] |= together
             moved[rows[row]] = True
 

@@ -52,8 +52,8 @@ SERVICE_OHMS = 0.012
 UNKNOWN_FEED_OHMS = 0.02
 LINK_OHMS = 0.001
 LEAK_OHMS = 1e9
-# 100 pF/m between conductors of one cable: some ten metres of thermostat cable, one metre of harness.
-CABLE_FARADS, HARNESS_FARADS = 1e-9, 1e-10
+# 100 pF/m between conductors of one cable, some ten metres of it; a foot of single wire in the cabinet, to the frame.
+CABLE_FARADS, HARNESS_FARADS = 1e-9, 5e-12
 OMEGA = 2 * math.pi * 60.0
 MOTOR_POWER_FACTOR = 0.85
 # A control transformer's secondary stands at about 27 V idle and 24 V at full load.

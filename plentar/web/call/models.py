@@ -7,12 +7,14 @@ from functools import cached_property
 from typing import Any
 from uuid import UUID
 
+from plentar.core.diagnosis import Cause, Diagnosis, diagnose
 from plentar.core.errors import PlentarError
 from plentar.core.findings import Finding, find
 from plentar.core.judging import Situation, judge
 from plentar.core.line_state import line_states
 from plentar.core.metrology import Meter, MeterRange
 from plentar.core.nameplate import Nameplate
+from plentar.core.next_test import NextTest, next_tests
 from plentar.core.points import Point, test_points
 from plentar.core.readings import Condition, Reading, standing
 from plentar.core.verdicts import Grade, Verdict
@@ -147,6 +149,29 @@ class CallScreen:
     def findings(self) -> list[Finding]:
         """What the readings imply, most serious first."""
         return find(self.situation, {name: kept.verdict for name, kept in self.latest.items()})
+
+    @cached_property
+    def diagnosis(self) -> Diagnosis | None:
+        """What the readings say of the causes; None before the first reading."""
+        readings = [core_reading(row) for row in self._rows if row.id in self._standing_ids]
+        if not readings:
+            return None
+        return diagnose(self.plate, readings, complaints=[self.call.complaint])
+
+    @cached_property
+    def suspects(self) -> list[Cause]:
+        """The causes worth showing, likeliest first."""
+        causes = self.diagnosis.causes if self.diagnosis else ()
+        return [cause for cause in causes if cause.probability >= 0.02][:4]
+
+    @cached_property
+    def next_test(self) -> NextTest | None:
+        """The test that splits the remaining causes best for its cost."""
+        if self.diagnosis is None:
+            return None
+        taken = {(row.point, frozenset(row.condition["calls"])) for row in self._rows if row.id in self._standing_ids}
+        found = next_tests(self.diagnosis, self.condition, taken=taken, most=1)
+        return found[0] if found and found[0].bits > 0.02 else None
 
     @cached_property
     def board(self) -> Board:

@@ -1,0 +1,189 @@
+"""A call as JSON for the command line: the unit, what was read under which condition, what was seen."""
+
+import math
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
+
+from plentar.core.diagnosis import Diagnosis, Observation
+from plentar.core.errors import ReadingError
+from plentar.core.hypotheses import OPEN_OHMS, model_of
+from plentar.core.metrology import DEMO_METER, Meter, MeterRange
+from plentar.core.nameplate import Nameplate
+from plentar.core.network.solve import Drive
+from plentar.core.next_test import SCHOOLS, NextTest
+from plentar.core.readings import Condition, ControlState, FeedState, Reading
+from plentar.formats.unit_json import field_path
+
+__all__ = ["CALL_FORMAT", "CallFile", "call_from_json", "call_schema", "diagnosis_to_json"]
+
+CALL_FORMAT = "plentar.call/1"
+Finite = Annotated[float, Field(allow_inf_nan=False)]
+
+
+class _Strict(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+
+
+class ConditionFile(_Strict):
+    """What the unit was fed and told; a feed not named is live, `calls` gives seconds since each call or null."""
+
+    feeds: dict[str, FeedState] = {}
+    control: ControlState = "from unit"
+    calls: dict[Literal["W", "W2", "G", "Y"], Annotated[float, Field(ge=0)] | None] = {}
+    seconds_since_change: float | None = None
+
+
+class ReadingFile(_Strict):
+    """One reading; `value` in V, A or ohm, or "OL" for open."""
+
+    point: str
+    value: Finite | Literal["OL"]
+    condition: ConditionFile = ConditionFile()
+    meter_uncertainty: Annotated[float, Field(ge=0)] | None = None
+
+
+class ObservationFile(_Strict):
+    """Something seen or heard."""
+
+    kind: Literal["blower-runs", "blower-still", "glows", "heat-marked", "breaker-off", "hums"]
+    about: str = ""
+    condition: ConditionFile = ConditionFile()
+
+
+class RangeFile(_Strict):
+    """One function of a meter on one range."""
+
+    quantity: Literal["volts", "dc_volts", "amps", "ohms"]
+    percent: float
+    counts: float
+    resolution: float
+    full_scale: float = math.inf
+
+
+class CallFile(_Strict):
+    """The whole file; `unit` is a unit file's content, `unit_file` a path beside the call file instead."""
+
+    format: Literal["plentar.call/1"]
+    note: str = ""
+    unit: dict[str, Any] | None = None
+    unit_file: str | None = None
+    complaints: list[str] = []
+    school: str = "amps first"
+    meter: list[RangeFile] = []
+    readings: list[ReadingFile] = []
+    observations: list[ObservationFile] = []
+
+
+def call_from_json(document: object) -> CallFile:
+    """Return the call a JSON document describes; its unit is read separately.
+
+    Raises:
+        ReadingError: Something is missing, unknown or out of range; `field` is its path.
+    """
+    try:
+        call = CallFile.model_validate(document)
+    except ValidationError as error:
+        first = error.errors()[0]
+        raise ReadingError(
+            f"{first['msg'].lower()}, got {first['input']!r:.60}", field=field_path(first["loc"])
+        ) from error
+    if call.school not in SCHOOLS:
+        raise ReadingError(f"expected one of {', '.join(SCHOOLS)}, got {call.school!r}", field="school")
+    if (call.unit is None) == (call.unit_file is None):
+        raise ReadingError("expected either unit or unit_file", field="unit")
+    return call
+
+
+def readings_of(call: CallFile, plate: Nameplate) -> list[Reading]:
+    """Return the call's readings as core values, checked against the unit.
+
+    Raises:
+        ReadingError: A point the unit does not have, a negative or impossible value; `field` is its path.
+    """
+    ranges = tuple(MeterRange(**entry.model_dump()) for entry in call.meter)
+    meter = Meter(name="the call's meter", ranges=ranges) if ranges else DEMO_METER
+    found = []
+    for index, entry in enumerate(call.readings):
+        value = OPEN_OHMS if entry.value == "OL" else float(entry.value)
+        quantity = entry.point.partition(":")[0]
+        try:
+            model_of(plate).predict(entry.point, Drive())
+            half = entry.meter_uncertainty
+            half = meter.uncertainty(quantity, value) if half is None else half
+            condition = _condition(entry.condition, plate)
+            reading = Reading(point=entry.point, value=value, condition=condition, meter_uncertainty=half)
+        except ValueError as error:
+            field = getattr(error, "field", "") or "value"
+            raise ReadingError(str(error), field=f"readings[{index}].{field}") from error
+        if quantity == "ohms" and not reading.condition.is_proven_dead:
+            raise ReadingError(
+                "ohms are only read with every feed and the control side proven dead; say so in the condition",
+                field=f"readings[{index}].condition",
+            )
+        found.append(reading)
+    return found
+
+
+def observations_of(call: CallFile, plate: Nameplate) -> list[Observation]:
+    """Return what was seen and heard as core values."""
+    return [
+        Observation(kind=entry.kind, about=entry.about, condition=_condition(entry.condition, plate))
+        for entry in call.observations
+    ]
+
+
+def _condition(entry: ConditionFile, plate: Nameplate) -> Condition:
+    feeds = {feed.id for feed in plate.feeds}
+    for name in entry.feeds:
+        if name not in feeds:
+            raise ReadingError(f"this unit has no feed {name!r}", field="condition.feeds")
+    return Condition(
+        feeds=tuple((name, entry.feeds.get(name, "live")) for name in sorted(feeds)),
+        control=entry.control,
+        calls=tuple(entry.calls.items()),
+        seconds_since_change=entry.seconds_since_change,
+    )
+
+
+def call_schema() -> dict[str, Any]:
+    """Return the JSON Schema of a call file."""
+    return CallFile.model_json_schema()
+
+
+def diagnosis_to_json(diagnosis: Diagnosis, tests: tuple[NextTest, ...]) -> dict[str, Any]:
+    """Return a diagnosis with its next tests as JSON-ready values."""
+    return {
+        "format": "plentar.diagnosis/1",
+        "wait_seconds": round(diagnosis.wait_seconds, 1),
+        "ask_again": list(diagnosis.ask_again),
+        "causes": [
+            {
+                "faults": list(cause.faults),
+                "title": cause.title,
+                "probability": round(cause.probability, 5),
+                "reasons_for": [_reason(reason) for reason in cause.reasons_for],
+                "reasons_against": [_reason(reason) for reason in cause.reasons_against],
+                "repair": cause.repair,
+                "proof": cause.proof,
+            }
+            for cause in diagnosis.causes
+        ],
+        "groups": [list(cause.faults) for cause in diagnosis.causes if len(cause.faults) > 1],
+        "next_tests": [
+            {
+                "point": entry.test.point,
+                "on": sorted(entry.test.drive.calls),
+                "power": "isolated" if entry.test.is_isolated else "live",
+                "words": entry.test.words,
+                "bits": round(entry.bits, 4),
+                "minutes": round(entry.minutes, 2),
+                "splits": list(entry.splits),
+            }
+            for entry in tests
+        ],
+    }
+
+
+def _reason(reason: Any) -> dict[str, Any]:
+    return {"point": reason.point, "words": reason.words, "weight": round(reason.weight, 3)}

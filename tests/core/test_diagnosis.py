@@ -1,0 +1,251 @@
+"""From readings to causes: the worked calls, reasons, doubts, pairs, and which test comes next."""
+
+import contextlib
+import json
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+from click.testing import CliRunner, Result
+
+from plentar.cli import main
+from plentar.core.diagnosis import Diagnosis, Observation, diagnose
+from plentar.core.faults import fault_by_id
+from plentar.core.hypotheses import drives_of, model_of
+from plentar.core.metrology import DEMO_METER
+from plentar.core.network.changes import NO_CHANGE, Changes
+from plentar.core.network.probe import read_amps, read_volts
+from plentar.core.network.solve import Drive, Variants, settle
+from plentar.core.network.wiring import wire
+from plentar.core.next_test import catalogue, next_tests
+from plentar.core.patterns import PATTERNS
+from plentar.core.readings import Condition, Reading
+from plentar.core.rules import DEFAULT_RULES
+
+ROOT = Path(__file__).parents[2]
+UNIT = PATTERNS["two-strip-sequencer"]()
+LINE, POLE_B = "volts:feed-1.l1:feed-1.l2", "volts:seq-a.pole-2.load:seq-a.pole-2.line"
+
+
+def under(*calls: str, seconds: float = 400.0) -> Condition:
+    """Everything live, these calls on for so long."""
+    return Condition(feeds=(("feed-1", "live"),), calls=tuple((call, seconds) for call in calls))
+
+
+def read(point: str, value: float, condition: Condition) -> Reading:
+    """A reading with the demo meter."""
+    return Reading(
+        point=point,
+        value=value,
+        condition=condition,
+        meter_uncertainty=DEMO_METER.uncertainty(point.partition(":")[0], value),
+    )
+
+
+def readings_of(faults: tuple[str, ...], points: tuple[tuple[str, Condition], ...]) -> list[Reading]:
+    """What a unit with these faults shows at these points, to a tenth."""
+    changes: Changes = NO_CHANGE
+    for fault in faults:
+        changes = changes | fault_by_id(UNIT, fault).variants[0]
+    variants = Variants(wire(UNIT), [changes])
+    found = []
+    for point, condition in points:
+        settled = settle(variants, drives_of(UNIT, condition, DEFAULT_RULES)[0][0])
+        function, *places = point.split(":")
+        shown = read_amps(settled, point) if function == "amps" else read_volts(settled, places[0], places[1])[0]
+        found.append(read(point, round(float(shown[0]), 1), condition))
+    return found
+
+
+def heat_call(pole_volts: float, seconds: float) -> list[Reading]:
+    """The worked call: heater fed, strip A normal, strip B dead, some volts across B's pole."""
+    condition = under("W", seconds=seconds)
+    return [
+        read("volts:seq-a.coil.1:seq-a.coil.2", 25.0, condition),
+        read("amps:strip-b", 0.0, condition),
+        read(POLE_B, pole_volts, condition),
+        read("amps:strip-a", 20.5, condition),
+    ]
+
+
+def test_a_pole_that_does_not_close_is_named_with_its_reasons() -> None:
+    """Above 90 %, and all four readings speak for it, none against."""
+    found = diagnose(UNIT, heat_call(238.0, 300.0), complaints=["not enough heat"])
+    assert found.first is not None
+    assert found.first.faults == ("seq-a.pole-2.open",)
+    assert found.first.probability > 0.9
+    assert {reason.point for reason in found.first.reasons_for} == {r.point for r in heat_call(238.0, 300.0)}
+    assert found.first.reasons_against == ()
+
+
+def test_nothing_across_the_pole_clears_it() -> None:
+    """0 V across the pole with a dead strip: the open is elsewhere in the rung, the element among it."""
+    found = diagnose(UNIT, heat_call(0.0, 300.0), complaints=["not enough heat"])
+    named = {fault: cause.probability for cause in found.causes for fault in cause.faults}
+    assert named.get("seq-a.pole-2.open", 0.0) < 0.02
+    assert found.first is not None
+    assert found.first.probability < 0.6
+    assert {"strip-b.element.open", "strip-b.limit.open", "strip-b.link.open"} <= set(named)
+
+
+def test_ten_seconds_after_the_call_nothing_is_named() -> None:
+    """Pole 2 has until 90 s: 80 s more."""
+    found = diagnose(UNIT, heat_call(238.0, 10.0), complaints=["not enough heat"])
+    assert found.causes == ()
+    assert found.wait_seconds == pytest.approx(80.0)
+
+
+WHOLE_CHECK = (
+    (LINE, under()),
+    ("amps:strip-a", under()),
+    ("amps:strip-b", under()),
+    ("amps:blower", under("G")),
+    ("amps:strip-a", under("W")),
+    ("amps:strip-b", under("W")),
+    ("amps:blower", under("W")),
+    ("volts:board.w:board.c", under("W")),
+    ("volts:seq-a.coil.1:seq-a.coil.2", under("W")),
+    (POLE_B, under("W")),
+    ("volts:strip-b.limit.1:strip-b.limit.2", under("W")),
+    ("volts:strip-b.link.1:strip-b.link.2", under("W")),
+    ("amps:strip-a", under("G")),
+)
+
+
+@pytest.mark.parametrize(
+    "fault",
+    [
+        "healthy",
+        "strip-b.limit.open",
+        "strip-b.link.open",
+        "strip-b.element.open",
+        "seq-a.pole-2.welded",
+        "fuse.open",
+        "seq-a.coil.open",
+        "interlock.plain-wire",
+        "blower-relay.nc.open",
+        "blower-relay.no.open",
+        "control.w-to-y.joined",
+        "strip-b.element.grounded",
+        "feed-1.breaker-l2.open",
+    ],
+)
+def test_a_whole_check_names_the_fault(fault: str) -> None:
+    """From the readings of the run sheet, the fault is in the first group, or among the first two where it hides."""
+    faults = () if fault == "healthy" else (fault,)
+    found = diagnose(UNIT, readings_of(faults, WHOLE_CHECK))
+    leading = [name for cause in found.causes[:3] for name in cause.faults]
+    assert fault in leading or (fault == "control.w-to-y.joined" and "healthy" in leading)
+
+
+def test_two_faults_at_once_are_found() -> None:
+    """Strip B's limit open and the fan contact dead: the dead blower read twice, both are named."""
+    pair = ("strip-b.limit.open", "blower-relay.no.open")
+    found = diagnose(UNIT, readings_of(pair, (*WHOLE_CHECK, ("amps:blower", under("G")))))
+    both = [cause for cause in found.causes if "strip-b.limit.open" in cause.faults[0] and "+" in cause.faults[0]]
+    assert "+".join(pair) in {fault for cause in both for fault in cause.faults}
+    assert sum(cause.probability for cause in both) > 0.8
+
+
+def test_a_reading_nothing_explains_is_asked_for_again() -> None:
+    """One supply reading of 24 V among sound ones is doubted, and the rest still decide."""
+    readings = [r for r in readings_of((), WHOLE_CHECK) if r.point != LINE]
+    readings += [read("volts:feed-1.l1:ground", 63.0, under())]
+    found = diagnose(UNIT, readings)
+    assert found.ask_again == ("volts:feed-1.l1:ground",)
+
+
+def test_complaint_and_observation_move_the_suspicion() -> None:
+    """Heat will not stop: stuck things first; a blower seen still under a fan call: the blower side."""
+    stuck = diagnose(UNIT, [], complaints=["heat will not stop"])
+    kinds = {fault.id: fault.kind for fault in stuck.model.faults}
+    assert kinds[stuck.causes[0].faults[0]] == "stuck"
+    seen = [Observation(kind="blower-still", condition=under("G"))]
+    before = diagnose(UNIT, readings_of((), ((LINE, under()),)))
+    after = diagnose(UNIT, readings_of((), ((LINE, under()),)), observations=seen)
+    healthy = after.model.causes.index("healthy")
+    shares = [found.posterior[found.model.cause_of == healthy].sum() for found in (before, after)]
+    assert shares[1] < 0.3 * shares[0]
+
+
+def test_next_test_splits_and_respects_what_is_live() -> None:
+    """After a dead strip B the next test is in its rung, live, and splits at least two causes."""
+    found: Diagnosis = diagnose(UNIT, heat_call(0.0, 300.0)[:2] + heat_call(0.0, 300.0)[3:])
+    tests = next_tests(found, under("W"), taken={("amps:strip-b", frozenset("W"))})
+    assert "Strip B" in tests[0].test.words
+    assert not tests[0].test.is_isolated
+    assert len(tests[0].splits) >= 2
+    assert ("amps:strip-b", frozenset("W")) not in {(t.test.point, t.test.drive.calls) for t in tests}
+
+
+def test_an_ohms_test_is_only_cheap_with_everything_proven_dead() -> None:
+    """The same test costs five minutes more while anything is live."""
+    found = diagnose(UNIT, heat_call(0.0, 300.0))
+    ohms = [test for test in catalogue(UNIT) if test.is_isolated][:1]
+    live = next_tests(found, under("W"), within=ohms)[0]
+    dead = Condition(feeds=(("feed-1", "proven dead"),), control="proven dead")
+    isolated = next_tests(found, dead, within=ohms)[0]
+    assert live.minutes - isolated.minutes == pytest.approx(5.0)
+    assert live.test.drive == Drive()
+
+
+def test_posterior_is_a_probability_and_the_same_every_time() -> None:
+    """Sums to one, finite, deterministic."""
+    first, second = (diagnose(UNIT, heat_call(238.0, 300.0)) for _ in range(2))
+    assert first.posterior.sum() == pytest.approx(1.0)
+    assert np.array_equal(first.posterior, second.posterior)
+    assert model_of(UNIT) is first.model
+
+
+def command(*arguments: str) -> Result:
+    """Run the command line from the project's folder."""
+    with contextlib.chdir(ROOT):
+        return CliRunner().invoke(main, list(arguments))
+
+
+@pytest.mark.parametrize(
+    ("change", "says"),
+    [
+        pytest.param({"point": "amps:strip-q"}, "readings[0].point: this unit has no place", id="no such place"),
+        pytest.param({"point": "volts:a:b"}, "readings[0].point: this unit has no terminal 'a'", id="no such terminal"),
+        pytest.param({"value": -4}, "readings[0].value: expected zero or more", id="below zero"),
+        pytest.param({"value": 1e9}, "readings[0].value: no meter reads 1e+09", id="a thousand million amps"),
+        pytest.param({"value": float("nan")}, "readings[0].value", id="not a number"),
+        pytest.param({"point": "ohms:strip-a.element", "value": 11}, "proven dead", id="ohms on live power"),
+        pytest.param({"colour": 1}, "readings[0].colour: extra inputs are not permitted", id="unknown field"),
+    ],
+)
+def test_bad_calls_leave_with_one_line_and_2(change: dict[str, Any], says: str, tmp_path: Path) -> None:
+    """File, field and what was expected; never a traceback."""
+    document = json.loads((ROOT / "examples/calls/pole-not-closing.json").read_text())
+    document["unit_file"] = str(ROOT / "examples/units/two-strip-sequencer.json")
+    document["readings"][0] |= change
+    path = tmp_path / "call.json"
+    path.write_text(json.dumps(document))
+    done = command("diagnose", str(path))
+    assert done.exit_code == 2
+    assert done.stdout == ""
+    assert done.stderr.count("\n") == 1
+    assert done.stderr.startswith(str(path))
+    assert says in done.stderr
+
+
+def test_the_command_line_answers_in_json_and_a_deck() -> None:
+    """predict, diagnose, faults and netlist on the example files, exit 0."""
+    unit = "examples/units/two-strip-sequencer.json"
+    predicted = json.loads(command("predict", unit, "--on", "W", "--fault", "strip-b.limit.open").stdout)
+    assert predicted["amps"]["strip-b"] < 0.01
+    assert predicted["amps"]["strip-a"] > 20
+    assert predicted["volts"]["strip-b.limit.1:strip-b.limit.2"]["ac_volts"] > 230
+    isolated = json.loads(command("predict", unit, "--power", "isolated").stdout)
+    assert isolated["part_ohms"]["strip-a.element"] == pytest.approx(11.52)
+    assert isolated["to_ground"]["feed-1.l1"]["ac_volts"] == 0
+    causes = json.loads(command("diagnose", "examples/calls/pole-not-closing.json").stdout)["causes"]
+    assert causes[0]["faults"] == ["seq-a.pole-2.open"]
+    listed = json.loads(command("faults", unit).stdout)["faults"]
+    assert {"strip-b.limit.open", "seq-a.pole-2.welded"} <= {fault["id"] for fault in listed}
+    assert ".ac lin 1 60 60" in command("netlist", unit, "--on", "W").stdout
+    for bad in (["predict", "nowhere.json"], ["predict", unit, "--fault", "bogus"], ["predict", unit, "--on", "Q"]):
+        done = command(*bad)
+        assert (done.exit_code, done.stderr.count("\n")) == (2, 1)

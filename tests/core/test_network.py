@@ -1,0 +1,245 @@
+"""The circuit behaves as circuits do: each of the field guide's signatures, from the wiring alone."""
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from plentar.core.errors import ReadingError
+from plentar.core.faults import fault_by_id, faults_of
+from plentar.core.hypotheses import OPEN_OHMS, model_of
+from plentar.core.network.changes import NO_CHANGE, Changes
+from plentar.core.network.probe import pieces, read_amps, read_volts
+from plentar.core.network.solve import Drive, Settled, Variants, settle
+from plentar.core.network.wiring import wire
+from plentar.core.patterns import PATTERNS
+from plentar.core.prediction import predict
+
+HEAT, FAN, BOTH, IDLE = Drive(calls=frozenset("W")), Drive(calls=frozenset("G")), Drive(calls=frozenset("WG")), Drive()
+POLE_B = ("seq-a.pole-2.load", "seq-a.pole-2.line")
+
+
+def solved(drive: Drive, *faults: str, pattern: str = "two-strip-sequencer", variant: int = 0) -> Settled:
+    """The pattern's circuit at rest under a drive, with these faults."""
+    plate = PATTERNS[pattern]()
+    changes: Changes = NO_CHANGE
+    for fault in faults:
+        changes = changes | fault_by_id(plate, fault).variants[variant]
+    return settle(Variants(wire(plate), [changes]), drive)
+
+
+def volts(settled: Settled, a: str, b: str, function: str = "volts") -> float:
+    """What a 10 Mohm meter shows between two terminals."""
+    return float(read_volts(settled, a, b, function=function)[0][0])
+
+
+def amps(settled: Settled, *clamps: str) -> float:
+    """What a clamp shows."""
+    return float(read_amps(settled, *(f"amps:{clamp}" for clamp in clamps))[0])
+
+
+def test_an_open_pole_shows_line_only_in_a_whole_rung() -> None:
+    """Line across the open pole; with the element open too, next to nothing across either of the two opens."""
+    assert volts(solved(HEAT, "seq-a.pole-2.open"), *POLE_B) == pytest.approx(238.5, abs=1.0)
+    both = solved(HEAT, "seq-a.pole-2.open", "strip-b.element.open")
+    assert volts(both, *POLE_B) < 15
+    assert volts(both, "strip-b.element.1", "strip-b.element.2") < 15
+    link = solved(HEAT, "strip-b.link.open", "strip-b.limit.open")
+    assert volts(link, "strip-b.link.1", "strip-b.link.2") < 15
+    assert volts(link, "strip-b.limit.1", "strip-b.limit.2") < 15
+
+
+def test_a_good_pole_in_a_broken_rung_shows_nothing_and_carries_nothing() -> None:
+    """Zero volts across a contact without current: closed, and it proves nothing."""
+    settled = solved(HEAT, "strip-b.limit.open")
+    assert volts(settled, *POLE_B) < 0.05
+    assert amps(settled, "strip-b") < 0.01
+    assert volts(settled, "strip-b.limit.1", "strip-b.limit.2") == pytest.approx(238.5, abs=1.0)
+
+
+def test_one_feed_pole_lost_reads_full_volts_to_ground_and_none_between() -> None:
+    """The transformer's primary joins the legs: about 120, 120 and 0; two feeds: only the broken one."""
+    settled = solved(IDLE, "feed-1.breaker-l2.open")
+    assert volts(settled, "feed-1.l1", "ground") == pytest.approx(120, abs=2)
+    assert volts(settled, "feed-1.l2", "ground") == pytest.approx(120, abs=4)
+    assert volts(settled, "feed-1.l1", "feed-1.l2") < 4
+    second = solved(HEAT, "feed-2.breaker-l1.open", pattern="three-strip-dc-relay")
+    assert amps(second, "strip-a") > 18
+    assert amps(second, "strip-c") < 0.1
+
+
+@pytest.mark.parametrize("variant", [0, 1, 2], ids=["near leg 1", "middle", "near leg 2"])
+def test_a_grounded_element_draws_without_a_call(variant: int) -> None:
+    """Single-leg switching leaves it fed: current in one lead, none in the other; limit cannot always stop it."""
+    settled = solved(IDLE, "strip-b.element.grounded", variant=variant)
+    assert amps(settled, "strip-b") > 10
+    assert amps(settled, "strip-b.return") < 0.1
+    assert amps(settled, "strip-b", "strip-b.return") > 10
+    heated = solved(HEAT, "strip-b.element.grounded", variant=1)
+    assert amps(heated, "strip-b") == pytest.approx(20.6, abs=0.6)
+
+
+def four_rows(*faults: str) -> list[tuple[bool, bool]]:
+    """Blower and strip A running, for none, G, W and both."""
+    rows = []
+    for drive in (IDLE, FAN, HEAT, BOTH):
+        settled = solved(drive, *faults)
+        across = volts(settled, "blower.fixed", "blower.run")
+        rows.append((across > 180, amps(settled, "strip-a") > 10))
+    return rows
+
+
+@pytest.mark.parametrize(
+    ("fault", "expected"),
+    [
+        pytest.param((), [(False, False), (True, False), (True, True), (True, True)], id="correct"),
+        pytest.param(
+            ("interlock.plain-wire",), [(False, False), (True, True), (True, True), (True, True)], id="(a) plain wire"
+        ),
+        pytest.param(
+            ("interlock.com-on-leg",), [(False, True), (True, False), (False, True), (True, True)], id="(b) COM on leg"
+        ),
+        pytest.param(
+            ("blower-relay.lead-nc.off",),
+            [(False, False), (True, False), (False, True), (True, True)],
+            id="(d) NC open",
+        ),
+    ],
+)
+def test_interlock_wirings_in_the_four_rows(fault: tuple[str, ...], expected: list[tuple[bool, bool]]) -> None:
+    """Blower and first strip for none, G, W, both, as the field guide describes each wiring."""
+    assert four_rows(*fault) == expected
+
+
+def test_interlock_across_the_legs_is_a_dead_short_without_a_fan_call() -> None:
+    """(c) trips the feed's breaker, both poles together; not with the fan called from the start."""
+    settled = solved(IDLE, "interlock.across-legs")
+    assert settled.tripped.sum() == 2
+    assert volts(settled, "feed-1.l1", "feed-1.l2") < 1
+
+
+def test_fixed_lead_and_no_exchanged_runs_the_blower_slowly_in_series_with_the_strip() -> None:
+    """(e) about 87 % volts with no call; heat stops the blower; a fan call hides it."""
+    fault = "interlock.fixed-and-no-exchanged"
+    idle = solved(IDLE, fault)
+    assert volts(idle, "blower.fixed", "blower.run") / 240 == pytest.approx(0.87, abs=0.06)
+    assert volts(solved(HEAT, fault), "blower.fixed", "blower.run") < 5
+    assert volts(solved(FAN, fault), "blower.fixed", "blower.run") > 230
+
+
+@pytest.mark.parametrize(
+    ("pattern", "fault"),
+    [
+        ("two-strip-sequencer", "seq-a.coil.shorted"),
+        ("wye-contactor", "contactor-a.coil.shorted"),
+        ("two-strip-ac-relay", "blower-relay.coil.shorted"),
+    ],
+)
+def test_a_shorted_coil_overdraws_the_transformer(pattern: str, fault: str) -> None:
+    """Well above 1.67 A at 40 VA, or the fuse is gone."""
+    plate = PATTERNS[pattern]()
+    drive = FAN if "blower" in fault else HEAT
+    fuse = [c.id for c in wire(plate).contacts].index("fuse")
+    worst = solved(drive, fault, pattern=pattern)
+    assert worst.tripped[0, fuse] or amps(worst, "control") > 40 / 24
+    healthy = solved(drive, pattern=pattern)
+    assert (
+        amps(solved(drive, fault, pattern=pattern, variant=1), "control") > 2 * amps(healthy, "control")
+        or (solved(drive, fault, pattern=pattern, variant=1).tripped[0, fuse])
+    )
+
+
+def test_rectified_coils_fool_the_ac_function() -> None:
+    """Smoothed: about zero on AC; unsmoothed: about 0.4 of its AC input; both right on DC; a plain coil reads no DC."""
+    smoothed = solved(HEAT, pattern="three-strip-dc-relay")
+    coil = ("relay-a.coil.1", "relay-a.coil.2")
+    inlet = volts(smoothed, "relay-a.rectifier.1", "board.c")
+    assert volts(smoothed, *coil) < 1.0
+    assert 0.75 <= volts(smoothed, *coil, "dc_volts") / inlet <= 1.45
+    from dataclasses import replace
+
+    plate = PATTERNS["three-strip-dc-relay"]()
+    rough = replace(plate, devices=tuple(replace(device, rectifier="unsmoothed") for device in plate.devices))
+    settled = settle(Variants(wire(rough), [NO_CHANGE]), HEAT)
+    assert volts(settled, *coil) / volts(settled, "relay-a.rectifier.1", "board.c") == pytest.approx(0.4, abs=0.05)
+    assert volts(solved(HEAT), "seq-a.coil.1", "seq-a.coil.2", "dc_volts") == 0
+
+
+def test_a_clamp_around_both_conductors_reads_only_what_leaks() -> None:
+    """Zero on a sound circuit under load, the leak on a grounded one, the sum around two strips."""
+    assert abs(amps(solved(HEAT), "strip-a") - amps(solved(HEAT), "strip-a.return")) < 1e-6
+    assert amps(solved(HEAT), "strip-a", "strip-b") == pytest.approx(41.1, abs=0.3)
+
+
+def test_cut_conductors_float_and_the_meter_shows_a_ghost() -> None:
+    """A broken W conductor in its cable floats by topology and still shows some volts, less with low impedance."""
+    settled = solved(FAN, "thermostat.lead-w.off")
+    piece = pieces(settled, 0)
+    assert piece["thermostat.w"] != piece["board.c"]
+    assert piece["board.r"] == piece["board.c"] != piece["ground"]
+    open_rung = solved(IDLE, "strip-b.element.open")
+    shown, softness = read_volts(open_rung, "strip-b.limit.1", "strip-b.limit.2")
+    assert softness[0] < 1.0
+    ghost, soft = read_volts(open_rung, "strip-b.element.2", "ground")
+    low, _ = read_volts(open_rung, "strip-b.element.2", "ground", meter_ohms=3000.0)
+    assert soft[0] > 1e5
+    assert low[0] < max(0.2, 0.05 * ghost[0])
+    assert shown[0] < 0.01
+
+
+def test_in_circuit_ohms_count_parallel_paths_and_leads_lifted_do_not() -> None:
+    """With power isolated the blower and primary bridge the legs, so an open element still shows ohms in circuit."""
+    model = model_of(PATTERNS["two-strip-sequencer"]())
+    row = next(i for i, h in enumerate(model.hypotheses) if h.id == "strip-a.element.open")
+    lifted = model.predict("ohms:strip-a.element", Drive()).shown
+    in_circuit = model.predict("ohms:strip-a.element.1:strip-a.element.2", Drive()).shown
+    assert lifted[row] == OPEN_OHMS
+    assert 5 < in_circuit[row] < 200
+    assert lifted[0] == pytest.approx(11.52 / 1.05, abs=0.01)
+
+
+def test_heat_without_air_is_predicted_with_limits_closed_and_open() -> None:
+    """Blower dead under heat: the strips draw until their limits open."""
+    whole = predict(PATTERNS["two-strip-sequencer"](), frozenset("W"), ["blower.motor.open"])
+    assert whole.amps["strip-a"] > 18
+    assert whole.amps_with_limits_open["strip-a"] < 0.1
+    healthy = predict(PATTERNS["two-strip-sequencer"](), frozenset("W"))
+    assert healthy.amps_with_limits_open["strip-a"] > 18
+
+
+@pytest.mark.parametrize("name", sorted(PATTERNS))
+def test_healthy_units_heat_and_stop(name: str) -> None:
+    """Every strip draws its rated current at the volts at hand under heat, none without; currents add up per feed."""
+    plate = PATTERNS[name]()
+    heat = frozenset({"W", "W2"} & set(plate.calls))
+    whole = predict(plate, heat)
+    idle = predict(plate, frozenset())
+    for circuit in plate.circuits:
+        feed = plate.feed_of(circuit.supplied_by)
+        line = whole.volts[f"{feed}.l1:{feed}.l2"].ac_volts
+        assert whole.amps[circuit.id] == pytest.approx(line / circuit.element_ohms, rel=0.01)
+        assert idle.amps[circuit.id] < 0.01
+    assert not whole.chatters
+    assert whole.tripped == ()
+
+
+@settings(max_examples=25, deadline=None)
+@given(st.sampled_from(sorted(PATTERNS)), st.data())
+def test_current_into_every_node_is_zero(name: str, data: st.DataObject) -> None:
+    """Kirchhoff's current law holds at each node of any single fault under any call."""
+    plate = PATTERNS[name]()
+    fault = data.draw(st.sampled_from([fault.id for fault in faults_of(plate)]))
+    drive = data.draw(st.sampled_from([IDLE, FAN, HEAT, BOTH]))
+    settled = solved(drive, fault, pattern=name)
+    v = settled.variants
+    from plentar.core.network.solve import _matrix, _Movers
+
+    residual = _matrix(v, np.array([0]), settled.states) @ settled.volts[:, 1:, None]
+    residual -= _Movers(v, drive).excitation[:, 1:, None]
+    assert np.abs(residual).max() < 1e-6
+
+
+def test_unknown_faults_are_refused() -> None:
+    """The text says where to look."""
+    with pytest.raises(ReadingError, match=r"no fault 'strip-q\.link\.open'"):
+        fault_by_id(PATTERNS["two-strip-sequencer"](), "strip-q.link.open")
