@@ -154,3 +154,13 @@ def test_targets_of_the_board_are_big_enough_and_inside(name: str) -> None:
         assert target.tag_x >= -2
         assert target.tag_x + 76 <= board.width + 2
         assert 0 <= target.tag_y <= board.height
+
+
+def test_schemas_in_the_docs_are_the_programs_own() -> None:
+    """docs/ holds what `plentar schema` prints today."""
+    from plentar.formats.call_json import call_schema
+    from plentar.formats.unit_json import nameplate_schema
+
+    docs = UNITS.parents[1] / "docs"
+    assert json.loads((docs / "unit.schema.json").read_text()) == nameplate_schema()
+    assert json.loads((docs / "call.schema.json").read_text()) == call_schema()

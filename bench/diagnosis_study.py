@@ -1,0 +1,234 @@
+"""How often following the next tests ends in the right group, from the complaint alone.
+
+    python -m bench.diagnosis_study [--seeds 5] [--units all] [--wrong 0.03] [--pairs 200] [--fixed]
+
+For every unit × single fault × seed a truth the diagnosis does not know is drawn (supply 212–252 V, conductor ohms
+±30 %, motor impedance ±20 %, element tolerance, a magnitude of the fault, meter error), and tests are followed until
+one group leads by 0.9 or nothing is left to ask. `--fixed` follows the field guide's order instead of the next best test.
+"""
+
+import argparse
+import statistics
+import time
+import zlib
+from dataclasses import replace
+
+import numpy as np
+
+from plentar.core.diagnosis import Cause, Diagnosis, diagnose
+from plentar.core.faults import COMPLAINTS, Fault, faults_of
+from plentar.core.hypotheses import COLD_RATIO, OPEN_OHMS, model_of
+from plentar.core.metrology import DEMO_METER
+from plentar.core.nameplate import Nameplate
+from plentar.core.network.changes import NO_CHANGE, Changes
+from plentar.core.network.circuit import Circuit
+from plentar.core.network.probe import read_amps, read_volts
+from plentar.core.network.solve import Drive, Settled, Variants, settle
+from plentar.core.network.wiring import wire
+from plentar.core.next_test import Test, catalogue, next_tests
+from plentar.core.patterns import PATTERNS
+from plentar.core.readings import Condition, Reading
+
+MOST_TESTS = 30
+SURE = 0.9
+KIND_COMPLAINT = {
+    "dead": "not enough heat",
+    "weak": "not enough heat",
+    "stuck": "heat will not stop",
+    "supply": "no heat",
+    "control": "no heat",
+    "blower": "blower dead",
+    "short": "control fuse blows",
+    "healthy": "seasonal check",
+}
+
+
+class Truth:
+    """A unit as it really is: perturbed, broken, and read with a meter that errs."""
+
+    def __init__(self, plate: Nameplate, faults: tuple[Fault, ...], random: np.random.Generator, wrong: float) -> None:
+        self.random, self.wrong = random, wrong
+        circuit = perturbed(wire(plate), plate, random)
+        changes: Changes = NO_CHANGE
+        for fault in faults:
+            changes = changes | fault.variants[int(random.integers(len(fault.variants)))]
+        self.variants = Variants(circuit, [changes])
+        self.settled: dict[Drive, Settled] = {}
+        self.model = model_of(plate)
+        ids = [hypothesis.id for hypothesis in self.model.hypotheses]
+        self.row = ids.index(faults[0].id) if len(faults) == 1 else -1
+
+    def read(self, test: Test, condition: Condition) -> Reading:
+        """Take one reading with the meter's error, rounded to its display, now and then grossly wrong."""
+        function, *places = test.point.split(":")
+        if function == "ohms":
+            value = self._ohms(test.point, places)
+        else:
+            if test.drive not in self.settled:
+                start = settle(self.variants, replace(test.drive, limits_open=False))
+                opened = settle(self.variants, replace(test.drive, limits_open=True))
+                self.settled[test.drive] = opened if self.random.random() < 0.35 else start
+            settled = self.settled[test.drive]
+            if function == "amps":
+                value = float(read_amps(settled, test.point)[0])
+            else:
+                value = float(read_volts(settled, places[0], places[1], function=function)[0][0])
+        if self.random.random() < self.wrong:
+            value = float(self.random.choice([0.0, value * 10, value * 0.1, self.random.uniform(0, 250)]))
+        if value < 1e7:
+            meter_range = DEMO_METER.range_for(function, value)
+            value += self.random.uniform(-1, 1) * meter_range.uncertainty(value)
+            value = max(0.0, round(value / meter_range.resolution) * meter_range.resolution)
+        return Reading(
+            point=test.point,
+            value=min(value, OPEN_OHMS),
+            condition=condition,
+            meter_uncertainty=DEMO_METER.uncertainty(function, min(value, 6e7)),
+        )
+
+    def _ohms(self, point: str, places: list[str]) -> float:
+        if len(places) == 2:
+            shown = float(self.model.predict(point, Drive()).shown[max(self.row, 0)])
+            return shown * float(self.random.uniform(0.97, 1.03))
+        part, v = places[0], self.variants
+        if part in v.branch_at:
+            conductance = float(v.conductance[0, v.branch_at[part]])
+        else:
+            i = v.contact_at[part]
+            closed = v.forced[0, i] == 1 if v.forced[0, i] >= 0 else v.circuit.contacts[i].is_closed_at_rest
+            conductance = float(v.closed[0, i]) if closed else 0.0
+        return (COLD_RATIO if part.endswith(".element") else 1.0) / conductance if conductance > 0 else OPEN_OHMS
+
+
+def perturbed(circuit: Circuit, plate: Nameplate, random: np.random.Generator) -> Circuit:
+    """Return the circuit with supply, conductors, motors, elements and coils drawn from their spread."""
+    low, high = (212.0, 252.0) if plate.nominal_volts == 240.0 else (184.0, 218.0)
+    factor = random.uniform(low, high) / plate.nominal_volts
+    branches = []
+    for branch in circuit.branches:
+        spread = 0.0
+        if ".conductor" in branch.id:
+            spread = 0.3
+        elif branch.id.startswith("blower.motor"):
+            spread = 0.2
+        elif branch.id.endswith(".element"):
+            # Heater power −10 to +5 %.
+            share = 1 / random.uniform(0.92, 1.04)
+            branches.append(replace(branch, ohms=branch.ohms * share, dc_ohms=branch.dc_ohms * share))
+            continue
+        elif branch.id.endswith(".coil"):
+            spread = 0.08
+        share = 1 + random.uniform(-spread, spread)
+        branches.append(replace(branch, ohms=branch.ohms * share, dc_ohms=branch.dc_ohms * share))
+    sources = [replace(source, volts=source.volts * factor) for source in circuit.sources]
+    return replace(circuit, branches=branches, sources=sources)
+
+
+def condition_for(plate: Nameplate, test: Test) -> Condition:
+    """Return the condition a technician would set for a test: sequencers waited out, or all proven dead."""
+    feeds = tuple(feed.id for feed in plate.feeds)
+    if test.is_isolated:
+        return Condition(feeds=tuple((feed, "proven dead") for feed in feeds), control="proven dead")
+    calls = tuple((call, 900.0) for call in sorted(test.drive.calls))
+    return Condition(feeds=tuple((feed, "live") for feed in feeds), calls=calls)
+
+
+def follow(plate: Nameplate, truth: Truth, complaint: str, *, fixed: bool) -> tuple[Diagnosis, int]:
+    """Follow tests until a group leads or nothing useful is left; return the diagnosis and how many were taken."""
+    readings: list[Reading] = []
+    taken: list[tuple[str, frozenset[str]]] = []
+    order = iter(
+        sorted(catalogue(plate), key=lambda test: ("supply", "control", "amps", "volts", "ohms").index(test.kind))
+    )
+    condition = Condition(feeds=tuple((feed.id, "live") for feed in plate.feeds))
+    diagnosis = diagnose(plate, readings, complaints=[complaint])
+    while len(readings) < MOST_TESTS:
+        doubted = [p for p in diagnosis.ask_again if sum(point == p for point, _ in taken) < 2]
+        if fixed:
+            test = next(order, None)
+        elif doubted:
+            calls = next(calls for point, calls in taken if point == doubted[0])
+            test = next(t for t in catalogue(plate) if t.point == doubted[0] and t.drive.calls == calls)
+        else:
+            leading = diagnosis.first.probability if diagnosis.first else 0.0
+            best = next_tests(diagnosis, condition, taken=set(taken), most=1)
+            if (leading > SURE and len(readings) >= 3) or not best or best[0].bits < 0.004:
+                break
+            test = best[0].test
+        if test is None:
+            break
+        condition = condition_for(plate, test)
+        readings.append(truth.read(test, condition))
+        taken.append((test.point, test.drive.calls))
+        diagnosis = diagnose(plate, readings, complaints=[complaint])
+        if fixed and diagnosis.first and diagnosis.first.probability > SURE and len(readings) >= 3:
+            break
+    return diagnosis, len(readings)
+
+
+def is_right(first: Cause | None, faults: tuple[Fault, ...]) -> bool:
+    """Tell whether the leading group names the truth."""
+    names = {"+".join(sorted(name.split("+"))) for name in first.faults} if first else set()
+    return "+".join(sorted(fault.id for fault in faults)) in names
+
+
+def main() -> None:
+    """Run the study and print its figures."""
+    parser = argparse.ArgumentParser()
+    parser.add_argument("--seeds", type=int, default=5)
+    parser.add_argument("--units", default="all")
+    parser.add_argument("--wrong", type=float, default=0.0)
+    parser.add_argument("--pairs", type=int, default=0)
+    parser.add_argument("--fixed", action="store_true")
+    parser.add_argument("--every", type=int, default=1, help="take every n-th fault only")
+    options = parser.parse_args()
+    names = sorted(PATTERNS) if options.units == "all" else options.units.split(",")
+    whole: list[tuple[bool, int]] = []
+    missed: dict[str, int] = {}
+    start = time.perf_counter()
+    for name in names:
+        plate = PATTERNS[name]()
+        runs: list[tuple[bool, int]] = []
+        faults = faults_of(plate)
+        cases = [(fault,) for fault in faults[:: options.every]]
+        if options.pairs:
+            draw = np.random.default_rng(7)
+            real = [fault for fault in faults if fault.kind != "healthy"]
+            picks = [draw.choice(len(real), 2, replace=False) for _ in range(options.pairs // len(names) + 1)]
+            cases = [(real[int(a)], real[int(b)]) for a, b in picks]  # type: ignore[misc]
+        for case in cases:
+            for seed in range(options.seeds):
+                random = np.random.default_rng([seed, zlib.crc32("+".join(f.id for f in case).encode())])
+                truth = Truth(plate, case, random, options.wrong)
+                complaint = KIND_COMPLAINT[case[0].kind]
+                assert complaint in COMPLAINTS
+                diagnosis, tests = follow(plate, truth, complaint, fixed=options.fixed)
+                right = is_right(diagnosis.first, case)
+                runs.append((right, tests))
+                if not right:
+                    label = (
+                        "+".join(f"{f.id}" for f in case)
+                        + f" → {diagnosis.first.faults[0] if diagnosis.first else '-'}"
+                    )
+                    missed[f"{name}: {label}"] = missed.get(f"{name}: {label}", 0) + 1
+        report(name, runs)
+        whole += runs
+    report("all", whole)
+    print(f"{time.perf_counter() - start:.0f} s")
+    for label, count in sorted(missed.items(), key=lambda entry: -entry[1])[:60]:
+        print(f"  missed {count} × {label}")
+
+
+def report(name: str, runs: list[tuple[bool, int]]) -> None:
+    """Print one line of figures."""
+    tests = sorted(count for _, count in runs)
+    share = sum(right for right, _ in runs) / len(runs)
+    print(
+        f"{name:22} {len(runs):5} runs  right {100 * share:6.2f} %  tests median {statistics.median(tests):4.1f}  "
+        f"95th {tests[int(0.95 * (len(tests) - 1))]:3}",
+        flush=True,
+    )
+
+
+if __name__ == "__main__":
+    main()
