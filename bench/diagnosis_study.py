@@ -4,7 +4,7 @@
 
 For every unit × single fault × seed a truth the diagnosis does not know is drawn (supply 212–252 V, conductor ohms
 ±30 %, motor impedance ±20 %, element tolerance, a magnitude of the fault, meter error), and tests are followed until
-one group leads by 0.9 or nothing is left to ask. `--fixed` follows the field guide's order instead of the next best test.
+one group leads by 0.9 or nothing is left to ask. `--fixed` follows the field guide's order instead.
 """
 
 import argparse
@@ -152,7 +152,8 @@ def follow(plate: Nameplate, truth: Truth, complaint: str, *, fixed: bool) -> tu
         else:
             leading = diagnosis.first.probability if diagnosis.first else 0.0
             best = next_tests(diagnosis, condition, taken=set(taken), most=1)
-            if (leading > SURE and len(readings) >= 3) or not best or best[0].bits < 0.004:
+            is_named = leading > SURE and "healthy" not in (diagnosis.first.faults if diagnosis.first else ())
+            if (is_named and len(readings) >= 3) or not best or best[0].bits < 0.004:
                 break
             test = best[0].test
         if test is None:

@@ -1,5 +1,6 @@
 """Serves the demo and photographs each main view; called by script/screenshots."""
 
+import logging
 import os
 import threading
 from collections.abc import Callable
@@ -87,6 +88,7 @@ def main() -> None:
     migrate(engine)
     with make_sessions(engine).begin() as db:
         load_demo(db, datetime.now(UTC))
+    logging.getLogger("werkzeug").setLevel(logging.WARNING)
     app = create_app(Settings(database_url=url, secret_key="s" * 32, secure_cookies=False))
     server = make_server("127.0.0.1", 0, app, threaded=True)
     threading.Thread(target=server.serve_forever, daemon=True).start()

@@ -91,7 +91,8 @@ def spread_of(point: str, prediction: Prediction, *, knows_supply: bool) -> Floa
         share = {"blower": 0.15, "interlock": 0.12, "control": 0.3}.get(place, float(np.hypot(0.045, supply)))
         floor = {"blower": 0.12, "control": 0.06}.get(place, 0.1)
         if place.startswith("feed-"):
-            floor = 1.2
+            # The blower's part of a feed total is out of step and of no certain size.
+            floor = 0.6
     elif function == "ohms":
         share = 0.06 if ".element" in place else 0.3
         floor = 0.3
@@ -376,7 +377,8 @@ class _Evidence:
         labels = {point.id: point.label for point in test_points(self.model.plate)}
         place = reading.point.partition(":")[2].replace(":", " to ").replace("-", " ")
         value = _number(reading.value, reading.point)
-        return f"{labels.get(reading.point, place)} {value}, {reading.condition.spoken}"
+        twice = sum(other.point == reading.point for other in self.readings) > 1
+        return f"{labels.get(reading.point, place)} {value}{', ' + reading.condition.spoken if twice else ''}"
 
     def promising_pairs(self) -> tuple[tuple[str, str], ...]:
         """Return pairs of single faults that between them would explain each reading, the most promising first."""

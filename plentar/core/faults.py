@@ -314,7 +314,7 @@ def _devices(plate: Nameplate, circuit: Circuit) -> Iterator[Fault]:
                 f"{words} rectifier half open",
                 "weak",
                 1.0,
-                Changes(ratio={board: 0.42}),
+                Changes(ratio={board: 0.36}),
                 repair="replace the rectifier board",
                 proof="DC volts at the coil in band",
             )

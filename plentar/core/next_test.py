@@ -79,7 +79,8 @@ def catalogue(plate: Nameplate) -> tuple[Test, ...]:
             add(f"volts:{l1}:{l2}", drive, "supply", 1.0, f"L1 to L2 at the unit, {feed.id}")
         for leg in (l1, l2):
             add(f"volts:{leg}:ground", no_call, "supply", 1.0, f"{leg[-2:].upper()} to ground at the unit, {feed.id}")
-        add(f"amps:{feed.id}", all_heat, "amps", 0.8, f"Clamp the {feed.id} total")
+        for drive, words in ((all_heat, "heat called"), (no_call, "nothing called"), (fan, "fan called")):
+            add(f"amps:{feed.id}", drive, "amps", 0.8, f"Clamp the {feed.id} total, {words}")
     for branch in plate.branches:
         add(f"volts:{branch.id}.l1:{branch.id}.l2", no_call, "supply", 1.0, f"L1 to L2 behind {branch.id}")
     for drive in (all_heat, fan, both, no_call):
@@ -107,8 +108,15 @@ def _rung_tests(tests: list[Test], circuit: HeatingCircuit, heat: Drive) -> None
         before = b
         if part in ("link", "limit"):
             tests.append(Test(f"ohms:{circuit.id}.{part}", Drive(), "ohms", 1.8, f"{circuit.name} {part}, leads off"))
+    # One reading from the leg to the element's end holds every joint and contact on that side at once.
+    sides = (("l1", f"{circuit.id}.element.1"), ("l2", f"{circuit.id}.element.2"))
+    for leg, end in sides:
+        words = f"Volts from {leg.upper()} to {circuit.name}'s element: all joints on that side"
+        tests.append(Test(f"volts:{circuit.supplied_by}.{leg}:{end}", heat, "volts", 1.2, words))
     first, last = rung[0][1], rung[-1][2]
     for leg, end in (("l1", first), ("l2", last)):
+        if (leg, end) in sides:
+            continue
         tests.append(
             Test(
                 f"volts:{circuit.supplied_by}.{leg}:{end}",

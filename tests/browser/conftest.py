@@ -5,7 +5,7 @@ from collections.abc import Callable, Iterator
 
 import pytest
 from flask import Flask
-from playwright.sync_api import Browser, BrowserContext, Page, sync_playwright
+from playwright.sync_api import Browser, BrowserContext, Page, expect, sync_playwright
 from sqlalchemy import Engine
 from werkzeug.serving import make_server
 
@@ -22,6 +22,8 @@ FLAGS = [
     "--disable-component-update",
     "--disable-sync",
 ]
+# A loaded machine may take a while to answer; nothing here measures speed.
+expect.set_options(timeout=20_000)
 LAPTOP = {"width": 1280, "height": 800}
 PHONE = {"width": 390, "height": 844}
 
@@ -71,7 +73,7 @@ def open_page(chromium: Browser, served: str) -> Iterator[Callable[..., Page]]:
         )
         contexts.append(context)
         page = context.new_page()
-        page.set_default_timeout(8000)
+        page.set_default_timeout(20_000)
         page.on("pageerror", lambda error: problems.append(str(error)))
         page.on("console", lambda m: problems.append(m.text) if m.type == "error" and not is_meant(m.text) else None)
         return page

@@ -186,7 +186,10 @@ class CallScreen:
 
     @property
     def next_point(self) -> Point | None:
-        """The first point after this one, in the order of work, that nobody has read yet."""
+        """The point of the next best test or, without one on the board, the next unread in the order of work."""
+        best = self.next_test
+        if best is not None and best.test.point in self.points and best.test.point != self.selected:
+            return self.points[best.test.point]
         order = list(self.points.values())
         start = order.index(self.point)
         unread = [p for p in order[start + 1 :] + order[:start] if p.id not in self.latest]
