@@ -5,7 +5,7 @@ from io import BytesIO
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 
 from tests.browser.conftest import LAPTOP, PHONE, sign_in
 from tests.conftest import ROOT, ShopOf
@@ -118,6 +118,28 @@ def test_phone_keys_type_the_number_and_nothing_is_wider_than_the_screen(
     assert strip is not None
     assert keep_button["y"] + keep_button["height"] <= strip["y"]
     assert page.evaluate("document.documentElement.scrollWidth") <= 390
+
+
+def test_a_number_typed_before_the_new_pad_arrives_never_lands_at_the_old_point(
+    open_page: Callable[..., Page], shop: ShopOf
+) -> None:
+    """With a slow answer to the tap, digits and Enter pressed meanwhile wait for the point that was tapped."""
+    page = open_page(LAPTOP)
+    sign_in(page, shop)
+    page.goto(shop.url)
+
+    def slowly(route: Route) -> None:
+        page.wait_for_timeout(600)
+        route.continue_()
+
+    page.route("**/calls/*point=amps:strip-a*", slowly, times=1)
+    page.locator(".entry").click()
+    page.locator('#board [data-point="amps:strip-a"]').click()
+    page.keyboard.type("20.4")
+    page.keyboard.press("Enter")
+    expect(page.locator('#pad [name="point"]')).to_have_value("amps:strip-a")
+    expect(page.locator(".entry")).to_have_value("20.4")
+    expect(page.locator('#board [data-point="volts:feed-1.l1:feed-1.l2"]')).not_to_contain_text("20.4")
 
 
 def test_what_is_typed_survives_a_reload_and_the_back_button(open_page: Callable[..., Page], shop: ShopOf) -> None:

@@ -11,6 +11,8 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.sparse import coo_matrix
+from scipy.sparse.csgraph import connected_components
 
 from plentar.core.network.changes import Changes
 from plentar.core.network.circuit import Circuit
@@ -21,6 +23,7 @@ Complex = NDArray[np.complex128]
 Ints = NDArray[np.int64]
 Bools = NDArray[np.bool_]
 HOLD_SHARE = 0.45
+STRAY_SIEMENS = 1e-6
 MAX_STEPS = 24
 
 
@@ -275,12 +278,45 @@ def _impedances(found: Settled, anew: Bools) -> None:
     variants = found.variants
     if found.impedance.shape[0] == 0:
         found.impedance = np.zeros((variants.count, variants.nodes, variants.nodes), dtype=np.complex64)
-    rows = np.nonzero(anew)[0]
+    # Only a floating conductor is soft enough for a 10 Mohm meter to notice; most variants have none.
+    rows = np.nonzero(anew & _has_floating(found))[0]
     if rows.size:
         matrices = _matrix(variants, rows, found.states[rows])
         # Solving against the identity is measurably quicker than numpy's own inverse on small batches.
         identity = np.broadcast_to(np.eye(variants.nodes - 1, dtype=np.complex128), matrices.shape)
         found.impedance[rows, 1:, 1:] = np.linalg.solve(matrices, identity)
+
+
+def _has_floating(found: Settled) -> Bools:
+    """Tell which variants have a conductor that only strays tie to the rest, by counting connected pieces.
+
+    The supply is one piece and a control side without a grounded common another; more than that means something floats.
+    """
+    v = found.variants
+    size, layers = v.nodes, np.arange(v.count)[:, None] * v.nodes
+    ports = v.node_of[:, v.ports]
+    live_ports = v.port_admittance != 0
+    ends = [
+        (v.branch_a, v.branch_b, np.abs(v.admittance) > STRAY_SIEMENS),
+        (v.contact_a, v.contact_b, found.states),
+        (v.split_a, v.split_b, v.split_y > 0),
+        (ports[:, :, 0], ports[:, :, 1], live_ports),
+        (ports[:, :, 2], ports[:, :, 3], live_ports),
+    ]
+    sources = v.node_of[:, [v.circuit.terminals[source.node] for source in v.circuit.sources]]
+    ends.append((np.zeros_like(sources), sources, np.ones(sources.shape, dtype=bool)))
+    a = np.concatenate([(layers + x)[used] for x, _, used in ends])
+    b = np.concatenate([(layers + y)[used] for _, y, used in ends])
+    graph = coo_matrix((np.ones(len(a), dtype=np.int8), (a, b)), shape=(v.count * size, v.count * size))
+    _, piece = connected_components(graph, directed=False)
+    exists = np.zeros((v.count, size), dtype=bool)
+    exists[layers // size, v.node_of] = True
+    first = np.zeros(v.count * size, dtype=bool)
+    first[np.unique(piece, return_index=True)[1]] = True
+    pieces = (first.reshape(v.count, size) & exists).sum(axis=1)
+    common = v.node_of[:, v.circuit.terminals["transformer.c"]]
+    floats: Bools = np.greater(pieces, np.where(common == 0, 1, 2))
+    return floats
 
 
 def _matrix(variants: Variants, rows: Ints, states: Bools) -> Complex:

@@ -28,6 +28,28 @@ function showSelected() {
   $("#runsheet [aria-current]")?.scrollIntoView({ block: "nearest", inline: "nearest" });
 }
 
+// Between a tap on the board and the pad that belongs to it nothing may be typed into the old one: a number must never
+// land at the point before. Digits pressed meanwhile wait for the new pad.
+let waiting = "";
+document.addEventListener("htmx:before:request", (event) => {
+  const { request, target } = event.detail.ctx;
+  if (request.method === "GET" && target?.id === "pad") {
+    target.inert = true;
+    waiting = "";
+  }
+});
+document.addEventListener("htmx:finally:request", () => {
+  const pad = $("#pad");
+  if (pad) pad.inert = false;
+  const entry = $(".entry");
+  if (waiting && entry) {
+    entry.value = waiting;
+    entry.focus();
+    entry.dispatchEvent(new Event("input", { bubbles: true }));
+  }
+  waiting = "";
+});
+
 // Swapping the board must not lose the place of someone who is moving through it by keyboard or has scrolled it.
 let keep = null;
 document.addEventListener("htmx:before:swap", () => {
@@ -60,6 +82,10 @@ document.addEventListener("keydown", (event) => {
   }
   if (isTyping(event.target)) return;
   const entry = $(".entry");
+  if ($("#pad")?.inert && /^[0-9.,]$/.test(event.key)) {
+    waiting += event.key;
+    return;
+  }
   if (entry && /^[0-9.,]$/.test(event.key)) {
     entry.focus();
     return; // the digit lands in the field that now has the focus
