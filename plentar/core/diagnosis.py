@@ -5,7 +5,7 @@ parts, with a tail for readings that are simply wrong (wrong function, factor 1,
 """
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -70,6 +70,7 @@ class Diagnosis:
     wait_seconds: float
     posterior: Floats
     model: UnitModel
+    knows_supply: bool
 
     @property
     def first(self) -> Cause | None:
@@ -129,37 +130,62 @@ def _one_likelihood(reading: Reading, shown: Floats, spread: Floats) -> tuple[Fl
     return sound + WRONG_SHARE / _range_of(reading.point) + MISREAD_SHARE * wrong_function, sound
 
 
-def _likelihood(
-    model: UnitModel, reading: Reading, rules: Rules, ratio: Floats, *, knows_supply: bool
-) -> tuple[Floats, Floats, Floats]:
-    """Return the reading's density under each hypothesis, the share of it that is no mistake, the value expected."""
-    total, good = np.zeros(len(model.hypotheses)), np.zeros(len(model.hypotheses))
-    best_share, best = 0.0, total
+@dataclass(frozen=True, slots=True)
+class _Phase:
+    """One reading under one state its condition may mean: the state's share, density, its sound part, the value."""
+
+    share: float
+    density: Floats
+    sound: Floats
+    shown: Floats
+
+
+def _phases(model: UnitModel, reading: Reading, rules: Rules, ratio: Floats, *, knows_supply: bool) -> list[_Phase]:
+    """Return the reading under every state its condition may mean."""
+    phases = []
     for drive, share in states(model, reading.condition, rules):
         prediction = model.predict(reading.point, drive)
         is_line = reading.point.startswith(("volts", "dc_volts", "amps"))
         shown = prediction.shown * ratio if is_line else prediction.shown
         spread = spread_of(reading.point, Prediction(shown, prediction.softness), knows_supply=knows_supply)
-        density, sound = _one_likelihood(reading, shown, spread)
-        total += share * density
-        good += share * sound
-        if share > best_share:
-            best_share, best = share, shown
-    return total, good / np.maximum(total, 1e-300), best
+        phases.append(_Phase(share, *_one_likelihood(reading, shown, spread), shown))
+    return phases
 
 
 def states(model: UnitModel, condition: Condition, rules: Rules) -> list[tuple[Drive, float]]:
-    """Return the drives a condition may mean, with the airless phase split into limits closed and open."""
+    """Return the drives a condition may mean, with the airless phase split into limits closed and open.
+
+    Strips may heat without air under any call, and with none when something is stuck.
+    """
     drives = []
     for drive, share in drives_of(model.plate, condition, rules):
-        if drive.calls & {"W", "W2"} and not drive.waiting:
-            opened = Drive(
-                calls=drive.calls, dead_feeds=drive.dead_feeds, has_control=drive.has_control, limits_open=True
-            )
-            drives += [(drive, 0.65 * share), (opened, 0.35 * share)]
-        else:
+        if drive.waiting or len(drive.dead_feeds) == len(model.plate.feeds):
             drives.append((drive, share))
+        else:
+            drives += [(drive, 0.65 * share), (replace(drive, limits_open=True), 0.35 * share)]
     return drives
+
+
+def _joint(readings: Sequence[Sequence[_Phase]]) -> Floats:
+    """Return the log density of all readings taken under one condition.
+
+    Limits stay closed or open for minutes, so readings taken together mostly saw the same phase; some did not.
+    """
+    mixed = sum((np.log(_mixed(phases)) for phases in readings), np.zeros_like(readings[0][0].density))
+    if any(len(phases) != len(readings[0]) for phases in readings) or len(readings[0]) == 1:
+        return mixed
+    together = [np.log(0.3) + mixed]
+    for index, phase in enumerate(readings[0]):
+        whole = sum((np.log(np.maximum(phases[index].density, 1e-12)) for phases in readings), np.zeros_like(mixed))
+        together.append(np.log(0.7 * phase.share) + whole)
+    found: Floats = np.logaddexp.reduce(np.array(together), axis=0)
+    return found
+
+
+def _mixed(phases: Sequence[_Phase]) -> Floats:
+    """Return a reading's density whatever the phase."""
+    total: Floats = sum((phase.share * phase.density for phase in phases), np.zeros_like(phases[0].density))
+    return np.maximum(total, 1e-12)
 
 
 def _supply_ratio(model: UnitModel, readings: Sequence[Reading], rules: Rules) -> tuple[Floats, bool]:
@@ -213,7 +239,12 @@ def diagnose(
     else:
         wait = 0.0
     return Diagnosis(
-        causes=causes, ask_again=evidence.doubtful(), wait_seconds=wait, posterior=evidence.posterior, model=model
+        causes=causes,
+        ask_again=evidence.doubtful(),
+        wait_seconds=wait,
+        posterior=evidence.posterior,
+        model=model,
+        knows_supply=evidence.knows_supply,
     )
 
 
@@ -229,18 +260,21 @@ def _weigh(
     prior = model.prior(complaints)
     log_posterior = np.log(prior)
     likelihoods, shown, explained = [], [], []
+    together: dict[tuple[object, ...], list[list[_Phase]]] = {}
     for reading in standing:
-        density, sound, value = _likelihood(model, reading, rules, ratio, knows_supply=knows_supply)
-        log_density = np.log(np.maximum(density, 1e-12))
-        likelihoods.append(log_density)
-        shown.append(value)
-        explained.append(sound)
-        log_posterior = log_posterior + log_density
+        phases = _phases(model, reading, rules, ratio, knows_supply=knows_supply)
+        density = _mixed(phases)
+        likelihoods.append(np.log(density))
+        shown.append(max(phases, key=lambda phase: phase.share).shown)
+        explained.append(sum(phase.share * phase.sound for phase in phases) / density)
+        together.setdefault(_under(reading.condition), []).append(phases)
+    for taken in together.values():
+        log_posterior = log_posterior + _joint(taken)
     for observation in observations:
         log_posterior = log_posterior + _observed(model, observation, rules)
     posterior = np.exp(log_posterior - log_posterior.max())
     posterior /= posterior.sum()
-    return _Evidence(model, standing, likelihoods, shown, explained, prior, posterior)
+    return _Evidence(model, standing, likelihoods, shown, explained, prior, posterior, knows_supply)
 
 
 def _standing(readings: Sequence[Reading]) -> list[Reading]:
@@ -312,6 +346,7 @@ class _Evidence:
     explained: Sequence[Floats]
     prior: Floats
     posterior: Floats
+    knows_supply: bool
 
     def causes(self) -> tuple[Cause, ...]:
         model = self.model

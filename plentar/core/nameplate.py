@@ -35,6 +35,8 @@ HeatCall = Literal["W", "W2"]
 
 _ID = re.compile(r"[a-z][a-z0-9]*(-[a-z0-9]+)*\Z")
 LEG_LANDINGS = ("L1", "L2")
+# No plate prints more of anything; it keeps slips of the key from becoming infinities further on.
+LARGEST = 1e7
 SIZES = ("14", "12", "10", "8", "6", "4", "3", "2", "1", "1/0", "2/0", "3/0", "4/0")
 
 
@@ -44,8 +46,8 @@ def _require_id(value: str, field: str) -> None:
 
 
 def _require_above_zero(value: float | None, field: str, what: str) -> None:
-    if value is not None and not 0 < value < math.inf:
-        raise NameplateError(f"expected {what} above zero, got {value}", field=field)
+    if value is not None and not 0 < value < LARGEST:
+        raise NameplateError(f"expected {what} above zero and below {LARGEST:g}, got {value}", field=field)
 
 
 class _Plate:

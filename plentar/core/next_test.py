@@ -251,7 +251,12 @@ def next_tests(
         if (test.point, test.drive.calls) not in taken
         for minutes in [_minutes(model.plate, test, condition, school)]
     ]
-    scored.sort(key=lambda entry: (-entry[0], tests[entry[1]].point))
+    if not diagnosis.knows_supply:
+        # Every other reading is held against the volts found, so those come first.
+        feed = model.plate.feed_of(model.plate.transformer.supplied_by)
+        line = f"volts:{feed}.l1:{feed}.l2"
+        scored = [(value + 1e3 * (tests[i].point == line), i, minutes) for value, i, minutes in scored]
+    scored.sort(key=lambda entry: (-entry[0], entry[2], tests[entry[1]].point))
     return tuple(
         NextTest(tests[i], float(bits[i]), minutes, _splits(diagnosis, rows, weight, bins[i]))
         for _, i, minutes in scored[:most]

@@ -171,7 +171,9 @@ def test_complaint_and_observation_move_the_suspicion() -> None:
 
 def test_next_test_splits_and_respects_what_is_live() -> None:
     """After a dead strip B the next test is in its rung, live, and splits at least two causes."""
-    found: Diagnosis = diagnose(UNIT, heat_call(0.0, 300.0)[:2] + heat_call(0.0, 300.0)[3:])
+    found: Diagnosis = diagnose(
+        UNIT, [read(LINE, 238.0, under("W")), *heat_call(0.0, 300.0)[:2], *heat_call(0.0, 300.0)[3:]]
+    )
     tests = next_tests(found, under("W"), taken={("amps:strip-b", frozenset("W"))})
     assert "Strip B" in tests[0].test.words
     assert not tests[0].test.is_isolated
