@@ -1,0 +1,58 @@
+"""One fault as a value: its id, what it changes in the circuit, its repair and its proof."""
+
+import math
+from dataclasses import dataclass
+
+from plentar.core.network.changes import NO_CHANGE, Changes
+
+__all__ = ["HEALTHY", "OFF", "Fault", "make_fault", "part_words"]
+
+OFF = math.inf
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Fault:
+    """One thing that can be wrong.
+
+    `variants` are the same fault at several magnitudes, equally likely. `kind` groups faults for the complaint's sake:
+    dead, stuck, weak, supply, control, blower, short.
+    """
+
+    id: str
+    title: str
+    part: str
+    kind: str
+    weight: float
+    variants: tuple[Changes, ...]
+    repair: str
+    proof: str
+
+
+HEALTHY = Fault(
+    id="healthy",
+    title="Nothing wrong in the circuit",
+    part="",
+    kind="healthy",
+    weight=6.0,
+    variants=(NO_CHANGE,),
+    repair="none",
+    proof="every strip's amps in band under a call, everything off without one",
+)
+
+
+def make_fault(name: str, title: str, kind: str, weight: float, *variants: Changes, repair: str, proof: str) -> Fault:
+    return Fault(
+        id=name,
+        title=title,
+        part=name.rpartition(".")[0],
+        kind=kind,
+        weight=weight,
+        variants=variants,
+        repair=repair,
+        proof=proof,
+    )
+
+
+def part_words(name: str) -> str:
+    """Return a part's id as words: `seq-a` becomes `Seq A`."""
+    return name.replace("-", " ").title()

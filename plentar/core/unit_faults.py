@@ -1,0 +1,323 @@
+"""The faults of a unit as a whole: its feeds, its control side, its blower and interlock."""
+
+from collections.abc import Iterator
+
+from plentar.core.fault import OFF, Fault, make_fault, part_words
+from plentar.core.nameplate import Nameplate
+from plentar.core.network.changes import Changes
+from plentar.core.network.circuit import Circuit
+
+__all__ = ["blower_faults", "control_faults", "supply_faults"]
+
+
+def supply_faults(plate: Nameplate) -> Iterator[Fault]:
+    for feed in plate.feeds:
+        name = feed.id
+        words = "Feed" if len(plate.feeds) == 1 else part_words(name)
+        poles = {leg: f"{name}.breaker-{leg}" for leg in ("l1", "l2")}
+        for leg, pole in poles.items():
+            yield make_fault(
+                f"{pole}.open",
+                f"{words}, {leg.upper()} lost at the breaker",
+                "supply",
+                1.5,
+                Changes(forced={pole: False}),
+                repair="replace the breaker, look at its stab",
+                proof="both legs to ground and across",
+            )
+            yield make_fault(
+                f"{name}.lug-{leg}.loose",
+                f"{words}, {leg.upper()} lug or stab of high resistance",
+                "weak",
+                0.8,
+                *(Changes(ohms={f"{name}.conductor-{leg}": (r, r)}) for r in (0.35, 1.0)),
+                repair="clean, new end, torque",
+                proof="sag under load in band",
+            )
+        yield make_fault(
+            f"{name}.breaker.off",
+            f"{words} dead: breaker off or tripped",
+            "supply",
+            3.0,
+            Changes(forced=dict.fromkeys(poles.values(), False)),
+            repair="find why it was off, then close it",
+            proof="volts and amps of everything on it",
+        )
+    for branch in plate.branches:
+        for leg in ("l1", "l2"):
+            yield make_fault(
+                f"{branch.id}.{leg}-pole.open",
+                f"{part_words(branch.id)}, {leg.upper()} pole open",
+                "supply",
+                1.0,
+                Changes(forced={f"{branch.id}.{leg}-pole": False}),
+                repair="replace the built-in breaker",
+                proof="volts behind it",
+            )
+        yield make_fault(
+            f"{branch.id}.off",
+            f"{part_words(branch.id)} off or tripped",
+            "supply",
+            1.5,
+            Changes(forced={f"{branch.id}.l1-pole": False, f"{branch.id}.l2-pole": False}),
+            repair="find why it was off, then close it",
+            proof="volts behind it",
+        )
+
+
+def control_faults(plate: Nameplate, circuit: Circuit) -> Iterator[Fault]:
+    proof = "24 V at each coil under its call"
+    port = next(p for p in circuit.two_ports if p.id == "transformer")
+    yield make_fault(
+        "transformer.dead",
+        "Transformer dead",
+        "control",
+        3.0,
+        Changes(ratio={"transformer": 0.0}),
+        repair="replace the transformer, find what overloaded it",
+        proof=proof,
+    )
+    for factor, words in ((208 / 240, "low"), (240 / 208, "high")):
+        yield make_fault(
+            f"transformer.wrong-tap-{words}",
+            f"Transformer on the wrong tap, {words} control volts",
+            "control",
+            0.4,
+            Changes(ratio={port.id: factor}),
+            repair="move to the tap of the supply",
+            proof=proof,
+        )
+    yield make_fault(
+        "fuse.open",
+        "Control fuse open",
+        "control",
+        4.0,
+        Changes(forced={"fuse": False}),
+        repair="find the short, then replace the fuse",
+        proof=proof,
+    )
+    for lead, words in (
+        ("transformer.lead-1", "primary lead L1"),
+        ("transformer.lead-2", "primary lead L2"),
+        ("transformer.lead-c", "common lead"),
+    ):
+        yield make_fault(
+            f"{lead}.off",
+            f"Transformer {words} off",
+            "control",
+            0.4,
+            Changes(split={lead: OFF}),
+            repair="new end",
+            proof=proof,
+        )
+    yield make_fault(
+        "thermostat.lead-r.off",
+        "R to the thermostat broken",
+        "control",
+        1.0,
+        Changes(split={"thermostat.lead-r": OFF}),
+        repair="repair the cable",
+        proof=proof,
+    )
+    for call in plate.calls:
+        name = call.lower()
+        yield make_fault(
+            f"thermostat.{name}.not-calling",
+            f"Thermostat does not call {call}",
+            "control",
+            2.5 if call != "Y" else 0.3,
+            Changes(forced={f"thermostat.{name}": False}),
+            repair="thermostat or its setting",
+            proof=proof,
+        )
+        yield make_fault(
+            f"thermostat.{name}.always-calling",
+            f"Thermostat always calls {call}",
+            "stuck",
+            1.5 if call != "Y" else 0.3,
+            Changes(forced={f"thermostat.{name}": True}),
+            repair="thermostat",
+            proof="no 24 V without a call",
+        )
+        yield make_fault(
+            f"thermostat.lead-{name}.off",
+            f"{call} conductor broken or off",
+            "control",
+            0.8 if call != "Y" else 0.2,
+            Changes(split={f"thermostat.lead-{name}": OFF}),
+            repair="repair the cable",
+            proof=proof,
+        )
+        yield make_fault(
+            f"control.{name}.shorted",
+            f"{call} shorted to common",
+            "short",
+            0.8,
+            Changes(ohms={f"control.short-{name}": (0.8, 0.8)}),
+            repair="find the rubbed wire",
+            proof=proof,
+        )
+        if plate.transformer.grounded_common:
+            yield make_fault(
+                f"control.{name}.grounded",
+                f"{call} conductor to ground",
+                "short",
+                0.6,
+                Changes(ohms={f"control.ground-{name}": (0.8, 0.8)}),
+                repair="find the rubbed wire",
+                proof=proof,
+            )
+    if "Y" in plate.calls:
+        yield make_fault(
+            "control.w-to-y.joined",
+            "Strips jumpered to the cooling call",
+            "stuck",
+            0.8,
+            Changes(ohms={"control.w-to-y": (0.05, 0.05)}),
+            repair="take the jumper out",
+            proof="no strip with Y alone",
+        )
+
+
+def blower_faults(plate: Nameplate, circuit: Circuit) -> Iterator[Fault]:
+    motors = {branch.id: branch for branch in circuit.branches if branch.id in circuit.motors}
+    proof = "blower in its four rows: G, W, both, none"
+    yield make_fault(
+        "blower.motor.open",
+        "Blower motor open",
+        "blower",
+        3.0,
+        Changes(ohms=dict.fromkeys(motors, (OFF, OFF))),
+        repair="replace the motor",
+        proof=proof,
+    )
+    for name, share, words, fix in (
+        ("seized", 0.22, "seized", "free or replace it"),
+        ("weak-capacitor", 0.8, "weak run capacitor", "replace the capacitor"),
+    ):
+        yield make_fault(
+            f"blower.motor.{name}",
+            f"Blower motor, {words}",
+            "blower",
+            1.5,
+            Changes(ohms={n: (b.ohms * share, b.dc_ohms) for n, b in motors.items()}),
+            repair=fix,
+            proof=proof,
+        )
+    yield make_fault(
+        "blower.lead-fixed.off",
+        "Blower's fixed lead off",
+        "blower",
+        0.6,
+        Changes(split={"blower.lead-fixed": OFF}),
+        repair="new end",
+        proof=proof,
+    )
+    relay = plate.blower.relay
+    if relay is None:
+        return
+    coil = f"{relay.id}.coil"
+    plain = next(branch for branch in circuit.branches if branch.id == coil)
+    yield make_fault(
+        f"{coil}.open",
+        "Blower relay coil open",
+        "blower",
+        2.5,
+        Changes(ohms={coil: (OFF, OFF)}),
+        repair="replace the relay",
+        proof=proof,
+    )
+    yield make_fault(
+        f"{coil}.shorted",
+        "Blower relay coil shorted",
+        "short",
+        1.2,
+        *(Changes(ohms={coil: (plain.ohms * s, plain.dc_ohms * s)}) for s in (0.04, 0.15)),
+        repair="replace the relay, and the fuse",
+        proof="control current below 80 % of the transformer",
+    )
+    for lead in circuit.leads:
+        if lead.id.startswith(f"{relay.id}.lead-"):
+            yield make_fault(
+                f"{lead.id}.off",
+                f"Blower relay {lead.id.rpartition('lead-')[2].upper()} lead off",
+                "blower",
+                0.5,
+                Changes(split={lead.id: OFF}),
+                repair="new end",
+                proof=proof,
+            )
+    used = {contact.id for contact in circuit.contacts}
+    landed = {lead.a for lead in circuit.leads}
+    for name in sorted(used):
+        if not name.startswith(f"{relay.id}.n") or name not in landed:
+            continue
+        label = name.rpartition(".")[2].upper()
+        yield make_fault(
+            f"{name}.open",
+            f"Blower relay {label} never closes",
+            "blower",
+            2.0,
+            Changes(forced={name: False}),
+            repair="replace the relay",
+            proof=proof,
+        )
+        yield make_fault(
+            f"{name}.welded",
+            f"Blower relay {label} welded",
+            "blower",
+            1.2,
+            Changes(forced={name: True}),
+            repair="replace the relay",
+            proof=proof,
+        )
+    if "interlock.jumper" in {branch.id for branch in circuit.branches}:
+        yield from _miswired(plate, circuit, relay.id)
+
+
+def _miswired(plate: Nameplate, circuit: Circuit, relay: str) -> Iterator[Fault]:
+    """The field guide's wrong interlocks (a), (b), (c) and (e); (d), NC left open, is its lead off."""
+    contact = plate.blower.relay.contacts[0] if plate.blower.relay else None
+    if contact is None or contact.com != "blower" or contact.no not in ("L1", "L2"):
+        return
+    supply = plate.blower.supplied_by
+    leg, other = (f"{supply}.{name.lower()}" for name in ((contact.no, "L1" if contact.no == "L2" else "L2")))
+    com, no, nc = (f"{relay}.lead-{name}" for name in ("com", "no", "nc"))
+    fix = "land it: blower on COM, NO on the pole's leg, NC on the strip's load side"
+    proof = "blower in its four rows, strips only with W"
+    yield make_fault(
+        "interlock.plain-wire",
+        "Plain wire from strip to blower",
+        "stuck",
+        0.4,
+        Changes(ohms={"interlock.jumper": (0.01, 0.01)}),
+        repair=fix,
+        proof=proof,
+    )
+    yield make_fault(
+        "interlock.com-on-leg",
+        "Interlock: COM on the leg, NC on the strip",
+        "stuck",
+        0.4,
+        Changes(moved={com: leg, no: "blower.run"}),
+        repair=fix,
+        proof=proof,
+    )
+    yield make_fault(
+        "interlock.across-legs",
+        "Interlock: COM on one leg, NC on the other",
+        "supply",
+        0.3,
+        Changes(moved={com: leg, nc: other, no: "blower.run"}),
+        repair=fix,
+        proof=proof,
+    )
+    yield make_fault(
+        "interlock.fixed-and-no-exchanged",
+        "Interlock: fixed lead and NO exchanged",
+        "blower",
+        0.4,
+        Changes(moved={"blower.lead-fixed": leg, no: other}),
+        repair=fix,
+        proof=proof,
+    )
