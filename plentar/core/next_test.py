@@ -93,7 +93,8 @@ def catalogue(plate: Nameplate) -> tuple[Test, ...]:
         add(f"ohms:{circuit.id}.element", no_call, "ohms", 2.0, f"{circuit.name} element ohms, leads off")
     _control_tests(plate, tests, all_heat, fan, no_call)
     _relay_tests(plate, tests, all_heat, fan, no_call)
-    return tuple(tests)
+    # Circuits that share a pole share its tests.
+    return tuple({(test.point, test.drive): test for test in reversed(tests)}.values())[::-1]
 
 
 def _rung_tests(tests: list[Test], circuit: HeatingCircuit, heat: Drive) -> None:

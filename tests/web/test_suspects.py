@@ -1,0 +1,155 @@
+"""The suspects panel, the report and the demo, over HTTP."""
+
+import json
+from collections.abc import Callable
+from datetime import UTC, datetime, timedelta
+from uuid import uuid4
+
+import pytest
+from flask import Flask
+from flask.testing import FlaskClient
+from sqlalchemy import Engine, select, text
+from sqlalchemy.orm import Session
+
+from plentar.demo import load_demo, move_to_today
+from plentar.formats.unit_json import nameplate_from_json
+from plentar.store.database import make_engine, make_sessions, migrate
+from plentar.store.models import Call, Place, Reading, Unit
+from tests.conftest import ShopOf, sign_in
+
+HTMX = {"HX-Request": "true"}
+LINE = "volts:feed-1.l1:feed-1.l2"
+POLE_B = "volts:seq-a.pole-2.load:seq-a.pole-2.line"
+
+
+def call_heat(engine: Engine, shop: ShopOf, seconds: float) -> None:
+    """Let heat have been called for so long, without waiting for it."""
+    with make_sessions(engine).begin() as db:
+        call = db.get_one(Call, shop.call_id)
+        since = (datetime.now(UTC) - timedelta(seconds=seconds)).isoformat()
+        call.condition = {**call.condition, "calls": {"W": since}, "changed_at": since}
+
+
+def send(client: FlaskClient, shop: ShopOf, point: str, value: str) -> str:
+    """Keep a reading and return the fragments."""
+    form = {"reading_id": str(uuid4()), "point": point, "value": value}
+    answer = client.post(f"{shop.url}/readings", data=form, headers=HTMX)
+    assert answer.status_code == 200, answer.text
+    return answer.text
+
+
+def test_the_panel_names_the_pole_with_reasons_and_then_nothing_more_to_split(
+    client: FlaskClient, shop: ShopOf, engine: Engine
+) -> None:
+    """Readings of a dead pole, one by one: suspects appear, sharpen, and the pole leads."""
+    call_heat(engine, shop, 400)
+    assert "Suspects" not in client.get(shop.url).text
+    send(client, shop, LINE, "238.4")
+    send(client, shop, "volts:seq-a.coil.1:seq-a.coil.2", "25")
+    send(client, shop, "amps:strip-a", "20.5")
+    body = send(client, shop, "amps:strip-b", "0")
+    assert "Suspects" in body
+    assert "Next: Volts" in body
+    assert "live: keep clear of bare parts" in body
+    body = send(client, shop, POLE_B, "238.1")
+    first = body[body.index("Suspects") :]
+    assert "Pole 2 of Seq A does not close" in first
+    assert "98 %" in first or "97 %" in first or "99 %" in first
+    assert "Strip B 0.0 A (0.0 A predicted)" in first
+    assert "Against: nothing" in first
+
+
+def test_too_early_it_says_how_long_to_wait(client: FlaskClient, shop: ShopOf, engine: Engine) -> None:
+    """Ten seconds after the call nothing is named."""
+    call_heat(engine, shop, 10)
+    send(client, shop, LINE, "238.4")
+    body = send(client, shop, "amps:strip-b", "0")
+    assert "Too early to name a cause" in body
+    assert "fail: dead" not in body
+
+
+def test_a_reading_nothing_explains_is_asked_for_again(client: FlaskClient, shop: ShopOf) -> None:
+    """63 V from one leg to ground among sound ones is doubted by name."""
+    send(client, shop, LINE, "240")
+    send(client, shop, "volts:feed-1.l2:ground", "120")
+    body = send(client, shop, "volts:feed-1.l1:ground", "63")
+    assert "Take again: Leg 1. Nothing explains it." in body
+
+
+@pytest.mark.parametrize("pattern", ["wye-contactor", "six-strip-chained", "one-strip-dpdt", "three-strip-ecm"])
+def test_odd_wirings_draw_judge_and_report(app: Flask, make_shop: Callable[..., ShopOf], pattern: str) -> None:
+    """Every point of the unit takes a reading; board, findings, suspects and report hold it."""
+    shop = make_shop(pattern)
+    client = sign_in(app, shop)
+    client.post(f"{shop.url}/condition", data={"switch": "W=on"})
+    page = client.get(shop.url).text
+    points = {part.split('"')[0] for part in page.split('data-point="')[1:]}
+    for point in sorted(points)[::4]:
+        send(client, shop, point, "12")
+    report = client.get(f"{shop.url}/report").text
+    assert report.count("W called") == len(sorted(points)[::4])
+
+
+def test_a_closed_call_takes_nothing_more(client: FlaskClient, shop: ShopOf, engine: Engine) -> None:
+    """Neither a reading nor a switch; both say why."""
+    with engine.begin() as db:
+        db.execute(text("update call set status = 'closed' where id = :c"), {"c": shop.call_id})
+    form = {"reading_id": str(uuid4()), "point": LINE, "value": "240"}
+    refused = client.post(f"{shop.url}/readings", data=form, headers=HTMX)
+    assert refused.status_code == 422
+    assert "this call is closed; its readings stand" in refused.text
+    switch = client.post(f"{shop.url}/condition", data={"switch": "W=on"}, headers=HTMX)
+    assert switch.status_code == 422
+
+
+def test_without_scripts_the_same_forms_work(client: FlaskClient, shop: ShopOf) -> None:
+    """Plain posts redirect to the page that shows the result."""
+    form = {"reading_id": str(uuid4()), "point": LINE, "value": "240"}
+    answer = client.post(f"{shop.url}/readings", data=form)
+    assert (answer.status_code, answer.location) == (302, f"{shop.url}?point={LINE}")
+    assert client.post(f"{shop.url}/condition", data={"switch": "W=on"}).location == shop.url
+    refused = client.post(f"{shop.url}/readings", data={**form, "reading_id": str(uuid4()), "value": "2O"})
+    assert refused.status_code == 422
+    assert "<html" in refused.text
+    assert 'value="2O"' in refused.text
+
+
+def test_what_is_typed_is_judged_without_being_kept(client: FlaskClient, shop: ShopOf) -> None:
+    """A preview shows the verdict and leaves no reading behind."""
+    body = client.post(f"{shop.url}/judge", data={"point": LINE, "value": "205"}, headers=HTMX).text
+    assert "fail: low supply" in body
+    assert "expected a number" in client.post(f"{shop.url}/judge", data={"point": LINE, "value": "x"}).text
+    assert "Taken here" not in client.get(shop.url).text
+
+
+def test_the_demo_is_the_same_every_time_and_moves_with_the_day(engine: Engine) -> None:
+    """Loaded twice into fresh databases on different days: same places, units, calls and readings, moved to the day."""
+    loads = []
+    for offset in (0, 3):
+        name = f"demo_{uuid4().hex}"
+        with engine.connect().execution_options(isolation_level="AUTOCOMMIT") as admin:
+            admin.execute(text(f"create database {name}"))
+        own = make_engine(engine.url.set(database=name).render_as_string(hide_password=False))
+        migrate(own)
+        moment = datetime(2026, 1, 12, 18, 0, tzinfo=UTC) + timedelta(days=offset)
+        with make_sessions(own).begin() as db:
+            assert load_demo(db, moment)
+            assert not load_demo(db, moment)
+            loads.append(contents(db))
+            move_to_today(db, moment + timedelta(days=2))
+            newest = max(db.scalars(select(Call.scheduled_at)))
+            assert newest.date() == (moment + timedelta(days=2)).date()
+        own.dispose()
+        with engine.connect().execution_options(isolation_level="AUTOCOMMIT") as admin:
+            admin.execute(text(f"drop database {name}"))
+    assert loads[0] == loads[1]
+
+
+def contents(db: Session) -> str:
+    """Everything of the demo that does not depend on the day."""
+    places = [(row.name, row.town, row.occupant) for row in db.scalars(select(Place).order_by(Place.name))]
+    units = [row.nameplate for row in db.scalars(select(Unit).order_by(Unit.id))]
+    readings = [(str(row.id), row.point, row.value) for row in db.scalars(select(Reading).order_by(Reading.id))]
+    assert len(places) >= 45
+    assert all(nameplate_from_json(unit) for unit in units)
+    return json.dumps([places, units, readings])
