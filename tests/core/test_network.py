@@ -239,6 +239,23 @@ def test_current_into_every_node_is_zero(name: str, data: st.DataObject) -> None
     assert np.abs(residual).max() < 1e-6
 
 
+@pytest.mark.parametrize(
+    ("fault", "drive", "clamp"),
+    [
+        ("seq-a.coil.open", HEAT, "strip-a"),
+        ("blower-relay.coil.open", FAN, "blower"),
+        ("seq-a.coil.shorted", HEAT, "strip-a"),
+    ],
+)
+def test_an_open_or_shorted_coil_moves_nothing(fault: str, drive: Drive, clamp: str) -> None:
+    """24 V across an open heater or coil is still 24 V, and nothing behind it runs."""
+    settled = solved(drive, fault)
+    device = fault.partition(".")[0]
+    if fault.endswith("open"):
+        assert volts(settled, f"{device}.coil.1", f"{device}.coil.2") > 24
+    assert amps(settled, clamp) < 0.05
+
+
 def test_unknown_faults_are_refused() -> None:
     """The text says where to look."""
     with pytest.raises(ReadingError, match=r"no fault 'strip-q\.link\.open'"):

@@ -24,6 +24,8 @@ Ints = NDArray[np.int64]
 Bools = NDArray[np.bool_]
 HOLD_SHARE = 0.45
 STRAY_SIEMENS = 1e-6
+# A coil that draws this many times its current has shorted turns and no pull left.
+SHORTED_SHARE = 3.5
 MAX_STEPS = 24
 
 
@@ -77,7 +79,18 @@ class Variants:
         self.split_y = np.zeros((count, slots))
         for row, change in enumerate(changes):
             self._apply(row, change)
+        self.coil_works = self._coil_works()
         self._static = self.assemble(self.admittance, with_ports=True)
+
+    def _coil_works(self) -> Bools:
+        """Tell which coils and heaters can still pull: volts across an open or shorted one move nothing."""
+        works = np.ones((self.count, len(self.devices)), dtype=bool)
+        for device, i in self.devices.items():
+            at = self.branch_at.get(f"{device}.coil")
+            if at is not None:
+                share = np.abs(self.admittance[:, at] * self.circuit.branches[at].ohms)
+                works[:, i] = (share > 0) & (share < SHORTED_SHARE)
+        return works
 
     def _nodes(self) -> Ints:
         """Return the node of each terminal in each variant; only variants with changed leads are merged anew."""
@@ -400,7 +413,7 @@ class _Movers:
         trips = over & (self.trip_group >= 0)
         self._latch(rows, trips, tripped, moved)
         ends = self.v.node_of[rows][:, self.coil_ends]
-        across = np.abs(volts[layers, ends[:, :, 0]] - volts[layers, ends[:, :, 1]])
+        across = np.abs(volts[layers, ends[:, :, 0]] - volts[layers, ends[:, :, 1]]) * self.v.coil_works[rows]
         quick = (
             np.where(energised[rows], across > HOLD_SHARE * self.pull, across >= self.pull) & ~self.device_is_thermal
         )
