@@ -199,7 +199,7 @@ def _feed_block(pen: _Pen, feed: str, top: float, pitch: float, *, with_blower: 
     state = pen.line(f"{feed}.l1")
     pen.board.wires.insert(0, Wire(path=f"M {LEFT} {head + 14} V {y - 14}", state=state))
     pen.board.wires.insert(0, Wire(path=f"M {RIGHT} {head + 14} V {y - 14}", state=pen.line(f"{feed}.l2")))
-    return y + 18
+    return y + (18 if with_blower else 34)
 
 
 def _rung(pen: _Pen, circuit: HeatingCircuit, y: float) -> None:

@@ -1,0 +1,114 @@
+"""The board's layout as properties: nothing overlaps, everything is drawn once, crossings hop."""
+
+from itertools import combinations
+
+import pytest
+
+from plentar.core.nameplate import Nameplate
+from plentar.core.patterns import PATTERNS
+from plentar.core.points import test_points
+from plentar.formats.svg.ladder import TAG_HEIGHT, TAG_WIDTH, Board, draw_board
+
+ALL = sorted(PATTERNS)
+
+
+def board_of(name: str, **states: str) -> Board:
+    """The board of a pattern, everything live unless a name's state is given."""
+    plate = PATTERNS[name]()
+    labels = {point.id: point.label for point in test_points(plate)}
+    return draw_board(
+        plate,
+        line=lambda at: states.get(at, "live"),  # type: ignore[arg-type, return-value]
+        verdicts={},
+        labels=labels,
+        selected="amps:strip-a",
+    )
+
+
+def kinds(board: Board, kind: str) -> int:
+    """How many symbols of a kind are drawn."""
+    return sum(symbol.kind == kind for symbol in board.symbols)
+
+
+@pytest.mark.parametrize("name", ALL)
+def test_no_two_tags_cover_each_other(name: str) -> None:
+    """With a reading at every point, each tag can be read."""
+    board = board_of(name)
+    for one, other in combinations(board.targets, 2):
+        apart_x = abs(one.tag_x - other.tag_x) >= TAG_WIDTH
+        apart_y = abs(one.tag_y - other.tag_y) >= TAG_HEIGHT - 1
+        assert apart_x or apart_y, (one.point, other.point)
+
+
+@pytest.mark.parametrize("name", ALL)
+def test_every_part_is_drawn_once(name: str) -> None:
+    """Elements, links and limits one a circuit, poles one a pole however many circuits share it, one coil a device."""
+    plate: Nameplate = PATTERNS[name]()
+    board = board_of(name)
+    strips = len(plate.circuits)
+    assert kinds(board, "element") == strips
+    assert kinds(board, "link") == strips
+    assert kinds(board, "limit") == strips
+    poles = {(c.device, n) for c in plate.circuits for n in c.poles}
+    fan_pole = 1 if plate.blower.switched_by else 0
+    relay = 1 if plate.blower.relay else 0
+    control_rows = len(plate.devices) + relay + len(plate.blower.ecm_calls)
+    assert kinds(board, "contact") == len(poles) + fan_pole + control_rows
+    assert kinds(board, "coil") == len(plate.devices) + relay
+    assert kinds(board, "tap") == len(plate.blower.ecm_calls)
+    assert kinds(board, "motor") == 1
+    assert kinds(board, "blade") == (len(plate.blower.relay.contacts) if plate.blower.relay else 0)
+
+
+@pytest.mark.parametrize(
+    ("name", "hops"),
+    [
+        ("two-strip-sequencer", 1),
+        ("three-strip-dc-relay", 1),
+        ("one-strip-dpdt", 0),
+        ("six-strip-chained", 1),
+        ("four-strip-staged", 3),
+        ("four-strip-chained", 0),
+    ],
+)
+def test_the_interlock_hops_over_each_rung_it_crosses(name: str, hops: int) -> None:
+    """From the first rung of the blower's feed down to the relay: one arch a rung in between."""
+    assert sum(wire.path.count(" a 9 9 ") for wire in board_of(name).wires) == hops
+
+
+@pytest.mark.parametrize("name", ALL)
+def test_everything_lies_inside_the_drawing(name: str) -> None:
+    """No symbol or label outside, and exactly one target marked as the pad's."""
+    board = board_of(name)
+    for symbol in board.symbols:
+        assert 0 <= symbol.x <= board.width
+        assert 0 <= symbol.y <= board.height
+    for label in board.labels:
+        assert 0 <= label.x <= board.width
+        assert 0 < label.y <= board.height
+    assert [target.point for target in board.targets if target.is_selected] == ["amps:strip-a"]
+
+
+def test_states_reach_their_lines() -> None:
+    """A carrying circuit is drawn so along its rung, its pole bridged; a called coil is alive."""
+    states = {
+        "strip-a:current": "carries",
+        "seq-a.pole-1:closed": "carries",
+        "seq-a:coil": "alive",
+        "W": "alive",
+        "control": "alive",
+        "strip-a.link.1": "carries",
+    }
+    board = board_of("two-strip-sequencer", **states)
+    assert [s.state for s in board.symbols if s.kind == "element"] == ["carries", "live"]
+    assert [s.is_closed for s in board.symbols if s.kind == "contact"][:2] == [True, False]
+    assert next(s for s in board.symbols if s.kind == "coil").state == "alive"
+    assert any(wire.state == "carries" for wire in board.wires)
+
+
+@pytest.mark.parametrize("name", ALL)
+def test_spoken_names_tell_what_each_place_is(name: str) -> None:
+    """Every target can be told by ear, unread ones say so."""
+    for target in board_of(name).targets:
+        assert "not read" in target.spoken
+        assert len(target.spoken) > len(", not read, in V")
