@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 from plentar.core.network.changes import NO_CHANGE, Changes
 
-__all__ = ["HEALTHY", "OFF", "Fault", "make_fault", "part_words"]
+__all__ = ["HEALTHY", "OFF", "Fault", "make_fault"]
 
 OFF = math.inf
 
@@ -51,8 +51,3 @@ def make_fault(name: str, title: str, kind: str, weight: float, *variants: Chang
         repair=repair,
         proof=proof,
     )
-
-
-def part_words(name: str) -> str:
-    """Return a part's id as words: `seq-a` becomes `Seq A`."""
-    return name.replace("-", " ").title()

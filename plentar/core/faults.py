@@ -8,11 +8,12 @@ from collections.abc import Iterator
 from functools import lru_cache
 
 from plentar.core.errors import ReadingError
-from plentar.core.fault import HEALTHY, OFF, Fault, make_fault, part_words
+from plentar.core.fault import HEALTHY, OFF, Fault, make_fault
 from plentar.core.nameplate import HeatingCircuit, Nameplate
 from plentar.core.network.changes import Changes
 from plentar.core.network.circuit import Circuit
 from plentar.core.network.wiring import wire
+from plentar.core.points import part_words
 from plentar.core.unit_faults import blower_faults, control_faults, supply_faults
 
 __all__ = ["COMPLAINTS", "HEALTHY", "Fault", "fault_by_id", "faults_of"]

@@ -66,14 +66,12 @@ class UnitModel:
         self.faults = faults_of(plate)
         self.hypotheses = _hypotheses(self.faults, pairs)
         self.variants = Variants(self.circuit, [self._changes(h) for h in self.hypotheses])
-        self.is_single = np.array([len(h.faults) == 1 for h in self.hypotheses])
         self._settled: dict[Drive, Settled] = {}
         self._predictions: dict[tuple[str, Drive], Prediction] = {}
         self._tables: dict[tuple[tuple[str, Drive], ...], Prediction] = {}
         names: dict[str, int] = {}
         self.cause_of = np.array([names.setdefault(h.id, len(names)) for h in self.hypotheses])
         self.causes = tuple(names)
-        self.first_row = [int(np.argmax(self.cause_of == i)) for i in range(len(names))]
 
     @staticmethod
     def _changes(hypothesis: Hypothesis) -> Changes:

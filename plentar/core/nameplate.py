@@ -11,6 +11,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import ClassVar, Literal
 
+from plentar.core.electrical import element_ohms
 from plentar.core.errors import NameplateError
 
 __all__ = [
@@ -218,7 +219,7 @@ class HeatingCircuit(_Plate):
     @property
     def element_ohms(self) -> float:
         """Rated resistance of the element, V²/P [ohm]."""
-        return self.rated_volts**2 / self.rated_watts
+        return element_ohms(self.rated_watts, self.rated_volts)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -6,7 +6,7 @@ from functools import lru_cache
 from plentar.core.errors import ReadingError
 from plentar.core.nameplate import HeatingCircuit, Nameplate
 
-__all__ = ["Point", "find_point", "rung_terminals", "test_points"]
+__all__ = ["Point", "find_point", "part_words", "rung_terminals", "test_points"]
 
 UNITS = {"volts": "V", "amps": "A", "ohms": "Ω", "dc_volts": "V", "microfarads": "µF"}
 FUNCTIONS = {"volts": "AC volts", "amps": "Clamp amps", "ohms": "Ohms", "dc_volts": "DC volts"}
@@ -118,7 +118,7 @@ def _call_points(plate: Nameplate) -> list[Point]:
     coils = [
         Point(
             id=f"volts:{device.id}.coil.1:{device.id}.coil.2",
-            label=f"{_spoken(device.id)} {_drive(device.kind)}",
+            label=f"{part_words(device.id)} {_drive(device.kind)}",
             where=f"across its {_drive(device.kind)}",
             step="heat-call",
             subject=device.id,
@@ -142,7 +142,7 @@ def _strip_points(plate: Nameplate) -> list[Point]:
     points += [
         Point(
             id=f"amps:{feed.id}",
-            label="Feed total" if len(plate.feeds) == 1 else f"{_spoken(feed.id)} total",
+            label="Feed total" if len(plate.feeds) == 1 else f"{part_words(feed.id)} total",
             where="one leg at the unit",
             step="strips",
             subject=feed.id,
@@ -164,7 +164,7 @@ def _trace_points(plate: Nameplate) -> list[Point]:
             what = part
             if part == "pole":
                 device, _, pole = toward_1.partition(".")
-                what = f"{_spoken(device)} {pole.partition('.')[0].replace('-', ' ')}"
+                what = f"{part_words(device)} {pole.partition('.')[0].replace('-', ' ')}"
             point = Point(
                 id=f"volts:{toward_1}:{toward_2}",
                 label=f"{circuit.name}: {what}",
@@ -206,6 +206,6 @@ def _drive(kind: str) -> str:
     return "heater" if kind == "sequencer" else "coil"
 
 
-def _spoken(part_id: str) -> str:
+def part_words(part_id: str) -> str:
     """Return an id as words: `seq-a` becomes `Seq A`."""
     return part_id.replace("-", " ").title()

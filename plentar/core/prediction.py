@@ -1,7 +1,7 @@
 """What a meter reads everywhere on one unit under one condition with given faults."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -60,7 +60,7 @@ def predict(
     dead = frozenset(feed.id for feed in plate.feeds) if isolated else frozenset[str]()
     drive = Drive(calls=calls, dead_feeds=dead, has_control=not isolated)
     settled = settle(variants, drive)
-    opened = settle(variants, Drive(calls=calls, dead_feeds=dead, has_control=not isolated, limits_open=True))
+    opened = settle(variants, replace(drive, limits_open=True), with_impedance=False, start=settled)
     piece = pieces(settled, 0)
     circuit = variants.circuit
     pairs = sorted({test.point.partition(":")[2] for test in catalogue(plate) if "volts" in test.point})

@@ -2,10 +2,11 @@
 
 from collections.abc import Iterator
 
-from plentar.core.fault import OFF, Fault, make_fault, part_words
+from plentar.core.fault import OFF, Fault, make_fault
 from plentar.core.nameplate import Nameplate
 from plentar.core.network.changes import Changes
 from plentar.core.network.circuit import Circuit
+from plentar.core.points import part_words
 
 __all__ = ["blower_faults", "control_faults", "supply_faults"]
 

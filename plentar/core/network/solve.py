@@ -57,7 +57,6 @@ class Variants:
         self.devices = {device: i for i, device in enumerate(circuit.coils)}
         self.node_of = self._nodes()
         self.nodes = int(self.node_of.max()) + 1
-        self.offset = np.arange(count)[:, None]
         terminal = circuit.terminals
         self.branch_a, self.branch_b = self._ends([(b.a, b.b) for b in circuit.branches], terminal)
         self.contact_a, self.contact_b = self._ends([(c.a, c.b) for c in circuit.contacts], terminal)

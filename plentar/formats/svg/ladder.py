@@ -12,7 +12,7 @@ from plentar.core.nameplate import HeatingCircuit, Nameplate, RelayPole
 from plentar.core.points import rung_terminals
 from plentar.core.verdicts import Verdict
 
-__all__ = ["Board", "Label", "Symbol", "Tag", "Target", "Wire", "draw_board"]
+__all__ = ["Board", "Label", "Symbol", "Target", "Wire", "draw_board"]
 
 LineState = Literal["carries", "live", "dead", "alive", "idle"]
 WIDTH = 720.0
@@ -67,9 +67,6 @@ class Target:
     spoken: str
     is_selected: bool = False
     verdict: Verdict | None = None
-
-
-Tag = Target
 
 
 @dataclass(slots=True)
