@@ -16,6 +16,7 @@ from plentar.core.diagnosis import diagnose
 from plentar.core.faults import faults_of
 from plentar.core.metrology import DEMO_METER
 from plentar.core.nameplate import Nameplate
+from plentar.core.network.solve import Variants
 from plentar.core.next_test import catalogue, next_tests
 from plentar.core.patterns import PATTERNS
 from plentar.core.readings import Condition, Reading
@@ -48,18 +49,28 @@ def twelve_readings(plate: Nameplate) -> list[Reading]:
 
 
 class Counter:
-    """Stands before numpy's solve and counts systems and unknowns."""
+    """Stands before the elimination and counts systems and unknowns."""
 
     def __init__(self) -> None:
-        self.solve = np.linalg.solve
+        self.factored = Variants.factored
         self.systems = 0
         self.unknowns = 0
 
-    def __call__(self, a: np.ndarray, b: np.ndarray) -> np.ndarray:
-        """Count and pass on."""
-        self.systems += a.shape[0]
-        self.unknowns = max(self.unknowns, a.shape[-1])
-        return self.solve(a, b)
+    def __enter__(self) -> "Counter":
+        """Start counting."""
+        counter = self
+
+        def counted(variants: Variants, rows: np.ndarray, states: np.ndarray) -> np.ndarray:
+            counter.systems += len(rows)
+            counter.unknowns = max(counter.unknowns, variants.nodes - 1)
+            return counter.factored(variants, rows, states)
+
+        Variants.factored = counted  # type: ignore[method-assign,assignment]
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        """Put back what was there."""
+        Variants.factored = self.factored  # type: ignore[method-assign]
 
 
 def full(plate: Nameplate, readings: list[Reading]) -> float:
@@ -82,10 +93,8 @@ def measure(name: str) -> float:
     readings = twelve_readings(plate)
     fresh(plate, readings)
     before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
-    counter = Counter()
-    np.linalg.solve = counter  # type: ignore[assignment]
-    fresh(plate, readings)
-    np.linalg.solve = counter.solve
+    with Counter() as counter:
+        fresh(plate, readings)
     first = min(fresh(plate, readings) for _ in range(3))
     later = statistics.median(full(plate, readings) for _ in range(20))
     systems = np.random.default_rng(1).normal(size=(counter.systems, counter.unknowns, counter.unknowns)) + 0j

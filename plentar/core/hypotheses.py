@@ -164,7 +164,7 @@ class UnitModel:
         resistance, piece = self._dead
         layers = np.arange(len(self.hypotheses))
         i, j = (self.variants.node_of[:, self.circuit.terminals[x]] for x in (a, b))
-        between = resistance[layers, i, i] + resistance[layers, j, j] - 2 * resistance[layers, i, j]
+        between = resistance[i, i, layers] + resistance[j, j, layers] - 2 * resistance[i, j, layers]
         found: Floats = np.where(piece[layers, i] == piece[layers, j], np.maximum(between, 0.0), OPEN_OHMS)
         return found
 

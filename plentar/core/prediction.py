@@ -103,6 +103,6 @@ def _ohms(variants: Variants, pairs: Sequence[str]) -> tuple[dict[str, float | N
     between: dict[str, float | None] = {}
     for pair in pairs:
         i, j = (variants.node_of[0, circuit.terminals[name]] for name in pair.split(":"))
-        ohms = resistance[0, i, i] + resistance[0, j, j] - 2 * resistance[0, i, j]
+        ohms = resistance[i, i, 0] + resistance[j, j, 0] - 2 * resistance[i, j, 0]
         between[pair] = float(np.maximum(ohms, 0.0)) if piece[0, i] == piece[0, j] else None
     return parts, between

@@ -11,6 +11,8 @@ __all__ = ["METER_OHMS", "dead_ohms", "pieces", "read_amps", "read_volts"]
 
 METER_OHMS = 10e6
 LOW_IMPEDANCE_OHMS = 3e3
+# Less than this is no connection to an ohmmeter.
+DEAD_SIEMENS = 1e-9
 Floats = NDArray[np.float64]
 
 
@@ -33,8 +35,10 @@ def read_volts(
     layers = np.arange(v.count)
     i, j = (v.node_of[:, v.circuit.terminals[x]] for x in (a, b))
     open_volts = settled.volts[layers, i] - settled.volts[layers, j]
-    z = settled.impedance
-    behind = z[layers, i, i] + z[layers, j, j] - z[layers, i, j] - z[layers, j, i]
+    behind = np.zeros(v.count, dtype=np.complex128)
+    soft = np.nonzero(settled.soft_at >= 0)[0]
+    z, at, i, j = settled.impedance, settled.soft_at[soft], i[soft], j[soft]
+    behind[soft] = z[i, i, at] + z[j, j, at] - z[i, j, at] - z[j, i, at]
     shown = np.abs(open_volts * meter_ohms / (meter_ohms + behind))
     ripple = v.circuit.dc_terminals.get(a, v.circuit.dc_terminals.get(b))
     if function == "dc_volts":
@@ -56,28 +60,39 @@ def dead_ohms(variants: Variants) -> tuple[Floats, NDArray[np.int32]]:
     so that its own resistances come out undisturbed.
 
     Returns:
-        Inverse conductance [ohm], shape (variants, nodes, nodes); piece numbers, shape (variants, nodes).
+        Inverse conductance [ohm], shape (nodes, nodes, variants); piece numbers, shape (variants, nodes).
     """
     v = variants
     # Ground (node 0) is an ordinary node to an ohmmeter.
-    total = v.assemble(v.conductance, with_ports=False)
+    pattern = v.pattern_of(grounded=False)
+    total = v.assemble(pattern, v.conductance, with_ports=False)
     rest = np.array([c.is_closed_at_rest and not c.driver.startswith(("feed:", "call:")) for c in v.circuit.contacts])
     states = np.where(v.forced >= 0, v.forced == 1, rest)
     is_feed = np.array([c.driver.startswith("feed:") for c in v.circuit.contacts])
     states[:, is_feed] = False
-    v.stamp(total, v.contact_a, v.contact_b, v.closed * states)
-    size = v.nodes
-    joined = np.abs(total) > 1e-9
-    layer, row, column = np.nonzero(joined)
-    graph = coo_matrix(
-        (np.ones(len(layer), dtype=np.int8), (layer * size + row, layer * size + column)),
-        shape=(v.count * size, v.count * size),
-    )
-    _, piece = connected_components(graph, directed=False)
+    pattern.stamp(total, v.contact_a, v.contact_b, v.closed * states)
+    piece = _dead_pieces(v, states)
     _, first = np.unique(piece, return_index=True)
-    total.reshape(v.count, -1)[first // size, (first % size) * (size + 1)] += 1.0
-    inverse: Floats = np.linalg.solve(total, np.broadcast_to(np.eye(size), total.shape))
-    return inverse, piece.reshape(v.count, size)
+    total[first % v.nodes, first // v.nodes] += 1.0
+    pattern.factor(total)
+    size = v.nodes
+    identity = np.broadcast_to(np.eye(size)[:, :, None], (size, size, v.count))
+    return pattern.solve(total, identity).astype(np.float32), piece
+
+
+def _dead_pieces(v: Variants, states: NDArray[np.bool_]) -> NDArray[np.int32]:
+    """Return the connected piece of every node with everything off."""
+    layers = np.arange(v.count)[:, None] * v.nodes
+    ends = [
+        (v.branch_a, v.branch_b, v.conductance > DEAD_SIEMENS),
+        (v.contact_a, v.contact_b, states),
+        (v.split_a, v.split_b, v.split_y > 0),
+    ]
+    a = np.concatenate([(layers + x)[used] for x, _, used in ends])
+    b = np.concatenate([(layers + y)[used] for _, y, used in ends])
+    graph = coo_matrix((np.ones(len(a), dtype=np.int8), (a, b)), shape=(v.count * v.nodes,) * 2)
+    piece: NDArray[np.int32] = connected_components(graph, directed=False)[1]
+    return piece.reshape(v.count, v.nodes)
 
 
 def pieces(settled: Settled, row: int) -> dict[str, int]:

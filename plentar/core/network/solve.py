@@ -1,12 +1,12 @@
 """Node equations of many variants of one circuit at once, contacts settled to a fixed point.
 
 Every variant is the same circuit with its own changes. Leads are merged to nodes by union-find, so a lead that is off
-is two nodes and an open contact is no branch at all; then one batched dense solve serves all variants. (Opening
-contacts by low-rank updates was measured to be off by 100 V on floating pieces.)
+is two nodes and an open contact is no branch at all; then one elimination serves all variants, each with its own
+numbers. (Opening contacts by low-rank updates was measured to be off by 100 V on floating pieces; this solves anew.)
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -16,6 +16,7 @@ from scipy.sparse.csgraph import connected_components
 
 from plentar.core.network.changes import Changes
 from plentar.core.network.circuit import Circuit
+from plentar.core.network.elimination import Pattern
 
 __all__ = ["Drive", "Settled", "Variants", "settle"]
 
@@ -55,8 +56,8 @@ class Variants:
         self.branch_at = {branch.id: i for i, branch in enumerate(circuit.branches)}
         self.contact_at = {contact.id: i for i, contact in enumerate(circuit.contacts)}
         self.devices = {device: i for i, device in enumerate(circuit.coils)}
-        self.node_of = self._nodes()
-        self.nodes = int(self.node_of.max()) + 1
+        self.node_of, self.base_nodes = self._nodes()
+        self.nodes = max(self.base_nodes, int(self.node_of.max()) + 1)
         terminal = circuit.terminals
         self.branch_a, self.branch_b = self._ends([(b.a, b.b) for b in circuit.branches], terminal)
         self.contact_a, self.contact_b = self._ends([(c.a, c.b) for c in circuit.contacts], terminal)
@@ -79,7 +80,8 @@ class Variants:
         for row, change in enumerate(changes):
             self._apply(row, change)
         self.coil_works = self._coil_works()
-        self._static = self.assemble(self.admittance, with_ports=True)
+        self.pattern = self.pattern_of(grounded=True)
+        self._static = self.assemble(self.pattern, self.admittance, with_ports=True)
 
     def _coil_works(self) -> Bools:
         """Tell which coils and heaters can still pull: volts across an open or shorted one move nothing."""
@@ -91,15 +93,29 @@ class Variants:
                 works[:, i] = (share > 0) & (share < SHORTED_SHARE)
         return works
 
-    def _nodes(self) -> Ints:
-        """Return the node of each terminal in each variant; only variants with changed leads are merged anew."""
+    def _nodes(self) -> tuple[Ints, int]:
+        """Return the node of each terminal in each variant, and how many nodes the unchanged circuit has.
+
+        Only variants with changed leads are merged anew. Where a lead is off, one side keeps the node's number and the
+        other gets one past the unchanged circuit's, so that the pattern of the matrices stays one for all.
+        """
         count = len(self.circuit.terminals)
-        base = _merge(self.circuit, Changes(), count)
+        base = _numbered(_merge(self.circuit, Changes(), count), np.arange(count))
         rows = np.tile(base, (self.count, 1))
         for row, change in enumerate(self.changes):
             if change.split or change.moved:
-                rows[row] = _merge(self.circuit, change, count)
-        return rows
+                rows[row] = _numbered(_merge(self.circuit, change, count), base)
+        return rows, int(base.max()) + 1
+
+    def pattern_of(self, *, grounded: bool) -> Pattern:
+        """Return the pattern of the node matrices, ground held at 0 V or an ordinary node."""
+        size = self.nodes
+        ends = [(self.branch_a, self.branch_b), (self.contact_a, self.contact_b), (self.split_a, self.split_b)]
+        ports = self.node_of[:, self.ports]
+        ends += [(ports[:, :, i], ports[:, :, j]) for i in range(4) for j in range(i)]
+        touching = np.unique(np.concatenate([(a * size + b).ravel() for a, b in ends]))
+        pairs = [divmod(int(pair), size) for pair in touching]
+        return Pattern(size, pairs, grounded=grounded, late=size - self.base_nodes)
 
     def _ends(self, pairs: Sequence[tuple[str, str]], terminal: dict[str, int]) -> tuple[Ints, Ints]:
         a = np.array([terminal[x] for x, _ in pairs], dtype=np.int64)
@@ -127,44 +143,44 @@ class Variants:
             self.split_b[row, slot] = self.node_of[row, self.circuit.terminals[b]]
             self.split_y[row, slot] = 0 if np.isinf(split_ohms) else 1 / split_ohms
 
-    def assemble(self, admittance: NDArray[Any], *, with_ports: bool) -> NDArray[Any]:
-        """Return the node matrices of everything that no contact switches, ground row and column included."""
-        total = np.zeros((self.count, self.nodes, self.nodes), dtype=admittance.dtype)
-        self.stamp(total, self.branch_a, self.branch_b, admittance)
-        self.stamp(total, self.split_a, self.split_b, self.split_y.astype(admittance.dtype))
+    def assemble(self, pattern: Pattern, admittance: NDArray[Any], *, with_ports: bool) -> NDArray[Any]:
+        """Return the entries of the node matrices of everything that no contact switches."""
+        total = np.zeros((pattern.slots, self.count), dtype=admittance.dtype)
+        pattern.stamp(total, self.branch_a, self.branch_b, admittance)
+        pattern.stamp(total, self.split_a, self.split_b, self.split_y.astype(admittance.dtype))
         if with_ports:
             ends = self.node_of[:, self.ports]
             n, y = self.ratio, self.port_admittance
             # I_out = y (n V_in − V_out) flows out of out_a; the input carries n times that.
-            weights = np.stack([n, -n, -np.ones_like(n), np.ones_like(n)], axis=2)
-            outer = y[:, :, None, None] * weights[:, :, :, None] * weights[:, :, None, :]
-            rows = np.broadcast_to(ends[:, :, :, None], outer.shape)
-            columns = np.broadcast_to(ends[:, :, None, :], outer.shape)
-            layers = np.broadcast_to(np.arange(self.count)[:, None, None, None], outer.shape)
-            np.add.at(total, (layers, rows, columns), outer)
+            weights = (n, -n, -np.ones_like(n), np.ones_like(n))
+            for i in range(4):
+                for j in range(i + 1):
+                    # The triangle holds an entry once; two terminals on one node add both halves to its diagonal.
+                    twice = np.where((ends[:, :, i] == ends[:, :, j]) & (i != j), 2.0, 1.0)
+                    pattern.add(total, ends[:, :, i], ends[:, :, j], twice * y * weights[i] * weights[j])
+            for source in self.circuit.sources:
+                node = self.node_of[:, self.circuit.terminals[source.node]][:, None]
+                pattern.add(total, node, node, np.full(node.shape, 1 / source.ohms, dtype=admittance.dtype))
         return total
 
-    def stamp(self, total: NDArray[Any], a: Ints, b: Ints, y: NDArray[Any]) -> None:
-        """Add admittances between node pairs to the matrices of all variants."""
-        size = self.nodes
-        base = np.arange(total.shape[0])[:, None] * size * size
-        flat = total.reshape(-1)
-        ends = (base + a * size + a, base + b * size + b, base + a * size + b, base + b * size + a)
-        index = np.concatenate(ends, axis=1).ravel()
-        value = np.concatenate([y, y, -y, -y], axis=1).ravel()
-        used = value != 0
-        index, value = index[used], value[used]
-        flat += np.bincount(index, value.real, flat.size)
-        if np.iscomplexobj(value):
-            flat += 1j * np.bincount(index, value.imag, flat.size)
+    def factored(self, rows: Ints, states: Bools) -> Complex:
+        """Return the eliminated matrices of some variants with their contacts in these states."""
+        # take() copies in row order, so what follows may write into it, seen flat.
+        values = np.take(self._static, rows, axis=1)
+        self.pattern.stamp(
+            values, self.contact_a[rows], self.contact_b[rows], (self.closed[rows] * states).astype(complex)
+        )
+        self.pattern.factor(values)
+        return values
 
-    def take(self, rows: Ints) -> tuple[Complex, Ints, Ints, NDArray[np.float64]]:
-        """Return the static matrices and the contacts of some variants."""
-        # Indexing by rows copies, so the caller may stamp into what it gets.
-        return self._static[rows], self.contact_a[rows], self.contact_b[rows], self.closed[rows]
+    def solved(self, rows: Ints, states: Bools, excitation: Complex) -> Complex:
+        """Return the node volts of some variants, one row a variant."""
+        answer: Complex = self.pattern.solve(self.factored(rows, states), excitation[rows].T)
+        return answer.T
 
 
-def _merge(circuit: Circuit, change: Changes, count: int) -> Ints:
+def _merge(circuit: Circuit, change: Changes, count: int) -> list[int]:
+    """Return for each terminal the smallest terminal it is joined with."""
     parent = list(range(count))
 
     def root(x: int) -> int:
@@ -181,8 +197,24 @@ def _merge(circuit: Circuit, change: Changes, count: int) -> Ints:
         if x != y:
             # The smaller number wins, so ground stays node 0.
             parent[max(x, y)] = min(x, y)
+    return [root(x) for x in range(count)]
+
+
+def _numbered(roots: Sequence[int], base: Ints) -> Ints:
+    """Number groups of terminals: by the unchanged circuit's number of their first terminal while that is free."""
+    is_base = bool(np.array_equal(base, np.arange(len(roots))))
     number: dict[int, int] = {}
-    return np.array([number.setdefault(root(x), len(number)) for x in range(count)], dtype=np.int64)
+    spare = 0 if is_base else int(base.max()) + 1
+    taken: set[int] = set()
+    for first in roots:
+        if first in number:
+            continue
+        wanted = int(base[first])
+        if is_base or wanted in taken:
+            wanted, spare = spare, spare + 1
+        number[first] = wanted
+        taken.add(wanted)
+    return np.array([number[first] for first in roots], dtype=np.int64)
 
 
 @dataclass(slots=True)
@@ -197,7 +229,9 @@ class Settled:
     energised: Bools
     hot: Bools
     airless: Bools
-    impedance: Complex = field(default_factory=lambda: np.zeros((0, 0, 0), dtype=np.complex128))
+    # Only variants in which something floats have an impedance matrix; `soft_at` tells which of them, -1 for none.
+    soft_at: Ints
+    impedance: Complex
 
     def copy(self) -> "Settled":
         """Return a copy that can go on without changing this one."""
@@ -209,7 +243,7 @@ class Settled:
             energised=self.energised.copy(),
             hot=self.hot.copy(),
             airless=self.airless.copy(),
-            impedance=self.impedance.copy(),
+            soft_at=self.soft_at.copy(),
         )
 
     def at(self, terminal: str) -> Complex:
@@ -263,6 +297,8 @@ def settle(variants: Variants, drive: Drive, *, with_impedance: bool = True, sta
             energised,
             np.zeros_like(energised),
             np.zeros_like(states),
+            np.full(count, -1),
+            np.zeros((variants.nodes, variants.nodes, 0), dtype=np.complex64),
         )
     else:
         found = start.copy()
@@ -275,7 +311,7 @@ def settle(variants: Variants, drive: Drive, *, with_impedance: bool = True, sta
         moved_ever[active] = True
     while active.size:
         found.states[active] = mover.states(found, active)
-        found.volts[active] = _solve(variants, active, found.states[active], mover.excitation)
+        found.volts[active] = variants.solved(active, found.states[active], mover.excitation)
         changed = mover.advance(active, found)
         turns[active] += changed[active]
         active = active[changed[active] & (turns[active] < MAX_STEPS)]
@@ -286,17 +322,15 @@ def settle(variants: Variants, drive: Drive, *, with_impedance: bool = True, sta
 
 
 def _impedances(found: Settled, anew: Bools) -> None:
-    """Fill in the impedance matrices of the variants that have none yet or changed."""
-    variants = found.variants
-    if found.impedance.shape[0] == 0:
-        found.impedance = np.zeros((variants.count, variants.nodes, variants.nodes), dtype=np.complex64)
-    # Only a floating conductor is soft enough for a 10 Mohm meter to notice; most variants have none.
+    """Fill in the impedance matrices of the floating variants that have none yet or changed."""
+    variants, size = found.variants, found.variants.nodes
+    kept = np.nonzero(~anew & (found.soft_at >= 0))[0]
     rows = np.nonzero(anew & _has_floating(found))[0]
-    if rows.size:
-        matrices = _matrix(variants, rows, found.states[rows])
-        # Solving against the identity is measurably quicker than numpy's own inverse on small batches.
-        identity = np.broadcast_to(np.eye(variants.nodes - 1, dtype=np.complex128), matrices.shape)
-        found.impedance[rows, 1:, 1:] = np.linalg.solve(matrices, identity)
+    identity = np.broadcast_to(np.eye(size, dtype=np.complex128)[:, :, None], (size, size, rows.size))
+    solved = variants.pattern.solve(variants.factored(rows, found.states[rows]), identity).astype(np.complex64)
+    found.impedance = np.concatenate([found.impedance[:, :, found.soft_at[kept]], solved], axis=2)
+    found.soft_at = np.full(variants.count, -1)
+    found.soft_at[np.concatenate([kept, rows])] = np.arange(kept.size + rows.size)
 
 
 def _has_floating(found: Settled) -> Bools:
@@ -329,24 +363,6 @@ def _has_floating(found: Settled) -> Bools:
     common = v.node_of[:, v.circuit.terminals["transformer.c"]]
     floats: Bools = np.greater(pieces, np.where(common == 0, 1, 2))
     return floats
-
-
-def _matrix(variants: Variants, rows: Ints, states: Bools) -> Complex:
-    total, a, b, closed = variants.take(rows)
-    variants.stamp(total, a, b, closed * states)
-    for source in variants.circuit.sources:
-        node = variants.node_of[rows, variants.circuit.terminals[source.node]]
-        total[np.arange(len(rows)), node, node] += 1 / source.ohms
-    inner = total[:, 1:, 1:]
-    diagonal = np.einsum("hii->hi", inner)
-    diagonal[diagonal == 0] = 1.0
-    return inner
-
-
-def _solve(variants: Variants, rows: Ints, states: Bools, excitation: Complex) -> Complex:
-    inner = _matrix(variants, rows, states)
-    answer = np.linalg.solve(inner, excitation[rows, 1:, None])[:, :, 0]
-    return np.concatenate([np.zeros((len(rows), 1), dtype=np.complex128), answer], axis=1)
 
 
 class _Movers:
