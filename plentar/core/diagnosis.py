@@ -25,6 +25,9 @@ WRONG_SHARE = 0.02
 MISREAD_SHARE = 0.003
 SHOWN_CAUSES = 8
 GHOST_OHMS = 2e5
+# How often something erratic is seen at its fault; how often a slow sequencer is still on its way a while after its
+# window, and after three times the window.
+NOW_AND_THEN_SHARE, LATE_SHARE, VERY_LATE_SHARE, LATE_RATIO = 0.5, 0.7, 0.02, 3.0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -143,13 +146,29 @@ class _Phase:
 def _phases(model: UnitModel, reading: Reading, rules: Rules, ratio: Floats, *, knows_supply: bool) -> list[_Phase]:
     """Return the reading under every state its condition may mean."""
     phases = []
+    seen = _seen_shares(model, reading.condition, rules)
     for drive, share in states(model, reading.condition, rules):
         prediction = model.predict(reading.point, drive)
         is_line = reading.point.startswith(("volts", "dc_volts", "amps"))
         shown = prediction.shown * ratio if is_line else prediction.shown
         spread = spread_of(reading.point, Prediction(shown, prediction.softness), knows_supply=knows_supply)
-        phases.append(_Phase(share, *_one_likelihood(reading, shown, spread), shown))
+        density, sound = _one_likelihood(reading, shown, spread)
+        # Row 0 is the healthy unit: what is seen while the fault does not show.
+        mixed, well = (seen * x + (1 - seen) * x[0] for x in (density, sound))
+        phases.append(_Phase(share, mixed, well, shown))
     return phases
+
+
+def _seen_shares(model: UnitModel, condition: Condition, rules: Rules) -> Floats:
+    """Return how likely each hypothesis shows itself under a condition rather than a healthy unit."""
+    shares = np.where(model.shows_now_and_then, NOW_AND_THEN_SHARE, 1.0)
+    for row, device_id in model.shows_late:
+        seconds = condition.call_seconds(model.plate.call_of(device_id))
+        device = model.plate.device(device_id)
+        window = max(rules.closing_window(model.plate, device_id, pole).max_seconds for pole in device.poles)
+        is_late = seconds is not None and seconds < LATE_RATIO * window
+        shares[row] = LATE_SHARE if is_late else VERY_LATE_SHARE
+    return shares
 
 
 def states(model: UnitModel, condition: Condition, rules: Rules) -> list[tuple[Drive, float]]:
@@ -378,6 +397,9 @@ class _Evidence:
         apart = np.abs(shown[:, :, None] - shown[:, None, :])
         together = 3.0 * np.hypot(spread[:, :, None], spread[:, None, :])
         split: NDArray[np.bool_] = np.any(apart > together, axis=0)
+        # What comes and goes is told from what stays by taking the same reading again.
+        passes = self.model.passes[rows]
+        split |= (passes[:, None] != passes[None, :]) & np.any(np.ptp(shown, axis=1) > spread.max(axis=1))
         return split
 
     def _cause(self, group: list[int], by_cause: Floats, rows: Mapping[int, int]) -> Cause:

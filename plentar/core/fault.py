@@ -2,6 +2,7 @@
 
 import math
 from dataclasses import dataclass
+from typing import Literal
 
 from plentar.core.network.changes import NO_CHANGE, Changes
 
@@ -15,7 +16,8 @@ class Fault:
     """One thing that can be wrong.
 
     `variants` are the same fault at several magnitudes, equally likely. `kind` groups faults for the complaint's sake:
-    dead, stuck, weak, supply, control, blower, short.
+    dead, stuck, weak, supply, control, blower, short. `shows` is always, now and then (a healthy unit in between), or
+    late (only for a while after the call, then healthy).
     """
 
     id: str
@@ -26,6 +28,7 @@ class Fault:
     variants: tuple[Changes, ...]
     repair: str
     proof: str
+    shows: Literal["always", "now and then", "late"] = "always"
 
 
 HEALTHY = Fault(
@@ -40,7 +43,16 @@ HEALTHY = Fault(
 )
 
 
-def make_fault(name: str, title: str, kind: str, weight: float, *variants: Changes, repair: str, proof: str) -> Fault:
+def make_fault(
+    name: str,
+    title: str,
+    kind: str,
+    weight: float,
+    *variants: Changes,
+    repair: str,
+    proof: str,
+    shows: Literal["always", "now and then", "late"] = "always",
+) -> Fault:
     return Fault(
         id=name,
         title=title,
@@ -50,4 +62,5 @@ def make_fault(name: str, title: str, kind: str, weight: float, *variants: Chang
         variants=variants,
         repair=repair,
         proof=proof,
+        shows=shows,
     )

@@ -14,7 +14,7 @@ from plentar.core.network.changes import Changes
 from plentar.core.network.circuit import Circuit
 from plentar.core.network.wiring import wire
 from plentar.core.points import part_words
-from plentar.core.unit_faults import blower_faults, control_faults, supply_faults
+from plentar.core.unit_faults import air_faults, blower_faults, control_faults, supply_faults
 
 __all__ = ["COMPLAINTS", "HEALTHY", "Fault", "fault_by_id", "faults_of"]
 
@@ -45,9 +45,10 @@ def faults_of(plate: Nameplate) -> tuple[Fault, ...]:
         found += _rung(circuit, strip)
     found += _poles(plate)
     found += _devices(plate, circuit)
-    found += supply_faults(plate)
+    found += supply_faults(plate, circuit)
     found += control_faults(plate, circuit)
     found += blower_faults(plate, circuit)
+    found += air_faults(plate, circuit)
     return tuple(found)
 
 
@@ -130,6 +131,16 @@ def _rung(circuit: Circuit, strip: HeatingCircuit) -> Iterator[Fault]:
             Changes(forced={f"{strip.id}.limit": False}),
             repair="restore the air; replace the limit if it stays open cold",
             proof=amps,
+        )
+        yield make_fault(
+            f"{strip.id}.limit.cycling",
+            f"{name} limit opens and closes by itself",
+            "weak",
+            0.8,
+            Changes(forced={f"{strip.id}.limit": False}),
+            repair="restore the air; if that is right, replace the limit",
+            proof=f"{amps}, without a break for ten minutes",
+            shows="now and then",
         )
         yield make_fault(
             f"{strip.id}.limit.stuck-closed",
@@ -238,6 +249,17 @@ def _devices(plate: Nameplate, circuit: Circuit) -> Iterator[Fault]:
                 Changes(forced={c.id: False for c in circuit.contacts if c.driver.endswith(f":{name}")}),
                 repair=f"replace {words}",
                 proof=proof,
+            )
+        if device.kind == "sequencer":
+            yield make_fault(
+                f"{name}.slow",
+                f"{words} slow",
+                "weak",
+                1.5,
+                Changes(forced={c.id: False for c in circuit.contacts if c.driver.endswith(f":{name}")}),
+                repair=f"replace {words}",
+                proof="each pole inside its window, on and off",
+                shows="late",
             )
         for lead in (f"{name}.lead-coil", f"{name}.lead-common"):
             where = "feed" if lead.endswith("coil") else "common"

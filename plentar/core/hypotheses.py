@@ -72,6 +72,12 @@ class UnitModel:
         names: dict[str, int] = {}
         self.cause_of = np.array([names.setdefault(h.id, len(names)) for h in self.hypotheses])
         self.causes = tuple(names)
+        self.shows_now_and_then = np.array([any(f.shows == "now and then" for f in h.faults) for h in self.hypotheses])
+        self.shows_late = [
+            (row, fault.part) for row, h in enumerate(self.hypotheses) for fault in h.faults if fault.shows == "late"
+        ]
+        self.passes = self.shows_now_and_then.copy()
+        self.passes[[row for row, _ in self.shows_late]] = True
 
     @staticmethod
     def _changes(hypothesis: Hypothesis) -> Changes:

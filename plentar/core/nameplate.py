@@ -322,6 +322,7 @@ class Nameplate(_Plate):
     tons: float | None = None
     minimum_circuit_amps: float | None = None
     maximum_device_amps: float | None = None
+    outdoor_thermostat: HeatCall | None = None
 
     def __post_init__(self) -> None:
         _require_above_zero(self.nominal_volts, "nominal_volts", "nominal volts")
@@ -331,6 +332,11 @@ class Nameplate(_Plate):
             raise NameplateError("expected at least one feed", field="feeds")
         if not self.circuits:
             raise NameplateError("expected at least one heating circuit", field="circuits")
+        if self.outdoor_thermostat is not None and self.outdoor_thermostat not in self.calls:
+            raise NameplateError(
+                f"the unit has no {self.outdoor_thermostat} for an outdoor thermostat to stand in",
+                field="outdoor_thermostat",
+            )
         _check_names(self)
         _check_supplies(self)
         _check_switching(self)
@@ -386,7 +392,7 @@ def _ids(plate: Nameplate) -> Iterator[tuple[str, str]]:
         yield circuit.id, f"circuits[{index}].id"
     if plate.blower.relay is not None:
         yield plate.blower.relay.id, "blower.relay.id"
-    for reserved in ("blower", "transformer", "fuse", "ground", "thermostat"):
+    for reserved in ("blower", "transformer", "fuse", "ground", "thermostat", "outdoor-thermostat"):
         yield reserved, reserved
 
 

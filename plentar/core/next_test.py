@@ -77,6 +77,8 @@ def catalogue(plate: Nameplate) -> tuple[Test, ...]:
         l1, l2 = f"{feed.id}.l1", f"{feed.id}.l2"
         for drive in (no_call, all_heat):
             add(f"volts:{l1}:{l2}", drive, "supply", 1.0, f"L1 to L2 at the unit, {feed.id}")
+            panel = f"volts:{feed.id}.breaker.l1:{feed.id}.breaker.l2"
+            add(panel, drive, "supply", 2.5, f"L1 to L2 at the panel, load side of {feed.id}'s breaker")
         for leg in (l1, l2):
             add(f"volts:{leg}:ground", no_call, "supply", 1.0, f"{leg[-2:].upper()} to ground at the unit, {feed.id}")
         for drive, words in ((all_heat, "heat called"), (no_call, "nothing called"), (fan, "fan called")):
@@ -137,11 +139,19 @@ def _control_tests(plate: Nameplate, tests: list[Test], heat: Drive, fan: Drive,
     tests.append(Test("volts:transformer.r:board.r", heat, "control", 1.0, "Volts across the control fuse"))
     tests.append(Test("volts:board.r:thermostat.r", heat, "control", 2.0, "R along its cable to the thermostat"))
     tests.append(Test("volts:thermostat.r:board.c", idle, "control", 2.0, "R at the thermostat to C"))
+    tests.append(Test("volts:thermostat.r:thermostat.c", idle, "control", 2.0, "R to C at the thermostat itself"))
+    if "Y" in plate.calls:
+        cooling = Drive(calls=frozenset({"Y"}))
+        tests.append(Test("volts:board.o:board.c", cooling, "control", 1.2, "O to C at the board, cooling called"))
+        tests.append(Test("volts:board.b:board.c", cooling, "control", 1.2, "B to C at the board, cooling called"))
     for drive, words in ((heat, "heat called"), (fan, "fan called"), (idle, "nothing called")):
         tests.append(Test("amps:control", drive, "control", 1.2, f"Control current in R, {words}"))
     for call in plate.calls:
         own = Drive(calls=frozenset({call})) if call in ("G", "Y") else heat
         name = call.lower()
+        if call == plate.outdoor_thermostat:
+            across = f"volts:outdoor-thermostat.1:board.{name}"
+            tests.append(Test(across, own, "control", 2.5, f"Volts across the outdoor thermostat in {call}"))
         tests.append(Test(f"volts:board.{name}:board.c", own, "control", 0.9, f"{call} to C at the board"))
         tests.append(Test(f"volts:board.{name}:board.c", idle, "control", 0.9, f"{call} to C with nothing called"))
         tests.append(Test(f"volts:thermostat.{name}:board.c", own, "control", 2.0, f"{call} at the thermostat to C"))

@@ -257,6 +257,7 @@ def four_strip_staged() -> Nameplate:
         ),
         blower=_psc(_spdt("strip-a"), amps=4.0, feed="branch-1"),
         transformer=_control("branch-1"),
+        outdoor_thermostat="W2",
         tons=4.0,
     )
 

@@ -8,10 +8,19 @@ from plentar.core.network.changes import Changes
 from plentar.core.network.circuit import Circuit
 from plentar.core.points import part_words
 
-__all__ = ["blower_faults", "control_faults", "supply_faults"]
+__all__ = ["air_faults", "blower_faults", "control_faults", "supply_faults"]
 
 
-def supply_faults(plate: Nameplate) -> Iterator[Fault]:
+# Three sizes too small.
+THIN_RATIO = 4.0
+
+
+def _thin(circuit: Circuit, feed: str) -> dict[str, float]:
+    at = {branch.id: branch.ohms.real for branch in circuit.branches}
+    return {leg: THIN_RATIO * at[f"{feed}.conductor-{leg}"] for leg in ("l1", "l2")}
+
+
+def supply_faults(plate: Nameplate, circuit: Circuit) -> Iterator[Fault]:
     for feed in plate.feeds:
         name = feed.id
         words = "Feed" if len(plate.feeds) == 1 else part_words(name)
@@ -35,6 +44,25 @@ def supply_faults(plate: Nameplate) -> Iterator[Fault]:
                 repair="clean, new end, torque",
                 proof="sag under load in band",
             )
+        yield make_fault(
+            f"{name}.wire.too-small",
+            f"{words}, wire too small for the load",
+            "weak",
+            0.4,
+            Changes(ohms={f"{name}.conductor-{leg}": (r, r) for leg, r in _thin(circuit, name).items()}),
+            repair="wire and breaker sized to the load, by local code",
+            proof="sag under load in band",
+        )
+        yield make_fault(
+            f"{name}.breaker.weak",
+            f"{words}, breaker weak or too small: trips under load",
+            "supply",
+            1.2,
+            Changes(trips_at=dict.fromkeys(poles.values(), 0.4 * (feed.breaker_amps or 60.0))),
+            repair="replace it by one of the rating on the plate, never a bigger one",
+            proof="holds with every strip on, cool to the hand after ten minutes",
+            shows="now and then",
+        )
         yield make_fault(
             f"{name}.breaker.off",
             f"{words} dead: breaker off or tripped",
@@ -120,6 +148,44 @@ def control_faults(plate: Nameplate, circuit: Circuit) -> Iterator[Fault]:
         repair="repair the cable",
         proof=proof,
     )
+    yield make_fault(
+        "thermostat.lead-c.off",
+        "Common missing at the thermostat",
+        "control",
+        0.8,
+        Changes(split={"thermostat.lead-c": OFF}),
+        repair="land or repair the common conductor",
+        proof="24 V from R to C at the thermostat",
+    )
+    if plate.outdoor_thermostat is not None:
+        yield make_fault(
+            "outdoor-thermostat.stuck-open",
+            f"Outdoor thermostat holds {plate.outdoor_thermostat} open",
+            "control",
+            1.5,
+            Changes(forced={"outdoor-thermostat": False}),
+            repair="replace it, or take it out where the house is better without",
+            proof=proof,
+        )
+        yield make_fault(
+            "outdoor-thermostat.stuck-closed",
+            f"Outdoor thermostat never opens {plate.outdoor_thermostat}",
+            "stuck",
+            0.3,
+            Changes(forced={"outdoor-thermostat": True}),
+            repair="replace it, or take it out where the house is better without",
+            proof="open above its setting",
+        )
+    if "Y" in plate.calls:
+        yield make_fault(
+            "thermostat.o-and-b.exchanged",
+            "O and B exchanged",
+            "control",
+            0.4,
+            Changes(moved={"thermostat.lead-o": "board.b"}),
+            repair="land O and B as the outdoor unit wants them",
+            proof="24 V at the reversing valve in its own mode only",
+        )
     for call in plate.calls:
         name = call.lower()
         yield make_fault(
@@ -237,6 +303,18 @@ def blower_faults(plate: Nameplate, circuit: Circuit) -> Iterator[Fault]:
         repair="replace the relay, and the fuse",
         proof="control current below 80 % of the transformer",
     )
+    if relay.on_delay_seconds or relay.off_delay_seconds:
+        own = [contact.id for contact in circuit.contacts if contact.driver == f"relay:{relay.id}"]
+        yield make_fault(
+            f"{relay.id}.delay.erratic",
+            "Time-delay module erratic",
+            "blower",
+            2.0,
+            Changes(forced={name: name.rpartition(".")[2].startswith("nc") for name in own}),
+            repair="replace the module",
+            proof="ten good starts in ten",
+            shows="now and then",
+        )
     for lead in circuit.leads:
         if lead.id.startswith(f"{relay.id}.lead-"):
             yield make_fault(
@@ -322,3 +400,20 @@ def _miswired(plate: Nameplate, circuit: Circuit, relay: str) -> Iterator[Fault]
         repair=fix,
         proof=proof,
     )
+
+
+def air_faults(plate: Nameplate, circuit: Circuit) -> Iterator[Fault]:
+    limits = {contact.id: False for contact in circuit.contacts if contact.driver.startswith("limit:")}
+    # A PSC motor that moves less air draws less.
+    motors = {b.id: (b.ohms * 1.25, b.dc_ohms) for b in circuit.branches if b.id in circuit.motors}
+    if limits:
+        yield make_fault(
+            "air.little",
+            "Little air: filter, coil, wheel or speed",
+            "weak",
+            2.0,
+            Changes(forced=limits, ohms=motors if plate.blower.kind == "psc" else {}),
+            repair="clean filter, coil and wheel, set the speed; find closed registers",
+            proof="no limit opens in ten minutes, temperature rise in band",
+            shows="now and then",
+        )

@@ -15,6 +15,7 @@ class Changes:
     drives it. `contact_ohms`: contact → resistance when closed. `split`: lead → ohms between its ends, infinite:
     off.
     `moved`: lead → the terminal its second end is landed on instead. `ratio`: two-port → factor on its ratio, 0: dead.
+    `trips_at`: breaker pole → amps at which it trips after a while, last of all that moves.
     """
 
     ohms: Mapping[str, tuple[complex, float]] = field(default_factory=dict)
@@ -23,6 +24,7 @@ class Changes:
     split: Mapping[str, float] = field(default_factory=dict)
     moved: Mapping[str, str] = field(default_factory=dict)
     ratio: Mapping[str, float] = field(default_factory=dict)
+    trips_at: Mapping[str, float] = field(default_factory=dict)
 
     def __or__(self, other: "Changes") -> "Changes":
         """Return both at once; where they touch the same thing, the other's wins."""
@@ -33,6 +35,7 @@ class Changes:
             split={**self.split, **other.split},
             moved={**self.moved, **other.moved},
             ratio={**self.ratio, **other.ratio},
+            trips_at={**self.trips_at, **other.trips_at},
         )
 
     @property

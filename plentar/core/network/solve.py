@@ -66,6 +66,7 @@ class Variants:
         self.conductance = np.tile(conductance, (count, 1))
         self.closed = np.tile(np.array([1 / c.ohms for c in circuit.contacts]), (count, 1))
         self.forced = np.full((count, len(circuit.contacts)), -1, dtype=np.int8)
+        self.trips_at = np.full((count, len(circuit.contacts)), np.inf)
         ports = circuit.two_ports
         self.ports = np.array(
             [[terminal[n] for n in (p.in_a, p.in_b, p.out_a, p.out_b)] for p in ports], dtype=np.int64
@@ -131,6 +132,8 @@ class Variants:
             self.forced[row, self.contact_at[name]] = is_closed
         for name, contact_ohms in change.contact_ohms.items():
             self.closed[row, self.contact_at[name]] = 1 / contact_ohms
+        for name, trip_amps in change.trips_at.items():
+            self.trips_at[row, self.contact_at[name]] = trip_amps
         for name, factor in change.ratio.items():
             at = self.port_at[name]
             self.ratio[row, at] *= factor
@@ -274,8 +277,8 @@ class Settled:
 def settle(variants: Variants, drive: Drive, *, with_impedance: bool = True, start: "Settled | None" = None) -> Settled:
     """Solve every variant from de-energised to rest.
 
-    Faster mechanisms move first: instant trips, relays, the fuse, thermal sequencers, limits. Trips latch. A relay that
-    keeps turning is reported as chattering and left where it was.
+    Faster mechanisms move first: instant trips, relays, the fuse, thermal sequencers, thermal trips, limits. Trips
+    latch. A relay that keeps turning is reported as chattering and left where it was.
 
     Args:
         variants: The circuit and its changes.
@@ -442,6 +445,8 @@ class _Movers:
         turn = ~moved[rows] & (warm != hot[rows]).any(axis=1)
         hot[rows[turn]] = warm[turn]
         moved[rows[turn]] = True
+        slow = (amps > self.v.trips_at[rows]) & states[rows] & ~moved[rows][:, None]
+        self._latch(rows, slow, tripped, moved)
         if self.drive.limits_open:
             self._open_limits(rows, volts, found.airless, moved)
         return moved

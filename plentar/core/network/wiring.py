@@ -58,6 +58,8 @@ OMEGA = 2 * math.pi * 60.0
 MOTOR_POWER_FACTOR = 0.85
 # A control transformer's secondary stands at about 27 V idle and 24 V at full load.
 IDLE_RATIO_VOLTS, LOAD_RATIO_VOLTS = 27.0, 24.0
+# A thermostat's own electronics draw a few hundredths of an amp.
+THERMOSTAT_OHMS = 700.0
 RELAY_PULL_VOLTS, HEATER_PULL_VOLTS = 15.6, 15.0
 # Direct-current volts over alternating volts in, and the share of them an AC function still shows.
 RECTIFIER = {"smoothed": (1.25, 0.02), "unsmoothed": (0.86, 0.46)}
@@ -69,6 +71,7 @@ COILS = {
     "dc-relay": (560.0, 560.0, 1.0),
     "blower-relay": (75.0, 135.0, 0.6),
     "outdoor": (12.0, 62.0, 0.3),
+    "reversing-valve": (20.0, 90.0, 0.4),
 }
 
 
@@ -258,16 +261,28 @@ def _control(c: Circuit, plate: Nameplate) -> None:
     c.clamps.append(Clamp("amps:control", (("fuse", 1.0),)))
     if t.grounded_common:
         c.lead("transformer.lead-ground", "transformer.c", GROUND)
+    c.lead("thermostat.lead-c", "thermostat.c", "board.c")
+    c.branch("thermostat.electronics", "thermostat.r", "thermostat.c", THERMOSTAT_OHMS, math.inf)
     for call in plate.calls:
         name = call.lower()
         c.contact(f"thermostat.{name}", "thermostat.r", f"thermostat.{name}", f"call:{call}", closed=False, ohms=0.05)
-        c.lead(f"thermostat.lead-{name}", f"thermostat.{name}", f"board.{name}")
+        if call == plate.outdoor_thermostat:
+            c.lead(f"thermostat.lead-{name}", f"thermostat.{name}", "outdoor-thermostat.1")
+            # On a day cold enough to need the strips it is closed.
+            c.contact("outdoor-thermostat", "outdoor-thermostat.1", f"board.{name}", "cold", closed=True, ohms=0.02)
+        else:
+            c.lead(f"thermostat.lead-{name}", f"thermostat.{name}", f"board.{name}")
         c.branch(f"control.short-{name}", f"board.{name}", "board.c", 1e12, math.inf)
         c.branch(f"control.ground-{name}", f"board.{name}", GROUND, 1e12, math.inf)
     c.branch("control.ground-r", "board.r", GROUND, 1e12, math.inf)
     if "Y" in plate.calls:
         c.branch("control.w-to-y", "board.w", "board.y", 1e12, math.inf)
         _coil(c, "outdoor", "board.y", "outdoor")
+        # The reversing valve of a heat pump that is energised for cooling; B is there and goes nowhere.
+        c.contact("thermostat.o", "thermostat.r", "thermostat.o", "call:Y", closed=False, ohms=0.05)
+        c.lead("thermostat.lead-o", "thermostat.o", "board.o")
+        _coil(c, "reversing-valve", "board.o", "reversing-valve")
+        c.terminal("board.b")
     for device in plate.devices:
         _device_coil(c, plate, device)
     if plate.blower.relay is not None:
