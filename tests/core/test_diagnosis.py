@@ -251,3 +251,36 @@ def test_the_command_line_answers_in_json_and_a_deck() -> None:
     for bad in (["predict", "nowhere.json"], ["predict", unit, "--fault", "bogus"], ["predict", unit, "--on", "Q"]):
         done = command(*bad)
         assert (done.exit_code, done.stderr.count("\n")) == (2, 1)
+
+
+def first_named(readings: list[Reading], complaint: str, *, unit: str = "two-strip-sequencer") -> tuple[str, ...]:
+    """The faults of the leading group."""
+    found = diagnose(PATTERNS[unit](), readings, complaints=[complaint])
+    return found.first.faults if found.first else ()
+
+
+def test_a_sequencer_that_closes_after_all_is_slow() -> None:
+    """Nothing 20 s past the window, all of it two minutes later: not dead, slow."""
+    strips = ("amps:strip-a", "amps:strip-b")
+    early = [read(point, 0.0, under("W", seconds=110.0)) for point in strips]
+    early += [
+        read(LINE, 240.0, under("W", seconds=112.0)),
+        read("volts:board.w:board.c", 25.0, under("W", seconds=114.0)),
+    ]
+    early += [read("volts:seq-a.coil.1:seq-a.coil.2", 25.0, under("W", seconds=116.0))]
+    early += [read(POLE_B, 239.0, under("W", seconds=118.0))]
+    late = [read(point, 20.6, under("W", seconds=240.0)) for point in strips]
+    assert "seq-a.slow" in first_named([*early, *late], "not enough heat")
+    assert "seq-a.slow" not in first_named([*late, read(LINE, 240.0, under("W"))], "not enough heat")
+
+
+def test_a_reading_that_comes_and_goes_names_what_comes_and_goes() -> None:
+    """Strip B drops out, is back, drops out again, with line volts across its limit while it is out."""
+    heat = under("W", seconds=600.0)
+    limit = "volts:strip-b.limit.1:strip-b.limit.2"
+    seen = [read(LINE, 240.0, heat), read("amps:strip-a", 20.6, heat), read("amps:strip-b", 0.0, heat)]
+    seen += [read(limit, 238.0, heat), read("amps:strip-b", 20.6, heat)]
+    # One limit's own doing, or little air: the blower's amps and the other limits tell them apart.
+    assert {"strip-b.limit.cycling", "air.little"} & set(first_named(seen, "not enough heat"))
+    steady = [r for r in seen if not (r.point == "amps:strip-b" and r.value > 1)]
+    assert "strip-b.limit.open" in first_named(steady, "not enough heat")

@@ -295,6 +295,39 @@ def test_an_open_or_shorted_coil_moves_nothing(fault: str, drive: Drive, clamp: 
     assert amps(settled, clamp) < 0.05
 
 
+def test_a_weak_breaker_holds_until_the_strips_run() -> None:
+    """Line volts with no call; with heat both its poles open together, last of all that moves."""
+    idle, heat = solved(IDLE, "feed-1.breaker.weak"), solved(HEAT, "feed-1.breaker.weak")
+    assert volts(idle, "feed-1.l1", "feed-1.l2") == pytest.approx(240, abs=1)
+    assert volts(heat, "feed-1.l1", "feed-1.l2") < 1
+    assert amps(heat, "feed-1") < 0.01
+    assert heat.tripped.sum() == 2
+
+
+def test_exchanged_o_and_b_energise_the_wrong_one() -> None:
+    """Under a cooling call B has the 24 V that belongs on O, and a valve that wants O stays where it is."""
+    cooling = Drive(calls=frozenset("Y"))
+    right, wrong = solved(cooling), solved(cooling, "thermostat.o-and-b.exchanged")
+    assert volts(right, "board.o", "board.c") > 22 > 5 > volts(wrong, "reversing-valve.coil.1", "board.c")
+    assert volts(wrong, "board.b", "board.c") > 22
+
+
+def test_an_outdoor_thermostat_that_stays_open_holds_the_second_stage_off() -> None:
+    """W2 arrives at it and not behind it; the first stage heats."""
+    drive = Drive(calls=frozenset({"W", "W2"}))
+    held = solved(drive, "outdoor-thermostat.stuck-open", pattern="four-strip-staged")
+    assert volts(held, "outdoor-thermostat.1", "board.c") > 20 > 5 > volts(held, "board.w2", "board.c")
+    assert amps(held, "strip-a") > 18 > 1 > amps(held, "strip-c")
+
+
+def test_a_thermostat_without_its_common_has_no_supply() -> None:
+    """R is there, and yet from R to C at the thermostat the meter finds nothing to speak of."""
+    right, wrong = solved(IDLE), solved(IDLE, "thermostat.lead-c.off")
+    assert volts(right, "thermostat.r", "thermostat.c") > 24
+    assert volts(wrong, "thermostat.r", "thermostat.c") < 2
+    assert volts(wrong, "thermostat.r", "board.c") > 24
+
+
 def test_unknown_faults_are_refused() -> None:
     """The text says where to look."""
     with pytest.raises(ReadingError, match=r"no fault 'strip-q\.link\.open'"):
