@@ -14,7 +14,8 @@ from plentar.core.errors import ReadingError
 from plentar.core.hypotheses import PAIRS, Hypothesis, Prediction, UnitModel, drives_of, model_of, model_with_pairs
 from plentar.core.nameplate import Nameplate
 from plentar.core.network.solve import Drive
-from plentar.core.points import test_points
+from plentar.core.observations import factor_of, sign_of
+from plentar.core.places import find_point
 from plentar.core.readings import Condition, Reading
 from plentar.core.rules import DEFAULT_RULES, Rules
 
@@ -32,10 +33,7 @@ NOW_AND_THEN_SHARE, LATE_SHARE, VERY_LATE_SHARE, LATE_RATIO = 0.5, 0.7, 0.02, 3.
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Observation:
-    """Something seen, heard or smelled: `kind` and what it is about, under a condition.
-
-    Kinds: `blower-runs`, `blower-still`, `glows`, `heat-marked`, `breaker-off`, `hums`.
-    """
+    """Something seen, heard or smelled: one of `observations`' kinds, what it is about, and under which condition."""
 
     kind: str
     about: str = ""
@@ -74,6 +72,7 @@ class Diagnosis:
     posterior: Floats
     model: UnitModel
     knows_supply: bool
+    ratio: Floats
 
     @property
     def first(self) -> Cause | None:
@@ -264,6 +263,7 @@ def diagnose(
         posterior=evidence.posterior,
         model=model,
         knows_supply=evidence.knows_supply,
+        ratio=evidence.ratio,
     )
 
 
@@ -293,7 +293,7 @@ def _weigh(
         log_posterior = log_posterior + _observed(model, observation, rules)
     posterior = np.exp(log_posterior - log_posterior.max())
     posterior /= posterior.sum()
-    return _Evidence(model, standing, likelihoods, shown, explained, prior, posterior, knows_supply)
+    return _Evidence(model, standing, likelihoods, shown, explained, prior, posterior, knows_supply, ratio)
 
 
 def _standing(readings: Sequence[Reading]) -> list[Reading]:
@@ -307,7 +307,8 @@ def _standing(readings: Sequence[Reading]) -> list[Reading]:
 
 
 def _under(condition: Condition) -> tuple[object, ...]:
-    return (tuple(sorted(name for name, _ in condition.calls)), condition.feeds, condition.control)
+    calls = tuple(sorted(name for name, _ in condition.calls))
+    return (calls, condition.feeds, condition.control, condition.bypassed)
 
 
 def _healthy_explains(model: UnitModel, likelihoods: Sequence[Floats]) -> bool:
@@ -328,29 +329,19 @@ def _wait(plate: Nameplate, readings: Sequence[Reading], rules: Rules) -> float:
 
 
 def _observed(model: UnitModel, observation: Observation, rules: Rules) -> Floats:
+    sign = sign_of(observation.kind)
+    if sign is None:
+        raise ReadingError(f"no such observation {observation.kind!r}", field="kind")
+    if not sign.seen_running:
+        factors = [max(factor_of(sign, observation.about, f) for f in h.faults) for h in model.hypotheses]
+        log_odds: Floats = np.log(np.array(factors))
+        return log_odds
     drive = drives_of(model.plate, observation.condition, rules)[0][0]
-    kind, about = observation.kind, observation.about
-    if kind in ("blower-runs", "blower-still"):
-        runs = model.predict("amps:blower", drive).shown > 0.3 * model.plate.blower.rated_amps
-        agrees = runs if kind == "blower-runs" else ~runs
-    elif kind == "glows":
-        agrees = model.predict(f"amps:{about}", drive).shown > 3.0
-    elif kind == "breaker-off":
-        agrees = np.array(
-            [
-                any(f.id.endswith((".breaker.off", ".off")) or f.kind == "short" for f in h.faults)
-                for h in model.hypotheses
-            ]
-        )
-    elif kind == "heat-marked":
-        agrees = np.array(
-            [any(about in f.id and f.kind in ("weak", "dead") for f in h.faults) for h in model.hypotheses]
-        )
-        return np.where(agrees, np.log(4.0), 0.0)
-    elif kind == "hums":
-        agrees = np.array([any("seized" in f.id or "capacitor" in f.id for f in h.faults) for h in model.hypotheses])
+    if observation.kind == "glows":
+        agrees = model.predict(f"amps:{observation.about}", drive).shown > 3.0
     else:
-        raise ReadingError(f"no such observation {kind!r}", field="kind")
+        runs = model.predict("amps:blower", drive).shown > 0.3 * model.plate.blower.rated_amps
+        agrees = runs if observation.kind == "blower-runs" else ~runs
     return np.where(agrees, 0.0, np.log(0.04))
 
 
@@ -366,6 +357,7 @@ class _Evidence:
     prior: Floats
     posterior: Floats
     knows_supply: bool
+    ratio: Floats
 
     def causes(self) -> tuple[Cause, ...]:
         model = self.model
@@ -431,11 +423,10 @@ class _Evidence:
         return sorted(reasons, key=lambda reason: -abs(reason.weight))
 
     def _spoken(self, reading: Reading) -> str:
-        labels = {point.id: point.label for point in test_points(self.model.plate)}
-        place = reading.point.partition(":")[2].replace(":", " to ").replace("-", " ")
+        label = find_point(self.model.plate, reading.point).label
         value = _number(reading.value, reading.point)
         twice = sum(other.point == reading.point for other in self.readings) > 1
-        return f"{labels.get(reading.point, place)} {value}{', ' + reading.condition.spoken if twice else ''}"
+        return f"{label} {value}{', ' + reading.condition.spoken if twice else ''}"
 
     def promising_pairs(self) -> tuple[tuple[str, str], ...]:
         """Return pairs of single faults that between them would explain each reading, the most promising first."""

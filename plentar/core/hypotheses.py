@@ -215,7 +215,13 @@ def drives_of(plate: Nameplate, condition: Condition, rules: Rules = DEFAULT_RUL
     states = _stages(plate, condition, rules)
     drives = []
     for waiting in states:
-        drive = Drive(calls=calls, dead_feeds=dead, has_control=has_control, waiting=waiting)
+        drive = Drive(
+            calls=calls,
+            dead_feeds=dead,
+            has_control=has_control,
+            waiting=waiting,
+            bypassed=condition.bypassed,
+        )
         drives.append((drive, 1.0 / len(states)))
     return drives
 

@@ -10,14 +10,16 @@ from dataclasses import dataclass, replace
 
 from plentar.core.electrical import expected_element_amps
 from plentar.core.errors import ReadingError
+from plentar.core.judging_places import judge_anywhere, judge_control_amps, judge_ohms
 from plentar.core.metrology import root_sum_square
 from plentar.core.nameplate import HeatingCircuit, Nameplate
-from plentar.core.points import Point, find_point, rung_terminals
+from plentar.core.places import find_point
+from plentar.core.points import Point, is_on_run_sheet, rung_terminals
 from plentar.core.readings import Condition, Reading
 from plentar.core.rules import DEFAULT_RULES, Rules
 from plentar.core.verdicts import Band, Grade, Verdict, grade
 
-__all__ = ["Situation", "feed_residual", "judge", "leg_difference", "like_elements", "supply_sag"]
+__all__ = ["Situation", "feed_residual", "judge", "leg_difference", "like_elements"]
 
 NO_SUPPLY = "Read L1 to L2 at the unit first: amps are only judged at the volts found."
 CHECK_RANGE = "Check range and units: is it on the right range, around one conductor, and in amps?"
@@ -49,6 +51,10 @@ def judge(situation: Situation, reading: Reading) -> Verdict:
         ReadingError: The unit has no such point.
     """
     point = find_point(situation.plate, reading.point)
+    if point.quantity == "ohms":
+        return judge_ohms(situation.plate, reading, point)
+    if not is_on_run_sheet(situation.plate, reading.point):
+        return _judge_elsewhere(situation, reading, point)
     if point.quantity == "amps":
         return _judge_amps(situation, reading, point)
     if point.step == "supply":
@@ -58,6 +64,34 @@ def judge(situation: Situation, reading: Reading) -> Verdict:
     if point.step == "trace":
         return _judge_contact(situation, reading, point)
     raise ReadingError(f"no rule judges {point.id!r}", field="point")
+
+
+def _judge_elsewhere(situation: Situation, reading: Reading, point: Point) -> Verdict:
+    """Judge what the run sheet does not ask for: a strip's other lead, the control current, any two terminals."""
+    plate = situation.plate
+    if point.id == "amps:control":
+        return judge_control_amps(plate, reading, situation.rules)
+    strip, _, end = point.id.removeprefix("amps:").partition(".")
+    own = situation.readings.get(f"amps:{strip}")
+    if (
+        point.quantity == "amps"
+        and end == "return"
+        and own is not None
+        and own.condition.calls == reading.condition.calls
+    ):
+        gap = abs(own.value - reading.value)
+        if gap > 0.5 + own.meter_uncertainty + reading.meter_uncertainty:
+            return Verdict(
+                grade=Grade.FAIL,
+                value=reading.value,
+                uncertainty=reading.meter_uncertainty,
+                unit="A",
+                expected=own.value,
+                kind="leads differ",
+                because=f"{own.value:.1f} A in one lead, {reading.value:.1f} A in the other: the rest is in the frame.",
+                next_step="The element is grounded: take its feed off and lock it.",
+            )
+    return judge_anywhere(plate, reading, point, situation.rules)
 
 
 def _judge_supply(situation: Situation, reading: Reading, point: Point) -> Verdict:
@@ -131,6 +165,8 @@ def _judge_control(situation: Situation, reading: Reading, point: Point) -> Verd
             because=f"{call} is not called, so none is expected here." if absent else f"24 V here with no {call} call.",
             next_step="" if absent else "Take the thermostat's conductors off one at a time and look upstream.",
         )
+    if point.quantity == "dc_volts":
+        return _judge_rectified(situation, reading, point)
     verdict = Verdict(
         grade=grade(reading.value, reading.meter_uncertainty, band),
         value=reading.value,
@@ -157,6 +193,29 @@ def _judge_control(situation: Situation, reading: Reading, point: Point) -> Verd
         "Coils may chatter and heaters warm slowly." if low else "Coils run hot.",
         "Read R to C with and without the call, and the transformer's tap." if low else "Check the transformer's tap.",
     )
+
+
+def _judge_rectified(situation: Situation, reading: Reading, point: Point) -> Verdict:
+    """Judge a DC coil's volts as a share of the rectifier's AC input; field guide, section 3."""
+    before = (f"volts:{point.subject}.rectifier.1:board.c", "volts:board.w:board.c")
+    inlet = next((situation.readings[name].value for name in before if name in situation.readings), 24.0)
+    inlet = inlet if inlet > 10 else 24.0
+    band = situation.rules.rectified_ratio.scaled(inlet)
+    verdict = Verdict(
+        grade=grade(reading.value, reading.meter_uncertainty, band),
+        value=reading.value,
+        band=band,
+        uncertainty=reading.meter_uncertainty,
+        unit="V",
+        expected=1.25 * inlet,
+        because=f"{reading.value / inlet:.2f} × its {inlet:.1f} V AC input, on the DC function.",
+    )
+    if verdict.grade is Grade.PASS:
+        return verdict
+    share = reading.value / inlet
+    kind = "dead" if share < 0.35 else "half a bridge open" if share < 0.5 else "low" if share < 1 else "high"
+    step = "Read the AC into the rectifier board; with that right, the board is what is wrong."
+    return _with(verdict, verdict.grade, kind, verdict.because, step if share < 1 else "")
 
 
 def _judge_contact(situation: Situation, reading: Reading, point: Point) -> Verdict:
@@ -532,35 +591,6 @@ def leg_difference(situation: Situation, feed: str) -> Verdict | None:
         kind="leg lost" if lost else "" if result is Grade.PASS else "legs differ",
         because="Leg 1 and leg 2 to ground, one meter.",
         next_step="" if result is Grade.PASS else "Read each pole of the breaker, line side against load side.",
-    )
-
-
-def supply_sag(situation: Situation, unloaded: Reading, loaded: Reading) -> Verdict:
-    """Judge how far the supply falls from no load to all strips running.
-
-    Raises:
-        ReadingError: The unloaded reading is zero.
-    Source:
-        sag = (V_noload − V_load) / V_noload, counts only; field guide, sections 2 and 3.
-    """
-    if unloaded.value <= 0:
-        raise ReadingError("sag needs an unloaded reading above zero", field="value")
-    ratio = (unloaded.value - loaded.value) / unloaded.value
-    counts = root_sum_square(unloaded.counts_uncertainty, loaded.counts_uncertainty) / unloaded.value
-    band = situation.rules.sag_ratio
-    result = grade(ratio, counts, band)
-    return Verdict(
-        grade=result,
-        value=100 * ratio,
-        uncertainty=100 * counts,
-        unit="%",
-        band=band.scaled(100),
-        expected=0.0,
-        kind="" if result is Grade.PASS else "sags",
-        because=f"{unloaded.value:.1f} V without load, {loaded.value:.1f} V with the strips on.",
-        next_step=""
-        if result is Grade.PASS
-        else "Read the panel under the same load: what it sags itself is not the feed.",
     )
 
 

@@ -1,104 +1,100 @@
-"""Which lines of the board are live and which carry current, as far as condition and clamp readings tell."""
+"""What is live and what carries current on a unit, solved under a condition and with faults: the board's colours."""
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Sequence
 from typing import Literal
 
-from plentar.core.nameplate import HeatingCircuit, Nameplate
-from plentar.core.readings import Condition, Reading
+import numpy as np
+
+from plentar.core.faults import fault_by_id
+from plentar.core.hypotheses import drives_of
+from plentar.core.nameplate import Nameplate
+from plentar.core.network.changes import NO_CHANGE, Changes
+from plentar.core.network.probe import pieces, read_amps
+from plentar.core.network.solve import Settled, Variants, settle
+from plentar.core.network.wiring import wire
+from plentar.core.readings import Condition
 from plentar.core.rules import DEFAULT_RULES, Rules
 
 __all__ = ["LineState", "line_states"]
 
 LineState = Literal["carries", "live", "dead", "alive", "idle"]
+LIVE_VOLTS, CONTROL_LIVE_VOLTS, CARRIES_AMPS = 30.0, 12.0, 0.3
 
 
 def line_states(
-    plate: Nameplate, condition: Condition, readings: Mapping[str, Reading], rules: Rules = DEFAULT_RULES
+    plate: Nameplate, condition: Condition, faults: Sequence[str] = (), rules: Rules = DEFAULT_RULES
 ) -> Callable[[str], LineState]:
-    """Return a function from a terminal, circuit, call or device to the state of its line.
+    """Return a function from a terminal, circuit, contact, call or device to the state of its line.
 
-    A circuit carries current when its newest clamp reading under the present calls says so or, unread, when it is
-    called and its pole has had its time. The unswitched leg keeps a single-leg rung live while it is off.
+    The network is solved under the condition, with these faults in it. While poles are inside their windows they count
+    as not closed yet. A line is live when it stands above some 30 V to ground and is tied to the supply; what floats
+    is dead.
+
+    Raises:
+        ReadingError: The unit has no such fault.
     """
-    called = {name for name, _ in condition.calls}
-    powered = {feed.id: condition.feed_state(feed.id) == "live" for feed in plate.feeds}
-    from_unit = condition.control == "from unit" and powered[plate.feed_of(plate.transformer.supplied_by)]
-    has_control = from_unit or condition.control == "separate source"
-
-    def closed(device_id: str, number: int | None) -> bool:
-        call = plate.call_of(device_id)
-        if call not in called or not has_control:
-            return False
-        device = plate.device(device_id)
-        pole = device.auxiliary if number is None else device.pole(number)
-        seconds = condition.call_seconds(call)
-        return seconds is None or seconds >= rules.closing_window(plate, device_id, pole).max_seconds
-
-    def carries(circuit: HeatingCircuit) -> bool:
-        if not powered[plate.feed_of(circuit.supplied_by)]:
-            return False
-        reading = readings.get(f"amps:{circuit.id}")
-        same_calls = reading is not None and {name for name, _ in reading.condition.calls} == called
-        if reading is not None and same_calls:
-            return reading.value >= rules.dead_below_amps
-        return closed(circuit.device, circuit.poles[0])
-
-    running = {circuit.id: carries(circuit) for circuit in plate.circuits}
-    states: dict[str, LineState] = {"control": "alive" if has_control else "idle"}
-    for feed in plate.feeds:
-        for leg in ("l1", "l2"):
-            states[f"{feed.id}.{leg}"] = "live" if powered[feed.id] else "dead"
-    for circuit in plate.circuits:
-        on = running[circuit.id]
-        both_legs = circuit.order.count("pole") == 2
-        rest: LineState = "live" if powered[plate.feed_of(circuit.supplied_by)] and not both_legs else "dead"
-        states[f"{circuit.id}:current"] = "carries" if on else rest
-        for part in ("link", "element", "limit"):
-            for side in (1, 2):
-                states[f"{circuit.id}.{part}.{side}"] = "carries" if on else rest
-        for number in circuit.poles:
-            pole = f"{circuit.device}.pole-{number}"
-            line_side: LineState = "live" if powered[plate.feed_of(circuit.supplied_by)] else "dead"
-            for end, idle in ((".line", line_side), (".load", rest), (":closed", "dead")):
-                if states.get(pole + end) != "carries":
-                    states[pole + end] = "carries" if on else idle
-    for device in plate.devices:
-        alive = has_control and device.fed_by in called
-        if device.fed_by not in plate.calls:
-            alive = closed(device.fed_by, None)
-            states[f"{device.fed_by}:aux"] = "alive" if alive else "idle"
-        states[f"{device.id}:coil"] = "alive" if alive else "idle"
-    for call in plate.calls:
-        states[call] = states[f"ecm-{call.lower()}:coil"] = "alive" if has_control and call in called else "idle"
-    _blower_states(
-        plate,
-        states,
-        running,
-        has_fan_call=has_control and "G" in called,
-        has_power=powered[plate.feed_of(plate.blower.supplied_by)],
-        fan_pole=bool(plate.blower.switched_by)
-        and closed(plate.blower.switched_by or "", plate.blower.switched_by_pole),
-    )
+    changes: Changes = NO_CHANGE
+    for fault_id in faults:
+        changes = changes | fault_by_id(plate, fault_id).variants[0]
+    # The first of the states a young call may mean: nothing that is still waiting has moved.
+    drive = drives_of(plate, condition, rules)[0][0]
+    settled = settle(Variants(wire(plate), [changes]), drive, with_impedance=False)
+    states = _terminals(plate, settled)
+    circuit = settled.variants.circuit
+    closed = {contact.id for i, contact in enumerate(circuit.contacts) if settled.states[0, i]}
+    for contact in circuit.contacts:
+        states[f"{contact.id}:closed"] = "carries" if contact.id in closed else "dead"
+    for strip in plate.circuits:
+        carries = _amps(settled, strip.id) > CARRIES_AMPS
+        own: list[str] = [t for t in states if t.startswith(f"{strip.id}.") and ":" not in t]
+        if carries:
+            own += [f"{strip.device}.pole-{n}.{end}" for n in strip.poles for end in ("line", "load")]
+            states.update(dict.fromkeys(own, "carries"))
+        live = any(states[name] == "live" for name in own)
+        states[f"{strip.id}:current"] = "carries" if carries else "live" if live else "dead"
+    _blower(plate, settled, states)
+    _control(plate, settled, states, closed)
     return lambda name: states.get(name, "dead")
 
 
-def _blower_states(
-    plate: Nameplate,
-    states: dict[str, LineState],
-    running: Mapping[str, bool],
-    *,
-    has_fan_call: bool,
-    has_power: bool,
-    fan_pole: bool,
-) -> None:
-    blower = plate.blower
-    relay = blower.relay
-    if relay is None:
-        turns = any(states.get(f"ecm-{call.lower()}:coil") == "alive" for call in blower.ecm_calls)
-    else:
-        states[f"{relay.id}:coil"] = "alive" if has_fan_call else "idle"
-        states["blower-relay:closed"] = "carries" if has_fan_call else "dead"
-        turns = has_fan_call or any(running.get(contact.nc, False) for contact in relay.contacts) or fan_pole
-    if blower.switched_by:
-        states[f"{blower.switched_by}.pole-{blower.switched_by_pole}:closed"] = "carries" if fan_pole else "dead"
-    states["blower"] = "carries" if turns and has_power else "live" if has_power else "dead"
+def _amps(settled: Settled, clamp: str) -> float:
+    return float(read_amps(settled, f"amps:{clamp}")[0])
+
+
+def _terminals(plate: Nameplate, settled: Settled) -> dict[str, LineState]:
+    v = settled.variants
+    piece = pieces(settled, 0)
+    volts = np.abs(settled.volts[0])
+    states: dict[str, LineState] = {}
+    for name, number in v.circuit.terminals.items():
+        tied = piece[name] == piece["ground"]
+        states[name] = "live" if tied and volts[v.node_of[0, number]] > LIVE_VOLTS else "dead"
+    return states
+
+
+def _blower(plate: Nameplate, settled: Settled, states: dict[str, LineState]) -> None:
+    runs = _amps(settled, "blower") > 0.2 * plate.blower.rated_amps
+    fed = any(states.get(name) == "live" for name in ("blower.fixed", "blower.run", "blower.high", "blower.low"))
+    states["blower"] = "carries" if runs else "live" if fed else "dead"
+    relay = plate.blower.relay
+    if relay is not None:
+        pulled = [name for name in states if name.startswith(f"{relay.id}.no") and name.endswith(":closed")]
+        states["blower-relay:closed"] = states[pulled[0]] if pulled else "dead"
+
+
+def _control(plate: Nameplate, settled: Settled, states: dict[str, LineState], closed: set[str]) -> None:
+    def across(a: str, b: str) -> LineState:
+        return "alive" if float(np.abs(settled.at(a) - settled.at(b))[0]) > CONTROL_LIVE_VOLTS else "idle"
+
+    states["control"] = across("board.r", "board.c")
+    for call in plate.calls:
+        states[call] = states[f"ecm-{call.lower()}:coil"] = across(f"board.{call.lower()}", "board.c")
+    coils = [device.id for device in plate.devices]
+    if plate.blower.relay is not None:
+        coils.append(plate.blower.relay.id)
+    for coil in coils:
+        states[f"{coil}:coil"] = across(f"{coil}.coil.1", f"{coil}.coil.2")
+    for device in plate.devices:
+        if device.auxiliary is not None:
+            fed = states["control"] == "alive" and f"{device.id}.auxiliary" in closed
+            states[f"{device.id}:aux"] = "alive" if fed else "idle"

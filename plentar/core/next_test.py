@@ -75,6 +75,11 @@ def catalogue(plate: Nameplate) -> tuple[Test, ...]:
 
     for feed in plate.feeds:
         l1, l2 = f"{feed.id}.l1", f"{feed.id}.l2"
+        for leg in ("l1", "l2"):
+            pole = f"volts:panel.{leg}:{feed.id}.breaker.{leg}"
+            add(pole, no_call, "supply", 2.5, f"Volts across {feed.id}'s breaker, pole {leg.upper()}, no call")
+            blade = f"volts:{feed.id}.disconnect.{leg}:{feed.id}.{leg}"
+            add(blade, no_call, "supply", 1.5, f"Volts across {feed.id}'s disconnect, {leg.upper()}")
         for drive in (no_call, all_heat):
             add(f"volts:{l1}:{l2}", drive, "supply", 1.0, f"L1 to L2 at the unit, {feed.id}")
             panel = f"volts:{feed.id}.breaker.l1:{feed.id}.breaker.l2"
@@ -255,7 +260,7 @@ def next_tests(
     rows = rows[posterior[rows] > 1e-5]
     weight = posterior[rows] / posterior[rows].sum()
     tests = tuple(within) if within is not None else catalogue(model.plate)
-    bits, bins = _information(scaled(model, tests, rows), weight, model.cause_of[rows])
+    bits, bins = _information(scaled(model, tests, rows, diagnosis.ratio), weight, model.cause_of[rows])
     scored = [
         (bits[i] / minutes, i, minutes)
         for i, test in enumerate(tests)
@@ -274,13 +279,17 @@ def next_tests(
     )
 
 
-def scaled(model: UnitModel, tests: Sequence[Test], rows: NDArray[np.int64]) -> tuple[Floats, Floats]:
+def scaled(
+    model: UnitModel, tests: Sequence[Test], rows: NDArray[np.int64], ratio: Floats | None = None
+) -> tuple[Floats, Floats]:
     """Return each test's predictions under some hypotheses and their spread; ohms, which span decades, as logarithms.
 
-    Both have shape (tests, hypotheses).
+    `ratio` is each hypothesis's measured over nominal supply. Both results have shape (tests, hypotheses).
     """
     whole = model.table([(test.point, test.drive) for test in tests])
     shown, softness = whole.shown[:, rows].astype(np.float64), whole.softness[:, rows]
+    if ratio is not None:
+        shown[[not test.is_isolated for test in tests]] *= ratio[rows]
     spread = np.empty_like(shown)
     for i, test in enumerate(tests):
         spread[i] = spread_of(test.point, Prediction(shown[i], softness[i]), knows_supply=True)

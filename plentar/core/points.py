@@ -3,10 +3,9 @@
 from dataclasses import dataclass
 from functools import lru_cache
 
-from plentar.core.errors import ReadingError
 from plentar.core.nameplate import HeatingCircuit, Nameplate
 
-__all__ = ["Point", "find_point", "part_words", "rung_terminals", "test_points"]
+__all__ = ["Point", "is_on_run_sheet", "part_words", "rung_terminals", "test_points"]
 
 UNITS = {"volts": "V", "amps": "A", "ohms": "Ω", "dc_volts": "V", "microfarads": "µF"}
 FUNCTIONS = {"volts": "AC volts", "amps": "Clamp amps", "ohms": "Ohms", "dc_volts": "DC volts"}
@@ -117,9 +116,9 @@ def _call_points(plate: Nameplate) -> list[Point]:
     ]
     coils = [
         Point(
-            id=f"volts:{device.id}.coil.1:{device.id}.coil.2",
+            id=f"{'dc_volts' if device.kind == 'dc-relay' else 'volts'}:{device.id}.coil.1:{device.id}.coil.2",
             label=f"{part_words(device.id)} {_drive(device.kind)}",
-            where=f"across its {_drive(device.kind)}",
+            where=f"across its {_drive(device.kind)}, {'DC' if device.kind == 'dc-relay' else 'AC'}",
             step="heat-call",
             subject=device.id,
         )
@@ -185,21 +184,14 @@ def test_points(plate: Nameplate) -> tuple[Point, ...]:
 test_points.__test__ = False  # type: ignore[attr-defined]  # a name of the trade, not a test
 
 
-def find_point(plate: Nameplate, point_id: str) -> Point:
-    """Return the point with this id.
-
-    Raises:
-        ReadingError: The unit has no such point.
-    """
-    point = _points_by_id(plate).get(point_id)
-    if point is None:
-        raise ReadingError(f"this unit has no point {point_id!r}", field="point")
-    return point
+def is_on_run_sheet(plate: Nameplate, point_id: str) -> bool:
+    """Tell whether the run sheet asks for this point."""
+    return point_id in _ids_of(plate)
 
 
 @lru_cache(maxsize=256)
-def _points_by_id(plate: Nameplate) -> dict[str, Point]:
-    return {point.id: point for point in test_points(plate)}
+def _ids_of(plate: Nameplate) -> frozenset[str]:
+    return frozenset(point.id for point in test_points(plate))
 
 
 def _drive(kind: str) -> str:

@@ -18,13 +18,15 @@ class Condition:
     """What the unit was told and fed while a reading was taken.
 
     `feeds` pairs each feed's id with its state. `calls` pairs each call that is on with the seconds it had been on,
-    None where nobody kept the clock. `seconds_since_change` runs from the last change of any of them.
+    None where nobody kept the clock. `seconds_since_change` runs from the last change of any of them. `bypassed`: the
+    thermostat's conductors are off, and calls are made by jumpers at the board.
     """
 
     feeds: tuple[tuple[str, FeedState], ...] = ()
     control: ControlState = "from unit"
     calls: tuple[tuple[str, float | None], ...] = ()
     seconds_since_change: float | None = None
+    bypassed: bool = False
 
     def is_called(self, call: str) -> bool:
         """Tell whether a thermostat call is on."""
@@ -47,7 +49,8 @@ class Condition:
     def spoken(self) -> str:
         """The condition in a few words, as it is printed beside a reading."""
         on = " and ".join(name for name, _ in self.calls)
-        on = f"{on} called" if on else "no call"
+        how = "jumpered" if self.bypassed else "called"
+        on = f"{on} {how}" if on else "no call"
         dead = [name for name, state in self.feeds if state != "live"]
         if self.feeds and len(dead) == len(self.feeds):
             return "power off, proven dead" if self.is_proven_dead else "power off"

@@ -1,5 +1,6 @@
 """The shop's limits, with the field guide's section 3 as defaults. A figure printed on the equipment beats both."""
 
+import math
 from dataclasses import dataclass
 
 from plentar.core.nameplate import Nameplate, Pole, Window
@@ -24,6 +25,9 @@ class Rules:
     leg_difference_ratio: Band = Band.at_most(0.03, 0.10, DEFAULT)
     sag_ratio: Band = Band.at_most(0.03, 0.05, DEFAULT)
     control_volts: Band = Band(marginal_low=18.0, pass_low=20.4, pass_high=30.0, marginal_high=32.0, source=DEFAULT)
+    rectified_ratio: Band = Band(
+        marginal_low=0.5, pass_low=0.75, pass_high=1.45, marginal_high=math.inf, source=DEFAULT
+    )
     closed_contact_volts: Band = Band.at_most(0.25, 1.0, DEFAULT)
     open_contact_ratio: float = 0.8
     blower_amps_ratio: Band = Band.at_most(1.00, 1.10, DEFAULT)

@@ -36,6 +36,15 @@ def supply_faults(plate: Nameplate, circuit: Circuit) -> Iterator[Fault]:
                 proof="both legs to ground and across",
             )
             yield make_fault(
+                f"{name}.disconnect-{leg}.open",
+                f"{words}, {leg.upper()} open at the disconnect",
+                "supply",
+                0.6,
+                Changes(split={f"{name}.disconnect-{leg}": OFF}),
+                repair="replace the pull-out or its fuse",
+                proof="both legs to ground and across, behind the disconnect",
+            )
+            yield make_fault(
                 f"{name}.lug-{leg}.loose",
                 f"{words}, {leg.upper()} lug or stab of high resistance",
                 "weak",
@@ -144,7 +153,7 @@ def control_faults(plate: Nameplate, circuit: Circuit) -> Iterator[Fault]:
         "R to the thermostat broken",
         "control",
         1.0,
-        Changes(split={"thermostat.lead-r": OFF}),
+        Changes(forced={"thermostat.lead-r": False}),
         repair="repair the cable",
         proof=proof,
     )

@@ -3,7 +3,7 @@
 import math
 from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError
 
 from plentar.core.diagnosis import Diagnosis, Observation
 from plentar.core.errors import ReadingError
@@ -12,6 +12,7 @@ from plentar.core.metrology import DEMO_METER, Meter, MeterRange
 from plentar.core.nameplate import Nameplate
 from plentar.core.network.solve import Drive
 from plentar.core.next_test import SCHOOLS, NextTest
+from plentar.core.observations import LOOK, SIGNS, sign_of
 from plentar.core.readings import Condition, ControlState, FeedState, Reading
 from plentar.formats.unit_json import field_path
 
@@ -32,6 +33,7 @@ class ConditionFile(_Strict):
     control: ControlState = "from unit"
     calls: dict[Literal["W", "W2", "G", "Y"], Annotated[float, Field(ge=0)] | None] = {}
     seconds_since_change: float | None = None
+    bypassed: bool = False
 
 
 class ReadingFile(_Strict):
@@ -43,10 +45,16 @@ class ReadingFile(_Strict):
     meter_uncertainty: Annotated[float, Field(ge=0)] | None = None
 
 
+def _known_sign(kind: str) -> str:
+    if sign_of(kind) is None:
+        raise ValueError(f"expected one of {', '.join(sign.kind for sign in (*LOOK, *SIGNS))}")
+    return kind
+
+
 class ObservationFile(_Strict):
     """Something seen or heard."""
 
-    kind: Literal["blower-runs", "blower-still", "glows", "heat-marked", "breaker-off", "hums"]
+    kind: Annotated[str, AfterValidator(_known_sign)]
     about: str = ""
     condition: ConditionFile = ConditionFile()
 
@@ -143,6 +151,7 @@ def _condition(entry: ConditionFile, plate: Nameplate) -> Condition:
         control=entry.control,
         calls=tuple(entry.calls.items()),
         seconds_since_change=entry.seconds_since_change,
+        bypassed=entry.bypassed,
     )
 
 

@@ -7,6 +7,8 @@ from plentar.core.errors import ReadingError
 
 __all__ = ["parse_number"]
 
+# What a meter shows as OL: beyond its largest range.
+OPEN_OHMS = 1e8
 _NUMBER = re.compile(
     r"(?P<digits>\d+(?:[.,]\d+)?|[.,]\d+|\d{1,3}(?:,\d{3})+\.\d+)\s*(?P<prefix>[kKmMµu]?)(?P<unit>[A-Za-zΩ°%]*)\Z"
 )
@@ -28,10 +30,14 @@ def parse_number(text: str, quantity: str) -> float:
     Example:
         >>> parse_number("20,6", "amps"), parse_number("238.1 V", "volts"), parse_number("0.64k", "ohms")
         (20.6, 238.1, 640.0)
+        >>> parse_number("OL", "ohms")
+        100000000.0
     """
     typed = text.strip()
     if not typed:
         raise ReadingError("type what the meter shows", field="value")
+    if quantity == "ohms" and typed.casefold() in ("ol", "o.l", "open"):
+        return OPEN_OHMS
     match = _NUMBER.match(typed)
     known = {unit.casefold() for units in _UNITS.values() for unit in units} | {""}
     if match is None or match["unit"].casefold() not in known:

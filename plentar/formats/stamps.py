@@ -22,6 +22,8 @@ def fresh_stamp(plate: Nameplate, now: datetime) -> dict[str, Any]:
         "feeds": {feed.id: "live" for feed in plate.feeds},
         "control": "from unit",
         "calls": {},
+        "bypassed": False,
+        "live_since": now.isoformat(),
         "changed_at": now.isoformat(),
     }
 
@@ -35,11 +37,15 @@ def switch(stamp: dict[str, Any], plate: Nameplate, what: str, state: str, now: 
         ReadingError: The unit has no such feed or call, or the state is not one of its states.
     """
     feeds, calls = dict(stamp["feeds"]), dict(stamp["calls"])
-    control = stamp["control"]
+    control, bypassed = stamp["control"], stamp.get("bypassed", False)
+    live_since = stamp.get("live_since", stamp["changed_at"])
     if what in {feed.id for feed in plate.feeds} and state in FEED_STATES:
         feeds[what] = state
     elif what == "control" and state in CONTROL_STATES:
         control = state
+    elif what == "thermostat" and state in ("on", "bypassed"):
+        # Taking the conductors off ends every call; each is made again by its own jumper.
+        bypassed, calls = state == "bypassed", {}
     elif what in plate.calls and state in ("on", "off"):
         if state == "on":
             calls.setdefault(what, now.isoformat())
@@ -50,7 +56,15 @@ def switch(stamp: dict[str, Any], plate: Nameplate, what: str, state: str, now: 
     if state in ("live", "from unit", "separate source") and (feeds, control) != (stamp["feeds"], stamp["control"]):
         # A heater that just got its supply back starts warming now, however long the thermostat has been calling.
         calls = dict.fromkeys(calls, now.isoformat())
-    changed = {"feeds": feeds, "control": control, "calls": calls, "changed_at": stamp["changed_at"]}
+        live_since = now.isoformat()
+    changed = {
+        "feeds": feeds,
+        "control": control,
+        "calls": calls,
+        "bypassed": bypassed,
+        "live_since": live_since,
+        "changed_at": stamp["changed_at"],
+    }
     return changed if changed == stamp else {**changed, "changed_at": now.isoformat()}
 
 
@@ -65,6 +79,7 @@ def condition_at(stamp: dict[str, Any], moment: datetime) -> Condition:
         control=stamp["control"],
         calls=tuple((call, since(at)) for call, at in stamp["calls"].items()),
         seconds_since_change=since(stamp["changed_at"]),
+        bypassed=stamp.get("bypassed", False),
     )
 
 
@@ -75,6 +90,7 @@ def condition_to_json(condition: Condition) -> dict[str, Any]:
         "control": condition.control,
         "calls": dict(condition.calls),
         "seconds_since_change": condition.seconds_since_change,
+        "bypassed": condition.bypassed,
     }
 
 
@@ -85,4 +101,5 @@ def condition_from_json(document: dict[str, Any]) -> Condition:
         control=document["control"],
         calls=tuple(document["calls"].items()),
         seconds_since_change=document["seconds_since_change"],
+        bypassed=document.get("bypassed", False),
     )

@@ -6,11 +6,12 @@ import pytest
 
 from plentar.core.errors import ReadingError
 from plentar.core.findings import find
-from plentar.core.judging import Situation, judge, leg_difference, like_elements, supply_sag
+from plentar.core.judging import Situation, judge, leg_difference, like_elements
 from plentar.core.metrology import DEMO_METER
 from plentar.core.nameplate import Nameplate
 from plentar.core.patterns import PATTERNS
 from plentar.core.readings import Condition, Reading, standing
+from plentar.core.supply_loss import supply_loss
 from plentar.core.verdicts import Grade, Verdict
 
 HEATING = Condition(feeds=(("feed-1", "live"),), calls=(("W", 400.0),), seconds_since_change=400.0)
@@ -206,8 +207,25 @@ def test_legs_and_sag_use_the_counts_only() -> None:
     )
     assert legs is not None
     assert (round(legs.value, 2), legs.grade) == (3.36, Grade.MARGINAL)
-    sag = supply_sag(situation_of(), read(LINE, 241.1, IDLE), read(LINE, 229.0))
-    assert (round(sag.value, 2), sag.grade) == (5.02, Grade.MARGINAL)
+    taken = [read(LINE, 241.1, IDLE), read(LINE, 229.0), read("amps:feed-1", 40.0)]
+    loss = supply_loss(situation_of().plate, "feed-1", taken)
+    assert loss is not None
+    assert (round(loss.verdict.value, 2), loss.verdict.grade) == (5.02, Grade.MARGINAL)
+    assert (round(loss.series_ohms, 4), round(loss.series_watts)) == (0.3025, 484)
+    assert loss.joint_volts is None
+
+
+def test_a_sag_is_split_into_panel_wire_and_joint() -> None:
+    """12.1 V at the unit, 3.0 V of them the panel's, 40 A × 2 × 40 ft of 6 AWG copper 1.57 V: 7.53 V are a joint's."""
+    panel = "volts:panel.l1:panel.l2"
+    taken = [read(LINE, 241.1, IDLE), read(LINE, 229.0), read("amps:feed-1", 40.0)]
+    taken += [read(panel, 241.5, IDLE), read(panel, 238.5)]
+    loss = supply_loss(situation_of().plate, "feed-1", taken)
+    assert loss is not None
+    assert loss.wire_volts == pytest.approx(40 * 2 * 40 * 0.491 / 1000)
+    assert loss.joint_volts == pytest.approx(12.1 - 3.0 - 1.5712, abs=1e-6)
+    assert loss.joint_watts == pytest.approx(loss.joint_volts * 40)
+    assert loss.joint_ohms == pytest.approx(loss.joint_volts / 40)
 
 
 def test_findings_put_the_worst_first_and_leave_passes_out() -> None:

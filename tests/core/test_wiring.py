@@ -16,8 +16,9 @@ from plentar.core.network.solve import Drive, Variants, settle
 from plentar.core.network.wiring import OHMS_PER_1000_FEET, wire
 from plentar.core.next_test import SCHOOLS, catalogue
 from plentar.core.patterns import PATTERNS
-from plentar.core.points import find_point, rung_terminals, test_points
-from plentar.core.readings import Condition, Reading
+from plentar.core.places import find_point
+from plentar.core.points import rung_terminals, test_points
+from plentar.core.readings import Condition
 from plentar.core.rules import DEFAULT_RULES
 
 ALL = sorted(PATTERNS)
@@ -214,17 +215,19 @@ def test_windows_must_rise_from_zero(low: float, high: float) -> None:
         Window(min_seconds=low, max_seconds=high)
 
 
-def test_line_states_follow_calls_clamps_and_feeds() -> None:
-    """Ember where current was clamped, live on the unswitched leg, dead with the feed off, teal where 24 V is."""
+def test_line_states_follow_calls_feeds_and_faults() -> None:
+    """Ember where current flows, live on the unswitched leg, dead with the feed off, teal where 24 V is."""
     plate: Nameplate = TWO
-    idle = line_states(plate, live(), {})
+    idle = line_states(plate, live())
     assert (idle("strip-a:current"), idle("feed-1.l1"), idle("W"), idle("blower")) == ("live", "live", "idle", "live")
-    heating = line_states(plate, live("W"), {})
+    heating = line_states(plate, live("W"))
     assert (heating("strip-b:current"), heating("W"), heating("blower")) == ("carries", "alive", "carries")
-    dead_b = {"amps:strip-b": Reading(point="amps:strip-b", value=0.0, condition=live("W"))}
-    clamped = line_states(plate, live("W"), dead_b)
-    assert (clamped("strip-a:current"), clamped("strip-b:current")) == ("carries", "live")
-    off = line_states(plate, Condition(feeds=(("feed-1", "off"),), calls=(("W", 400.0),)), {})
+    dead_b = line_states(plate, live("W"), ["strip-b.limit.open"])
+    assert (dead_b("strip-a:current"), dead_b("strip-b:current")) == ("carries", "live")
+    assert (dead_b("strip-b.limit.1"), dead_b("strip-b.limit.2")) == ("live", "live")
+    stuck = line_states(plate, live(), ["seq-a.pole-1.welded"])
+    assert (stuck("strip-a:current"), stuck("blower"), stuck("W")) == ("carries", "carries", "idle")
+    off = line_states(plate, Condition(feeds=(("feed-1", "off"),), calls=(("W", 400.0),)))
     assert (off("feed-1.l1"), off("W"), off("strip-a:current")) == ("dead", "idle", "dead")
-    early = line_states(plate, live("W", seconds=5.0), {})
+    early = line_states(plate, live("W", seconds=5.0))
     assert early("strip-a:current") == "live"

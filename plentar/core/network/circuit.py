@@ -39,8 +39,9 @@ class Branch:
 class Contact:
     """Something that opens and closes between two terminals.
 
-    `driver` says what moves it: `call:W`, `relay:DEVICE`, `thermal:DEVICE`, `feed:FEED`, `fuse`, `limit:CIRCUIT`,
-    `link`, `air`. `is_closed_at_rest` is its state with nothing driven; `trip_amps` opens a breaker or fuse at once.
+    `driver` says what moves it: `call:W`, `jumper:W`, `relay:DEVICE`, `thermal:DEVICE`, `feed:FEED`, `fuse`,
+    `limit:CIRCUIT`, `link`, `air`, `thermostat` (its conductors on). `is_closed_at_rest` is its state with nothing
+    driven; `trip_amps` opens a breaker or fuse at once.
     """
 
     id: str

@@ -35,7 +35,7 @@ class Drive:
     """What the circuit is fed and told: feeds live, calls on.
 
     `waiting` names thermal contacts that have not had time to move; `limits_open` opens the limit of every strip that
-    heats without air.
+    heats without air. `bypassed`: the thermostat's conductors are off and the calls are made by jumpers at the board.
     """
 
     calls: frozenset[str] = frozenset()
@@ -43,6 +43,7 @@ class Drive:
     has_control: bool = True
     waiting: frozenset[str] = frozenset()
     limits_open: bool = False
+    bypassed: bool = False
 
 
 class Variants:
@@ -382,11 +383,17 @@ class _Movers:
         self.rest = np.array([c.is_closed_at_rest for c in circuit.contacts])
         self.device = np.full(len(circuit.contacts), -1)
         self.is_thermal = np.zeros(len(circuit.contacts), dtype=bool)
+        self.taken_off = np.zeros(len(circuit.contacts), dtype=bool)
         self.is_ecm = np.array([c.driver == "ecm" for c in circuit.contacts])
         for i, contact in enumerate(circuit.contacts):
             kind, _, name = contact.driver.partition(":")
             if kind == "call":
-                self.rest[i] = name in drive.calls
+                self.rest[i] = name in drive.calls and not drive.bypassed
+            elif kind == "jumper":
+                self.rest[i] = name in drive.calls and drive.bypassed
+            elif kind == "thermostat":
+                self.rest[i] = not drive.bypassed
+                self.taken_off[i] = drive.bypassed
             elif kind == "feed":
                 self.rest[i] = name not in drive.dead_feeds
             elif kind == "fuse":
@@ -415,7 +422,7 @@ class _Movers:
         if self.ecm.any():
             state[:, self.is_ecm] = energised[:, self.ecm].max(axis=1, keepdims=True)
         state &= ~found.airless[rows]
-        forced = self.v.forced[rows]
+        forced = np.where(self.taken_off, -1, self.v.forced[rows])
         closed: Bools = np.where(forced >= 0, forced == 1, state) & ~found.tripped[rows]
         return closed
 

@@ -110,7 +110,9 @@ def _supply(c: Circuit, plate: Nameplate) -> None:
                 trip_amps=trip,
                 ohms=0.002,
             )
-            c.branch(f"{feed.id}.conductor-{name}", after, f"{feed.id}.{name}", _feed_ohms(plate, feed.id))
+            disconnect = f"{feed.id}.disconnect.{name}"
+            c.branch(f"{feed.id}.conductor-{name}", after, disconnect, _feed_ohms(plate, feed.id))
+            c.lead(f"{feed.id}.disconnect-{name}", disconnect, f"{feed.id}.{name}")
         c.clamps.append(Clamp(f"amps:{feed.id}", ((f"{feed.id}.conductor-l1", 1.0),)))
     for branch in plate.branches:
         for name in ("l1", "l2"):
@@ -257,7 +259,8 @@ def _control(c: Circuit, plate: Nameplate) -> None:
     c.branch("transformer.secondary", "transformer.r", "transformer.c", 1e7, 0.5 * ohms)
     c.contact("fuse", "transformer.r", "board.r", "fuse", closed=True, ohms=0.03, trip_amps=1.5 * (t.fuse_amps or 5.0))
     c.lead("transformer.lead-c", "transformer.c", "board.c")
-    c.lead("thermostat.lead-r", "board.r", "thermostat.r")
+    # Its conductors come off for a bypass: then calls are made by jumpers from R at the board.
+    c.contact("thermostat.lead-r", "board.r", "thermostat.r", "thermostat", closed=True, ohms=0.02)
     c.clamps.append(Clamp("amps:control", (("fuse", 1.0),)))
     if t.grounded_common:
         c.lead("transformer.lead-ground", "transformer.c", GROUND)
@@ -272,6 +275,7 @@ def _control(c: Circuit, plate: Nameplate) -> None:
             c.contact("outdoor-thermostat", "outdoor-thermostat.1", f"board.{name}", "cold", closed=True, ohms=0.02)
         else:
             c.lead(f"thermostat.lead-{name}", f"thermostat.{name}", f"board.{name}")
+        c.contact(f"jumper.{name}", "board.r", f"board.{name}", f"jumper:{call}", closed=False, ohms=0.02)
         c.branch(f"control.short-{name}", f"board.{name}", "board.c", 1e12, math.inf)
         c.branch(f"control.ground-{name}", f"board.{name}", GROUND, 1e12, math.inf)
     c.branch("control.ground-r", "board.r", GROUND, 1e12, math.inf)

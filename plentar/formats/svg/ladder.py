@@ -12,12 +12,13 @@ from plentar.core.nameplate import HeatingCircuit, Nameplate, RelayPole
 from plentar.core.points import rung_terminals
 from plentar.core.verdicts import Verdict
 
-__all__ = ["Board", "Label", "Symbol", "Target", "Wire", "draw_board"]
+__all__ = ["Board", "Halo", "Label", "Probe", "Symbol", "Target", "Wire", "draw_board", "shown_value"]
 
 LineState = Literal["carries", "live", "dead", "alive", "idle"]
 WIDTH = 720.0
 LEFT, RIGHT = 58.0, 682.0
-CLAMP_WIDTH = 88.0
+CLAMP_WIDTH, RETURN_WIDTH = 88.0, 44.0
+PART_WIDTH = 46.0
 TAG_WIDTH, TAG_HEIGHT = 76.0, 22.0
 
 
@@ -69,6 +70,32 @@ class Target:
     verdict: Verdict | None = None
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Probe:
+    """A terminal a probe can be put on; `mark` is 1 or 2 where one stands."""
+
+    terminal: str
+    x: float
+    y: float
+    left: float
+    top: float
+    width: float
+    height: float
+    spoken: str
+    mark: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Halo:
+    """A suspect's place, with its share in words."""
+
+    x: float
+    y: float
+    width: float
+    height: float
+    text: str
+
+
 @dataclass(slots=True)
 class Board:
     """The finished drawing."""
@@ -79,6 +106,9 @@ class Board:
     symbols: list[Symbol] = field(default_factory=list)
     labels: list[Label] = field(default_factory=list)
     targets: list[Target] = field(default_factory=list)
+    probes: list[Probe] = field(default_factory=list)
+    halos: list[Halo] = field(default_factory=list)
+    bracket: str = ""
     control_y: float = 0.0
     control_note: str = ""
     spoken: str = ""
@@ -93,9 +123,40 @@ class _Pen:
     verdicts: Mapping[str, Verdict]
     labels: Mapping[str, str]
     selected: str | None
+    words: Callable[[str], str] = str
+    marked: tuple[str, ...] = ()
+    isolated: bool = False
     board: Board = field(default_factory=Board)
     joints: dict[str, tuple[float, float]] = field(default_factory=dict)
     rungs: list[float] = field(default_factory=list)
+    part_at: dict[str, tuple[float, float, float, float]] = field(default_factory=dict)
+
+    def probe(self, terminal: str, at: tuple[float, float], box: tuple[float, float, float, float]) -> None:
+        """Offer a terminal at a place, with the box (left, top, width, height) that is tapped for it."""
+        if any(probe.terminal == terminal for probe in self.board.probes):
+            return
+        mark = str(self.marked.index(terminal) + 1) if terminal in self.marked else ""
+        left, top, width, height = box
+        self.board.probes.append(
+            Probe(
+                terminal=terminal,
+                x=at[0],
+                y=at[1],
+                left=left,
+                top=top,
+                width=width,
+                height=height,
+                spoken=self.words(terminal),
+                mark=mark,
+            )
+        )
+
+    def part(self, part: str, volts: str, box: tuple[float, float, float, float], tag: tuple[float, float]) -> None:
+        """Offer a part: volts across it, or its ohms once everything is proven dead."""
+        self.part_at[part] = box
+        ohms = f"ohms:{part}"
+        point = ohms if self.isolated or (self.selected == ohms and volts not in self.verdicts) else volts
+        self.target(point, box, tag, also=volts if point == ohms else ohms)
 
     def wire(self, path: str, state: LineState) -> None:
         self.board.wires.append(Wire(path=path, state=state))
@@ -106,15 +167,17 @@ class _Pen:
     def label(self, x: float, y: float, text: str, style: str = "name", anchor: str = "middle") -> None:
         self.board.labels.append(Label(x=x, y=y, text=text, style=style, anchor=anchor))
 
-    def target(self, point: str, box: tuple[float, float, float, float], tag: tuple[float, float]) -> None:
+    def target(
+        self, point: str, box: tuple[float, float, float, float], tag: tuple[float, float], also: str = ""
+    ) -> None:
         x, y, width, height = box
-        verdict = self.verdicts.get(point)
-        spoken = self.labels.get(point, point)
+        verdict = self.verdicts.get(point, self.verdicts.get(also))
+        spoken = self.labels.get(point) or self.words(point)
         if verdict is not None:
-            shown = f"{verdict.value:.1f}" if verdict.value < 1000 else f"{verdict.value:.3g}"
-            spoken += f", {shown} {verdict.unit}, {verdict.spoken}"
+            spoken += f", {shown_value(verdict)} {verdict.unit}, {verdict.spoken}"
         else:
-            spoken += f", not read, in {'A' if point.startswith('amps') else 'V'}"
+            unit = "A" if point.startswith("amps") else "Ω" if point.startswith("ohms") else "V"
+            spoken += f", not read, in {unit}"
         self.board.targets.append(
             Target(
                 point=point,
@@ -138,6 +201,10 @@ def draw_board(
     verdicts: Mapping[str, Verdict],
     labels: Mapping[str, str],
     selected: str | None = None,
+    words: Callable[[str], str] = str,
+    marked: tuple[str, ...] = (),
+    isolated: bool = False,
+    suspects: Mapping[str, float] | None = None,
 ) -> Board:
     """Lay out the ladder.
 
@@ -147,8 +214,21 @@ def draw_board(
         verdicts: The verdict that stands at each point.
         labels: Each point's name as it is read out.
         selected: The point the pad is set to.
+        words: Tells a terminal or a point the labels do not hold in words.
+        marked: The terminals probes 1 and 2 stand on.
+        isolated: Everything is proven dead: a tapped part is measured in ohms.
+        suspects: Parts under suspicion with their share.
     """
-    pen = _Pen(plate=plate, line=line, verdicts=verdicts, labels=labels, selected=selected)
+    pen = _Pen(
+        plate=plate,
+        line=line,
+        verdicts=verdicts,
+        labels=labels,
+        selected=selected,
+        words=words,
+        marked=marked,
+        isolated=isolated,
+    )
     blower_feed = plate.feed_of(plate.blower.supplied_by)
     feeds = sorted((feed.id for feed in plate.feeds), key=lambda name: (name == blower_feed, name))
     strips = len(plate.circuits)
@@ -158,6 +238,16 @@ def draw_board(
         y = _feed_block(pen, feed, y, pitch, with_blower=feed == blower_feed)
     pen.board.control_y = y + 4
     _control(pen, y + 54)
+    middle = WIDTH / 2
+    pen.symbol("ground", middle, pen.board.control_y, "live")
+    pen.probe("ground", (middle, pen.board.control_y), (middle - 34, pen.board.control_y - 22, 68, 44))
+    pen.label(middle + 18, pen.board.control_y + 16, "frame", "note", "start")
+    _bracket(pen)
+    for part, share in (suspects or {}).items():
+        if part in pen.part_at:
+            x, at_y, width, height = pen.part_at[part]
+            box = {"x": x - width / 2 - 3, "y": at_y - height / 2 - 3, "width": width + 6, "height": height + 6}
+            pen.board.halos.append(Halo(**box, text=f"{100 * share:.0f} %"))
     pen.board.spoken = (
         f"Ladder of {strips} heating circuits on {len(feeds)} feed{'s' if len(feeds) > 1 else ''}, blower and "
         "24 volt control"
@@ -196,6 +286,12 @@ def _feed_block(pen: _Pen, feed: str, top: float, pitch: float, *, with_blower: 
     state = pen.line(f"{feed}.l1")
     pen.board.wires.insert(0, Wire(path=f"M {LEFT} {head + 14} V {y - 14}", state=state))
     pen.board.wires.insert(0, Wire(path=f"M {RIGHT} {head + 14} V {y - 14}", state=pen.line(f"{feed}.l2")))
+    tall = y - 14 - (head + 18)
+    pen.probe(f"{feed}.l1", (LEFT, head + 34), (LEFT - 42, head + 18, 44, tall))
+    pen.probe(f"{feed}.l2", (RIGHT, head + 34), (RIGHT - 2, head + 18, 40, tall))
+    pen.part_at[f"{feed}.breaker"] = (LEFT + 76, head - 4, 110, 30)
+    for leg, x in (("l1", LEFT), ("l2", RIGHT)):
+        pen.part_at[f"{feed}.breaker-{leg}"] = pen.part_at[f"{feed}.lug-{leg}"] = (x, head + 6, 40, 40)
     return y + (18 if with_blower else 34)
 
 
@@ -203,7 +299,7 @@ def _rung(pen: _Pen, circuit: HeatingCircuit, y: float) -> None:
     pen.rungs.append(y)
     rung = rung_terminals(circuit)
     start = LEFT + CLAMP_WIDTH
-    step = (RIGHT - start) / len(rung)
+    step = (RIGHT - RETURN_WIDTH - start) / len(rung)
     xs = [start + step * (i + 0.5) for i in range(len(rung))]
     letter = circuit.id.rpartition("-")[2].upper()
     pen.label(LEFT - 26, y + 5, letter, "rung")
@@ -232,7 +328,12 @@ def _rung(pen: _Pen, circuit: HeatingCircuit, y: float) -> None:
         if from_rail:
             pen.symbol("dot", LEFT, y, pen.line(toward_1))
             from_rail = False
+        pen.part_at[f"{circuit.id}.lead-{i + 1}"] = (x - step / 2, y, 44, 40)
         _part(pen, circuit, part, x, y, toward_1, toward_2)
+        side = (step - PART_WIDTH) / 2
+        for terminal, sign in ((toward_1, -1), (toward_2, 1)):
+            left = x + sign * (PART_WIDTH / 2 + side / 2) - side / 2
+            pen.probe(terminal, (x + sign * (half + 6), y), (left, y - 24, side, 48))
         edge, edge_terminal = x + half, toward_2
         if part == "pole":
             # Terminals of a pole remember where they are, for rungs and interlocks that join behind it.
@@ -241,6 +342,9 @@ def _rung(pen: _Pen, circuit: HeatingCircuit, y: float) -> None:
     if edge_terminal:
         pen.wire(f"M {edge} {y} H {RIGHT}", pen.line(edge_terminal))
         pen.symbol("dot", RIGHT, y, pen.line(edge_terminal))
+        back = RIGHT - RETURN_WIDTH / 2 - 2
+        pen.target(f"amps:{circuit.id}.return", (back, y, RETURN_WIDTH, 46), (RIGHT - TAG_WIDTH / 2 - 4, y + 20))
+        pen.part_at[f"{circuit.id}.lead-{len(rung) + 1}"] = (back, y, RETURN_WIDTH, 40)
     clamp_x = LEFT + CLAMP_WIDTH / 2 + 2
     pen.target(f"amps:{circuit.id}", (clamp_x, y, CLAMP_WIDTH - 4, 46), (clamp_x, y))
 
@@ -254,10 +358,11 @@ def _part(pen: _Pen, circuit: HeatingCircuit, part: str, x: float, y: float, tow
     else:
         pen.symbol(part, x, y, state)
     pen.label(x, y - 20, name, "name" if part in ("element", "pole") else "part")
+    part_id = toward_1.rpartition(".")[0]
     if part == "element":
         pen.label(x, y + 26, f"{circuit.rated_watts / 1000:g} kW · {circuit.element_ohms:.2f} Ω", "note")
-    else:
-        pen.target(f"volts:{toward_1}:{toward_2}", (x, y + 4, 84, 64), (x, y + 25))
+    low = 42 if part == "element" else 25
+    pen.part(part_id, f"volts:{toward_1}:{toward_2}", (x, y + 2, PART_WIDTH, 62), (x, y + low))
 
 
 def _pole_name(terminal: str) -> str:
@@ -288,6 +393,11 @@ def _blower(pen: _Pen, y: float) -> float:
     clamp_x = x(162.0 + 28 + 52)
     pen.target("amps:blower", (clamp_x, y, 88, 46), (clamp_x, y))
     bus_x = x(302.0)
+    edge = -1 if mirrored else 1
+    pen.part_at["blower.motor"] = (motor_x, y, 64, 64)
+    pen.probe("blower.fixed", (motor_x - edge * 36, y), (motor_x - edge * 52 - 20, y - 24, 40, 48))
+    tap = f"blower.{blower.taps[0]}" if blower.taps else "blower.run"
+    pen.probe(tap, (bus_x - edge * 6, y), (bus_x - 18, y - 24, 40, 48))
     pen.wire(f"M {motor_x + (-28 if mirrored else 28)} {y} H {bus_x}", state)
     if blower.kind == "ecm":
         pen.wire(f"M {bus_x} {y} H {switched_x}", state if state == "carries" else pen.line(switched_leg))
@@ -309,6 +419,7 @@ def _blower(pen: _Pen, y: float) -> float:
         row += 8
         pen.wire(f"M {bus_x} {y} V {row} H {at + (15 if mirrored else -15)}", state)
         pen.symbol("contact", at, row, state, is_closed=closed)
+        pen.part(terminal, f"volts:{terminal}.load:{terminal}.line", (at, row, PART_WIDTH, 44), (at, row + 24))
         pen.wire(f"M {at + (-15 if mirrored else 15)} {row} H {switched_x}", pen.line(switched_leg))
         pen.symbol("dot", switched_x, row, pen.line(switched_leg))
         pen.label(at, row - 20, _pole_name(f"{terminal}.line"), "name")
@@ -342,6 +453,13 @@ def _relay_contact(
         _bus_run(pen, contact.com, bus_x, com_x, y, sign, pen.line("blower"))
     else:
         _land(pen, contact.com, com_x, y, switched_x, bus_x, switched_leg, pen.line(switched_leg), sign)
+    relay = pen.plate.blower.relay
+    suffix = "" if index == 0 else f"-{index + 1}"
+    if relay is not None:
+        pen.probe(f"{relay.id}.com{suffix}", (com_x, y), (com_x - 22, y - 22, 44, 44))
+        for name, end_y in (("nc", y - 22), ("no", y + 22)):
+            pen.probe(f"{relay.id}.{name}{suffix}", (throw_x, end_y), (throw_x - 24, end_y - 21, 48, 42))
+            pen.part_at[f"{relay.id}.{name}{suffix}"] = ((com_x + throw_x) / 2, (y + end_y) / 2, 80, 40)
     for name, end_y, is_made in (("nc", y - 22, not driven), ("no", y + 22, driven)):
         toward = 1 if throw_x > com_x else -1
         pen.label(throw_x + toward * 6, end_y + (-7 if name == "nc" else 16), name.upper(), "terminal")
@@ -391,6 +509,8 @@ def _interlock(pen: _Pen, circuit_id: str, x: float, y: float, lit: LineState) -
         path += f" V {rung_y + 9} a 9 9 0 0 1 0 -18"
     pen.wire(f"{path} V {joint_y}", lit)
     pen.symbol("dot", joint_x, joint_y, lit)
+    middle = (crossed[0] if crossed else joint_y) / 2 + y / 2 + 2
+    pen.target("amps:interlock", (joint_x, middle, 60, 40), (joint_x, middle))
 
 
 def _control(pen: _Pen, top: float) -> None:
@@ -406,6 +526,7 @@ def _control(pen: _Pen, top: float) -> None:
     pen.label(LEFT, top - 8, "R", "leg")
     pen.label(RIGHT, top - 8, "C", "leg")
     rail = pen.line("control")
+    pen.target("amps:control", (LEFT + 46, top - 10, 64, 36), (LEFT + 56, top - 12))
     y = top + 26
     pitch = 48.0 if len(rows) <= 3 else 41.0
     boarded: set[str] = set()
@@ -418,6 +539,7 @@ def _control(pen: _Pen, top: float) -> None:
         coil_state = pen.line(f"{device}:coil")
         if is_call:
             pen.symbol("flag", 226, y, state, text=source)
+            pen.probe(f"board.{source.lower()}", (190, y), (170, y - 21, 38, 42))
             board_point = f"volts:board.{source.lower()}:board.c"
             if board_point in pen.labels and source not in boarded:
                 boarded.add(source)
@@ -426,12 +548,36 @@ def _control(pen: _Pen, top: float) -> None:
             pen.label(156, y - 14, f"{source.replace('-', ' ').title()} aux", "part")
         pen.symbol("coil" if kind == "coil" else "tap", 426, y, coil_state, text=_short(device))
         pen.wire(f"M {426 + 20} {y} H {RIGHT}", coil_state)
-        if kind == "coil" and any(d.id == device for d in plate.devices):
-            pen.target(f"volts:{device}.coil.1:{device}.coil.2", (426 + 48, y, 150, 44), (426 + 76, y))
+        if kind == "coil":
+            function = "dc_volts" if any(d.id == device and d.kind == "dc-relay" for d in plate.devices) else "volts"
+            coil = f"{device}.coil"
+            pen.part(coil, f"{function}:{coil}.1:{coil}.2", (462, y, 116, 44), (502, y))
+            pen.part_at[coil] = pen.part_at[f"{device}.mechanism"] = pen.part_at[device] = (426, y, 50, 46)
+            pen.probe(f"{coil}.1", (398, y), (364, y - 21, 40, 42))
+            pen.probe(f"{coil}.2", (558, y), (540, y - 21, 40, 42))
         y += pitch
     pen.board.wires.insert(0, Wire(path=f"M {LEFT} {top} V {y - pitch + 16}", state=rail))
     pen.board.wires.insert(0, Wire(path=f"M {RIGHT} {top} V {y - pitch + 16}", state=rail))
+    tall = y - pitch + 16 - top
+    pen.probe("board.r", (LEFT, top + 12), (LEFT - 42, top, 64, tall))
+    pen.probe("board.c", (RIGHT, top + 12), (RIGHT - 26, top, 64, tall))
     pen.board.height = y - pitch + 34
+
+
+def _bracket(pen: _Pen) -> None:
+    """Join the two probes by a bracket below them, so that the eye finds the pair."""
+    at = {probe.mark: probe for probe in pen.board.probes if probe.mark}
+    if "1" in at and "2" in at:
+        one, two = at["1"], at["2"]
+        low = max(one.y, two.y) + 38
+        pen.board.bracket = f"M {one.x} {one.y + 9} V {low} H {two.x} V {two.y + 9}"
+
+
+def shown_value(verdict: Verdict) -> str:
+    """Return a value as a tag shows it: one decimal, three figures above a thousand, OL for open."""
+    if verdict.unit == "Ω" and verdict.value >= 1e6:
+        return "OL"
+    return f"{verdict.value:.1f}" if verdict.value < 1000 else f"{verdict.value:.3g}"
 
 
 def _short(device: str) -> str:

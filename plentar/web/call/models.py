@@ -178,7 +178,7 @@ class CallScreen:
         """The circuit as it stands."""
         return draw_board(
             self.plate,
-            line=line_states(self.plate, self.condition, self.situation.readings),
+            line=line_states(self.plate, self.condition),
             verdicts={name: kept.verdict for name, kept in self.latest.items()},
             labels={point.id: f"{point.label}, {point.where}" for point in self.points.values()},
             selected=self.selected,

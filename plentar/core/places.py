@@ -1,0 +1,198 @@
+"""Any place of a unit a meter can be put to, in words: beyond the run sheet's points, every terminal and every part.
+
+`volts:A:B` and `dc_volts:A:B` between two terminals, `amps:PLACE` or `amps:PLACE+PLACE` around conductors, `ohms:PART`
+with the part's leads off, `ohms:A:B` in circuit.
+"""
+
+from functools import lru_cache
+
+from plentar.core.errors import ReadingError
+from plentar.core.nameplate import Nameplate
+from plentar.core.network.circuit import GROUND
+from plentar.core.network.wiring import wire
+from plentar.core.points import Point, part_words, test_points
+from plentar.core.readings import Condition
+
+__all__ = ["find_point", "ohms_parts", "ohms_refusal", "place_words", "terminal_words"]
+
+FUNCTIONS = ("volts", "dc_volts", "amps", "ohms")
+FRAME = ".to-ground-1"
+NOT_DEAD = "ohms are only read on what is proven dead: every feed and the control side; the Safe step has the list"
+
+
+def find_point(plate: Nameplate, point_id: str) -> Point:
+    """Return the point with this id, one of the run sheet's or any other place of the unit.
+
+    Raises:
+        ReadingError: The unit has no such place, or the function cannot be used there.
+    """
+    point = _run_sheet(plate).get(point_id) or _anywhere(plate, point_id)
+    if point is None:
+        raise ReadingError(f"this unit has no point {point_id[:80]!r}", field="point")
+    return point
+
+
+@lru_cache(maxsize=256)
+def _run_sheet(plate: Nameplate) -> dict[str, Point]:
+    return {point.id: point for point in test_points(plate)}
+
+
+@lru_cache(maxsize=4096)
+def _anywhere(plate: Nameplate, point_id: str) -> Point | None:
+    function, _, rest = point_id.partition(":")
+    places = rest.split(":")
+    if function not in FUNCTIONS or not rest:
+        return None
+    circuit = wire(plate)
+    if function == "amps":
+        return _clamp(plate, point_id, places)
+    if function == "ohms" and len(places) == 1:
+        part = places[0]
+        if part not in ohms_parts(plate):
+            return None
+        where = "one lead off, to bare metal" if part.endswith(FRAME) else "its own leads off"
+        return Point(id=point_id, label=place_words(plate, part), where=where, step="trace", subject=part)
+    if len(places) != 2 or places[0] == places[1] or any(place not in circuit.terminals for place in places):
+        return None
+    between = " to ".join(terminal_words(plate, place) for place in places)
+    part = _part_between(plate, places[0], places[1])
+    label = place_words(plate, part) if part else between
+    where = f"{'across it, ' if part else 'between them, '}{'in circuit' if function == 'ohms' else 'AC'}"
+    where = where.replace("AC", "DC") if function == "dc_volts" else where
+    return Point(id=point_id, label=label, where=where, step=_step_of(places), subject=part or places[0])
+
+
+def _clamp(plate: Nameplate, point_id: str, places: list[str]) -> Point | None:
+    names = places[0].split("+") if len(places) == 1 else []
+    known = {clamp.id.partition(":")[2] for clamp in wire(plate).clamps}
+    if not names or len(set(names)) != len(names) or any(name not in known for name in names):
+        return None
+    words = " and ".join(_clamp_words(plate, name) for name in names)
+    where = "one conductor" if len(names) == 1 else f"all {len(names)} in the jaw at once"
+    return Point(id=point_id, label=words, where=where, step="strips", subject=names[0])
+
+
+def _clamp_words(plate: Nameplate, name: str) -> str:
+    strip, _, end = name.partition(".")
+    if end == "return":
+        return f"{part_words(strip)}, its other lead"
+    return {"interlock": "Interlock lead", "control": "R lead, control current", "blower": "Blower"}.get(
+        name, part_words(name)
+    )
+
+
+def _step_of(places: list[str]) -> str:
+    owners = {place.partition(".")[0] for place in places}
+    if owners & {"board", "thermostat", "transformer", "outdoor-thermostat"} or any(".coil." in p for p in places):
+        return "heat-call"
+    if all(owner.startswith(("feed", "panel", "branch")) or owner == GROUND for owner in owners):
+        return "supply"
+    return "trace"
+
+
+@lru_cache(maxsize=256)
+def ohms_parts(plate: Nameplate) -> tuple[str, ...]:
+    """Return the parts whose ohms or continuity can be read with their own leads off."""
+    circuit = wire(plate)
+    parts = [f"{strip.id}.element" for strip in plate.circuits]
+    parts += [f"{strip.id}.element{FRAME}" for strip in plate.circuits]
+    parts += [branch.id for branch in circuit.branches if branch.id.endswith(".coil")]
+    parts += [motor for motor in circuit.motors if plate.blower.kind == "psc"]
+    drivers = ("limit:", "link", "thermal:", "relay:", "fuse", "cold")
+    parts += [contact.id for contact in circuit.contacts if contact.driver.startswith(drivers)]
+    return tuple(parts)
+
+
+def ohms_refusal(plate: Nameplate, condition: Condition, point_id: str) -> str:
+    """Return why ohms may not be read now, or nothing.
+
+    Everything must be proven dead; only a contact with its own leads off may be read while a separate source drives
+    its coil. Source: field guide, sections 3 and 4, step 11.
+    """
+    if not point_id.startswith("ohms") or condition.is_proven_dead:
+        return ""
+    dead_feeds = bool(condition.feeds) and all(state == "proven dead" for _, state in condition.feeds)
+    part = point_id.partition(":")[2]
+    contacts = {contact.id for contact in wire(plate).contacts}
+    if dead_feeds and condition.control == "separate source" and part in contacts:
+        return ""
+    return NOT_DEAD
+
+
+def _part_between(plate: Nameplate, a: str, b: str) -> str:
+    """Return the part whose two ends these are, or nothing."""
+    circuit = wire(plate)
+    wanted = {a, b}
+    for contact in circuit.contacts:
+        if {contact.a, contact.b} == wanted:
+            return contact.id
+    for branch in circuit.branches:
+        if {branch.a, branch.b} == wanted and branch.id.endswith((".element", ".coil", "blower.motor")):
+            return branch.id
+    return ""
+
+
+@lru_cache(maxsize=4096)
+def place_words(plate: Nameplate, part: str) -> str:
+    """Return a part in words: `seq-a.coil` is Seq A heater.
+
+    Example:
+        >>> from plentar.core.patterns import PATTERNS
+        >>> unit = PATTERNS["two-strip-sequencer"]()
+        >>> [place_words(unit, part) for part in ("seq-a.coil", "strip-b.limit", "blower-relay.nc", "seq-a.pole-2")]
+        ['Seq A heater', 'Strip B limit', 'Blower relay NC', 'Seq A pole 2']
+    """
+    owner, _, rest = part.partition(".")
+    if part == "fuse":
+        return "Control fuse"
+    if rest.endswith("element" + FRAME):
+        return f"{part_words(owner)} element to frame"
+    if rest.startswith("motor"):
+        return "Blower winding" + (f", {rest.partition('-')[2]}" if "-" in rest else "")
+    if rest.startswith("breaker-"):
+        return f"{part_words(owner)} breaker, {rest[-2:].upper()} pole"
+    if rest == "coil" and any(device.id == owner and device.kind == "sequencer" for device in plate.devices):
+        return f"{part_words(owner)} heater"
+    if rest.startswith(("nc", "no")):
+        return f"{_owner_words(owner)} {rest.upper().replace('-', ' ')}"
+    return f"{_owner_words(owner)} {rest.replace('-', ' ')}".strip()
+
+
+def _owner_words(owner: str) -> str:
+    return (
+        owner.replace("-", " ").capitalize() if owner in ("blower-relay", "outdoor-thermostat") else part_words(owner)
+    )
+
+
+@lru_cache(maxsize=4096)
+def terminal_words(plate: Nameplate, terminal: str) -> str:
+    """Return a terminal in words.
+
+    Example:
+        >>> from plentar.core.patterns import PATTERNS
+        >>> unit = PATTERNS["two-strip-sequencer"]()
+        >>> [terminal_words(unit, t) for t in ("feed-1.l1", "strip-a.limit.2", "seq-a.pole-1.load", "board.w")]
+        ['L1 at the unit', 'Strip A limit, L2 side', 'Seq A pole 1, load side', 'W at the board']
+    """
+    if terminal == GROUND:
+        return "ground"
+    owner, _, rest = terminal.partition(".")
+    which = f", {owner.replace('-', ' ')}" if owner.startswith("feed") and len(plate.feeds) > 1 else ""
+    if rest in ("l1", "l2"):
+        at = {"panel": "the panel"}.get(owner, "the unit" if owner.startswith("feed") else part_words(owner).lower())
+        return f"{rest.upper()} at {at}{which}"
+    if rest.startswith(("breaker.", "disconnect.")):
+        at, leg = rest.split(".")
+        return f"{leg.upper()} {'behind the breaker' if at == 'breaker' else 'into the disconnect'}{which}"
+    if owner in ("board", "thermostat"):
+        return f"{rest.upper()} at the {owner}"
+    if owner == "transformer":
+        return f"transformer {'primary ' if rest.isdigit() else ''}{rest.upper()}"
+    part, _, end = rest.rpartition(".")
+    if end in ("line", "load"):
+        return f"{place_words(plate, f'{owner}.{part}')}, {end} side"
+    if part == "coil":
+        return f"{place_words(plate, f'{owner}.coil')}, {'call' if end == '1' else 'common'} side"
+    if end in ("1", "2") and part:
+        return f"{place_words(plate, f'{owner}.{part}')}, L{end} side"
+    return place_words(plate, terminal)

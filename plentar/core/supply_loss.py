@@ -1,0 +1,109 @@
+"""Where the volts go between panel and unit: what the panel sags itself, what the wire and what a joint drops."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from plentar.core.nameplate import Feed, Nameplate
+from plentar.core.network.wiring import OHMS_PER_1000_FEET
+from plentar.core.readings import Reading
+from plentar.core.rules import DEFAULT_RULES, Rules
+from plentar.core.verdicts import Grade, Verdict, grade
+
+__all__ = ["SupplyLoss", "conductor_ohms", "supply_loss"]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SupplyLoss:
+    """One feed from no load to all strips: volts, and the ohms and watts of what is neither panel nor wire.
+
+    `panel_sag_volts` and what follows from it are None until the panel was read both ways.
+    """
+
+    feed: str
+    unloaded_volts: float
+    loaded_volts: float
+    load_amps: float
+    verdict: Verdict
+    series_ohms: float
+    series_watts: float
+    panel_sag_volts: float | None = None
+    wire_volts: float | None = None
+    joint_volts: float | None = None
+    joint_ohms: float | None = None
+    joint_watts: float | None = None
+
+
+def conductor_ohms(feed: Feed) -> float | None:
+    """Return a feed's wire resistance there and back [ohm]; None where size or length is not known.
+
+    Source:
+        Field guide, section 2, conductor ohms per 1000 ft at 75 °C, 2 × one-way length.
+    """
+    if feed.conductor is None:
+        return None
+    per_foot = OHMS_PER_1000_FEET[feed.conductor.metal][feed.conductor.size] / 1000
+    return 2 * feed.conductor.length_feet * per_foot
+
+
+def supply_loss(
+    plate: Nameplate, feed_id: str, readings: Sequence[Reading], rules: Rules = DEFAULT_RULES
+) -> SupplyLoss | None:
+    """Separate a feed's sag into panel, wire and joint; None until the unit was read without load and with all strips.
+
+    Source:
+        Field guide, section 2: joint drop = (sag at the unit − sag at the panel under the same load) − feed amps × ohms
+        of 2 × one-way length; R = ΔV / I, heat = I² R. Comparisons use the counts only.
+    """
+    unit = f"volts:{feed_id}.l1:{feed_id}.l2"
+    panel = (f"volts:{feed_id}.breaker.l1:{feed_id}.breaker.l2", "volts:panel.l1:panel.l2")
+    heat = {plate.call_of(strip.device) for strip in plate.circuits if plate.feed_of(strip.supplied_by) == feed_id}
+
+    def last(points: Sequence[str], *, loaded: bool) -> Reading | None:
+        found = [r for r in readings if r.point in points and r.condition.feed_state(feed_id) == "live"]
+        found = [r for r in found if all(r.condition.is_called(call) == loaded for call in heat)]
+        return found[-1] if found else None
+
+    without, under = last([unit], loaded=False), last([unit], loaded=True)
+    amps = last([f"amps:{feed_id}"], loaded=True)
+    strips = [last([f"amps:{s.id}"], loaded=True) for s in plate.circuits if plate.feed_of(s.supplied_by) == feed_id]
+    load = amps.value if amps is not None else sum(r.value for r in strips if r is not None)
+    if without is None or under is None or without.value <= 0 or load < 1.0:
+        return None
+    sag = without.value - under.value
+    counts = (without.counts_uncertainty**2 + under.counts_uncertainty**2) ** 0.5
+    ratio = sag / without.value
+    band = rules.sag_ratio
+    result = grade(ratio, counts / without.value, band)
+    before, after = last(panel, loaded=False), last(panel, loaded=True)
+    feed = next(feed for feed in plate.feeds if feed.id == feed_id)
+    wire_ohms = conductor_ohms(feed)
+    panel_sag = before.value - after.value if before is not None and after is not None else None
+    wire = wire_ohms * load if wire_ohms is not None else None
+    joint = max(0.0, sag - panel_sag - wire) if panel_sag is not None and wire is not None else None
+    step = "Read the panel under the same load: what it sags itself is not the feed." if panel_sag is None else ""
+    if joint is not None and joint > 2 * counts + 0.5:
+        step = f"{joint:.1f} V is lost in joints: {joint * load:.0f} W of heat in lugs, stabs or the disconnect."
+    return SupplyLoss(
+        feed=feed_id,
+        unloaded_volts=without.value,
+        loaded_volts=under.value,
+        load_amps=load,
+        verdict=Verdict(
+            grade=result,
+            value=100 * ratio,
+            uncertainty=100 * counts / without.value,
+            unit="%",
+            band=band.scaled(100),
+            expected=0.0,
+            kind="" if result is Grade.PASS else "sags",
+            because=f"{without.value:.1f} V without load, {under.value:.1f} V at {load:.1f} A.",
+            next_step=step if result is not Grade.PASS or joint else "",
+        ),
+        series_ohms=sag / load,
+        series_watts=sag * load,
+        panel_sag_volts=panel_sag,
+        wire_volts=wire,
+        joint_volts=joint,
+        joint_ohms=None if joint is None else joint / load,
+        joint_watts=None if joint is None else joint * load,
+    )
