@@ -34,7 +34,7 @@ def bare_app(url: str, call_id: UUID) -> Flask:
     @app.get("/")
     def one_select() -> str:
         with sessions() as db:
-            return str(db.scalar(select(Call.complaint).where(Call.id == call_id)))
+            return str(db.scalar(select(Call.words).where(Call.id == call_id)))
 
     return app
 

@@ -107,7 +107,7 @@ class ShopOf:
             unit_id=unit.id,
             technician_id=self.person.id,
             meter_id=meter.id,
-            complaint="not enough heat",
+            complaints=["not enough heat"],
             scheduled_at=now,
             condition=fresh_stamp(plate, now),
             status="open",

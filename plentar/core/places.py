@@ -10,10 +10,10 @@ from plentar.core.errors import ReadingError
 from plentar.core.nameplate import Nameplate
 from plentar.core.network.circuit import GROUND
 from plentar.core.network.wiring import wire
-from plentar.core.points import Point, part_words, test_points
+from plentar.core.points import Point, part_words, rung_terminals, test_points
 from plentar.core.readings import Condition
 
-__all__ = ["find_point", "ohms_parts", "ohms_refusal", "place_words", "terminal_words"]
+__all__ = ["find_point", "nearby_points", "ohms_parts", "ohms_refusal", "place_words", "terminal_words"]
 
 FUNCTIONS = ("volts", "dc_volts", "amps", "ohms")
 FRAME = ".to-ground-1"
@@ -196,3 +196,77 @@ def terminal_words(plate: Nameplate, terminal: str) -> str:
     if end in ("1", "2") and part:
         return f"{place_words(plate, f'{owner}.{part}')}, L{end} side"
     return place_words(plate, terminal)
+
+
+def nearby_points(plate: Nameplate, point: Point) -> list[tuple[str, str]]:
+    """Return the other readings that belong beside a point, with short words, in the order they are usually taken."""
+    if point.step == "supply":
+        found = _around_feed(plate, point)
+    elif point.step == "heat-call":
+        found = _around_control(plate, point)
+    else:
+        found = _around_rung(plate, point)
+    return [(name, words) for name, words in found if name != point.id]
+
+
+def _around_feed(plate: Nameplate, point: Point) -> list[tuple[str, str]]:
+    feed = next((feed.id for feed in plate.feeds if feed.id in point.id), plate.feeds[0].id)
+    found = [
+        (f"volts:{feed}.l1:{feed}.l2", "unit L1–L2"),
+        (f"volts:{feed}.l1:ground", "L1–ground"),
+        (f"volts:{feed}.l2:ground", "L2–ground"),
+        (f"volts:{feed}.disconnect.l1:{feed}.disconnect.l2", "disconnect"),
+        (f"volts:{feed}.breaker.l1:{feed}.breaker.l2", "breaker, load side"),
+        ("volts:panel.l1:panel.l2", "panel"),
+    ]
+    for leg in ("l1", "l2"):
+        found.append((f"volts:panel.{leg}:{feed}.breaker.{leg}", f"across breaker pole {leg.upper()}"))
+        found.append((f"volts:{feed}.disconnect.{leg}:{feed}.{leg}", f"across disconnect {leg.upper()}"))
+    behind = [branch.id for branch in plate.branches if branch.feed == feed]
+    return found + [(f"volts:{name}.l1:{name}.l2", f"behind {part_words(name).lower()}") for name in behind]
+
+
+def _around_control(plate: Nameplate, point: Point) -> list[tuple[str, str]]:
+    found = [
+        ("volts:transformer.r:transformer.c", "transformer"),
+        ("volts:board.r:board.c", "R–C at the board"),
+        ("volts:transformer.r:board.r", "across the fuse"),
+        ("amps:control", "control current"),
+    ]
+    for call in plate.calls:
+        name = call.lower()
+        found.append((f"volts:board.{name}:board.c", f"{call}–C at the board"))
+        if name in point.id:
+            found.append((f"volts:thermostat.{name}:board.c", f"{call} at the thermostat"))
+    for device in plate.devices:
+        function = "dc_volts" if device.kind == "dc-relay" else "volts"
+        found.append((f"{function}:{device.id}.coil.1:{device.id}.coil.2", place_words(plate, f"{device.id}.coil")))
+        if device.kind == "dc-relay" and device.id in point.id:
+            found.append((f"volts:{device.id}.rectifier.1:board.c", "AC into its board"))
+        if device.id in point.id:
+            found.append((f"volts:{device.id}.coil.2:board.c", "along its common lead"))
+            found.append((f"ohms:{device.id}.coil", "its ohms"))
+    return found
+
+
+def _around_rung(plate: Nameplate, point: Point) -> list[tuple[str, str]]:
+    strips = [strip for strip in plate.circuits if strip.id in point.id or strip.id == point.subject]
+    if not strips:
+        pole = next((strip for strip in plate.circuits if f"{strip.device}.pole" in point.id), None)
+        strips = [pole] if pole is not None else []
+    if not strips:
+        return [("amps:blower", "blower amps"), ("amps:control", "control current")]
+    strip = strips[0]
+    name = strip.id
+    found = [(f"amps:{name}", "amps"), (f"amps:{name}.return", "amps, other lead")]
+    for part, a, b in rung_terminals(strip):
+        found.append((f"volts:{a}:{b}", f"across {part}"))
+    found += [
+        (f"amps:{name}+{name}.return", "both leads in the jaw"),
+        (f"ohms:{name}.element", "element ohms"),
+        (f"ohms:{name}.element{FRAME}", "element to frame"),
+    ]
+    found += [(f"ohms:{name}.{part}", f"{part} ohms") for part in ("link", "limit") if part in strip.order]
+    if any(clamp.id == "amps:interlock" for clamp in wire(plate).clamps):
+        found.append(("amps:interlock", "interlock lead"))
+    return found

@@ -112,7 +112,7 @@ def _call(
         unit_id=_id(place, "unit"),
         technician_id=_id(technician),
         meter_id=_id("meter"),
-        complaint=complaint,
+        complaints=[complaint],
         scheduled_at=at,
         condition=fresh_stamp(plate, at),
     )

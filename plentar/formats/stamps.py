@@ -41,6 +41,9 @@ def switch(stamp: dict[str, Any], plate: Nameplate, what: str, state: str, now: 
     live_since = stamp.get("live_since", stamp["changed_at"])
     if what in {feed.id for feed in plate.feeds} and state in FEED_STATES:
         feeds[what] = state
+        if state == "live" and control == "proven dead":
+            # With a feed back on the transformer feeds the control side again.
+            control = "from unit"
     elif what == "control" and state in CONTROL_STATES:
         control = state
     elif what == "thermostat" and state in ("on", "bypassed"):
@@ -56,7 +59,8 @@ def switch(stamp: dict[str, Any], plate: Nameplate, what: str, state: str, now: 
     if state in ("live", "from unit", "separate source") and (feeds, control) != (stamp["feeds"], stamp["control"]):
         # A heater that just got its supply back starts warming now, however long the thermostat has been calling.
         calls = dict.fromkeys(calls, now.isoformat())
-        live_since = now.isoformat()
+        if state != "separate source":
+            live_since = now.isoformat()
     changed = {
         "feeds": feeds,
         "control": control,

@@ -20,9 +20,22 @@ from sqlalchemy import (
     UniqueConstraint,
 )
 from sqlalchemy.dialects.postgresql import JSONB
-from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
+from sqlalchemy.orm import DeclarativeBase, Mapped, declared_attr, mapped_column, relationship
 
-__all__ = ["Base", "Call", "Meter", "Person", "Place", "Reading", "Shop", "SignInAttempt", "Unit"]
+__all__ = [
+    "AcceptedCause",
+    "Base",
+    "Call",
+    "Meter",
+    "Observation",
+    "Person",
+    "Photo",
+    "Place",
+    "Reading",
+    "Shop",
+    "SignInAttempt",
+    "Unit",
+]
 
 
 class Base(DeclarativeBase):
@@ -109,6 +122,7 @@ class Unit(Base):
     place_id: Mapped[UUID]
     label: Mapped[str] = mapped_column(String(120))
     nameplate: Mapped[dict[str, Any]]
+    version: Mapped[int] = mapped_column(default=1)
     place: Mapped[Place] = relationship(viewonly=True)
 
 
@@ -130,7 +144,10 @@ class Call(Base):
     unit_id: Mapped[UUID]
     technician_id: Mapped[UUID]
     meter_id: Mapped[UUID]
-    complaint: Mapped[str] = mapped_column(String(60))
+    complaints: Mapped[list[Any]]
+    at_risk: Mapped[str] = mapped_column(Text, default="")
+    outdoor_degf: Mapped[float | None] = mapped_column(Float)
+    indoor_degf: Mapped[float | None] = mapped_column(Float)
     words: Mapped[str] = mapped_column(Text, default="")
     status: Mapped[str] = mapped_column(String(20), default="planned")
     scheduled_at: Mapped[datetime]
@@ -140,6 +157,11 @@ class Call(Base):
     unit: Mapped[Unit] = relationship(viewonly=True)
     technician: Mapped[Person] = relationship(viewonly=True)
     meter: Mapped[Meter] = relationship(viewonly=True)
+
+    @property
+    def complaint(self) -> str:
+        """All that was complained of, in one line."""
+        return ", ".join(self.complaints)
 
 
 class Reading(Base):
@@ -178,6 +200,66 @@ class Reading(Base):
     supersedes_id: Mapped[UUID | None]
     reason: Mapped[str] = mapped_column(Text, default="")
     person: Mapped[Person] = relationship(viewonly=True)
+
+
+class _OfCall:
+    """What every piece of a call's evidence carries: shop, call, who and when."""
+
+    @declared_attr.directive
+    def __table_args__(cls) -> tuple[Any, ...]:  # noqa: N805 - a declared attribute is given the class
+        return (
+            UniqueConstraint("shop_id", "id"),
+            ForeignKeyConstraint(["shop_id", "call_id"], ["call.shop_id", "call.id"]),
+            ForeignKeyConstraint(["shop_id", "person_id"], ["person.shop_id", "person.id"]),
+            Index(None, "shop_id", "call_id", "at"),
+        )
+
+    id: Mapped[UUID] = mapped_column(primary_key=True)
+    shop_id: Mapped[UUID] = mapped_column(ForeignKey("shop.id"))
+    call_id: Mapped[UUID]
+    person_id: Mapped[UUID]
+    at: Mapped[datetime]
+
+    @declared_attr
+    def person(cls) -> Mapped[Person]:  # noqa: N805 - a declared attribute is given the class
+        return relationship(viewonly=True)
+
+
+class Observation(_OfCall, Base):
+    """Something looked at, seen or done on a call: a sign, an item of the look-over, a line of the Safe list.
+
+    The newest row of a kind and its `about` stands; earlier ones stay in the record.
+    """
+
+    __tablename__ = "observation"
+    kind: Mapped[str] = mapped_column(String(40))
+    about: Mapped[str] = mapped_column(String(80), default="")
+    state: Mapped[str] = mapped_column(String(20))
+    note: Mapped[str] = mapped_column(Text, default="")
+    condition: Mapped[dict[str, Any]]
+
+
+class Photo(_OfCall, Base):
+    """A photograph pinned to a part: re-encoded, nothing of the camera's own data left in it."""
+
+    __tablename__ = "photo"
+    part: Mapped[str] = mapped_column(String(80), default="")
+    note: Mapped[str] = mapped_column(Text, default="")
+    image: Mapped[bytes] = mapped_column(deferred=True)
+    thumbnail: Mapped[bytes] = mapped_column(deferred=True)
+
+
+class AcceptedCause(_OfCall, Base):
+    """A cause the technician has accepted, what caused it in turn, and what it led to."""
+
+    __tablename__ = "accepted_cause"
+    faults: Mapped[list[Any]]
+    title: Mapped[str] = mapped_column(Text)
+    cause: Mapped[str] = mapped_column(Text, default="")
+    cause_not_found: Mapped[bool] = mapped_column(default=False)
+    consequence: Mapped[str] = mapped_column(Text, default="")
+    share: Mapped[float | None] = mapped_column(Float)
+    withdrawn_at: Mapped[datetime | None]
 
 
 class SignInAttempt(Base):

@@ -8,6 +8,8 @@ from flask_compress import Compress
 from flask_talisman import Talisman
 from flask_wtf.csrf import CSRFProtect
 
+from plentar.core.judging_places import OPEN_FROM_OHMS
+from plentar.formats.svg.ladder import shown_value
 from plentar.store.database import make_engine, make_sessions
 from plentar.web import access, assets, errors
 from plentar.web.settings import Settings
@@ -69,8 +71,17 @@ def create_app(settings: Settings) -> Flask:
     for place in (signin, today, call):
         app.register_blueprint(place.bp)
     app.jinja_env.filters["local"] = _local
+    app.jinja_env.filters["shown_value"] = shown_value
+    app.jinja_env.filters["reading"] = _reading
     app.jinja_env.globals["infinity"] = float("inf")
     return app
+
+
+def _reading(value: float, unit: str) -> str:
+    """Show a value as a meter does: one decimal, whole from a thousand on, OL for open."""
+    if unit == "Ω" and value >= OPEN_FROM_OHMS:
+        return "OL"
+    return f"{value:.1f}" if value < 1000 else f"{value:,.0f}"
 
 
 def _local(moment: object, zone: str, form: str = "%H:%M") -> str:

@@ -17,6 +17,8 @@ from plentar.web.errors import SignedOutError
 __all__ = ["login_required", "now", "register", "theme"]
 
 P = ParamSpec("P")
+# What a phone's camera makes, with room to spare.
+MAX_PHOTO_BYTES = 24 * 1024 * 1024
 THEMES = ("day", "attic")
 
 
@@ -37,6 +39,8 @@ def register(app: Flask) -> None:
     @app.before_request
     def open_session() -> None:
         g.person = None
+        if request.endpoint == "call.add_photo":
+            request.max_content_length = MAX_PHOTO_BYTES
         if request.endpoint == "static":
             return
         g.db = current_app.extensions["plentar.sessions"]()

@@ -139,7 +139,7 @@ def test_everything_on_the_rail_stays_on_the_rail(value: float) -> None:
 
 @pytest.mark.parametrize("name", sorted(PATTERNS))
 def test_targets_of_the_board_are_big_enough_and_inside(name: str) -> None:
-    """Every point of the unit has a target, at least 30 high and 44 wide, inside the drawing."""
+    """Every point of the unit has a target, at least 30 high and 44 wide, and every probe one a finger can find."""
     plate: Nameplate = PATTERNS[name]()
     from plentar.core.points import test_points
 
@@ -147,7 +147,9 @@ def test_targets_of_the_board_are_big_enough_and_inside(name: str) -> None:
     board = draw_board(plate, line=lambda _: "live", verdicts={}, labels=dict.fromkeys(points, ""))
     drawn = [target.point for target in board.targets]
     assert sorted(drawn) == sorted(set(drawn))
-    assert set(drawn) == points
+    assert set(drawn) >= points
+    assert len({probe.terminal for probe in board.probes}) == len(board.probes) > 20
+    assert all(probe.width >= 26 and probe.height >= 40 for probe in board.probes)
     for target in board.targets:
         assert target.width >= 44
         assert target.height >= 30

@@ -343,7 +343,7 @@ def _rung(pen: _Pen, circuit: HeatingCircuit, y: float) -> None:
         pen.wire(f"M {edge} {y} H {RIGHT}", pen.line(edge_terminal))
         pen.symbol("dot", RIGHT, y, pen.line(edge_terminal))
         back = RIGHT - RETURN_WIDTH / 2 - 2
-        pen.target(f"amps:{circuit.id}.return", (back, y, RETURN_WIDTH, 46), (RIGHT - TAG_WIDTH / 2 - 4, y + 20))
+        pen.target(f"amps:{circuit.id}.return", (back, y, RETURN_WIDTH, 46), (RIGHT, y + 20))
         pen.part_at[f"{circuit.id}.lead-{len(rung) + 1}"] = (back, y, RETURN_WIDTH, 40)
     clamp_x = LEFT + CLAMP_WIDTH / 2 + 2
     pen.target(f"amps:{circuit.id}", (clamp_x, y, CLAMP_WIDTH - 4, 46), (clamp_x, y))
@@ -359,10 +359,11 @@ def _part(pen: _Pen, circuit: HeatingCircuit, part: str, x: float, y: float, tow
         pen.symbol(part, x, y, state)
     pen.label(x, y - 20, name, "name" if part in ("element", "pole") else "part")
     part_id = toward_1.rpartition(".")[0]
-    if part == "element":
+    volts = f"volts:{toward_1}:{toward_2}"
+    stands = {volts, f"ohms:{part_id}"} & ({*pen.verdicts} | {pen.selected})
+    if part == "element" and not stands:
         pen.label(x, y + 26, f"{circuit.rated_watts / 1000:g} kW · {circuit.element_ohms:.2f} Ω", "note")
-    low = 42 if part == "element" else 25
-    pen.part(part_id, f"volts:{toward_1}:{toward_2}", (x, y + 2, PART_WIDTH, 62), (x, y + low))
+    pen.part(part_id, volts, (x, y + 2, PART_WIDTH, 62), (x, y + 25))
 
 
 def _pole_name(terminal: str) -> str:

@@ -1,10 +1,10 @@
 """What the call screen sends."""
 
 from flask_wtf import FlaskForm
-from wtforms import HiddenField, StringField
+from wtforms import BooleanField, FileField, HiddenField, StringField
 from wtforms.validators import UUID, InputRequired, Length, Optional, Regexp
 
-__all__ = ["ConditionForm", "ReadingForm"]
+__all__ = ["AcceptForm", "CloseForm", "ConditionForm", "ObservationForm", "PhotoForm", "ReadingForm"]
 
 
 class ReadingForm(FlaskForm):  # type: ignore[misc]
@@ -21,3 +21,39 @@ class ConditionForm(FlaskForm):  # type: ignore[misc]
     """One switch of the condition strip: `feed-1=off`, `W=on`."""
 
     switch = HiddenField(validators=[InputRequired(), Length(max=80), Regexp(r"[A-Za-z0-9-]+=[a-z ]+\Z")])
+
+
+class ObservationForm(FlaskForm):  # type: ignore[misc]
+    """One thing looked at, heard or done: a sign's kind, what it is pinned to, how it was found."""
+
+    observation_id = HiddenField(validators=[InputRequired(), UUID()])
+    kind = HiddenField(validators=[InputRequired(), Length(max=40)])
+    about = StringField("Where", [Length(max=80)])
+    state = HiddenField(validators=[InputRequired(), Regexp(r"(fine|found|done|undone)\Z")])
+    note = StringField("Note", [Length(max=400, message="keep a note under 400 letters")])
+
+
+class PhotoForm(FlaskForm):  # type: ignore[misc]
+    """One photograph, pinned to a part."""
+
+    photo_id = HiddenField(validators=[InputRequired(), UUID()])
+    part = StringField("Pinned to", [Length(max=80)])
+    note = StringField("Note", [Length(max=400)])
+    photo = FileField("Photo")
+
+
+class AcceptForm(FlaskForm):  # type: ignore[misc]
+    """A cause the technician accepts, with what caused it in turn."""
+
+    cause_id = HiddenField(validators=[InputRequired(), UUID()])
+    faults = HiddenField(validators=[Length(max=600)])
+    title = StringField("What is wrong", [Length(max=200)])
+    cause = StringField("What caused it", [Length(max=400)])
+    cause_not_found = BooleanField("Cause not found")
+    consequence = StringField("What it led to", [Length(max=400)])
+
+
+class CloseForm(FlaskForm):  # type: ignore[misc]
+    """What was done, on leaving."""
+
+    outcome = StringField("Done", [Length(max=1000)])

@@ -7,37 +7,46 @@ from functools import cached_property
 from typing import Any
 from uuid import UUID
 
-from plentar.core.diagnosis import Cause, Diagnosis, diagnose
-from plentar.core.errors import PlentarError
+from plentar.core.diagnosis import Cause, Diagnosis, Observation, diagnose
+from plentar.core.errors import PlentarError, ReadingError
+from plentar.core.faults import fault_by_id, faults_of
 from plentar.core.findings import Finding, find
 from plentar.core.judging import Situation, judge
 from plentar.core.line_state import line_states
 from plentar.core.metrology import Meter, MeterRange
 from plentar.core.nameplate import Nameplate
+from plentar.core.network.wiring import wire
 from plentar.core.next_test import NextTest, next_tests
+from plentar.core.observations import sign_of
+from plentar.core.places import find_point, nearby_points, ohms_refusal, terminal_words
 from plentar.core.points import Point, test_points
 from plentar.core.readings import Condition, Reading, standing
+from plentar.core.safety import SafeItem, safe_list
+from plentar.core.supply_loss import SupplyLoss, supply_loss
 from plentar.core.verdicts import Grade, Verdict
 from plentar.formats.stamps import condition_at, condition_from_json
 from plentar.formats.svg.band_rail import BandRail, band_rail
 from plentar.formats.svg.ladder import Board, draw_board
 from plentar.formats.unit_json import nameplate_from_json
 from plentar.store import calls
-from plentar.store.models import Call
+from plentar.store.models import AcceptedCause, Call, Photo
+from plentar.store.models import Observation as ObservationRow
 from plentar.store.models import Reading as ReadingRow
 
-__all__ = ["CallScreen", "Kept", "Step", "meter_of"]
+__all__ = ["CallScreen", "Gathered", "Kept", "Step", "View", "meter_of"]
 
 STEPS = (
     ("complaint", "Complaint"),
     ("nameplate", "Nameplate"),
     ("safe", "Safe"),
+    ("look", "Look"),
     ("supply", "Supply"),
     ("heat-call", "Heat call"),
     ("strips", "Strips"),
     ("trace", "Trace"),
     ("hand-over", "Hand over"),
 )
+CLEAR_LEAD, HALO_FROM = 0.6, 0.15
 WORST_FIRST = (Grade.FAIL, Grade.MARGINAL, Grade.NOT_PROVEN, Grade.PASS)
 
 
@@ -79,20 +88,70 @@ def core_reading(row: ReadingRow) -> Reading:
     )
 
 
+@dataclass(slots=True, kw_only=True)
+class Gathered:
+    """What a call holds beside its readings."""
+
+    observations: Sequence[ObservationRow] = ()
+    photos: Sequence[Photo] = ()
+    accepted: Sequence[AcceptedCause] = ()
+
+    @property
+    def standing(self) -> dict[tuple[str, str], ObservationRow]:
+        """The newest observation of each kind and place."""
+        return {(row.kind, row.about): row for row in self.observations}
+
+    @property
+    def found(self) -> list[ObservationRow]:
+        """The signs that stand as found."""
+        return [row for row in self.standing.values() if row.state == "found" and sign_of(row.kind) is not None]
+
+    @property
+    def causes(self) -> list[AcceptedCause]:
+        """The accepted causes that were not taken back."""
+        return [row for row in self.accepted if row.withdrawn_at is None]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class View:
+    """How the page is looked at just now: a first probe waiting for its second, a fault picked for the board."""
+
+    mark: str = ""
+    show: str = ""
+
+
 class CallScreen:
     """A call with everything the screen and the report derive from it."""
 
-    def __init__(self, call: Call, rows: Sequence[ReadingRow], moment: datetime, selected: str | None = None) -> None:
+    def __init__(
+        self,
+        call: Call,
+        rows: Sequence[ReadingRow],
+        moment: datetime,
+        *,
+        selected: str | None = None,
+        gathered: Gathered | None = None,
+        view: View | None = None,
+    ) -> None:
         self.call = call
         self.moment = moment
+        self.gathered = gathered or Gathered()
+        self.view = view or View()
         self.plate: Nameplate = nameplate_from_json(call.unit.nameplate)
         self.points: Mapping[str, Point] = {point.id: point for point in test_points(self.plate)}
-        self.selected = selected if selected in self.points else next(iter(self.points))
+        self.selected = selected if selected and self._knows(selected) else next(iter(self.points))
         self.condition = condition_at(call.condition, moment)
-        self._rows = [row for row in rows if row.point in self.points]
+        self._rows = [row for row in rows if self._knows(row.point)]
         kept_rows = calls.standing_readings(self._rows)
         self._standing_ids = {row.id for row in kept_rows}
         self.situation = Situation(plate=self.plate, readings=standing(core_reading(row) for row in kept_rows))
+
+    def _knows(self, point_id: str) -> bool:
+        try:
+            find_point(self.plate, point_id)
+        except ReadingError:
+            return False
+        return True
 
     @cached_property
     def kept(self) -> list[Kept]:
@@ -104,7 +163,7 @@ class CallScreen:
         verdict = judge(self.situation, reading)
         return Kept(
             row=row,
-            point=self.points[row.point],
+            point=find_point(self.plate, row.point),
             verdict=verdict,
             rail=band_rail(verdict),
             condition=reading.condition,
@@ -120,7 +179,45 @@ class CallScreen:
     @property
     def point(self) -> Point:
         """The point the pad is set to."""
-        return self.points[self.selected]
+        return find_point(self.plate, self.selected)
+
+    @property
+    def refusal(self) -> str:
+        """Why the pad takes no number here now: ohms on what is not proven dead."""
+        return ohms_refusal(self.plate, self.condition, self.selected)
+
+    @property
+    def functions(self) -> list[tuple[str, str, bool]]:
+        """The meter functions that can be used between the two places of the pad: id, words, chosen."""
+        places = self.point.terminals
+        if len(places) != 2:
+            return []
+        rest = ":".join(places)
+        names = (("volts", "V AC"), ("dc_volts", "V DC"), ("ohms", "Ω"))
+        return [(f"{name}:{rest}", words, self.point.quantity == name) for name, words in names]
+
+    @cached_property
+    def nearby(self) -> list[tuple[str, str, Kept | None]]:
+        """Other readings of the same step and subject, a tap away: id, short words, what stands there."""
+        return [(point, words, self.latest.get(point)) for point, words in nearby_points(self.plate, self.point)]
+
+    @property
+    def marked(self) -> tuple[str, ...]:
+        """The terminals the probes stand on: one while the second is awaited."""
+        if self.view.mark:
+            return (self.view.mark,)
+        places = self.point.terminals
+        return places if len(places) == 2 else ()
+
+    def second_probe(self, terminal: str) -> str:
+        """Return what a tap on a terminal asks for: the first probe, or the reading between first and second."""
+        if self.view.mark and self.view.mark != terminal:
+            function = "ohms" if self.condition.is_proven_dead else "volts"
+            coils = wire(self.plate).dc_terminals
+            if function == "volts" and (terminal in coils or self.view.mark in coils):
+                function = "dc_volts"
+            return f"?point={function}:{self.view.mark}:{terminal}"
+        return f"?mark={terminal}&point={self.selected}"
 
     @property
     def current(self) -> Kept | None:
@@ -151,12 +248,23 @@ class CallScreen:
         return find(self.situation, {name: kept.verdict for name, kept in self.latest.items()})
 
     @cached_property
+    def losses(self) -> list[SupplyLoss]:
+        """Each feed's sag, split into panel, wire and joint as far as it was read."""
+        readings = [core_reading(row) for row in self._rows if row.id in self._standing_ids]
+        found = [supply_loss(self.plate, feed.id, readings) for feed in self.plate.feeds]
+        return [loss for loss in found if loss is not None]
+
+    @cached_property
     def diagnosis(self) -> Diagnosis | None:
         """What the readings say of the causes; None before the first reading."""
         readings = [core_reading(row) for row in self._rows if row.id in self._standing_ids]
-        if not readings:
+        signs = [
+            Observation(kind=row.kind, about=row.about, condition=condition_from_json(row.condition))
+            for row in self.gathered.found
+        ]
+        if not readings and not signs:
             return None
-        return diagnose(self.plate, readings, complaints=[self.call.complaint])
+        return diagnose(self.plate, readings, complaints=self.call.complaints, observations=signs)
 
     @cached_property
     def suspects(self) -> list[Cause]:
@@ -174,22 +282,57 @@ class CallScreen:
         return found[0] if found and found[0].bits > 0.02 else None
 
     @cached_property
+    def shown_fault(self) -> str:
+        """The fault the board is drawn with: the one picked, else a suspect that clearly leads; empty for none."""
+        known = {fault.id for fault in faults_of(self.plate)}
+        if self.view.show:
+            return self.view.show if self.view.show in known and self.view.show != "healthy" else ""
+        lead = self.suspects[0] if self.suspects else None
+        is_clear = lead is not None and lead.probability >= CLEAR_LEAD and lead.faults[0] in known
+        return lead.faults[0] if lead is not None and is_clear and lead.faults[0] != "healthy" else ""
+
+    @property
+    def shown_title(self) -> str:
+        """The fault the board is drawn with, in words."""
+        return fault_by_id(self.plate, self.shown_fault).title if self.shown_fault else ""
+
+    @cached_property
     def board(self) -> Board:
-        """The circuit as it stands."""
+        """The circuit as it stands under the condition stated, with the fault that is shown."""
+        faults = [self.shown_fault] if self.shown_fault else []
         return draw_board(
             self.plate,
-            line=line_states(self.plate, self.condition),
+            line=line_states(self.plate, self.condition, faults),
             verdicts={name: kept.verdict for name, kept in self.latest.items()},
             labels={point.id: f"{point.label}, {point.where}" for point in self.points.values()},
             selected=self.selected,
+            words=self._spoken_place,
+            marked=self.marked,
+            isolated=self.condition.is_proven_dead,
+            suspects=self._halos(),
         )
+
+    def _spoken_place(self, name: str) -> str:
+        if ":" in name:
+            point = find_point(self.plate, name)
+            return f"{point.label}, {point.where}"
+        return f"probe on {terminal_words(self.plate, name)}"
+
+    def _halos(self) -> dict[str, float]:
+        halos: dict[str, float] = {}
+        for cause in self.suspects:
+            for fault_id in cause.faults[:2]:
+                part = fault_id.rpartition(".")[0]
+                if cause.probability >= HALO_FROM and part and part not in halos:
+                    halos[part] = cause.probability
+        return dict(list(halos.items())[:3])
 
     @property
     def next_point(self) -> Point | None:
         """The point of the next best test or, without one on the board, the next unread in the order of work."""
         best = self.next_test
-        if best is not None and best.test.point in self.points and best.test.point != self.selected:
-            return self.points[best.test.point]
+        if best is not None and best.test.point != self.selected:
+            return find_point(self.plate, best.test.point)
         order = list(self.points.values())
         start = order.index(self.point)
         unread = [p for p in order[start + 1 :] + order[:start] if p.id not in self.latest]
@@ -205,9 +348,10 @@ class CallScreen:
     def steps(self) -> list[Step]:
         """The run sheet."""
         fixed = {
-            "complaint": ("pass", self.call.complaint),
+            "complaint": ("pass", " · ".join(self.call.complaints)),
             "nameplate": ("pass", self._plate_note()),
-            "safe": ("open", "cautions"),
+            "safe": self._safe_step(),
+            "look": self._look_step(),
             "hand-over": ("pass" if self.call.status == "closed" else "open", "report"),
         }
         steps = []
@@ -215,6 +359,31 @@ class CallScreen:
             state, note = fixed[step_id] if step_id in fixed else self._read_step(step_id)
             steps.append(Step(id=step_id, name=name, state=state, note=note))
         return steps
+
+    @cached_property
+    def safe_done(self) -> dict[tuple[str, str], ObservationRow]:
+        """The lines of the Safe list that are ticked and still count: nothing was made live since."""
+        since = datetime.fromisoformat(self.call.condition.get("live_since", self.call.condition["changed_at"]))
+        standing = {key: row for key, row in self.gathered.standing.items() if key[0].startswith("safe-")}
+        return {key: row for key, row in standing.items() if row.state == "done" and row.at >= since}
+
+    @property
+    def safe_items(self) -> list[tuple[SafeItem, ObservationRow | None]]:
+        """The Safe list with what was ticked."""
+        return [(item, self.safe_done.get((item.kind, item.about))) for item in safe_list(self.plate)]
+
+    def _safe_step(self) -> tuple[str, str]:
+        if self.condition.is_proven_dead:
+            return "pass", "proven dead"
+        done = sum(row is not None for _, row in self.safe_items)
+        return "open", f"{done} of {len(self.safe_items)}" if done else "live"
+
+    def _look_step(self) -> tuple[str, str]:
+        looked = [row for key, row in self.gathered.standing.items() if not key[0].startswith("safe-")]
+        found = [row for row in looked if row.state == "found"]
+        if not looked:
+            return "open", ""
+        return ("marginal" if found else "pass"), f"{len(found)} found, {len(looked) - len(found)} fine"
 
     def _plate_note(self) -> str:
         ratings = [f"{circuit.rated_watts / 1000:g}" for circuit in self.plate.circuits]
@@ -240,6 +409,10 @@ class CallScreen:
                 firsts[point.step] = point.id
         return firsts
 
+    def label_of(self, point_id: str) -> str:
+        """A point's name in words."""
+        return find_point(self.plate, point_id).label
+
     def is_standing(self, reading_id: UUID) -> bool:
         """Tell whether a reading stands, not corrected by another."""
         return reading_id in self._standing_ids
@@ -258,6 +431,7 @@ class CallScreen:
             "since": stamp["changed_at"],
             "seconds": int(self.condition.seconds_since_change or 0),
             "last_call": next(iter(stamp["calls"]), ""),
+            "bypassed": stamp.get("bypassed", False),
         }
 
 

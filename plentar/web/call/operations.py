@@ -1,19 +1,25 @@
 """What a call does when something is sent: keep a reading, flip a switch."""
 
 from datetime import datetime
-from uuid import UUID
+from uuid import UUID, uuid4
 
 from sqlalchemy.orm import Session
 
 from plentar.core.errors import ReadingError
+from plentar.core.faults import faults_of
+from plentar.core.observations import sign_of
+from plentar.core.places import find_point, ohms_parts, ohms_refusal
 from plentar.core.readings import Reading
+from plentar.core.safety import safe_list
 from plentar.formats.numbers import parse_number
+from plentar.formats.photos import reencode
 from plentar.formats.stamps import condition_to_json, switch
-from plentar.store import calls
+from plentar.store import calls, evidence
+from plentar.store.models import AcceptedCause, Observation, Photo
 from plentar.store.models import Reading as ReadingRow
 from plentar.web.call.models import CallScreen, meter_of
 
-__all__ = ["flip", "keep_reading", "typed_reading"]
+__all__ = ["accept_cause", "close_call", "flip", "keep_photo", "keep_reading", "observe", "places_of", "typed_reading"]
 
 
 def typed_reading(screen: CallScreen, point: str, typed: str) -> Reading:
@@ -22,9 +28,10 @@ def typed_reading(screen: CallScreen, point: str, typed: str) -> Reading:
     Raises:
         ReadingError: Not a number, or not a point of this unit.
     """
-    if point not in screen.points:
-        raise ReadingError("this unit has no such point; pick one on the board", field="point")
-    quantity = screen.points[point].quantity
+    quantity = find_point(screen.plate, point).quantity
+    refusal = ohms_refusal(screen.plate, screen.condition, point)
+    if refusal:
+        raise ReadingError(refusal, field="value")
     value = parse_number(typed, quantity)
     meter_range = meter_of(screen.call).range_for(quantity, value)
     return Reading(
@@ -94,12 +101,215 @@ def keep_reading(
     return row
 
 
-def flip(db: Session, screen: CallScreen, *, what: str, state: str, moment: datetime) -> None:
+def flip(db: Session, screen: CallScreen, *, what: str, state: str, person_id: UUID, moment: datetime) -> None:
     """Set one switch of the condition strip.
 
     Raises:
-        ReadingError: The unit has no such feed or call.
+        ReadingError: The unit has no such feed or call, or the Safe list alone may say so.
     """
-    if screen.call.status == "closed":
-        raise ReadingError("this call is closed; its condition stands", field=what)
+    _still_open(screen, what)
+    if state == "proven dead":
+        raise ReadingError("only the Safe list makes anything proven dead", field=what)
+    if what == "control" and state == "separate source" and not _feeds_dead(screen):
+        raise ReadingError("a separate source is for a unit whose feeds are proven dead", field=what)
+    if what == "control" and state == "separate source":
+        # Once fed from elsewhere, the control side has to be proven dead anew.
+        undone = _observation(screen, uuid4(), "safe-control-dead", "", "undone", "", person_id, moment)
+        evidence.append(db, undone)
     calls.set_condition(db, screen.call, switch(screen.call.condition, screen.plate, what, state, moment))
+
+
+def _observation(
+    screen: CallScreen,
+    observation_id: UUID,
+    kind: str,
+    about: str,
+    state: str,
+    note: str,
+    person_id: UUID,
+    moment: datetime,
+) -> Observation:
+    return Observation(
+        id=observation_id,
+        shop_id=screen.call.shop_id,
+        call_id=screen.call.id,
+        person_id=person_id,
+        at=moment,
+        kind=kind,
+        about=about,
+        state=state,
+        note=note.strip(),
+        condition=condition_to_json(screen.condition),
+    )
+
+
+def _feeds_dead(screen: CallScreen) -> bool:
+    return all(state == "proven dead" for _, state in screen.condition.feeds)
+
+
+def _still_open(screen: CallScreen, field: str) -> None:
+    if screen.call.status == "closed":
+        raise ReadingError("this call is closed; its record stands", field=field)
+
+
+def places_of(screen: CallScreen, about: str) -> list[str]:
+    """Return the ids a sign can be pinned to: parts, strips or feeds of this unit."""
+    plate = screen.plate
+    if about == "feed":
+        return [feed.id for feed in plate.feeds] + [branch.id for branch in plate.branches]
+    strips = [circuit.id for circuit in plate.circuits]
+    if about == "strip":
+        return strips
+    parts = [part for part in ohms_parts(plate) if not part.endswith(".to-ground-1")]
+    return strips + [device.id for device in plate.devices] + parts
+
+
+def observe(
+    db: Session,
+    screen: CallScreen,
+    *,
+    observation_id: UUID,
+    kind: str,
+    about: str,
+    state: str,
+    note: str,
+    person_id: UUID,
+    moment: datetime,
+) -> None:
+    """Keep one observation; a line of the Safe list also moves the condition.
+
+    Raises:
+        ReadingError: No such sign or line, or a place this unit does not have.
+    """
+    _still_open(screen, "kind")
+    lines = {(item.kind, item.about) for item in safe_list(screen.plate)}
+    is_safe = kind.startswith("safe-")
+    sign = sign_of(kind)
+    if (is_safe and (kind, about) not in lines) or (not is_safe and sign is None):
+        raise ReadingError("there is no such line on this list", field="kind")
+    if sign is not None and state == "found" and sign.about and about not in places_of(screen, sign.about):
+        raise ReadingError("say where: pick the part it was found on", field="about")
+    row = _observation(screen, observation_id, kind, about, state, note, person_id, moment)
+    if not evidence.append(db, row):
+        return
+    calls.open_call(db, screen.call)
+    if is_safe:
+        _follow_safe_list(db, screen, kind, about, state, moment)
+
+
+def _follow_safe_list(db: Session, screen: CallScreen, kind: str, about: str, state: str, moment: datetime) -> None:
+    """Ticking a feed off switches it off; the whole list done proves everything dead, anything undone ends that."""
+    stamp = screen.call.condition
+    if kind == "safe-off" and state == "done" and stamp["feeds"].get(about) == "live":
+        stamp = switch(stamp, screen.plate, about, "off", moment)
+    done = dict(screen.safe_done)
+    key = (kind, about)
+    is_done = {(item.kind, item.about): (item.kind, item.about) in done for item in safe_list(screen.plate)}
+    is_done[key] = state == "done"
+    feeds = [feed.id for feed in screen.plate.feeds]
+    target = "proven dead" if all(is_done.values()) else "off"
+    for feed in feeds:
+        if target == "proven dead" or stamp["feeds"].get(feed) == "proven dead":
+            stamp = switch(stamp, screen.plate, feed, target, moment)
+    if target == "proven dead" or stamp["control"] == "proven dead":
+        stamp = switch(stamp, screen.plate, "control", target, moment)
+    calls.set_condition(db, screen.call, stamp)
+
+
+def keep_photo(
+    db: Session,
+    screen: CallScreen,
+    *,
+    photo_id: UUID,
+    part: str,
+    note: str,
+    data: bytes,
+    person_id: UUID,
+    moment: datetime,
+) -> None:
+    """Keep a photograph.
+
+    Raises:
+        ReadingError: No picture, or pinned to nothing this unit has.
+    """
+    _still_open(screen, "photo")
+    if not data:
+        raise ReadingError("choose a photo first", field="photo")
+    if part and part not in {*places_of(screen, "part"), *places_of(screen, "feed")}:
+        raise ReadingError("pick the part it shows", field="part")
+    image, thumbnail = reencode(data)
+    row = Photo(
+        id=photo_id,
+        shop_id=screen.call.shop_id,
+        call_id=screen.call.id,
+        person_id=person_id,
+        at=moment,
+        part=part,
+        note=note.strip(),
+        image=image,
+        thumbnail=thumbnail,
+    )
+    evidence.append(db, row)
+    calls.open_call(db, screen.call)
+
+
+def accept_cause(
+    db: Session,
+    screen: CallScreen,
+    *,
+    cause_id: UUID,
+    faults: list[str],
+    title: str,
+    cause: str,
+    cause_not_found: bool,
+    consequence: str,
+    person_id: UUID,
+    moment: datetime,
+) -> None:
+    """Keep what the technician accepts as the cause.
+
+    Raises:
+        ReadingError: Nothing named, an unknown fault, or neither a cause of it nor "cause not found".
+    """
+    _still_open(screen, "title")
+    known = {fault.id: fault.title for fault in faults_of(screen.plate)}
+    parts = [part for fault in faults for part in fault.split("+")]
+    if any(part not in known for part in parts):
+        raise ReadingError("this unit cannot have that fault", field="title")
+    words = title.strip() or " or ".join(" and ".join(known[p] for p in fault.split("+")) for fault in faults[:3])
+    if not words:
+        raise ReadingError("say what is wrong", field="title")
+    if not cause.strip() and not cause_not_found:
+        raise ReadingError("say what caused it, or tick cause not found", field="cause")
+    named = {name for suspect in screen.suspects for name in suspect.faults}
+    share = sum(s.probability for s in screen.suspects if set(s.faults) & set(faults)) if set(faults) & named else None
+    evidence.append(
+        db,
+        AcceptedCause(
+            id=cause_id,
+            shop_id=screen.call.shop_id,
+            call_id=screen.call.id,
+            person_id=person_id,
+            at=moment,
+            faults=faults,
+            title=words,
+            cause=cause.strip(),
+            cause_not_found=cause_not_found,
+            consequence=consequence.strip(),
+            share=share,
+        ),
+    )
+    calls.open_call(db, screen.call)
+
+
+def close_call(screen: CallScreen, *, outcome: str, moment: datetime) -> None:
+    """Close the call.
+
+    Raises:
+        ReadingError: Nothing says what was done and no cause was accepted.
+    """
+    _still_open(screen, "outcome")
+    if not outcome.strip() and not screen.gathered.causes:
+        raise ReadingError("say in a line what was found and done", field="outcome")
+    screen.call.outcome = outcome.strip()
+    screen.call.status, screen.call.closed_at = "closed", moment

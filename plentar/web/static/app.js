@@ -14,8 +14,8 @@ setInterval(() => {
 
 // Bring the point under test into view, without moving anything that is already in sight.
 function showSelected() {
-  const spot = $("#board [aria-current]");
-  const frame = $("#board");
+  const spot = $("#board .spot[aria-current]") ?? $("#board .mark-on");
+  const frame = $("#board .board-frame");
   if (!spot || !frame) return;
   const box = spot.getBoundingClientRect();
   const view = frame.getBoundingClientRect();
@@ -53,20 +53,85 @@ document.addEventListener("htmx:finally:request", () => {
 // Swapping the board must not lose the place of someone who is moving through it by keyboard or has scrolled it.
 let keep = null;
 document.addEventListener("htmx:before:swap", () => {
-  const frame = $("#board");
+  const frame = $("#board .board-frame");
   if (!frame) return;
-  const spot = document.activeElement?.closest?.("#board .spot");
-  keep = { left: frame.scrollLeft, top: frame.scrollTop, point: spot?.dataset.point };
+  const { point, terminal } = document.activeElement?.closest?.("#board .spot")?.dataset ?? {};
+  keep = { left: frame.scrollLeft, top: frame.scrollTop, point, terminal };
 });
 document.addEventListener("htmx:after:swap", () => {
-  const frame = $("#board");
+  const frame = $("#board .board-frame");
   if (!frame || !keep) return;
+  applyZoom();
   frame.scrollLeft = keep.left;
   frame.scrollTop = keep.top;
-  if (keep.point) frame.querySelector(`[data-point="${CSS.escape(keep.point)}"]`)?.focus({ preventScroll: true });
+  const held = keep.point
+    ? `[data-point="${CSS.escape(keep.point)}"]`
+    : keep.terminal && `[data-terminal="${CSS.escape(keep.terminal)}"]`;
+  if (held) frame.querySelector(held)?.focus({ preventScroll: true });
   keep = null;
   showSelected();
 });
+
+// Zoom: buttons, wheel with Ctrl, two fingers. 1 is the size the screen gives by itself.
+let scale = 1;
+function applyZoom() {
+  const frame = $("#board .board-frame");
+  const ladder = $("#board .ladder");
+  if (!frame || !ladder) return;
+  if (scale === 1) {
+    delete frame.dataset.scale;
+    ladder.style.width = "";
+    return;
+  }
+  frame.dataset.scale = scale;
+  const base = innerWidth <= 900 ? 780 : frame.clientWidth - 8;
+  ladder.style.width = `${Math.round(base * scale)}px`;
+}
+function zoomTo(next, x, y) {
+  const frame = $("#board .board-frame");
+  const ladder = $("#board .ladder");
+  if (!frame || !ladder) return;
+  const before = ladder.getBoundingClientRect();
+  const [px, py] = [x ?? before.left + before.width / 2, y ?? before.top + before.height / 2];
+  const [rx, ry] = [(px - before.left) / before.width, (py - before.top) / before.height];
+  scale = Math.min(4, Math.max(0.5, Math.abs(next - 1) < 0.06 ? 1 : next));
+  applyZoom();
+  const after = ladder.getBoundingClientRect();
+  frame.scrollLeft += after.left + rx * after.width - px;
+  frame.scrollTop += after.top + ry * after.height - py;
+}
+document.addEventListener(
+  "wheel",
+  (event) => {
+    if (!event.ctrlKey || !event.target.closest?.(".board-frame")) return;
+    event.preventDefault();
+    zoomTo(scale * (event.deltaY < 0 ? 1.12 : 1 / 1.12), event.clientX, event.clientY);
+  },
+  { passive: false },
+);
+const fingers = new Map();
+let pinch = 0;
+const spread = () => {
+  const [a, b] = [...fingers.values()];
+  return Math.hypot(a.clientX - b.clientX, a.clientY - b.clientY);
+};
+document.addEventListener("pointerdown", (event) => {
+  if (event.pointerType === "touch" && event.target.closest?.(".board-frame")) fingers.set(event.pointerId, event);
+  if (fingers.size === 2) pinch = spread() / scale;
+});
+document.addEventListener("pointermove", (event) => {
+  if (!fingers.has(event.pointerId)) return;
+  fingers.set(event.pointerId, event);
+  if (fingers.size !== 2 || !pinch) return;
+  const [a, b] = [...fingers.values()];
+  zoomTo(spread() / pinch, (a.clientX + b.clientX) / 2, (a.clientY + b.clientY) / 2);
+});
+for (const end of ["pointerup", "pointercancel"]) {
+  document.addEventListener(end, (event) => {
+    fingers.delete(event.pointerId);
+    pinch = 0;
+  });
+}
 
 document.addEventListener("keydown", (event) => {
   if (event.ctrlKey || event.metaKey || event.altKey) return;
@@ -127,6 +192,11 @@ document.addEventListener("click", (event) => {
   const key = event.target.closest(".keys button");
   if (key) press(key.value);
   if (event.target.closest("[data-print]")) window.print();
+  const zoom = event.target.closest("[data-zoom]");
+  if (zoom) zoomTo(scale * (zoom.dataset.zoom === "in" ? 1.3 : 1 / 1.3));
+  const typed = event.target.closest("[data-type]")?.dataset.type;
+  if (typed === "OL") $(".entry").value = "";
+  for (const letter of typed ?? "") press(letter);
 });
 
 // The pad's own keys, for gloves: big, and without the phone's keyboard over the circuit.
