@@ -30,7 +30,7 @@ from plentar.core.patterns import PATTERNS
 from plentar.core.readings import Condition, Reading
 from plentar.core.rules import DEFAULT_RULES
 
-MOST_TESTS = 30
+MOST_TESTS = 45
 SURE = 0.95
 KIND_COMPLAINT = {
     "dead": "not enough heat",

@@ -114,6 +114,7 @@ class ShopOf:
         )
         db.add(call)
         self.call_id: UUID = call.id
+        self.unit_id: UUID = unit.id
         self.url = f"/calls/{call.id}"
 
 

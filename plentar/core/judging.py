@@ -386,6 +386,11 @@ def _judge_strip(situation: Situation, reading: Reading, circuit: HeatingCircuit
         if waiting is not None:
             return _with(verdict, *waiting)
         return _with(verdict, Grade.FAIL, "dead", verdict.because, _trace_step(circuit))
+    if plate.rating_is_assumed(circuit.id):
+        because = f"{circuit.name} draws current; its rating is not on the plate yet ({_kilowatts(circuit)} assumed)."
+        return _with(
+            verdict, Grade.NOT_PROVEN, "", because, "Read the kit's label and fill in the kilowatts.", band=None
+        )
     ratio = reading.value / expected
     if rules.half_dead_ratios[0] <= ratio <= rules.half_dead_ratios[1]:
         return _with(
@@ -454,6 +459,8 @@ def _judge_blower(situation: Situation, reading: Reading) -> Verdict:
             "Current with no call.",
             "An off-delay may still be running; else look at the relay.",
         )
+    if situation.plate.is_assumed("blower.rated_amps"):
+        return _with(base, Grade.NOT_PROVEN, "", "It runs; its full-load amps are not on the plate yet.", band=None)
     if base.grade is Grade.PASS and reading.value < 0.5 * blower.rated_amps and blower.kind == "psc":
         return _with(base, Grade.PASS, "", f"{base.because} Low amps on a PSC blower can mean little air, not health.")
     if base.grade is Grade.PASS:

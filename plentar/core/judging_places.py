@@ -115,6 +115,9 @@ def judge_control_amps(plate: Nameplate, reading: Reading, rules: Rules) -> Verd
         expected=expected,
         band=band,
     )
+    if plate.is_assumed("transformer.va"):
+        words = f"The transformer's VA is not known: {transformer.va:g} assumed."
+        return _made(base, Grade.NOT_PROVEN, "", words, "Read it off the transformer.")
     step = "" if result is Grade.PASS else "Take one conductor off at a time until it falls: that one is shorted."
     return _made(base, result, "" if result is Grade.PASS else "overloaded", words, step)
 
@@ -130,6 +133,8 @@ def judge_ohms(plate: Nameplate, reading: Reading, point: Point) -> Verdict:
         return _to_frame(base)
     if part.endswith(".element"):
         ohms = plate.circuit(part.partition(".")[0]).element_ohms
+        if plate.rating_is_assumed(part.partition(".")[0]) and value < OPEN_FROM_OHMS:
+            return _made(base, Grade.NOT_PROVEN, "", "Not open; its rating is not known, so its ohms are not either.")
         band = Band(marginal_low=0.83, pass_low=0.88, pass_high=1.09, marginal_high=1.14, source="default").scaled(ohms)
         return _graded(base, band, ohms, f"V²/P gives {ohms:.2f} Ω hot; cold it may read a few percent lower.")
     if part.endswith(".coil"):

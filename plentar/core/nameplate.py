@@ -35,6 +35,7 @@ DeviceKind = Literal["sequencer", "contactor", "ac-relay", "dc-relay"]
 HeatCall = Literal["W", "W2"]
 
 _ID = re.compile(r"[a-z][a-z0-9]*(-[a-z0-9]+)*\Z")
+_ASSUMABLE = re.compile(r"(circuits\[\d+\]\.rated_(watts|volts)|blower\.rated_amps|transformer\.va)\Z")
 LEG_LANDINGS = ("L1", "L2")
 # No plate prints more of anything; it keeps slips of the key from becoming infinities further on.
 LARGEST = 1e7
@@ -304,6 +305,9 @@ class Transformer(_Plate):
 class Nameplate(_Plate):
     """One unit, as far as its plate and a look inside tell.
 
+    `assumed` holds the paths of figures nobody could read, such as `blower.rated_amps`: the circuit needs a number
+    there, so a usual one stands in, and nothing is judged against it.
+
     Raises NameplateError, with the field's path, when the parts cannot be a circuit.
     """
 
@@ -323,8 +327,14 @@ class Nameplate(_Plate):
     minimum_circuit_amps: float | None = None
     maximum_device_amps: float | None = None
     outdoor_thermostat: HeatCall | None = None
+    assumed: tuple[str, ...] = ()
 
     def __post_init__(self) -> None:
+        for path in self.assumed:
+            if not _ASSUMABLE.match(path):
+                raise NameplateError(
+                    f"expected the path of a figure that may be assumed, got {path!r}", field="assumed"
+                )
         _require_above_zero(self.nominal_volts, "nominal_volts", "nominal volts")
         for field in ("tons", "minimum_circuit_amps", "maximum_device_amps"):
             _require_above_zero(getattr(self, field), field, "a value")
@@ -373,6 +383,15 @@ class Nameplate(_Plate):
         """The calls this unit answers to, in the order they are shown."""
         wanted = {self.call_of(device.id) for device in self.devices} | {"W", "G", "Y"}
         return tuple(call for call in ("W", "W2", "G", "Y") if call in wanted)
+
+    def is_assumed(self, path: str) -> bool:
+        """Tell whether the figure at this path is a usual one instead of the plate's own."""
+        return path in self.assumed
+
+    def rating_is_assumed(self, circuit_id: str) -> bool:
+        """Tell whether a heating circuit's watts or volts are not from the plate."""
+        index = [circuit.id for circuit in self.circuits].index(circuit_id)
+        return any(self.is_assumed(f"circuits[{index}].rated_{what}") for what in ("watts", "volts"))
 
     @property
     def total_rated_watts(self) -> float:

@@ -37,8 +37,14 @@ class ConditionFile(_Strict):
 
 
 class ReadingFile(_Strict):
-    """One reading; `value` in V, A or ohm, or "OL" for open."""
+    """One reading; `value` in V, A or ohm, or "OL" for open. A superseded one is on record and not weighed."""
 
+    id: str = ""
+    taken_at: str = ""
+    by: str = ""
+    supersedes: str = ""
+    reason: str = ""
+    is_superseded: bool = False
     point: str
     value: Finite | Literal["OL"]
     condition: ConditionFile = ConditionFile()
@@ -74,6 +80,7 @@ class CallFile(_Strict):
 
     format: Literal["plentar.call/1"]
     note: str = ""
+    record: dict[str, Any] = {}
     unit: dict[str, Any] | None = None
     unit_file: str | None = None
     complaints: list[str] = []
@@ -113,6 +120,8 @@ def readings_of(call: CallFile, plate: Nameplate) -> list[Reading]:
     meter = Meter(name="the call's meter", ranges=ranges) if ranges else DEMO_METER
     found = []
     for index, entry in enumerate(call.readings):
+        if entry.is_superseded:
+            continue
         value = OPEN_OHMS if entry.value == "OL" else float(entry.value)
         quantity = entry.point.partition(":")[0]
         try:

@@ -44,7 +44,9 @@ def parse_number(text: str, quantity: str) -> float:
         raise ReadingError(f"expected a number such as 20.6, got “{typed[:40]}”", field="value")
     unit = match["unit"]
     if unit and unit.casefold() not in {known.casefold() for known in _UNITS.get(quantity, ())}:
-        raise ReadingError(f"expected {_UNITS[quantity][0]}, got “{typed[:40]}”", field="value")
+        raise ReadingError(
+            f"expected {_UNITS.get(quantity, ('a plain number',))[0]}, got “{typed[:40]}”", field="value"
+        )
     digits = match["digits"]
     digits = digits.replace(",", "") if "," in digits and "." in digits else digits.replace(",", ".")
     value = float(digits) * _PREFIX[match["prefix"]]

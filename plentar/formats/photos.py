@@ -10,7 +10,8 @@ __all__ = ["MAX_PIXELS", "reencode"]
 
 MAX_SIDE, THUMBNAIL_SIDE = 1600, 240
 MAX_PIXELS = 60_000_000
-FORMATS = ("JPEG", "PNG", "WEBP", "MPO")
+# A phone's multi-picture file opens as JPEG.
+FORMATS = ("JPEG", "PNG", "WEBP")
 
 
 def reencode(data: bytes) -> tuple[bytes, bytes]:

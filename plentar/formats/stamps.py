@@ -10,7 +10,7 @@ from plentar.core.errors import ReadingError
 from plentar.core.nameplate import Nameplate
 from plentar.core.readings import Condition, ControlState, FeedState
 
-__all__ = ["condition_at", "condition_from_json", "condition_to_json", "fresh_stamp", "switch"]
+__all__ = ["condition_at", "condition_from_json", "condition_to_json", "fresh_stamp", "reconcile", "switch"]
 
 FEED_STATES: tuple[str, ...] = get_args(FeedState)
 CONTROL_STATES: tuple[str, ...] = get_args(ControlState)
@@ -70,6 +70,23 @@ def switch(stamp: dict[str, Any], plate: Nameplate, what: str, state: str, now: 
         "changed_at": stamp["changed_at"],
     }
     return changed if changed == stamp else {**changed, "changed_at": now.isoformat()}
+
+
+def reconcile(stamp: dict[str, Any], plate: Nameplate, now: datetime) -> dict[str, Any]:
+    """Return the stamp after the unit's plate was changed: feeds and calls it has now, new feeds taken as live.
+
+    What was proven dead is no longer, once there is a feed nobody has proven.
+    """
+    known = {feed.id for feed in plate.feeds}
+    feeds = {name: state for name, state in stamp["feeds"].items() if name in known}
+    new = known - feeds.keys()
+    calls = {name: at for name, at in stamp["calls"].items() if name in plate.calls}
+    changed = {**stamp, "feeds": {feed.id: feeds.get(feed.id, "live") for feed in plate.feeds}, "calls": calls}
+    if new and stamp["control"] == "proven dead":
+        changed["control"] = "from unit"
+    if changed == stamp:
+        return stamp
+    return {**changed, "changed_at": now.isoformat(), **({"live_since": now.isoformat()} if new else {})}
 
 
 def condition_at(stamp: dict[str, Any], moment: datetime) -> Condition:

@@ -12,7 +12,7 @@ from plentar.core.nameplate import HeatingCircuit, Nameplate, RelayPole
 from plentar.core.points import rung_terminals
 from plentar.core.verdicts import Verdict
 
-__all__ = ["Board", "Halo", "Label", "Probe", "Symbol", "Target", "Wire", "draw_board", "shown_value"]
+__all__ = ["Board", "Halo", "Label", "LineState", "Probe", "Symbol", "Target", "Wire", "draw_board", "shown_value"]
 
 LineState = Literal["carries", "live", "dead", "alive", "idle"]
 WIDTH = 720.0
@@ -246,7 +246,10 @@ def draw_board(
     for part, share in (suspects or {}).items():
         if part in pen.part_at:
             x, at_y, width, height = pen.part_at[part]
-            box = {"x": x - width / 2 - 3, "y": at_y - height / 2 - 3, "width": width + 6, "height": height + 6}
+            # Wide and tall enough for the part's name, so that no edge runs through it.
+            half = max(width / 2 + 3, 48.0) if height > 50 else width / 2 + 3
+            rise = 11.0 if height > 50 else 3.0
+            box = {"x": x - half, "y": at_y - height / 2 - rise, "width": 2 * half, "height": height + rise + 3}
             pen.board.halos.append(Halo(**box, text=f"{100 * share:.0f} %"))
     pen.board.spoken = (
         f"Ladder of {strips} heating circuits on {len(feeds)} feed{'s' if len(feeds) > 1 else ''}, blower and "
@@ -362,7 +365,8 @@ def _part(pen: _Pen, circuit: HeatingCircuit, part: str, x: float, y: float, tow
     volts = f"volts:{toward_1}:{toward_2}"
     stands = {volts, f"ohms:{part_id}"} & ({*pen.verdicts} | {pen.selected})
     if part == "element" and not stands:
-        pen.label(x, y + 26, f"{circuit.rated_watts / 1000:g} kW · {circuit.element_ohms:.2f} Ω", "note")
+        known = f"{circuit.rated_watts / 1000:.3g} kW · {circuit.element_ohms:.2f} Ω"
+        pen.label(x, y + 26, "? kW" if pen.plate.rating_is_assumed(circuit.id) else known, "note")
     pen.part(part_id, volts, (x, y + 2, PART_WIDTH, 62), (x, y + 25))
 
 
@@ -390,7 +394,8 @@ def _blower(pen: _Pen, y: float) -> float:
     )
     pen.symbol("dot", fixed_x, y, state if state == "carries" else pen.line(fixed_leg))
     pen.symbol("motor", motor_x, y, state, text="Blower")
-    pen.label(motor_x, y + 42, f"{blower.kind.upper()} · plate {blower.rated_amps:g} A", "note")
+    rated = "not known" if pen.plate.is_assumed("blower.rated_amps") else f"{blower.rated_amps:g} A"
+    pen.label(motor_x, y + 42, f"{blower.kind.upper()} · plate {rated}", "note")
     clamp_x = x(162.0 + 28 + 52)
     pen.target("amps:blower", (clamp_x, y, 88, 46), (clamp_x, y))
     bus_x = x(302.0)
@@ -510,7 +515,8 @@ def _interlock(pen: _Pen, circuit_id: str, x: float, y: float, lit: LineState) -
         path += f" V {rung_y + 9} a 9 9 0 0 1 0 -18"
     pen.wire(f"{path} V {joint_y}", lit)
     pen.symbol("dot", joint_x, joint_y, lit)
-    middle = (crossed[0] if crossed else joint_y) / 2 + y / 2 + 2
+    # Clear of the tags under the parts of the rung above.
+    middle = max((crossed[0] if crossed else joint_y) / 2 + y / 2 + 2, (crossed[0] if crossed else joint_y) + 49)
     pen.target("amps:interlock", (joint_x, middle, 60, 40), (joint_x, middle))
 
 
@@ -519,7 +525,8 @@ def _control(pen: _Pen, top: float) -> None:
     plate = pen.plate
     transformer = plate.transformer
     fuse = f" · fuse {transformer.fuse_amps:g} A" if transformer.fuse_amps else ""
-    pen.board.control_note = f"{transformer.va:g} VA{fuse}"
+    rated = "VA not known" if plate.is_assumed("transformer.va") else f"{transformer.va:g} VA"
+    pen.board.control_note = f"{rated}{fuse}"
     rows: list[tuple[str, str, str]] = [(device.fed_by, device.id, "coil") for device in plate.devices]
     if plate.blower.relay is not None:
         rows.append((plate.blower.relay.fed_by, plate.blower.relay.id, "coil"))
@@ -570,6 +577,9 @@ def _bracket(pen: _Pen) -> None:
     at = {probe.mark: probe for probe in pen.board.probes if probe.mark}
     if "1" in at and "2" in at:
         one, two = at["1"], at["2"]
+        if one.height > 60 and two.height > 60:
+            # Both on rails: the whole ladder lies between, and the reading's own frame shows the pair.
+            return
         low = max(one.y, two.y) + 38
         pen.board.bracket = f"M {one.x} {one.y + 9} V {low} H {two.x} V {two.y + 9}"
 

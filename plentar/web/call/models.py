@@ -46,7 +46,8 @@ STEPS = (
     ("trace", "Trace"),
     ("hand-over", "Hand over"),
 )
-CLEAR_LEAD, HALO_FROM = 0.6, 0.15
+# Drawn healthy while the readings still allow it by this share.
+WELL_ENOUGH, HALO_FROM = 0.2, 0.15
 WORST_FIRST = (Grade.FAIL, Grade.MARGINAL, Grade.NOT_PROVEN, Grade.PASS)
 
 
@@ -142,6 +143,8 @@ class CallScreen:
         self.selected = selected if selected and self._knows(selected) else next(iter(self.points))
         self.condition = condition_at(call.condition, moment)
         self._rows = [row for row in rows if self._knows(row.point)]
+        # Readings at points the plate has lost since stay on record, unjudged.
+        self.strays = [row for row in rows if not self._knows(row.point)]
         kept_rows = calls.standing_readings(self._rows)
         self._standing_ids = {row.id for row in kept_rows}
         self.situation = Situation(plate=self.plate, readings=standing(core_reading(row) for row in kept_rows))
@@ -175,6 +178,15 @@ class CallScreen:
         """The newest standing reading of each point."""
         newest = {row.point: row for row in self._rows if row.id in self._standing_ids}
         return {point: self._keep(row) for point, row in newest.items()}
+
+    @property
+    def plain_readings(self) -> list[tuple[Kept, str]]:
+        """What a customer is shown: supply and what works or does not, by the newest sound reading."""
+        words = {Grade.PASS: "yes", Grade.MARGINAL: "just", Grade.FAIL: "no", Grade.NOT_PROVEN: "not proven"}
+        kept = [
+            k for k in self.latest.values() if k.point.step in ("supply", "strips") and ":ground" not in k.row.point
+        ]
+        return [(k, words[k.verdict.grade]) for k in kept]
 
     @property
     def point(self) -> Point:
@@ -283,13 +295,15 @@ class CallScreen:
 
     @cached_property
     def shown_fault(self) -> str:
-        """The fault the board is drawn with: the one picked, else a suspect that clearly leads; empty for none."""
+        """The fault the board is drawn with: the one picked, else the first suspect; empty while all may be well."""
         known = {fault.id for fault in faults_of(self.plate)}
         if self.view.show:
             return self.view.show if self.view.show in known and self.view.show != "healthy" else ""
-        lead = self.suspects[0] if self.suspects else None
-        is_clear = lead is not None and lead.probability >= CLEAR_LEAD and lead.faults[0] in known
-        return lead.faults[0] if lead is not None and is_clear and lead.faults[0] != "healthy" else ""
+        well = sum(cause.probability for cause in self.suspects if "healthy" in cause.faults)
+        lead = next((cause for cause in self.suspects if cause.faults[0] in known), None)
+        if lead is None or lead.faults[0] == "healthy" or well > WELL_ENOUGH:
+            return ""
+        return lead.faults[0]
 
     @property
     def shown_title(self) -> str:
@@ -334,7 +348,7 @@ class CallScreen:
         if best is not None and best.test.point != self.selected:
             return find_point(self.plate, best.test.point)
         order = list(self.points.values())
-        start = order.index(self.point)
+        start = order.index(self.point) if self.point in order else -1
         unread = [p for p in order[start + 1 :] + order[:start] if p.id not in self.latest]
         wanted = [p for p in unread if p.step != "trace" and (p.subject != "G" or self.condition.is_called("G"))]
         wanted += [p for p in unread if self._worth_tracing(p)]

@@ -1,16 +1,21 @@
 """The call screen and its fragments."""
 
+import json
+from base64 import b64encode
+from pathlib import Path
 from uuid import UUID, uuid4
 
-from flask import Blueprint, Response, abort, g, redirect, render_template, request, url_for
+from flask import Blueprint, Response, abort, current_app, g, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 from flask_wtf import FlaskForm
 
 from plentar.core.errors import PlentarError, ReadingError
 from plentar.core.findings import compare
-from plentar.core.observations import LOOK, SIGNS
+from plentar.core.observations import LOOK, SIGNS, sign_of
+from plentar.formats.call_record import call_to_json, readings_to_csv
 from plentar.formats.svg.band_rail import band_rail
 from plentar.store import calls, evidence
+from plentar.store.models import Photo
 from plentar.web.access import login_required, now
 from plentar.web.call.forms import AcceptForm, CloseForm, ConditionForm, ObservationForm, PhotoForm, ReadingForm
 from plentar.web.call.models import CallScreen, Gathered, View
@@ -24,6 +29,7 @@ from plentar.web.call.operations import (
     places_of,
     typed_reading,
 )
+from plentar.web.call.records import call_document, reading_records
 
 __all__ = ["bp"]
 
@@ -184,7 +190,7 @@ def _after(call_id: UUID, panel: str) -> ResponseReturnValue:
     panel = panel if panel in PANELS else "reading"
     point = request.form.get("point")
     if not _is_fragment():
-        return redirect(url_for("call.page", call_id=call_id, point=point, panel=panel))
+        return redirect(url_for("call.page", call_id=call_id, point=point, panel=panel if panel != "reading" else None))
     return _fragments(_screen(call_id, point), panel=panel)
 
 
@@ -313,12 +319,67 @@ def close(call_id: UUID) -> ResponseReturnValue:
     return _after(call_id, "hand-over")
 
 
+def _paper(call_id: UUID, *, embed: bool) -> dict[str, object]:
+    """Return what the report shows; pictures as links, or inside the document where it travels alone."""
+    screen = _screen(call_id)
+    shop_id = screen.call.shop_id
+    earlier = calls.earlier_calls(
+        g.db, shop_id=shop_id, unit_id=screen.call.unit_id, before=screen.call.scheduled_at, most=3
+    )
+
+    def photo_url(row: Photo) -> str:
+        if not embed:
+            return url_for("call.photo", call_id=call_id, photo_id=row.id)
+        return "data:image/jpeg;base64," + b64encode(row.image).decode()
+
+    return {
+        "screen": screen,
+        "earlier": earlier,
+        "comparisons": compare(screen.situation),
+        "reader": "customer" if request.args.get("reader") == "customer" else "office",
+        "photo_url": photo_url,
+        "sign_words": lambda kind: sign.words if (sign := sign_of(kind)) else kind,
+    }
+
+
 @bp.get("/report")
 @login_required
 def report(call_id: UUID) -> ResponseReturnValue:
-    """Show the report of the call, laid out for paper."""
+    """Show the report of the call, laid out for paper, for the office or in plain words for the customer."""
+    return render_template("call/report.html", **_paper(call_id, embed=False))
+
+
+def _download(body: bytes | str, mimetype: str, screen: CallScreen, ending: str) -> Response:
+    place = "".join(c if c.isalnum() and c.isascii() else "-" for c in screen.call.unit.place.name.lower()).strip("-")
+    name = f"{screen.call.scheduled_at:%Y-%m-%d}-{place or 'call'}{ending}"
+    return Response(body, mimetype=mimetype, headers={"Content-Disposition": f'attachment; filename="{name}"'})
+
+
+@bp.get("/report.pdf")
+@login_required
+def report_pdf(call_id: UUID) -> ResponseReturnValue:
+    """Send the report as PDF."""
+    # Loading the PDF maker takes a second that no other page should pay.
+    from plentar.formats.pdf import html_to_pdf
+
+    paper = _paper(call_id, embed=True)
+    html = render_template("call/report_pdf.html", **paper)
+    pdf = html_to_pdf(html, static=Path(str(current_app.static_folder)))
+    return _download(pdf, "application/pdf", paper["screen"], f"-{paper['reader']}.pdf")  # type: ignore[arg-type]
+
+
+@bp.get("/call.json")
+@login_required
+def as_json(call_id: UUID) -> ResponseReturnValue:
+    """Send the call as a call file."""
     screen = _screen(call_id)
-    earlier = calls.earlier_calls(
-        g.db, shop_id=g.person.shop_id, unit_id=screen.call.unit_id, before=screen.call.scheduled_at, most=3
-    )
-    return render_template("call/report.html", screen=screen, earlier=earlier, comparisons=compare(screen.situation))
+    body = json.dumps(call_to_json(**call_document(screen)), indent=2, ensure_ascii=False)
+    return _download(body, "application/json", screen, ".json")
+
+
+@bp.get("/readings.csv")
+@login_required
+def as_csv(call_id: UUID) -> ResponseReturnValue:
+    """Send the readings as CSV."""
+    screen = _screen(call_id)
+    return _download(readings_to_csv(reading_records(screen)), "text/csv", screen, ".csv")

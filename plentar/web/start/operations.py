@@ -1,0 +1,143 @@
+"""Starting a call: find or make the place and the unit, open the call."""
+
+from datetime import datetime
+from uuid import UUID, uuid4
+
+from sqlalchemy.orm import Session
+
+from plentar.core.errors import ReadingError
+from plentar.core.patterns import PATTERNS
+from plentar.formats.numbers import parse_number
+from plentar.formats.plate_form import with_identity
+from plentar.formats.stamps import fresh_stamp
+from plentar.formats.unit_json import nameplate_from_json, nameplate_to_json
+from plentar.store import calls, places
+from plentar.store.models import Call, Person, Place, Unit
+from plentar.web.start.forms import NEW, StartForm
+
+__all__ = ["PATTERN_WORDS", "start_call"]
+
+PATTERN_WORDS = {
+    "two-strip-sequencer": "2 strips, one sequencer, relay interlock",
+    "one-strip-dpdt": "1 strip, one sequencer, two-pole blower relay",
+    "two-strip-ac-relay": "2 strips, AC heat relays",
+    "three-strip-dc-relay": "3 strips, DC heat relays with boards, two feeds",
+    "three-strip-ecm": "3 strips, ECM blower on 24 V taps",
+    "wye-contactor": "2 strips, contactor in both legs, 208 V of a wye",
+    "four-strip-chained": "4 strips, chained sequencers, fan pole, two feeds",
+    "four-strip-staged": "4 strips, W and W2 staged",
+    "six-strip-chained": "6 strips, chained sequencers, three feeds",
+}
+# °F a thermometer in the trade can show.
+COLDEST, HOTTEST = -60.0, 140.0
+
+
+def start_call(db: Session, person: Person, form: StartForm, moment: datetime) -> Call:
+    """Make the call, with place and unit where they are new; sent again, return the one already made.
+
+    Raises:
+        ReadingError: Something is missing or not this shop's; `field` names the input.
+    """
+    shop_id = person.shop_id
+    call_id = UUID(form.call_id.data) if form.call_id.data else uuid4()
+    made = calls.get_for_shop(db, shop_id=shop_id, call_id=call_id)
+    if made is not None:
+        return made
+    if not form.complaints.data and not (form.words.data or "").strip():
+        raise ReadingError("tick what is complained of, or say it in their words", field="complaints")
+    outdoor, indoor = (_degf(form[name].data, name) for name in ("outdoor", "indoor"))
+    meter = places.first_meter(db, shop_id=shop_id)
+    if meter is None:
+        raise ReadingError("this shop has no meter yet; add one first", field="place_name")
+    unit = _unit(db, shop_id, _place(db, shop_id, form), form)
+    call = Call(
+        id=call_id,
+        shop_id=shop_id,
+        unit_id=unit.id,
+        technician_id=person.id,
+        meter_id=meter.id,
+        complaints=list(form.complaints.data or ()) or ["other"],
+        words=(form.words.data or "").strip(),
+        at_risk=(form.at_risk.data or "").strip(),
+        outdoor_degf=outdoor,
+        indoor_degf=indoor,
+        status="open",
+        scheduled_at=moment,
+        condition=fresh_stamp(nameplate_from_json(unit.nameplate), moment),
+        outcome="",
+    )
+    places.add_call(db, call)
+    return call
+
+
+def _degf(typed: str | None, field: str) -> float | None:
+    text = (typed or "").strip().replace("−", "-").removesuffix("°F").removesuffix("F").strip()
+    if not text:
+        return None
+    try:
+        value = parse_number(text.lstrip("-"), "plain")
+    except ReadingError as error:
+        raise ReadingError(f"expected degrees such as 28, got “{text[:20]}”", field=field) from error
+    value = -value if text.startswith("-") else value
+    if not COLDEST <= value <= HOTTEST:
+        raise ReadingError(f"expected {COLDEST:g} to {HOTTEST:g} °F, got {value:g}", field=field)
+    return value
+
+
+def _known(text: str | None, field: str) -> UUID:
+    try:
+        return UUID(text or "")
+    except ValueError as error:
+        raise ReadingError("pick one of the list", field=field) from error
+
+
+def _place(db: Session, shop_id: UUID, form: StartForm) -> Place:
+    if form.place_id.data and form.place_id.data != NEW:
+        place = places.get_place(db, shop_id=shop_id, place_id=_known(form.place_id.data, "place_name"))
+        if place is None:
+            raise ReadingError("that place is not in your shop's records; search again", field="place_name")
+        return place
+    name = (form.place_name.data or "").strip()
+    if not name:
+        raise ReadingError("find the place, or type its address to make it", field="place_name")
+    if places.find_place(db, shop_id=shop_id, name=name) is not None:
+        raise ReadingError("that place is known already: pick it above", field="place_name")
+    place = Place(
+        id=uuid4(),
+        shop_id=shop_id,
+        name=name,
+        town=(form.town.data or "").strip(),
+        occupant=(form.occupant.data or "").strip(),
+        access_note=(form.access_note.data or "").strip(),
+    )
+    db.add(place)
+    db.flush()
+    return place
+
+
+def _unit(db: Session, shop_id: UUID, place: Place, form: StartForm) -> Unit:
+    if form.unit_id.data and form.unit_id.data != NEW:
+        unit = places.get_unit(db, shop_id=shop_id, unit_id=_known(form.unit_id.data, "unit_id"))
+        if unit is None or unit.place_id != place.id:
+            raise ReadingError("that unit does not stand there; pick one of the list", field="unit_id")
+        return unit
+    kind, _, name = (form.start_from.data or "").partition(":")
+    if kind == "pattern" and name in PATTERNS:
+        plate = PATTERNS[name]()
+    elif kind == "unit":
+        like = places.get_unit(db, shop_id=shop_id, unit_id=_known(name, "start_from"))
+        if like is None:
+            raise ReadingError("that unit is not in your shop's records", field="start_from")
+        plate = with_identity(nameplate_from_json(like.nameplate))
+    else:
+        raise ReadingError("pick the wiring it comes closest to; the plate can be changed at once", field="start_from")
+    unit = Unit(
+        id=uuid4(),
+        shop_id=shop_id,
+        place_id=place.id,
+        label=(form.unit_label.data or "").strip() or "unit 1",
+        nameplate=nameplate_to_json(plate),
+    )
+    db.add(unit)
+    db.flush()
+    return unit

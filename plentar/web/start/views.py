@@ -1,0 +1,75 @@
+"""The new-call page."""
+
+from collections.abc import Sequence
+from typing import Any
+from uuid import UUID, uuid4
+
+from flask import Blueprint, g, redirect, render_template, request, url_for
+from flask.typing import ResponseReturnValue
+
+from plentar.core.errors import PlentarError, ReadingError
+from plentar.core.faults import COMPLAINTS
+from plentar.store import places
+from plentar.store.models import Place, Unit
+from plentar.web.access import login_required, now
+from plentar.web.start.forms import NEW, StartForm
+from plentar.web.start.operations import PATTERN_WORDS, start_call
+
+__all__ = ["bp"]
+
+bp = Blueprint("start", __name__, url_prefix="/calls/new")
+
+
+def _where(form: StartForm, words: str) -> dict[str, Any]:
+    """Return what the place part of the page shows: the place picked with its units, or what the search found."""
+    shop_id = g.person.shop_id
+    place: Place | None = None
+    units: Sequence[Unit] = ()
+    try:
+        place_id = UUID(form.place_id.data or "")
+    except ValueError:
+        place_id = None
+    if place_id is not None:
+        place = places.get_place(g.db, shop_id=shop_id, place_id=place_id)
+        units = places.units_at(g.db, shop_id=shop_id, place_id=place_id) if place else ()
+    found = places.search(g.db, shop_id=shop_id, words=words) if place is None else ()
+    return {
+        "form": form,
+        "place": place,
+        "units": units,
+        "found": found,
+        "words": words,
+        "is_new": form.place_id.data == NEW,
+        "patterns": PATTERN_WORDS,
+        "like": places.like_units(g.db, shop_id=shop_id),
+    }
+
+
+@bp.get("")
+@login_required
+def page() -> ResponseReturnValue:
+    """Show the page, or only its place part while somebody searches."""
+    form = StartForm(request.args)
+    form.call_id.data = form.call_id.data or str(uuid4())
+    shown = _where(form, request.args.get("q", "")[:80])
+    view = "start/_where.html" if request.headers.get("HX-Request") else "start/page.html"
+    return render_template(view, complaints=tuple(COMPLAINTS), **shown)
+
+
+@bp.post("")
+@login_required
+def start() -> ResponseReturnValue:
+    """Open the call and go to it: to the plate first where the unit is new."""
+    form = StartForm()
+    try:
+        if not form.validate():
+            field, messages = next(iter(form.errors.items()))
+            raise ReadingError(messages[0], field=field)
+        call = start_call(g.db, g.person, form, now())
+    except PlentarError as error:
+        g.db.rollback()
+        shown = _where(form, request.form.get("q", "")[:80])
+        return render_template("start/page.html", complaints=tuple(COMPLAINTS), problem=error, **shown), 422
+    if not form.unit_id.data or form.unit_id.data == NEW:
+        return redirect(url_for("unit.nameplate", unit_id=call.unit_id, call=call.id))
+    return redirect(url_for("call.page", call_id=call.id))

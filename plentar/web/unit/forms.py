@@ -1,0 +1,14 @@
+"""What the nameplate editor sends besides the plate itself."""
+
+from flask_wtf import FlaskForm
+from wtforms import HiddenField
+from wtforms.validators import UUID, InputRequired, Optional, Regexp
+
+__all__ = ["PlateGuardForm"]
+
+
+class PlateGuardForm(FlaskForm):  # type: ignore[misc]
+    """The token, the version the form was filled from, the call to go back to."""
+
+    version = HiddenField(validators=[InputRequired(), Regexp(r"\d{1,9}\Z")])
+    call = HiddenField(validators=[Optional(), UUID()])

@@ -1,0 +1,79 @@
+"""The nameplate editor: fill, see it drawn, save."""
+
+from uuid import UUID
+
+from flask import Blueprint, abort, g, redirect, render_template, request, url_for
+from flask.typing import ResponseReturnValue
+
+from plentar.formats.plate_form import DEEDS, PlateForm, plate_form_of, plate_form_read
+from plentar.formats.stamps import reconcile
+from plentar.formats.unit_json import nameplate_from_json, nameplate_to_json
+from plentar.store import calls, places
+from plentar.store.models import Unit
+from plentar.web.access import login_required, now
+from plentar.web.unit.forms import PlateGuardForm
+from plentar.web.unit.models import ORDERS, PlateScreen
+
+__all__ = ["bp"]
+
+bp = Blueprint("unit", __name__, url_prefix="/units/<uuid:unit_id>")
+
+
+def _unit(unit_id: UUID) -> Unit:
+    unit = places.get_unit(g.db, shop_id=g.person.shop_id, unit_id=unit_id)
+    if unit is None:
+        abort(404)
+    return unit
+
+
+def _screen(unit: Unit, form: PlateForm, *, version: int, call: str) -> PlateScreen:
+    return PlateScreen(unit, form, version=version, call_id=call, last=nameplate_from_json(unit.nameplate))
+
+
+@bp.get("/nameplate")
+@login_required
+def nameplate(unit_id: UUID) -> ResponseReturnValue:
+    """Show the plate's form with the circuit drawn beside it."""
+    unit = _unit(unit_id)
+    form = plate_form_of(nameplate_from_json(unit.nameplate))
+    call = request.args.get("call", "")[:40]
+    screen = _screen(unit, form, version=unit.version, call=call)
+    return render_template("unit/page.html", screen=screen, plate_form=form, orders=ORDERS)
+
+
+@bp.post("/nameplate")
+@login_required
+def save(unit_id: UUID) -> ResponseReturnValue:
+    """Draw what is typed, do one deed with its rows, or keep it; nothing typed is lost either way."""
+    unit, guard = _unit(unit_id), PlateGuardForm()
+    if not guard.validate():
+        abort(400)
+    deed = request.form.get("do", "")[:60]
+    form = plate_form_read(request.form, deed)
+    version, call = int(guard.version.data), guard.call.data or ""
+    screen = _screen(unit, form, version=version, call=call)
+    if deed == "draw":
+        return render_template("unit/_drawn.html", screen=screen, plate_form=form)
+    wants_keep = deed.partition(":")[0] not in DEEDS
+    if wants_keep and form.plate is not None:
+        document = nameplate_to_json(form.plate)
+        if places.save_nameplate(g.db, unit, nameplate=document, version=version):
+            for open_call in places.open_calls_of(g.db, shop_id=unit.shop_id, unit_id=unit.id):
+                calls.set_condition(g.db, open_call, reconcile(open_call.condition, form.plate, now()))
+            return _kept(unit_id, call)
+        form.problems["version"] = (
+            "Somebody else changed this plate meanwhile. Yours is kept here: check and save again."
+        )
+        screen.version = unit.version
+    view = "unit/_form.html" if request.headers.get("HX-Request") else "unit/page.html"
+    code = 422 if wants_keep else 200
+    return render_template(view, screen=screen, plate_form=form, orders=ORDERS), code
+
+
+def _kept(unit_id: UUID, call: str) -> ResponseReturnValue:
+    there = (
+        url_for("call.page", call_id=call, panel="nameplate") if call else url_for("unit.nameplate", unit_id=unit_id)
+    )
+    if request.headers.get("HX-Request"):
+        return "", 204, {"HX-Redirect": there}
+    return redirect(there)
