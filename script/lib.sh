@@ -49,3 +49,8 @@ python_ready() {
 postgres_ready() {
   need 'ls /usr/lib/postgresql/*/bin/initdb' postgresql
 }
+
+# What the PDF maker draws text with.
+pdf_ready() {
+  need '.venv/bin/python -W ignore -c "import weasyprint"' libpango-1.0-0 libpangoft2-1.0-0 libharfbuzz-subset0
+}

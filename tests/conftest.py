@@ -4,6 +4,7 @@ import os
 import subprocess
 import sys
 from collections.abc import Callable, Iterator
+from dataclasses import asdict
 from datetime import UTC, datetime
 from pathlib import Path
 from uuid import UUID, uuid4
@@ -87,9 +88,7 @@ class ShopOf:
             id=uuid4(), shop_id=self.shop.id, name="Pim Tester", email=self.email, password_hash=PASSWORD_HASH
         )
         ranges = [
-            {"quantity": r.quantity, "percent": r.percent, "counts": r.counts, "resolution": r.resolution}
-            for r in DEMO_METER.ranges
-            if r.quantity in ("amps", "volts")
+            {name: value for name, value in asdict(r).items() if value != float("inf")} for r in DEMO_METER.ranges
         ]
         meter = Meter(id=uuid4(), shop_id=self.shop.id, name="Test meter", ranges=ranges)
         place = Place(id=uuid4(), shop_id=self.shop.id, name="1 Test Row", town="Testing")

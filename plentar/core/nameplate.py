@@ -9,6 +9,7 @@ import re
 from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import cached_property
 from typing import ClassVar, Literal
 
 from plentar.core.electrical import element_ohms
@@ -301,7 +302,7 @@ class Transformer(_Plate):
         _require_above_zero(self.fuse_amps, "fuse_amps", "a fuse rating in amps")
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@dataclass(frozen=True, kw_only=True)
 class Nameplate(_Plate):
     """One unit, as far as its plate and a look inside tell.
 
@@ -351,6 +352,14 @@ class Nameplate(_Plate):
         _check_supplies(self)
         _check_switching(self)
         _check_blower(self)
+
+    def __hash__(self) -> int:
+        return self._hash
+
+    @cached_property
+    def _hash(self) -> int:
+        # Everything worked out of a plate is kept under it, so the hash is asked for thousands of times a page.
+        return hash((self.maker, self.model, self.serial, self.feeds, self.devices, self.circuits, self.blower))
 
     def circuit(self, circuit_id: str) -> HeatingCircuit:
         """Return the heating circuit with this id, or raise NameplateError."""

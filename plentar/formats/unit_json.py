@@ -3,7 +3,9 @@
 The core's frozen values are the schema: pydantic reads their annotations, so nothing is described twice.
 """
 
-from collections.abc import Sequence
+import json
+from collections.abc import Mapping, Sequence
+from functools import lru_cache
 from typing import Any
 
 from pydantic import TypeAdapter, ValidationError
@@ -11,7 +13,14 @@ from pydantic import TypeAdapter, ValidationError
 from plentar.core.errors import NameplateError
 from plentar.core.nameplate import Nameplate
 
-__all__ = ["UNIT_FORMAT", "field_path", "nameplate_from_json", "nameplate_schema", "nameplate_to_json"]
+__all__ = [
+    "UNIT_FORMAT",
+    "field_path",
+    "kept_nameplate",
+    "nameplate_from_json",
+    "nameplate_schema",
+    "nameplate_to_json",
+]
 
 UNIT_FORMAT = "plentar.unit/1"
 _ADAPTER = TypeAdapter(Nameplate)
@@ -37,6 +46,16 @@ def nameplate_from_json(document: object) -> Nameplate:
         return _ADAPTER.validate_python(body)
     except ValidationError as error:
         raise _as_nameplate_error(error) from error
+
+
+def kept_nameplate(document: Mapping[str, Any]) -> Nameplate:
+    """Return the plate of a stored document; the same document gives the same object, checked once."""
+    return _checked(json.dumps(document, sort_keys=True))
+
+
+@lru_cache(maxsize=256)
+def _checked(text: str) -> Nameplate:
+    return nameplate_from_json(json.loads(text))
 
 
 def nameplate_schema() -> dict[str, Any]:

@@ -3,7 +3,7 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
-from functools import cached_property
+from functools import cached_property, lru_cache
 from typing import Any
 from uuid import UUID
 
@@ -27,7 +27,7 @@ from plentar.core.verdicts import Grade, Verdict
 from plentar.formats.stamps import condition_at, condition_from_json
 from plentar.formats.svg.band_rail import BandRail, band_rail
 from plentar.formats.svg.ladder import Board, draw_board
-from plentar.formats.unit_json import nameplate_from_json
+from plentar.formats.unit_json import kept_nameplate
 from plentar.store import calls
 from plentar.store.models import AcceptedCause, Call, Photo
 from plentar.store.models import Observation as ObservationRow
@@ -138,7 +138,7 @@ class CallScreen:
         self.moment = moment
         self.gathered = gathered or Gathered()
         self.view = view or View()
-        self.plate: Nameplate = nameplate_from_json(call.unit.nameplate)
+        self.plate: Nameplate = kept_nameplate(call.unit.nameplate)
         self.points: Mapping[str, Point] = {point.id: point for point in test_points(self.plate)}
         self.selected = selected if selected and self._knows(selected) else next(iter(self.points))
         self.condition = condition_at(call.condition, moment)
@@ -276,7 +276,7 @@ class CallScreen:
         ]
         if not readings and not signs:
             return None
-        return diagnose(self.plate, readings, complaints=self.call.complaints, observations=signs)
+        return _diagnosed(self.plate, tuple(readings), tuple(self.call.complaints), tuple(signs))
 
     @cached_property
     def suspects(self) -> list[Cause]:
@@ -447,6 +447,14 @@ class CallScreen:
             "last_call": next(iter(stamp["calls"]), ""),
             "bypassed": stamp.get("bypassed", False),
         }
+
+
+@lru_cache(maxsize=16)
+def _diagnosed(
+    plate: Nameplate, readings: tuple[Reading, ...], complaints: tuple[str, ...], signs: tuple[Observation, ...]
+) -> Diagnosis:
+    """Everyone who looks at a call sees the same diagnosis: it is worked out once."""
+    return diagnose(plate, readings, complaints=complaints, observations=signs)
 
 
 def _brief(kept: Kept) -> str:

@@ -138,7 +138,9 @@ def add_reading(call_id: UUID) -> ResponseReturnValue:
         return _refused(screen, form, error, supersedes)
     if not request.headers.get("HX-Request"):
         return redirect(url_for("call.page", call_id=call_id, point=form.point.data))
-    return _fragments(_screen(call_id, form.point.data), panel="reading")
+    rows = calls.list_readings(g.db, shop_id=g.person.shop_id, call_id=call_id)
+    kept = CallScreen(screen.call, rows, now(), selected=form.point.data, gathered=screen.gathered)
+    return _fragments(kept, panel="reading")
 
 
 def _form_error(form: FlaskForm) -> ReadingError:

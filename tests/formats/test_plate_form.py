@@ -1,0 +1,112 @@
+"""The nameplate as a form: there and back, unknowns, rows added and taken off, laying out from kilowatts and limits."""
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from plentar.core.nameplate import Nameplate
+from plentar.core.patterns import PATTERNS
+from plentar.formats.plate_form import PlateForm, plate_form_of, plate_form_read
+
+TWO = PATTERNS["two-strip-sequencer"]()
+
+
+def read(changes: dict[str, str], deed: str = "", plate: Nameplate = TWO) -> PlateForm:
+    """Fill the form with a plate, change some inputs, do a deed."""
+    return plate_form_read({**plate_form_of(plate).texts, **changes}, deed)
+
+
+@pytest.mark.parametrize("name", sorted(PATTERNS))
+def test_a_plate_survives_the_form(name: str) -> None:
+    """Filled in and read back unchanged, every wiring pattern is itself again."""
+    form = plate_form_read(plate_form_of(PATTERNS[name]()).texts)
+    assert form.problems == {}
+    assert form.plate == PATTERNS[name]()
+
+
+def test_what_cannot_be_read_is_assumed_and_stays_empty() -> None:
+    """No blower amps, no VA, no kilowatts: usual figures stand in, are noted, and are not shown as typed."""
+    form = read({"blower.rated_amps": "", "transformer.va": "", "circuits[1].rated_watts": ""})
+    assert form.plate is not None
+    assert set(form.plate.assumed) == {"blower.rated_amps", "transformer.va", "circuits[1].rated_watts"}
+    assert form.plate.rating_is_assumed("strip-b")
+    assert not form.plate.rating_is_assumed("strip-a")
+    again = plate_form_of(form.plate)
+    assert again.text("blower.rated_amps") == ""
+    assert again.text("circuits[0].rated_watts") == "5"
+
+
+@pytest.mark.parametrize(
+    ("changes", "path", "words"),
+    [
+        ({"blower.rated_amps": "three"}, "blower.rated_amps", "expected a number such as 20.6, got “three”"),
+        ({"circuits[0].rated_watts": "0"}, "circuits[0].rated_watts", "expected rated watts above zero"),
+        ({"circuits[1].device": "seq-z"}, "circuits[1].device", "no switching device 'seq-z'"),
+        ({"circuits[1].poles": "4"}, "circuits[1].poles", "seq-a has no pole 4"),
+        ({"feeds[0].conductor.size": "7"}, "feeds[0].conductor.size", "expected a wire size from 14 to 4/0"),
+        ({"blower.relay.contacts[0].no": "L1"}, "blower.relay.contacts[0].no", "they must be the same leg"),
+    ],
+)
+def test_each_mistake_is_told_at_its_own_input(changes: dict[str, str], path: str, words: str) -> None:
+    """The message stands under the input's name, and what was typed is kept."""
+    form = read(changes)
+    assert words in form.problem(path)
+    assert form.plate is None
+    assert form.text(next(iter(changes))) == next(iter(changes.values()))
+
+
+@pytest.mark.parametrize(
+    ("kilowatts", "limits", "watts"),
+    [
+        ("10", "", [5e3, 5e3]),
+        ("15 kW".removesuffix(" kW"), "", [5e3] * 3),
+        ("8", "2", [4e3, 4e3]),
+        ("", "4", [5e3] * 4),
+        ("5", "1", [5e3]),
+    ],
+)
+def test_kilowatts_and_limits_lay_out_the_strips(kilowatts: str, limits: str, watts: list[float]) -> None:
+    """Each strip gets its share and a pole of its own; the result is a circuit."""
+    form = read({"kit_kilowatts": kilowatts, "limits": limits}, "layout")
+    assert form.plate is not None, form.problems
+    assert [circuit.rated_watts for circuit in form.plate.circuits] == watts
+    used = [(circuit.device, pole) for circuit in form.plate.circuits for pole in circuit.poles]
+    assert len(set(used)) == len(used)
+
+
+@pytest.mark.parametrize(
+    ("kilowatts", "limits", "field"),
+    [("", "", "kit_watts"), ("lots", "", "kit_watts"), ("90", "", "kit_watts"), ("10", "9", "limits")],
+)
+def test_a_layout_that_cannot_be_is_told_beside_it(kilowatts: str, limits: str, field: str) -> None:
+    """Nothing is laid out and both strips stay."""
+    form = read({"kit_kilowatts": kilowatts, "limits": limits}, "layout")
+    assert form.problem(field)
+    assert len(form.rows("circuits")) == 2
+
+
+def test_rows_come_and_go_by_name() -> None:
+    """One more strip wants a pole, one more feed wants a user; taking a row off closes the gap."""
+    assert "strip-c" in read({}, "add:circuits").ids("circuits")
+    assert "feeds nothing" in read({}, "add:feeds").problem("feeds[1]")
+    left = read({}, "remove:circuits[0]")
+    assert left.ids("circuits") == ["strip-b"]
+    assert "strip-a" in left.problem("blower.relay.contacts[0].nc")
+    for deed in ("remove:circuits[7]", "remove:blower", "add:nonsense", "remove:", "add:shop"):
+        assert read({}, deed).plate == TWO
+
+
+NAMES = st.sampled_from(
+    [*plate_form_of(TWO).texts, "feeds[9].id", "circuits[0].order", "shop_id", "a" * 90, "assumed[0]"]
+)
+
+
+@settings(max_examples=150, deadline=None)
+@given(
+    st.dictionaries(NAMES, st.text(max_size=12), max_size=4),
+    st.sampled_from(["", "layout", "add:devices", "remove:feeds[0]"]),
+)
+def test_whatever_is_typed_is_a_plate_or_a_message(changes: dict[str, str], deed: str) -> None:
+    """Never a traceback; either a circuit or at least one message."""
+    form = read(changes, deed)
+    assert (form.plate is None) == bool(form.problems)

@@ -1,0 +1,216 @@
+"""New calls, plates and what leaves the application, over HTTP."""
+
+import csv
+import io
+import json
+from collections.abc import Callable
+from uuid import uuid4
+
+import pytest
+from flask import Flask
+from flask.testing import FlaskClient
+from sqlalchemy import Engine, text
+
+from plentar.core.patterns import PATTERNS
+from plentar.formats.call_json import call_from_json, readings_of
+from plentar.formats.plate_form import plate_form_of
+from plentar.formats.unit_json import nameplate_from_json
+from plentar.store.database import make_sessions
+from plentar.store.models import Call, Unit
+from tests.conftest import ShopOf, sign_in
+
+HTMX = {"HX-Request": "true"}
+LINE = "volts:feed-1.l1:feed-1.l2"
+NEW = {
+    "place_id": "new",
+    "place_name": "4 Sorrel Way",
+    "unit_id": "new",
+    "start_from": "pattern:two-strip-sequencer",
+    "complaints": "no heat",
+}
+
+
+def test_a_new_call_makes_place_unit_and_call_once(client: FlaskClient, shop: ShopOf, engine: Engine) -> None:
+    """The same form sent twice is one call; temperatures, words and who is at risk are kept."""
+    form = {
+        **NEW,
+        "call_id": str(uuid4()),
+        "words": "cold since noon",
+        "at_risk": "infant",
+        "outdoor": "−4",
+        "indoor": "61",
+    }
+    first = client.post("/calls/new", data=form)
+    again = client.post("/calls/new", data=form)
+    assert first.status_code == again.status_code == 302
+    assert first.location == again.location
+    with make_sessions(engine)() as db:
+        call = db.get_one(Call, form["call_id"])
+        assert (call.complaints, call.at_risk, call.outdoor_degf, call.indoor_degf) == (
+            ["no heat"],
+            "infant",
+            -4.0,
+            61.0,
+        )
+        assert call.unit.place.name == "4 Sorrel Way"
+    page = client.get(f"/calls/{form['call_id']}?panel=complaint").text
+    assert "cold since noon" in page
+    assert "-4 °F" in page
+
+
+@pytest.mark.parametrize(
+    ("changes", "words"),
+    [
+        ({"complaints": ""}, "tick what is complained of"),
+        ({"place_name": " "}, "find the place, or type its address"),
+        ({"place_name": "1 test row"}, "that place is known already"),
+        ({"start_from": ""}, "pick the wiring it comes closest to"),
+        ({"start_from": "unit:nonsense"}, "pick one of the list"),
+        ({"outdoor": "cold"}, "expected degrees such as 28"),
+        ({"indoor": "400"}, "expected -60 to 140 °F"),
+        ({"place_id": str(uuid4())}, "not in your shop"),
+    ],
+)
+def test_a_call_that_cannot_start_says_why_and_keeps_what_is_typed(
+    client: FlaskClient, shop: ShopOf, changes: dict[str, str], words: str
+) -> None:
+    """422, the message, and the rest of the form as it was."""
+    form = {
+        name: value
+        for name, value in {**NEW, "words": "typed words", **changes}.items()
+        if name != "complaints" or value
+    }
+    if changes.get("complaints") == "":
+        form.pop("words")
+    answer = client.post("/calls/new", data=form)
+    assert answer.status_code == 422
+    assert words in answer.text
+    assert "typed words" in answer.text or changes.get("complaints") == ""
+
+
+def test_a_stranger_finds_neither_place_nor_unit(app: Flask, make_shop: Callable[..., ShopOf]) -> None:
+    """Search, units and plates stay within the shop."""
+    mine, theirs = make_shop(), make_shop()
+    client = sign_in(app, mine)
+    assert client.get(f"/units/{theirs.unit_id}/nameplate").status_code == 404
+    form = {**plate_form_of(theirs.plate).texts, "version": "1"}
+    assert client.post(f"/units/{theirs.unit_id}/nameplate", data=form).status_code == 404
+    answer = client.post("/calls/new", data={**NEW, "start_from": f"unit:{theirs.unit_id}"})
+    assert "not in your shop" in answer.text
+    for what in ("report.pdf", "call.json", "readings.csv", f"photos/{uuid4()}.jpg"):
+        assert client.get(f"{theirs.url}/{what}").status_code == 404
+
+
+def test_a_plate_is_saved_once_and_a_stale_form_does_not_overwrite(
+    client: FlaskClient, shop: ShopOf, engine: Engine
+) -> None:
+    """The second save with the old version is refused with everything typed; its next try goes through."""
+    url = f"/units/{shop.unit_id}/nameplate"
+    form = {**plate_form_of(shop.plate).texts, "version": "1", "do": "keep"}
+    assert client.post(url, data={**form, "circuits[0].rated_watts": "4"}).status_code == 302
+    stale = client.post(url, data={**form, "circuits[1].rated_watts": "3"})
+    assert stale.status_code == 422
+    assert "Somebody else changed this plate" in stale.text
+    assert 'name="version" value="2"' in stale.text
+    assert client.post(url, data={**form, "circuits[1].rated_watts": "3", "version": "2"}).status_code == 302
+    with make_sessions(engine)() as db:
+        plate = nameplate_from_json(db.get_one(Unit, shop.unit_id).nameplate)
+        assert [c.rated_watts for c in plate.circuits] == [5e3, 3e3]
+
+
+def test_a_feed_added_after_proving_dead_ends_proven_dead(client: FlaskClient, shop: ShopOf, engine: Engine) -> None:
+    """A feed nobody has proven is taken as live, and ohms are refused again."""
+    with make_sessions(engine).begin() as db:
+        call = db.get_one(Call, shop.call_id)
+        call.condition = {**call.condition, "feeds": {"feed-1": "proven dead"}, "control": "proven dead"}
+    texts = plate_form_of(PATTERNS["three-strip-dc-relay"]()).texts
+    assert client.post(f"/units/{shop.unit_id}/nameplate", data={**texts, "version": "1"}).status_code == 302
+    refused = client.post(
+        f"{shop.url}/readings",
+        data={"reading_id": str(uuid4()), "point": "ohms:strip-a.element", "value": "11"},
+        headers=HTMX,
+    )
+    assert refused.status_code == 422
+    assert "proven dead" in refused.text
+
+
+def test_readings_survive_a_plate_that_loses_their_point(client: FlaskClient, shop: ShopOf) -> None:
+    """Strip B's reading stays on the report, unjudged, when the plate turns out to have one strip."""
+    client.post(
+        f"{shop.url}/readings",
+        data={"reading_id": str(uuid4()), "point": "amps:strip-b", "value": "19.8"},
+        headers=HTMX,
+    )
+    texts = plate_form_of(PATTERNS["one-strip-dpdt"]()).texts
+    assert client.post(f"/units/{shop.unit_id}/nameplate", data={**texts, "version": "1"}).status_code == 302
+    report = client.get(f"{shop.url}/report").text
+    assert "19.8" in report
+    assert "the plate no longer has this point" in report
+
+
+def test_the_call_leaves_as_json_csv_and_pdf(client: FlaskClient, shop: ShopOf) -> None:
+    """JSON reads back as a call file without the superseded reading; CSV is safe and complete; PDFs are PDFs."""
+    first = str(uuid4())
+    client.post(f"{shop.url}/readings", data={"reading_id": first, "point": LINE, "value": "204"}, headers=HTMX)
+    fix = {"reading_id": str(uuid4()), "point": LINE, "value": "240", "supersedes": first, "reason": "=misread"}
+    client.post(f"{shop.url}/readings", data=fix, headers=HTMX)
+    document = json.loads(client.get(f"{shop.url}/call.json").text)
+    kept = readings_of(call_from_json(document), shop.plate)
+    assert [reading.value for reading in kept] == [240.0]
+    rows = list(csv.DictReader(io.StringIO(client.get(f"{shop.url}/readings.csv").text)))
+    assert [row["value"] for row in rows] == ["204", "240"]
+    assert rows[1]["reason"] == "'=misread"
+    assert rows[1]["supersedes"] == first
+    for reader in ("office", "customer"):
+        pdf = client.get(f"{shop.url}/report.pdf?reader={reader}")
+        assert pdf.data.startswith(b"%PDF")
+        assert f"{reader}.pdf" in pdf.headers["Content-Disposition"]
+
+
+def test_the_safe_list_alone_makes_ohms_possible(client: FlaskClient, shop: ShopOf) -> None:
+    """Refused live; ticked line by line; read; a feed made live again refuses again and unticks the list."""
+    ohms = {"point": "ohms:strip-a.element", "value": "11.2"}
+
+    def read() -> int:
+        return client.post(f"{shop.url}/readings", data={"reading_id": str(uuid4()), **ohms}, headers=HTMX).status_code
+
+    assert read() == 422
+    assert client.post(f"{shop.url}/condition", data={"switch": "feed-1=proven dead"}, headers=HTMX).status_code == 422
+    from plentar.core.safety import safe_list
+
+    for item in safe_list(shop.plate):
+        assert read() == 422
+        tick = {"observation_id": str(uuid4()), "kind": item.kind, "about": item.about, "state": "done"}
+        assert client.post(f"{shop.url}/observations", data=tick, headers=HTMX).status_code == 200
+    assert read() == 200
+    client.post(f"{shop.url}/condition", data={"switch": "feed-1=live"})
+    assert read() == 422
+    lines = client.get(f"{shop.url}?panel=safe").text.split('class="ticks"')[1].split("</ol>")[0]
+    assert 'aria-pressed="true"' not in lines
+
+
+def test_what_is_found_feeds_the_suspects(client: FlaskClient, shop: ShopOf, engine: Engine) -> None:
+    """A loose push-on at strip B is kept with its place; without a place it is refused; twice sent it is one."""
+    found = {"observation_id": str(uuid4()), "kind": "loose-push-on", "about": "", "state": "found"}
+    refused = client.post(f"{shop.url}/observations", data=found, headers=HTMX)
+    assert refused.status_code == 422
+    assert "say where" in refused.text
+    for _ in range(2):
+        kept = client.post(f"{shop.url}/observations", data={**found, "about": "strip-b"}, headers=HTMX)
+        assert kept.status_code == 200
+    assert "found: strip b" in kept.text
+    assert "Suspects" in kept.text
+    with engine.connect() as db:
+        assert db.scalar(text("select count(*) from observation where call_id = :c"), {"c": shop.call_id}) == 1
+
+
+def test_changes_are_told_only_when_there_are_any(client: FlaskClient, shop: ShopOf) -> None:
+    """An up-to-date page gets nothing; one that is behind gets board, run sheet, findings and strip, not the pad."""
+    page = client.get(shop.url).text
+    version = page.split("/changes?version=")[1].split('"')[0]
+    assert client.get(f"{shop.url}/changes?version={version}").status_code == 204
+    client.post(f"{shop.url}/readings", data={"reading_id": str(uuid4()), "point": LINE, "value": "240"}, headers=HTMX)
+    behind = client.get(f"{shop.url}/changes?version={version}")
+    assert behind.status_code == 200
+    assert 'id="board"' in behind.text
+    assert 'id="pad"' not in behind.text
