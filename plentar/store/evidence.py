@@ -8,13 +8,15 @@ from sqlalchemy import ScalarSelect, func, select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session, joinedload
 
-from plentar.store.models import AcceptedCause, Call, Observation, Photo, Reading
+from plentar.store.models import AcceptedCause, Call, CurrentLogRow, Observation, Photo, Reading
 
 __all__ = [
     "append",
     "get_accepted",
+    "get_log",
     "get_photo",
     "list_accepted",
+    "list_logs",
     "list_observations",
     "list_photos",
     "version_of",
@@ -22,7 +24,7 @@ __all__ = [
 ]
 
 
-def append(db: Session, row: Observation | Photo | AcceptedCause) -> bool:
+def append(db: Session, row: Observation | Photo | AcceptedCause | CurrentLogRow) -> bool:
     """Keep a piece of evidence; the same id sent again changes nothing.
 
     Returns:
@@ -84,6 +86,25 @@ def get_accepted(db: Session, *, shop_id: UUID, call_id: UUID, cause_id: UUID) -
 def withdraw(row: AcceptedCause, moment: datetime) -> None:
     """Take an accepted cause back; it stays in the record."""
     row.withdrawn_at = row.withdrawn_at or moment
+
+
+def list_logs(db: Session, *, shop_id: UUID, call_id: UUID) -> Sequence[CurrentLogRow]:
+    """Return a call's current logs without their samples, oldest first."""
+    return db.scalars(
+        select(CurrentLogRow)
+        .options(joinedload(CurrentLogRow.person))
+        .where(CurrentLogRow.shop_id == shop_id, CurrentLogRow.call_id == call_id)
+        .order_by(CurrentLogRow.at, CurrentLogRow.id)
+    ).all()
+
+
+def get_log(db: Session, *, shop_id: UUID, call_id: UUID, log_id: UUID) -> CurrentLogRow | None:
+    """Return one current log of this shop's call, or None."""
+    return db.scalar(
+        select(CurrentLogRow).where(
+            CurrentLogRow.shop_id == shop_id, CurrentLogRow.call_id == call_id, CurrentLogRow.id == log_id
+        )
+    )
 
 
 def version_of(db: Session, *, shop_id: UUID, call_id: UUID) -> str | None:

@@ -26,6 +26,7 @@ __all__ = [
     "AcceptedCause",
     "Base",
     "Call",
+    "CurrentLogRow",
     "Meter",
     "Observation",
     "Person",
@@ -260,6 +261,26 @@ class AcceptedCause(_OfCall, Base):
     consequence: Mapped[str] = mapped_column(Text, default="")
     share: Mapped[float | None] = mapped_column(Float)
     withdrawn_at: Mapped[datetime | None]
+
+
+class CurrentLogRow(_OfCall, Base):
+    """A logged current: from a file, or from a logging meter that is still at it while `recording_since` stands.
+
+    `samples` holds seconds and amps as packed 64-bit and 32-bit floats; empty while recording. `settings` is what the
+    meter was set to.
+    """
+
+    __tablename__ = "current_log"
+    name: Mapped[str] = mapped_column(String(120))
+    clamp: Mapped[str] = mapped_column(String(80))
+    source: Mapped[str] = mapped_column(String(20))
+    found: Mapped[str] = mapped_column(Text, default="")
+    samples: Mapped[bytes] = mapped_column(deferred=True, default=b"")
+    called_seconds: Mapped[float | None] = mapped_column(Float)
+    dropped_seconds: Mapped[float | None] = mapped_column(Float)
+    supply_volts: Mapped[float | None] = mapped_column(Float)
+    settings: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    recording_since: Mapped[datetime | None]
 
 
 class SignInAttempt(Base):

@@ -48,6 +48,7 @@ class _Thermal:
     on_seconds: float
     off_seconds: float
     is_closed: bool = False
+    inverted: bool = False
     heated: bool = False
     since_seconds: float = -1e9
 
@@ -64,6 +65,7 @@ def play(
     until_seconds: float,
     *,
     changes: Changes | None = None,
+    disturbances: Sequence[tuple[float, Changes]] = (),
     place_in_window: float = 0.5,
     slowness: Mapping[str, float] | None = None,
 ) -> list[Moment]:
@@ -73,7 +75,8 @@ def play(
         plate: The unit, cold at second 0.
         calls: Moments at which the thermostat's calls change, with the calls from then on; rising [s].
         until_seconds: When to stop [s].
-        changes: What is wrong with the circuit.
+        changes: What is wrong with the circuit all the time.
+        disturbances: Moments at which something else becomes wrong, or right again, rising [s].
         place_in_window: Where in its window each pole moves, 0 for the minimum, 1 for the maximum.
         slowness: Factor on a device's times, for slow sequencers; 1 where not named.
     Raises:
@@ -83,13 +86,15 @@ def play(
         raise ReadingError(f"calls must rise in time, got {[at for at, _ in calls]}", field="calls")
     broken = changes or Changes()
     discs = _discs(plate, place_in_window, slowness or {})
-    pending = list(calls)
+    pending, upsets = list(calls), list(disturbances)
     now, on = 0.0, frozenset[str]()
     moments: list[Moment] = []
     had_air = False
     while now <= until_seconds and len(moments) < MAX_MOMENTS:
         while pending and pending[0][0] <= now:
             on = pending.pop(0)[1]
+        while upsets and upsets[0][0] <= now:
+            broken = (changes or Changes()) | upsets.pop(0)[1]
         settled = _solve(plate, on, discs, broken)
         for disc in discs:
             a, b, _ = wire(plate).coils[disc.device]
@@ -99,7 +104,7 @@ def play(
                 disc.heated, disc.since_seconds = heated, now
         moments.append(_moment(settled, now, on, had_air))
         had_air = moments[-1].amps["blower"] > 0.3 * plate.blower.rated_amps
-        due = min([disc.due() for disc in discs] + [at for at, _ in pending[:1]], default=float("inf"))
+        due = min([disc.due() for disc in discs] + [at for at, _ in (*pending[:1], *upsets[:1])], default=float("inf"))
         if due > until_seconds:
             break
         now = max(now, due)
@@ -124,13 +129,22 @@ def _discs(plate: Nameplate, place: float, slowness: Mapping[str, float]) -> lis
                 for window in (pole.on_window or DEFAULT_ON, pole.off_window or DEFAULT_OFF)
             ]
             discs.append(_Thermal(name, device.id, times[0], times[1]))
+    relay = plate.blower.relay
+    if relay is not None and (relay.on_delay_seconds or relay.off_delay_seconds):
+        # A time-delay board moves its contacts a while after its coil is told.
+        for index in range(len(relay.contacts)):
+            suffix = "" if index == 0 else f"-{index + 1}"
+            for name in ("no", "nc"):
+                contact = f"{relay.id}.{name}{suffix}"
+                delays = (relay.on_delay_seconds, relay.off_delay_seconds)
+                discs.append(_Thermal(contact, relay.id, *delays, inverted=name == "nc"))
     known = {contact.id for contact in wire(plate).contacts}
     return [disc for disc in discs if disc.contact in known]
 
 
 def _solve(plate: Nameplate, calls: frozenset[str], discs: Sequence[_Thermal], broken: Changes) -> Settled:
     """Solve with every disc held where it is; a fault that holds a contact still wins."""
-    held = Changes(forced={disc.contact: disc.is_closed for disc in discs})
+    held = Changes(forced={disc.contact: disc.is_closed != disc.inverted for disc in discs})
     return settle(Variants(wire(plate), [held | broken]), Drive(calls=calls), with_impedance=False)
 
 
