@@ -179,6 +179,49 @@ def netlist(unit: str, on: str, fault_ids: tuple[str, ...]) -> None:
 
 
 @main.command()
+@click.argument("log")
+@click.option("--unit", "unit_path", required=True, help="The unit's file.")
+@click.option("--clamp", default="", help="What the clamp was around: a feed, a strip or blower; the first feed.")
+@click.option("--volts", type=float, help="Supply found under load; nominal where not given.")
+@click.option("--called", type=float, help="Seconds on the log's clock at which heat was called.")
+@click.option("--dropped", type=float, help="Seconds at which the call was dropped.")
+@click.option("--control", type=float, help="Control volts during the run.")
+def stages(
+    log: str,
+    unit_path: str,
+    clamp: str,
+    volts: float | None,
+    called: float | None,
+    dropped: float | None,
+    control: float | None,
+) -> None:
+    """Find the stages in LOG.csv, a logged current, and judge them."""
+    from plentar.core.current_log import analyse_log
+    from plentar.formats.current_csv import read_current_csv
+    from plentar.formats.stages_json import analysis_to_json
+
+    plate = _read_unit(unit_path)
+    try:
+        with Path(log).open("rb") as file:
+            read = read_current_csv(iter(lambda: file.read(65_536), b""))
+        found = analyse_log(
+            plate,
+            read.seconds,
+            read.amps,
+            clamp=clamp,
+            supply_volts=volts,
+            called_seconds=read.called_seconds if called is None else called,
+            dropped_seconds=read.dropped_seconds if dropped is None else dropped,
+            control_volts=control,
+        )
+    except OSError as error:
+        _fail(log, ValueError(f"cannot be read: {error.strerror}"))
+    except PlentarError as error:
+        _fail(log, error)
+    _show(analysis_to_json(found))
+
+
+@main.command()
 @click.argument("kind", type=click.Choice(["unit", "call"]))
 def schema(kind: str) -> None:
     """Print the JSON Schema of a file KIND."""

@@ -123,7 +123,7 @@ def expected_rise_degf(watts: float, cfm: float, factor: float = 1.08) -> float:
 def watts_in_airstream(
     plate: Nameplate, volts: float, strip_amps: Mapping[str, float], blower_amps: float | None
 ) -> float:
-    """Return the watts of the strips that run and of the blower [W], volts × amps, the motor by a usual power factor."""
+    """Return the watts of the running strips and the blower [W]: volts × amps, a usual power factor for the motor."""
     motor = plate.blower.rated_amps * 0.85 if blower_amps is None else blower_amps
     factor = PSC_POWER_FACTOR if plate.blower.kind == "psc" else ECM_POWER_FACTOR
     return volts * (sum(strip_amps.values()) + motor * factor)

@@ -18,13 +18,18 @@ __all__ = ["login_required", "now", "register", "theme"]
 
 P = ParamSpec("P")
 # What a phone's camera makes, with room to spare.
-MAX_PHOTO_BYTES = 24 * 1024 * 1024
+# and what a day of logging makes.
+LARGE = {"call.add_photo": 24 * 1024 * 1024, "timing.add_log": 64 * 1024 * 1024}
 THEMES = ("day", "attic")
+
+
+def _clock() -> datetime:
+    return datetime.now(UTC)
 
 
 def now() -> datetime:
     """Return this moment; the only clock the web code reads."""
-    return datetime.now(UTC)
+    return _clock()
 
 
 def theme() -> str:
@@ -39,8 +44,7 @@ def register(app: Flask) -> None:
     @app.before_request
     def open_session() -> None:
         g.person = None
-        if request.endpoint == "call.add_photo":
-            request.max_content_length = MAX_PHOTO_BYTES
+        request.max_content_length = LARGE.get(request.endpoint or "", request.max_content_length)
         if request.endpoint == "static":
             return
         g.db = current_app.extensions["plentar.sessions"]()
@@ -68,7 +72,9 @@ def register(app: Flask) -> None:
         if db is not None:
             db.close()
 
-    app.context_processor(lambda: {"theme": theme(), "person": g.get("person")})
+    app.context_processor(
+        lambda: {"theme": theme(), "person": g.get("person"), "server_now": lambda: now().isoformat()}
+    )
 
 
 def login_required(view: Callable[P, ResponseReturnValue]) -> Callable[P, ResponseReturnValue]:

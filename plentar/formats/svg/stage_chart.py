@@ -107,7 +107,7 @@ def stage_chart(stages: Sequence[Stage], runs: Sequence[tuple[str, TimingRun, Ru
             )
         )
     return StageChart(
-        width=WIDTH + 8,
+        width=WIDTH + 22,
         height=TOP + ROW * len(stages) + 26,
         rows=tuple(rows),
         on_ticks=_ticks(on_most, on),

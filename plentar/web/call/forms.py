@@ -4,7 +4,7 @@ from flask_wtf import FlaskForm
 from wtforms import BooleanField, FileField, HiddenField, StringField
 from wtforms.validators import UUID, InputRequired, Length, Optional, Regexp
 
-__all__ = ["AcceptForm", "CloseForm", "ConditionForm", "ObservationForm", "PhotoForm", "ReadingForm"]
+__all__ = ["AcceptForm", "AirForm", "CloseForm", "ConditionForm", "ObservationForm", "PhotoForm", "ReadingForm"]
 
 
 class ReadingForm(FlaskForm):  # type: ignore[misc]
@@ -51,6 +51,16 @@ class AcceptForm(FlaskForm):  # type: ignore[misc]
     cause = StringField("What caused it", [Length(max=400)])
     cause_not_found = BooleanField("Cause not found")
     consequence = StringField("What it led to", [Length(max=400)])
+
+
+class AirForm(FlaskForm):  # type: ignore[misc]
+    """Return and supply air, where, and with which filter."""
+
+    air_id = HiddenField(validators=[InputRequired(), UUID()])
+    return_degf = StringField("Return", [Length(max=20)])
+    supply_degf = StringField("Supply", [Length(max=20)])
+    altitude_feet = StringField("Altitude", [Length(max=20)])
+    filter = StringField("Filter", [Regexp(r"(as found|clean)\Z")])
 
 
 class CloseForm(FlaskForm):  # type: ignore[misc]

@@ -1,5 +1,6 @@
 """What the call screen shows, put together from the kept rows and the core."""
 
+import json
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
@@ -7,6 +8,7 @@ from functools import cached_property, lru_cache
 from typing import Any
 from uuid import UUID
 
+from plentar.core.airflow import AirReading, AirVerdict, expected_rise_degf, judge_air, watts_in_airstream
 from plentar.core.diagnosis import Cause, Diagnosis, Observation, diagnose
 from plentar.core.errors import PlentarError, ReadingError
 from plentar.core.faults import fault_by_id, faults_of
@@ -23,7 +25,9 @@ from plentar.core.points import Point, test_points
 from plentar.core.readings import Condition, Reading, standing
 from plentar.core.safety import SafeItem, safe_list
 from plentar.core.supply_loss import SupplyLoss, supply_loss
+from plentar.core.timing import RunVerdict, TimingRun, judge_run
 from plentar.core.verdicts import Grade, Verdict
+from plentar.formats.run_stamps import RunStamp, stamped_runs
 from plentar.formats.stamps import condition_at, condition_from_json
 from plentar.formats.svg.band_rail import BandRail, band_rail
 from plentar.formats.svg.ladder import Board, draw_board
@@ -44,6 +48,8 @@ STEPS = (
     ("heat-call", "Heat call"),
     ("strips", "Strips"),
     ("trace", "Trace"),
+    ("timing", "Timing"),
+    ("air", "Air"),
     ("hand-over", "Hand over"),
 )
 # Drawn healthy while the readings still allow it by this share.
@@ -111,6 +117,18 @@ class Gathered:
     def causes(self) -> list[AcceptedCause]:
         """The accepted causes that were not taken back."""
         return [row for row in self.accepted if row.withdrawn_at is None]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Airstream:
+    """What heats the air, as read: volts, each strip's amps, the blower's, and the watts of it all."""
+
+    volts: float
+    strips: Mapping[str, float]
+    blower_amps: float | None
+    watts: float
+    uncertainty: float
+    missing: tuple[str, ...]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -366,6 +384,8 @@ class CallScreen:
             "nameplate": ("pass", self._plate_note()),
             "safe": self._safe_step(),
             "look": self._look_step(),
+            "timing": self._timing_step(),
+            "air": self._air_step(),
             "hand-over": ("pass" if self.call.status == "closed" else "open", "report"),
         }
         steps = []
@@ -393,11 +413,89 @@ class CallScreen:
         return "open", f"{done} of {len(self.safe_items)}" if done else "live"
 
     def _look_step(self) -> tuple[str, str]:
-        looked = [row for key, row in self.gathered.standing.items() if not key[0].startswith("safe-")]
+        looked = [row for key, row in self.gathered.standing.items() if sign_of(key[0]) is not None]
         found = [row for row in looked if row.state == "found"]
         if not looked:
             return "open", ""
         return ("marginal" if found else "pass"), f"{len(found)} found, {len(looked) - len(found)} fine"
+
+    @cached_property
+    def runs(self) -> list[tuple[str, TimingRun, RunVerdict]]:
+        """Timing runs by the stopwatch, judged."""
+        stamps = [
+            RunStamp(kind=row.kind, about=row.about, is_undone=row.state == "undone", at=row.at)
+            for row in self.gathered.observations
+            if row.kind.startswith("run-")
+        ]
+        seen = [(f"Run {run.number}", run.seen(self.moment)) for run in stamped_runs(stamps)]
+        return [(name, run, judge_run(self.plate, run)) for name, run in seen]
+
+    def _timing_step(self) -> tuple[str, str]:
+        if not self.runs:
+            return "open", ""
+        verdict = self.runs[-1][2]
+        grades = [entry.on.grade for entry in verdict.stages] + [e.off.grade for e in verdict.stages if e.off]
+        worst = min(grades, key=WORST_FIRST.index)
+        return worst.value.replace(" ", "-"), f"{len(self.runs)} run{'s' if len(self.runs) > 1 else ''}"
+
+    def _air_step(self) -> tuple[str, str]:
+        return ("open", "") if self.air is None else (self.air.rise.grade.value.replace(" ", "-"), self._air_note())
+
+    @cached_property
+    def airs(self) -> list[tuple[str, dict[str, Any], AirVerdict]]:
+        """Air measurements that stand, oldest first: with which filter, the figures, the verdict."""
+        rows = [row for key, row in self.gathered.standing.items() if key[0] == "air" and row.state == "done"]
+        found = []
+        for row in sorted(rows, key=lambda row: row.at):
+            figures = json.loads(row.note)
+            found.append((row.about, figures, judge_air(self.plate, AirReading(**figures["reading"]))))
+        return found
+
+    @property
+    def air(self) -> AirVerdict | None:
+        """The newest air measurement, judged."""
+        return self.airs[-1][2] if self.airs else None
+
+    def _air_note(self) -> str:
+        assert self.air is not None  # noqa: S101 - asked only with one
+        flow = f" · {self.air.cfm:.0f} CFM" if self.air.cfm else ""
+        return f"{self.air.rise.value:.0f} °F{flow}"
+
+    @cached_property
+    def airstream(self) -> Airstream | None:
+        """Watts into the air by what was read under the heat call that stands; None without volts and a strip."""
+        under = [
+            row
+            for row in self._rows
+            if row.id in self._standing_ids and "W" in row.condition["calls"] and row.value >= 0
+        ]
+        newest = {row.point: row for row in under}
+        strips = {c.id: newest[f"amps:{c.id}"].value for c in self.plate.circuits if f"amps:{c.id}" in newest}
+        line = next((r for f in self.plate.feeds if (r := newest.get(f"volts:{f.id}.l1:{f.id}.l2"))), None)
+        if line is None or not strips:
+            return None
+        blower = newest.get("amps:blower")
+        watts = watts_in_airstream(self.plate, line.value, strips, blower.value if blower else None)
+        share = line.meter_uncertainty / max(line.value, 1) + sum(
+            newest[f"amps:{name}"].meter_uncertainty for name in strips
+        ) / max(sum(strips.values()), 1.0)
+        missing = [c.name for c in self.plate.circuits if c.id not in strips]
+        return Airstream(
+            volts=line.value,
+            strips=strips,
+            blower_amps=blower.value if blower else None,
+            watts=watts,
+            uncertainty=watts * share,
+            missing=tuple(missing),
+        )
+
+    def expected_rises(self) -> list[tuple[int, float]]:
+        """Rise to expect with one strip, two, and so on, at the airflow found."""
+        if self.air is None or self.air.cfm is None:
+            return []
+        one = self.plate.total_rated_watts / len(self.plate.circuits)
+        counts = range(1, len(self.plate.circuits) + 1)
+        return [(n, expected_rise_degf(n * one, self.air.cfm, self.air.air_factor)) for n in counts]
 
     def _plate_note(self) -> str:
         ratings = [f"{circuit.rated_watts / 1000:g}" for circuit in self.plate.circuits]

@@ -1,10 +1,14 @@
 """What a call does when something is sent: keep a reading, flip a switch."""
 
+import json
+from collections.abc import Mapping
+from dataclasses import asdict
 from datetime import datetime
 from uuid import UUID, uuid4
 
 from sqlalchemy.orm import Session
 
+from plentar.core.airflow import AirReading
 from plentar.core.errors import ReadingError
 from plentar.core.faults import faults_of
 from plentar.core.observations import sign_of
@@ -19,7 +23,17 @@ from plentar.store.models import AcceptedCause, Observation, Photo
 from plentar.store.models import Reading as ReadingRow
 from plentar.web.call.models import CallScreen, meter_of
 
-__all__ = ["accept_cause", "close_call", "flip", "keep_photo", "keep_reading", "observe", "places_of", "typed_reading"]
+__all__ = [
+    "accept_cause",
+    "close_call",
+    "flip",
+    "keep_air",
+    "keep_photo",
+    "keep_reading",
+    "observe",
+    "places_of",
+    "typed_reading",
+]
 
 
 def typed_reading(screen: CallScreen, point: str, typed: str) -> Reading:
@@ -249,6 +263,47 @@ def keep_photo(
         image=image,
         thumbnail=thumbnail,
     )
+    evidence.append(db, row)
+    calls.open_call(db, screen.call)
+
+
+def keep_air(
+    db: Session,
+    screen: CallScreen,
+    *,
+    air_id: UUID,
+    typed: Mapping[str, str],
+    filter_state: str,
+    person_id: UUID,
+    moment: datetime,
+) -> None:
+    """Keep one measurement of the air with the watts that heated it.
+
+    Raises:
+        ReadingError: No watts yet, or a figure that is none; `field` names the input.
+    """
+    _still_open(screen, "supply_degf")
+    stream = screen.airstream
+    if stream is None:
+        raise ReadingError("clamp the strips and read the supply under the heat call first", field="supply_degf")
+    figures: dict[str, float] = {}
+    for field in ("return_degf", "supply_degf", "altitude_feet"):
+        text = typed.get(field, "").strip()
+        if not text and field == "altitude_feet":
+            continue
+        try:
+            figures[field] = parse_number(text.removesuffix("°F").removesuffix("ft").strip(), "plain")
+        except ReadingError as error:
+            raise ReadingError(f"expected a number such as 72, got “{text[:20]}”", field=field) from error
+    steady = min((seconds for _, seconds in screen.condition.calls if seconds is not None), default=None)
+    reading = AirReading(
+        watts=stream.watts,
+        watts_uncertainty=stream.uncertainty,
+        steady_seconds=steady if screen.condition.is_called("W") else None,
+        **figures,
+    )
+    row = _observation(screen, air_id, "air", filter_state, "done", "", person_id, moment)
+    row.note = json.dumps({"reading": asdict(reading), "strips": dict(stream.strips), "volts": stream.volts})
     evidence.append(db, row)
     calls.open_call(db, screen.call)
 

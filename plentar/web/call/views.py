@@ -17,12 +17,21 @@ from plentar.formats.svg.band_rail import band_rail
 from plentar.store import calls, evidence
 from plentar.store.models import Photo
 from plentar.web.access import login_required, now
-from plentar.web.call.forms import AcceptForm, CloseForm, ConditionForm, ObservationForm, PhotoForm, ReadingForm
+from plentar.web.call.forms import (
+    AcceptForm,
+    AirForm,
+    CloseForm,
+    ConditionForm,
+    ObservationForm,
+    PhotoForm,
+    ReadingForm,
+)
 from plentar.web.call.models import CallScreen, Gathered, View
 from plentar.web.call.operations import (
     accept_cause,
     close_call,
     flip,
+    keep_air,
     keep_photo,
     keep_reading,
     observe,
@@ -34,7 +43,7 @@ from plentar.web.call.records import call_document, reading_records
 __all__ = ["bp"]
 
 bp = Blueprint("call", __name__, url_prefix="/calls/<uuid:call_id>")
-PANELS = ("reading", "complaint", "nameplate", "safe", "look", "accept", "hand-over")
+PANELS = ("reading", "complaint", "nameplate", "safe", "look", "air", "accept", "hand-over")
 
 
 def _screen(call_id: UUID, selected: str | None = None, view: View | None = None) -> CallScreen:
@@ -255,6 +264,28 @@ def add_photo(call_id: UUID) -> ResponseReturnValue:
     except PlentarError as error:
         return _refused_panel(call_id, "look", error)
     return _after(call_id, "look")
+
+
+@bp.post("/air")
+@login_required
+def add_air(call_id: UUID) -> ResponseReturnValue:
+    """Keep one measurement of the air."""
+    form = AirForm()
+    try:
+        if not form.validate():
+            raise _form_error(form)
+        keep_air(
+            g.db,
+            _screen(call_id),
+            air_id=UUID(form.air_id.data),
+            typed=request.form,
+            filter_state=form.filter.data or "as found",
+            person_id=g.person.id,
+            moment=now(),
+        )
+    except PlentarError as error:
+        return _refused_panel(call_id, "air", error)
+    return _after(call_id, "air")
 
 
 @bp.get("/photos/<uuid:photo_id>.jpg")

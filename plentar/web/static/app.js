@@ -2,15 +2,79 @@
 const $ = (selector, root = document) => root.querySelector(selector);
 const isTyping = (target) => target.closest("input, textarea, select, dialog") !== null;
 
+// A phone's clock may be minutes off: count by the server's.
+const skew = Date.parse(document.documentElement.dataset.now) - performance.timeOrigin - performance.now() || 0;
+const serverNow = () => performance.timeOrigin + performance.now() + skew;
+
 // The clock of the condition strip: the server says when, the page counts.
 setInterval(() => {
   for (const clock of document.querySelectorAll("[data-since]")) {
-    const seconds = Math.max(0, Math.floor((Date.now() - Date.parse(clock.dataset.since)) / 1000));
+    const seconds = Math.max(0, Math.floor((serverNow() - Date.parse(clock.dataset.since)) / 1000));
     const hours = Math.floor(seconds / 3600);
     const minutes = String(Math.floor((seconds % 3600) / 60)).padStart(hours ? 2 : 1, "0");
     clock.textContent = `${hours ? `${hours}:` : ""}${minutes}:${String(seconds % 60).padStart(2, "0")}`;
   }
 }, 250);
+
+// The patience clock: the server gives the limits, the page only tells the time against them.
+setInterval(() => {
+  for (const line of document.querySelectorAll(".patience")) {
+    const { called, min, max, late, never } = line.dataset;
+    const seconds = (serverNow() - Date.parse(called)) / 1000;
+    const [state, words] =
+      seconds < min
+        ? ["early", `not before ${min} s`]
+        : seconds < max
+          ? ["window", `in its window, ${Math.ceil(max - seconds)} s left`]
+          : seconds < late
+            ? ["late", "past its window"]
+            : seconds < never
+              ? ["very-late", `late; did not close at ${never} s`]
+              : ["never", "did not close"];
+    line.dataset.state = state;
+    $("i", line).style.width = `${Math.min(100, (100 * seconds) / never)}%`;
+    const says = $(".patience-words", line);
+    if (says.textContent !== words) says.textContent = words;
+  }
+  for (const left of document.querySelectorAll("[data-left]")) {
+    left.dataset.until ??= Date.now() + 1000 * left.dataset.left;
+    left.textContent = Math.max(0, Math.ceil((left.dataset.until - Date.now()) / 1000));
+  }
+}, 250);
+
+// A large file shows how far it has gone; without scripts the form is sent as it is.
+document.addEventListener("submit", (event) => {
+  const form = event.target;
+  if (!form.matches("[data-upload]")) return;
+  event.preventDefault();
+  const bar = $(".upload", form);
+  const send = new XMLHttpRequest();
+  bar.hidden = false;
+  send.upload.addEventListener("progress", (step) => {
+    $("progress", bar).value = (100 * step.loaded) / step.total;
+    $(".upload-words", bar).textContent =
+      `${(step.loaded / 1048576).toFixed(1)} of ${(step.total / 1048576).toFixed(1)} MB`;
+  });
+  send.upload.addEventListener("load", () => {
+    $(".upload-words", bar).textContent = "reading the log";
+  });
+  send.addEventListener("load", () => {
+    if (send.status < 400) {
+      location.assign(send.responseURL);
+      return;
+    }
+    // What is typed stays: only the page's own part is replaced by the answer's, which holds it.
+    const answer = new DOMParser().parseFromString(send.responseText, "text/html");
+    const part = answer.querySelector("#timing") ?? answer.querySelector("main");
+    document.querySelector("#timing")?.replaceWith(document.importNode(part, true));
+    window.htmx?.process(document.querySelector("main"));
+  });
+  send.addEventListener("error", () => {
+    $(".upload-words", bar).textContent = "The network gave up. What is typed stays: press the button again.";
+  });
+  send.open("POST", form.action);
+  send.send(new FormData(form));
+});
 
 // Bring the point under test into view, without moving anything that is already in sight.
 function showSelected() {

@@ -1,0 +1,181 @@
+"""Stages read out of a logged current: by hand, by simulation, and what each fault looks like."""
+
+import numpy as np
+import pytest
+from numpy.typing import NDArray
+
+from plentar.core.airflow import AirReading, air_factor, airflow_cfm, expected_rise_degf, judge_air
+from plentar.core.current_log import LogAnalysis, analyse_log, find_levels
+from plentar.core.errors import ReadingError
+from plentar.core.patterns import PATTERNS
+from plentar.devices.simulated import SimulatedClamp
+
+TWO = PATTERNS["two-strip-sequencer"]()
+Floats = NDArray[np.float64]
+
+
+def log_of(*faults: str, clamp: str = "feed-1", hertz: float = 2.0, seed: int = 1) -> LogAnalysis:
+    """Simulate a whole heat call with these faults and analyse it."""
+    meter = SimulatedClamp(
+        plate=TWO, clamp=clamp, faults=faults, dropped_seconds=700.0, hertz=hertz, seed=seed, place_in_window=0.5
+    )
+    samples = meter.samples(1200.0)
+    return analyse_log(
+        TWO,
+        samples.seconds,
+        samples.amps,
+        clamp=clamp,
+        supply_volts=237.6,
+        called_seconds=meter.called_seconds,
+        dropped_seconds=meter.dropped_seconds,
+    )
+
+
+def test_levels_by_hand() -> None:
+    """0, 20 and 41 A with one glitch and one half-way sample: three levels at the right samples."""
+    amps = np.array([0.0] * 10 + [9.0] + [20.0] * 10 + [35.0] + [20.0] * 5 + [41.0] * 10)
+    starts, levels, _ = find_levels(np.arange(amps.size, dtype=float), amps)
+    assert starts.tolist() == [0, 10, 27]
+    assert levels.tolist() == [0.0, 20.0, 41.0]
+
+
+def test_a_sound_call_is_sound() -> None:
+    """Blower with strip A, then B; off in the reverse order; nothing to report but that they draw alike."""
+    found = log_of()
+    assert [step.changes for step in found.steps] == [
+        ("+strip-a", "+blower"),
+        ("+strip-b",),
+        ("-strip-b",),
+        ("-strip-a", "-blower"),
+    ]
+    assert [event.kind for event in found.events] == ["alike"]
+    assert all(entry.on.spoken == "pass" for entry in found.verdict.stages)
+
+
+@pytest.mark.parametrize(
+    ("faults", "kind", "words"),
+    [
+        pytest.param(("seq-a.slow",), "slow", "Seq A is slow: Strip A", id="slow sequencer"),
+        pytest.param(("seq-a.pole-2.open",), "missing", "Strip B never came", id="one stage missing"),
+        pytest.param(("seq-a.pole-2.welded",), "stays on", "Strip B still draws", id="stuck after the call"),
+        pytest.param(("seq-a.pole-2.welded",), "stays on", "Strip B was on before the call", id="on before the call"),
+        pytest.param(("strip-b.limit.cycling",), "cycling", "Strip B drops out and comes back", id="limit cycling"),
+    ],
+)
+@pytest.mark.parametrize("hertz", [1.0, 10.0])
+def test_each_fault_is_named_from_the_log_alone(faults: tuple[str, ...], kind: str, words: str, hertz: float) -> None:
+    """At the slowest and the fastest logging."""
+    events = [event for event in log_of(*faults, hertz=hertz).events if event.kind == kind]
+    assert any(words in event.words for event in events), events
+
+
+def test_cycling_is_measured() -> None:
+    """Open 45 s of every 150: period, share on and watts lost follow by hand."""
+    event = next(event for event in log_of("strip-b.limit.cycling").events if event.kind == "cycling")
+    assert event.period_seconds == pytest.approx(150, abs=15)
+    assert event.duty_ratio == pytest.approx(0.7, abs=0.04)
+    assert event.lost_watts == pytest.approx(0.3 * 237.6 * 20.3, rel=0.15)
+
+
+def test_chatter_drift_and_a_load_nobody_listed() -> None:
+    """A relay that makes and breaks, a level that creeps, a step no strip makes."""
+    seconds = np.arange(0, 400, 0.5)
+    strip = 237.6 / 11.52
+    chatter = np.where((seconds > 50) & (seconds < 62) & (np.floor(seconds).astype(int) % 2 == 0), strip, 0.0)
+    assert "chatter" in kinds(seconds, chatter)
+    creep = np.where(seconds > 30, strip * (1 - 0.0002 * (seconds - 30)), 0.0)
+    assert "drift" in kinds(seconds, creep)
+    strange = np.where(seconds > 30, strip, 0.0) + np.where(seconds > 200, 7.0, 0.0)
+    assert "unlisted" in kinds(seconds, strange)
+
+
+def kinds(seconds: Floats, amps: Floats) -> list[str]:
+    """What a log around strip A shows."""
+    noise = np.random.default_rng(4).normal(0, 0.05, seconds.size)
+    found = analyse_log(TWO, seconds, np.abs(amps + noise), clamp="strip-a", supply_volts=237.6, called_seconds=0.0)
+    return [event.kind for event in found.events]
+
+
+def test_two_that_come_together_are_two() -> None:
+    """One step of two strips' amps is both of them, with the motor's inrush told apart."""
+    seconds = np.arange(0, 200, 0.2)
+    amps = np.where(seconds > 40, 41.2, 0.0)
+    plate = PATTERNS["six-strip-chained"]()
+    clamp = next(feed.id for feed in plate.feeds if plate.feed_of(plate.blower.supplied_by) != feed.id)
+    found = analyse_log(plate, seconds, amps, clamp=clamp, called_seconds=0.0)
+    assert len(found.steps) == 1
+    assert len(found.steps[0].changes) == 2
+
+
+def test_lost_and_irregular_samples_do_no_harm() -> None:
+    """One in ten lost, times jittered: the same steps."""
+    meter = SimulatedClamp(plate=TWO, clamp="feed-1", dropouts=0.1, seed=8)
+    samples = meter.samples(800)
+    jitter = np.random.default_rng(1).uniform(-0.2, 0.2, samples.seconds.size)
+    found = analyse_log(TWO, samples.seconds + jitter, samples.amps, called_seconds=5.0, dropped_seconds=420.0)
+    assert [len(step.changes) for step in found.steps] == [2, 1, 1, 2]
+    assert found.missing > 100
+
+
+@pytest.mark.parametrize(
+    ("seconds", "amps", "clamp", "words"),
+    [
+        ([0, 1], [0, 1], "", "at least three samples"),
+        ([0, 1, 1, 2], [0, 1, 2, 3], "", "time does not rise at sample 3"),
+        ([0, 1, 2], [0, 1], "", "one amps value for each time"),
+        ([0, 1, 2], [0, 1, 2], "feed-9", "expected the clamp around one of feed-1"),
+    ],
+)
+def test_logs_that_are_none(seconds: list[float], amps: list[float], clamp: str, words: str) -> None:
+    """Each is refused in words."""
+    with pytest.raises(ReadingError, match=words):
+        analyse_log(TWO, np.array(seconds, float), np.array(amps, float), clamp=clamp)
+
+
+def test_the_simulated_meter_continues_itself() -> None:
+    """A longer log begins with the shorter one; another seed differs; no such place is refused."""
+    meter = SimulatedClamp(plate=TWO, clamp="feed-1", seed=3)
+    short, long = meter.samples(60.0), meter.samples(120.0)
+    np.testing.assert_array_equal(short.amps, long.amps[: short.amps.size])
+    other = meter.with_changes(seed=4).samples(60.0)
+    assert not np.array_equal(short.amps, other.amps, equal_nan=True)
+    with pytest.raises(ReadingError, match="no place 'feed-9'"):
+        meter.with_changes(clamp="feed-9").samples(1.0)
+
+
+def test_air_by_hand() -> None:
+    """10 kW and 30 °F are 1,053 CFM at sea level; the rise that airflow gives back is 30; thin air carries less."""
+    assert airflow_cfm(10_000.0, 30.0) == pytest.approx(10_000 * 3.412 / (1.08 * 30))
+    assert expected_rise_degf(10_000.0, airflow_cfm(10_000.0, 30.0)) == pytest.approx(30.0)
+    assert air_factor(0.0, 70.0) == pytest.approx(1.08, rel=0.01)
+    assert air_factor(5280.0, 70.0) / air_factor(0.0, 70.0) == pytest.approx(0.823, rel=0.01)
+    with pytest.raises(ReadingError, match="rise above zero"):
+        airflow_cfm(10_000.0, 0.0)
+
+
+@pytest.mark.parametrize(
+    ("watts", "supply", "steady", "rise", "flow"),
+    [
+        (10_000.0, 102.0, 400.0, "pass", "pass"),
+        (10_000.0, 150.0, 400.0, "fail: too hot", "fail: little air"),
+        (10_000.0, 126.0, 400.0, "fail: high rise", "fail: little air"),
+        (10_000.0, 102.0, 100.0, "not proven: not steady", "pass"),
+        (300.0, 71.0, 400.0, "fail: no strip running", ""),
+    ],
+)
+def test_rise_and_airflow_judged(watts: float, supply: float, steady: float, rise: str, flow: str) -> None:
+    """A 2.5 ton unit with 70 °F return."""
+    found = judge_air(
+        TWO, AirReading(watts=watts, return_degf=70.0, supply_degf=supply, steady_seconds=steady, degf_uncertainty=0.5)
+    )
+    assert found.rise.spoken == rise
+    assert found.flow.spoken.startswith(flow)
+
+
+def test_without_tonnage_nothing_is_proven() -> None:
+    """Neither rise nor airflow, but the airflow is told."""
+    from dataclasses import replace
+
+    found = judge_air(replace(TWO, tons=None), AirReading(watts=10_000.0, return_degf=70.0, supply_degf=102.0))
+    assert found.rise.spoken == found.flow.spoken == "not proven"
+    assert found.cfm == pytest.approx(10_000 * 3.412 / (found.air_factor * 32))

@@ -1,0 +1,136 @@
+"""Timing, logs and air over HTTP: what is refused, what is kept once, who may see it."""
+
+import io
+from collections.abc import Callable
+from uuid import uuid4
+
+import pytest
+from flask import Flask
+from flask.testing import FlaskClient
+from sqlalchemy import Engine, text
+
+from tests.conftest import ShopOf, sign_in
+
+HTMX = {"HX-Request": "true"}
+GOOD = "s,A\n" + "".join(f"{i},{0 if i < 40 else 20.6}\n" for i in range(120))
+
+
+def tap(client: FlaskClient, shop: ShopOf, what: str, stamp_id: str = "") -> tuple[int, str]:
+    """Send one tap of the stopwatch."""
+    form = {"stamp_id": stamp_id or str(uuid4()), "what": what}
+    answer = client.post(f"{shop.url}/timing", data=form, headers=HTMX)
+    return answer.status_code, answer.text
+
+
+def upload(client: FlaskClient, shop: ShopOf, body: str | bytes, **more: str) -> tuple[int, str, str]:
+    """Send a log; returns status, text and where it led."""
+    data = body.encode() if isinstance(body, str) else body
+    form = {"log_id": str(uuid4()), "clamp": "feed-1", **more, "file": (io.BytesIO(data), "log.csv")}
+    answer = client.post(f"{shop.url}/logs", data=form, content_type="multipart/form-data")
+    return answer.status_code, answer.text, answer.location or ""
+
+
+@pytest.mark.parametrize(
+    ("first", "what", "words"),
+    [
+        ("", "drop", "no run is going"),
+        ("", "on:strip-a", "no run is going"),
+        ("call", "call", "a run is going"),
+        ("call", "on:strip-z", "no such stage"),
+        ("call", "off:strip-a", "drop the call first"),
+        ("call", "jump", "invalid input"),
+    ],
+)
+def test_taps_that_make_no_sense_say_so(client: FlaskClient, shop: ShopOf, first: str, what: str, words: str) -> None:
+    """422 with the reason; nothing is kept."""
+    if first:
+        assert tap(client, shop, first)[0] == 200
+    code, body = tap(client, shop, what)
+    assert code == 422
+    assert words in body
+
+
+def test_the_call_tap_makes_the_call_and_a_double_tap_is_one(client: FlaskClient, shop: ShopOf, engine: Engine) -> None:
+    """W goes on with the first tap and off with the drop; the same tap sent twice is one stamp."""
+    stamp = str(uuid4())
+    assert tap(client, shop, "call", stamp)[0] == 200
+    assert 'value="W=off"' in client.get(shop.url).text
+    with engine.connect() as db:
+        count = text("select count(*) from observation where call_id = :c and kind like 'run-%'")
+        assert db.scalar(count, {"c": shop.call_id}) == 1
+    assert tap(client, shop, "drop")[0] == 200
+    assert 'value="W=on"' in client.get(shop.url).text
+
+
+@pytest.mark.parametrize(
+    ("body", "more", "words"),
+    [
+        ("", {}, "the file is empty"),
+        (b"\x00\x01\x02" * 50, {}, "binary file"),
+        ("a\n1\n2\n3\n", {}, "only one column"),
+        (GOOD, {"clamp": "feed-9"}, "pick what the clamp was around"),
+        (GOOD, {"called": "noon"}, "expected seconds or m:ss"),
+        (GOOD, {"called": "50", "dropped": "0:40"}, "dropped before it was made"),
+    ],
+)
+def test_files_that_are_no_logs_leave_nothing_behind(
+    client: FlaskClient, shop: ShopOf, engine: Engine, body: str | bytes, more: dict[str, str], words: str
+) -> None:
+    """422, the message at its input, no row."""
+    code, answer, _ = upload(client, shop, body, **more)
+    assert code == 422
+    assert words in answer
+    with engine.connect() as db:
+        assert db.scalar(text("select count(*) from current_log where call_id = :c"), {"c": shop.call_id}) == 0
+
+
+def test_a_huge_file_is_refused_at_the_door(client: FlaskClient, shop: ShopOf) -> None:
+    """Past 64 MB the application's own page, not a traceback and not a full disk."""
+    answer = client.post(f"{shop.url}/logs", data={"pad": "9" * (65 * 1024 * 1024)})
+    assert answer.status_code == 413
+    assert "Too large" in answer.text
+
+
+def test_a_log_is_shown_zoomed_and_leaves_as_csv(client: FlaskClient, shop: ShopOf) -> None:
+    """Steps are named; silly edges do no harm; the CSV holds every row."""
+    _, _, there = upload(client, shop, GOOD, called="5")
+    page = client.get(there).text
+    assert "Strip A" in page
+    for query in ("?from=30&to=50", "?from=x&to=", "?from=1e99&to=-5", "?from=nan&to=inf"):
+        assert client.get(there + query).status_code == 200
+    assert client.get(f"{there}.csv").text.count("\n") == 121
+
+
+def test_a_stranger_sees_no_log(app: Flask, make_shop: Callable[..., ShopOf]) -> None:
+    """Page, taps, files and exports of another shop are 404."""
+    mine, theirs = make_shop(), make_shop()
+    owner, stranger = sign_in(app, theirs), sign_in(app, mine)
+    _, _, there = upload(owner, theirs, GOOD)
+    for url in (there, f"{there}.csv", f"{theirs.url}/timing"):
+        assert stranger.get(url).status_code == 404
+    assert stranger.post(f"{there}/keep").status_code == 404
+    assert tap(stranger, theirs, "call")[0] == 404
+    assert upload(stranger, theirs, GOOD)[0] == 404
+
+
+def test_air_wants_watts_and_is_then_judged_and_compared(client: FlaskClient, shop: ShopOf) -> None:
+    """Refused before the strips are clamped; kept after; a clean filter is held against the first."""
+
+    def air(**fields: str) -> tuple[int, str]:
+        form = {"air_id": str(uuid4()), "filter": "as found", **fields}
+        answer = client.post(f"{shop.url}/air", data=form, headers=HTMX)
+        return answer.status_code, answer.text
+
+    code, body = air(return_degf="70", supply_degf="100")
+    assert code == 422
+    assert "clamp the strips" in body
+    client.post(f"{shop.url}/condition", data={"switch": "W=on"})
+    for point, value in (("volts:feed-1.l1:feed-1.l2", "240"), ("amps:strip-a", "20.8"), ("amps:strip-b", "20.8")):
+        form = {"reading_id": str(uuid4()), "point": point, "value": value}
+        client.post(f"{shop.url}/readings", data=form, headers=HTMX)
+    code, body = air(return_degf="70", supply_degf="hot")
+    assert code == 422
+    assert "expected a number such as 72, got “hot”" in body
+    assert 'value="70"' in body
+    assert "CFM" in air(return_degf="70", supply_degf="125")[1]
+    assert "The clean filter gave" in air(return_degf="70", supply_degf="105", filter="clean")[1]
