@@ -47,6 +47,46 @@ def report(page: Page) -> None:
     page.wait_for_selector(".paper")
 
 
+def plate(page: Page) -> None:
+    """Open the nameplate's form of the call in progress."""
+    open_call(IN_PROGRESS)(page)
+    page.goto(f"{page.url.split('?')[0]}?panel=nameplate")
+    page.get_by_role("link", name="Change the plate").click()
+    page.wait_for_selector(".plate-drawn")
+
+
+def new_call(page: Page) -> None:
+    """Open a new call with its place found."""
+    page.get_by_role("link", name="New call").click()
+    page.get_by_label("Find the place").press_sequentially("osier")
+    page.wait_for_timeout(600)
+    page.locator("#found .row-pick").first.click()
+    page.wait_for_timeout(300)
+
+
+def timing(page: Page) -> None:
+    """Open the timing page of the call in progress."""
+    open_call(IN_PROGRESS)(page)
+    page.goto(f"{page.url.split('?')[0]}/timing")
+
+
+def log(page: Page) -> None:
+    """Open the log of the call in progress."""
+    timing(page)
+    page.locator("a.row-pick").first.click()
+    page.wait_for_selector(".trace")
+
+
+def panel(name: str) -> Callable[[Page], None]:
+    """Open a panel of the call in progress."""
+
+    def go(page: Page) -> None:
+        open_call(IN_PROGRESS)(page)
+        page.goto(f"{page.url.split('?')[0]}?panel={name}")
+
+    return go
+
+
 VIEWS: tuple[tuple[str, tuple[int, int], str, Callable[[Page], None]], ...] = (
     ("today", LAPTOP, "day", today),
     ("call-day", LAPTOP, "day", open_call(IN_PROGRESS, "amps:strip-b")),
@@ -55,6 +95,12 @@ VIEWS: tuple[tuple[str, tuple[int, int], str, Callable[[Page], None]], ...] = (
     ("call-phone-attic", PHONE, "attic", open_call(IN_PROGRESS, "volts:feed-1.l1:feed-1.l2")),
     ("call-six-strips", LAPTOP, "attic", open_call("31 Cobbler", press="W call")),
     ("report", LAPTOP, "day", report),
+    ("new-call", LAPTOP, "day", new_call),
+    ("nameplate", LAPTOP, "attic", plate),
+    ("timing", LAPTOP, "day", timing),
+    ("current-log", LAPTOP, "attic", log),
+    ("safe-phone", PHONE, "day", panel("safe")),
+    ("timing-phone", PHONE, "attic", timing),
 )
 
 

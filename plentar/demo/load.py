@@ -15,9 +15,11 @@ from plentar.core.nameplate import Nameplate
 from plentar.core.patterns import PATTERNS
 from plentar.core.readings import Condition, FeedState
 from plentar.demo.scenario import CALLS_TODAY, DETACHED, HISTORY, MAKERS, PEOPLE, estate_pattern
+from plentar.devices.simulated import SimulatedClamp
+from plentar.formats.packed import pack
 from plentar.formats.stamps import condition_to_json, fresh_stamp
 from plentar.formats.unit_json import nameplate_to_json
-from plentar.store.models import Call, Meter, Person, Place, Reading, Shop, Unit
+from plentar.store.models import Call, CurrentLogRow, Meter, Observation, Person, Place, Reading, Shop, Unit
 from plentar.store.people import hash_password
 
 __all__ = ["DEMO_EMAIL", "DEMO_PASSWORD", "load_demo", "move_to_today"]
@@ -68,8 +70,15 @@ def load_demo(db: Session, now: datetime) -> bool:
         if row.status == "open":
             _open_call(db, call, plates[row.place], now)
     random = Random(20)  # noqa: S311 - sample data, the same every time
+    cycling = "5 Pewter Mill"
     for place, days, complaint, outcome, dead in HISTORY:
-        _past_call(db, shop.id, place, plates[place], today - timedelta(days=days), complaint, outcome, dead, random)
+        past = _past_call(
+            db, shop.id, place, plates[place], today - timedelta(days=days), complaint, outcome, dead, random
+        )
+        if place == cycling:
+            _log(db, past, plates[place], ("strip-b.limit.cycling",), "feed clamp", past.scheduled_at)
+        elif complaint == "seasonal check" and place == "Tamarisk Court 14":
+            _log(db, past, plates[place], (), "feed clamp", past.scheduled_at)
     db.flush()
     return True
 
@@ -144,6 +153,52 @@ def _open_call(db: Session, call: Call, plate: Nameplate, now: datetime) -> None
         rows.append((point, value, condition, ago))
     for point, value, condition, ago in rows:
         _reading(db, call, point, value, condition, now - timedelta(seconds=ago))
+    _look(db, call, now - timedelta(minutes=9))
+    _log(db, call, plate, ("seq-a.pole-2.open",), "feed clamp", now - timedelta(minutes=6))
+
+
+def _look(db: Session, call: Call, at: datetime) -> None:
+    """What was looked at before the covers went back on."""
+    signs = (("filter-dirty", "", "fine", ""), ("heat-marked", "strip-b", "found", "brown at the push-on"))
+    for kind, about, state, note in signs:
+        db.add(
+            Observation(
+                id=_id(call.id, kind),
+                shop_id=call.shop_id,
+                call_id=call.id,
+                person_id=call.technician_id,
+                at=at,
+                kind=kind,
+                about=about,
+                state=state,
+                note=note,
+                condition=call.condition,
+            )
+        )
+
+
+def _log(db: Session, call: Call, plate: Nameplate, faults: tuple[str, ...], name: str, at: datetime) -> None:
+    """A logging clamp left around one leg of the feed through a whole heat call."""
+    meter = SimulatedClamp(plate=plate, clamp="feed-1", faults=faults, seed=14, dropped_seconds=420.0)
+    samples = meter.samples(600.0)
+    db.add(
+        CurrentLogRow(
+            id=_id(call.id, "log", name),
+            shop_id=call.shop_id,
+            call_id=call.id,
+            person_id=call.technician_id,
+            at=at,
+            name=name,
+            clamp="feed-1",
+            source="csv",
+            found=f"{samples.seconds.size:,} rows, comma between columns, decimal point, A",
+            samples=pack(samples.seconds, samples.amps),
+            called_seconds=meter.called_seconds,
+            dropped_seconds=meter.dropped_seconds,
+            supply_volts=round(0.99 * plate.nominal_volts, 1),
+            settings={},
+        )
+    )
 
 
 def _live(plate: Nameplate) -> tuple[tuple[str, FeedState], ...]:
@@ -160,7 +215,7 @@ def _past_call(
     outcome: str,
     dead: str,
     random: Random,
-) -> None:
+) -> Call:
     at = _at(day, 9, 7)
     call = _call(db, shop_id, place, plate, at, "teodor" if random.random() < 0.6 else "maren", complaint)
     call.status, call.outcome, call.closed_at = "closed", outcome, at + timedelta(minutes=55)
@@ -182,6 +237,7 @@ def _past_call(
         condition,
         at + timedelta(minutes=30),
     )
+    return call
 
 
 def _reading(db: Session, call: Call, point: str, value: float, condition: Condition, at: datetime) -> None:
