@@ -66,12 +66,13 @@ def create_app(settings: Settings) -> Flask:
     errors.register(app)
     assets.register(app)
 
-    from plentar.web import call, signin, start, timing, today, unit
+    from plentar.web import bench, call, signin, start, timing, today, unit
 
-    for place in (signin, today, start, call, unit, timing):
+    for place in (signin, today, start, call, unit, timing, bench):
         app.register_blueprint(place.bp)
     app.jinja_env.filters["local"] = _local
     app.jinja_env.filters["shown_value"] = shown_value
+    app.jinja_env.filters["merge"] = lambda one, other: {**one, **other}
     app.jinja_env.filters["reading"] = _reading
     app.jinja_env.globals["infinity"] = float("inf")
     return app

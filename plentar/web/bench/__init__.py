@@ -1,0 +1,5 @@
+"""The bench: things to try out without a call."""
+
+from plentar.web.bench.views import bp
+
+__all__ = ["bp"]
