@@ -91,7 +91,42 @@ def _judge_elsewhere(situation: Situation, reading: Reading, point: Point) -> Ve
                 because=f"{own.value:.1f} A in one lead, {reading.value:.1f} A in the other: the rest is in the frame.",
                 next_step="The element is grounded: take its feed off and lock it.",
             )
+    if point.id == "amps:interlock" and not any(call in ("W", "W2") for call, _ in reading.condition.calls):
+        back = _back_feed(plate, reading)
+        if back is not None:
+            return back
     return judge_anywhere(plate, reading, point, situation.rules)
+
+
+def _back_feed(plate: Nameplate, reading: Reading) -> Verdict | None:
+    """Tell by the current in the interlock lead, with no heat called, which way it flows; None while there is none.
+
+    Source:
+        Field guide, section 5, direction of a back-feed: about blower current, a heat contact is stuck and feeds the
+        blower; about strip current, the blower relay feeds a strip.
+    """
+    if reading.value < 0.5:
+        return None
+    strip = min(circuit.rated_watts / circuit.rated_volts for circuit in plate.circuits)
+    middle = (plate.blower.rated_amps * strip) ** 0.5
+    feeds_blower = reading.value < middle
+    because = (
+        f"{reading.value:.1f} A is about the blower's: a heat contact is stuck and feeds the blower."
+        if feeds_blower
+        else f"{reading.value:.1f} A is about a strip's: the blower relay feeds a strip."
+    )
+    return Verdict(
+        grade=Grade.FAIL,
+        value=reading.value,
+        uncertainty=reading.meter_uncertainty,
+        unit="A",
+        expected=0.0,
+        kind="heat contact stuck" if feeds_blower else "relay feeds a strip",
+        because=because,
+        next_step="Clamp each strip: the one that draws leads to its pole."
+        if feeds_blower
+        else "NC is welded or the relay wired wrongly: look at it on the bench.",
+    )
 
 
 def _judge_supply(situation: Situation, reading: Reading, point: Point) -> Verdict:

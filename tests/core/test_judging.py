@@ -260,3 +260,19 @@ def test_every_point_of_every_pattern_can_be_judged(pattern: str) -> None:
                 Situation(plate=plate, readings={}), Reading(point=point.id, value=5.0, condition=condition)
             )
             assert verdict.because
+
+
+@pytest.mark.parametrize(
+    ("amps", "kind"),
+    [(0.1, "open circuit"), (2.9, "heat contact stuck"), (20.4, "relay feeds a strip")],
+)
+def test_the_interlock_lead_tells_which_way_a_back_feed_goes(amps: float, kind: str) -> None:
+    """With no heat called: about blower current, about strip current, or nothing to tell."""
+    plate = PATTERNS["two-strip-sequencer"]()
+    condition = Condition(feeds=(("feed-1", "live"),), calls=(("G", 60.0),), seconds_since_change=60.0)
+    reading = Reading(point="amps:interlock", value=amps, condition=condition)
+    verdict = judge(Situation(plate=plate, readings={}), reading)
+    if kind == "open circuit":
+        assert verdict.grade is Grade.PASS
+    else:
+        assert verdict.spoken == f"fail: {kind}"

@@ -12,7 +12,19 @@ from plentar.core.nameplate import HeatingCircuit, Nameplate, RelayPole
 from plentar.core.points import rung_terminals
 from plentar.core.verdicts import Verdict
 
-__all__ = ["Board", "Halo", "Label", "LineState", "Probe", "Symbol", "Target", "Wire", "draw_board", "shown_value"]
+__all__ = [
+    "Board",
+    "Halo",
+    "Label",
+    "LineState",
+    "Pin",
+    "Probe",
+    "Symbol",
+    "Target",
+    "Wire",
+    "draw_board",
+    "shown_value",
+]
 
 LineState = Literal["carries", "live", "dead", "alive", "idle"]
 WIDTH = 720.0
@@ -96,6 +108,16 @@ class Halo:
     text: str
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Pin:
+    """Something looked at or photographed, marked where it is."""
+
+    x: float
+    y: float
+    text: str
+    spoken: str
+
+
 @dataclass(slots=True)
 class Board:
     """The finished drawing."""
@@ -108,6 +130,7 @@ class Board:
     targets: list[Target] = field(default_factory=list)
     probes: list[Probe] = field(default_factory=list)
     halos: list[Halo] = field(default_factory=list)
+    pins: list[Pin] = field(default_factory=list)
     bracket: str = ""
     control_y: float = 0.0
     control_note: str = ""
@@ -205,6 +228,7 @@ def draw_board(
     marked: tuple[str, ...] = (),
     isolated: bool = False,
     suspects: Mapping[str, float] | None = None,
+    pinned: Mapping[str, tuple[str, str]] | None = None,
 ) -> Board:
     """Lay out the ladder.
 
@@ -218,6 +242,7 @@ def draw_board(
         marked: The terminals probes 1 and 2 stand on.
         isolated: Everything is proven dead: a tapped part is measured in ohms.
         suspects: Parts under suspicion with their share.
+        pinned: Parts something was found on or photographed, with a short mark and its words.
     """
     pen = _Pen(
         plate=plate,
@@ -251,6 +276,11 @@ def draw_board(
             rise = 11.0 if height > 50 else 3.0
             box = {"x": x - half, "y": at_y - height / 2 - rise, "width": 2 * half, "height": height + rise + 3}
             pen.board.halos.append(Halo(**box, text=f"{100 * share:.0f} %"))
+    for part, (mark, said) in (pinned or {}).items():
+        # A sign on a strip as a whole stands at its element, one on a feed at its breaker.
+        at = next((pen.part_at[p] for p in (part, f"{part}.element", f"{part}.breaker") if p in pen.part_at), None)
+        if at is not None:
+            pen.board.pins.append(Pin(x=at[0] + 30, y=at[1] - 34, text=mark, spoken=said))
     pen.board.spoken = (
         f"Ladder of {strips} heating circuits on {len(feeds)} feed{'s' if len(feeds) > 1 else ''}, blower and "
         "24 volt control"

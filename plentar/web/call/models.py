@@ -342,7 +342,27 @@ class CallScreen:
             marked=self.marked,
             isolated=self.condition.is_proven_dead,
             suspects=self._halos(),
+            pinned=self._pins(),
         )
+
+    def _pins(self) -> dict[str, tuple[str, str]]:
+        """What was found or photographed, part by part: `!` for a find, the count of photos."""
+        finds: dict[str, list[str]] = {}
+        shots: dict[str, int] = {}
+        for row in self.gathered.found:
+            sign = sign_of(row.kind)
+            if row.about and sign is not None:
+                finds.setdefault(row.about, []).append(sign.words)
+        for photo in self.gathered.photos:
+            if photo.part:
+                shots[photo.part] = shots.get(photo.part, 0) + 1
+        pins = {}
+        for part in {*finds, *shots}:
+            words = finds.get(part, [])
+            count = shots.get(part, 0)
+            said = "; ".join([*words, f"{count} photo{'s' if count > 1 else ''}"] if count else words)
+            pins[part] = (f"{'!' if words else ''}{count or ''}", said)
+        return pins
 
     def _spoken_place(self, name: str) -> str:
         if ":" in name:

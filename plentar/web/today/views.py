@@ -6,6 +6,8 @@ from zoneinfo import ZoneInfo
 from flask import Blueprint, g, redirect, render_template, url_for
 from flask.typing import ResponseReturnValue
 
+from plentar.core.planning import plan_van
+from plentar.formats.unit_json import kept_nameplate
 from plentar.store import calls
 from plentar.web.access import login_required, now
 
@@ -30,4 +32,7 @@ def page() -> ResponseReturnValue:
     rows = calls.list_between(g.db, shop_id=g.person.shop_id, start=start, end=start + timedelta(days=1))
     mine = [call for call in rows if call.technician_id == g.person.id]
     others = [call for call in rows if call.technician_id != g.person.id]
-    return render_template("today/page.html", moment=moment, groups=[("Yours", mine), ("The other van", others)])
+    ahead = [call for call in mine if call.status != "closed"]
+    van = plan_van([(kept_nameplate(call.unit.nameplate), call.complaints) for call in ahead])
+    groups = [("Yours", mine), ("The other van", others)]
+    return render_template("today/page.html", moment=moment, groups=groups, van=van, ahead=ahead)
