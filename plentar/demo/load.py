@@ -153,11 +153,11 @@ def _open_call(db: Session, call: Call, plate: Nameplate, now: datetime) -> None
         rows.append((point, value, condition, ago))
     for point, value, condition, ago in rows:
         _reading(db, call, point, value, condition, now - timedelta(seconds=ago))
-    _look(db, call, now - timedelta(minutes=9))
+    _look(db, call, plate, now - timedelta(minutes=9))
     _log(db, call, plate, ("seq-a.pole-2.open",), "feed clamp", now - timedelta(minutes=6))
 
 
-def _look(db: Session, call: Call, at: datetime) -> None:
+def _look(db: Session, call: Call, plate: Nameplate, at: datetime) -> None:
     """What was looked at before the covers went back on."""
     signs = (("filter-dirty", "", "fine", ""), ("heat-marked", "strip-b", "found", "brown at the push-on"))
     for kind, about, state, note in signs:
@@ -172,7 +172,7 @@ def _look(db: Session, call: Call, at: datetime) -> None:
                 about=about,
                 state=state,
                 note=note,
-                condition=call.condition,
+                condition=condition_to_json(Condition(feeds=_live(plate))),
             )
         )
 

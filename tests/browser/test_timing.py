@@ -75,7 +75,7 @@ def test_silence_is_judged_by_the_patience_clock(
     page = open_page(LAPTOP)
     sign_in(page, shop)
     page.goto(f"{shop.url}/timing")
-    page.get_by_role("button", name="Call heat now").click()
+    tap(page, "Call heat now")
     clock.forward(page, 30)
     tap(page, "Strip A came on")
     tap(page, "undo Strip A")

@@ -97,7 +97,7 @@ function showSelected() {
 let waiting = "";
 document.addEventListener("htmx:before:request", (event) => {
   const { request, target } = event.detail.ctx;
-  if (request.method === "GET" && target?.id === "pad") {
+  if (target?.id === "pad" && !/\/readings$/.test(request.action)) {
     target.inert = true;
     waiting = "";
   }
@@ -112,6 +112,22 @@ document.addEventListener("htmx:finally:request", () => {
     entry.dispatchEvent(new Event("input", { bubbles: true }));
   }
   waiting = "";
+});
+
+// A call switched on while a number is half typed brings a new pad for the same point: the number goes along.
+let half = null;
+document.addEventListener("htmx:before:swap", (event) => {
+  const entry = $(".entry");
+  const sent = /\/readings$/.test(event.detail?.ctx?.request?.action ?? "");
+  half = entry?.value && !sent ? { point: entry.form.elements.point.value, value: entry.value } : null;
+});
+document.addEventListener("htmx:after:swap", () => {
+  const entry = $(".entry");
+  if (half && entry && !entry.value && entry.form.elements.point.value === half.point) {
+    entry.value = half.value;
+    entry.dispatchEvent(new Event("input", { bubbles: true }));
+  }
+  half = null;
 });
 
 // Swapping the board must not lose the place of someone who is moving through it by keyboard or has scrolled it.
