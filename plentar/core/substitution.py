@@ -120,8 +120,11 @@ def _kind_line(device: SwitchingDevice, part: Part) -> CheckLine:
         return _line("Kind", Grade.FAIL, f"A {part.kind} switches nothing.")
     if part.kind == device.kind:
         return _line("Kind", Grade.PASS, f"{part.kind} for {device.kind}.")
-    at_once = "at once, all together" if device.kind == "sequencer" else "after its heater has warmed"
-    return _line("Kind", Grade.MARGINAL, f"{part.kind} in place of a {device.kind}.", f"Its poles now move {at_once}.")
+    words = f"{part.kind} in place of a {device.kind}."
+    if (part.kind == "sequencer") == (device.kind == "sequencer"):
+        return _line("Kind", Grade.MARGINAL, words, "It moves at once, as before.")
+    how = "after its heater has warmed" if part.kind == "sequencer" else "at once, all together"
+    return _line("Kind", Grade.MARGINAL, words, f"Its poles now move {how}.")
 
 
 def _contact_lines(plate: Nameplate, device: SwitchingDevice, part: Part) -> list[CheckLine]:

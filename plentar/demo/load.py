@@ -15,12 +15,15 @@ from plentar.core.nameplate import Nameplate
 from plentar.core.patterns import PATTERNS
 from plentar.core.readings import Condition, FeedState
 from plentar.demo.scenario import CALLS_TODAY, DETACHED, HISTORY, MAKERS, PEOPLE, estate_pattern
+from plentar.demo.shelf import SHELF
 from plentar.devices.simulated import SimulatedClamp
 from plentar.formats.packed import pack
+from plentar.formats.parts_csv import part_to_json
 from plentar.formats.stamps import condition_to_json, fresh_stamp
 from plentar.formats.unit_json import nameplate_to_json
-from plentar.store.models import Call, CurrentLogRow, Meter, Observation, Person, Place, Reading, Shop, Unit
+from plentar.store.models import Call, CurrentLogRow, Meter, Observation, Person, Place, Reading, Shop, Unit, WorkItem
 from plentar.store.people import hash_password
+from plentar.store.work import put_parts
 
 __all__ = ["DEMO_EMAIL", "DEMO_PASSWORD", "load_demo", "move_to_today"]
 
@@ -69,6 +72,8 @@ def load_demo(db: Session, now: datetime) -> bool:
         call.words, call.status = row.words, row.status
         if row.status == "open":
             _open_call(db, call, plates[row.place], now)
+    put_parts(db, shop_id=shop.id, labels=[(part.name, part_to_json(part)) for part in SHELF])
+    _temporary(db, today)
     random = Random(20)  # noqa: S311 - sample data, the same every time
     cycling = "5 Pewter Mill"
     for place, days, complaint, outcome, dead in HISTORY:
@@ -155,6 +160,29 @@ def _open_call(db: Session, call: Call, plate: Nameplate, now: datetime) -> None
         _reading(db, call, point, value, condition, now - timedelta(seconds=ago))
     _look(db, call, plate, now - timedelta(minutes=9))
     _log(db, call, plate, ("seq-a.pole-2.open",), "feed clamp", now - timedelta(minutes=6))
+
+
+def _temporary(db: Session, today: date) -> None:
+    """A stage left off last week, tagged, to be made right today."""
+    plan = _id("31 Cobbler's Rise", "call", "not enough heat", "today")
+    db.add(
+        WorkItem(
+            id=_id("temporary"),
+            shop_id=_id("shop"),
+            call_id=plan,
+            person_id=_id("maren"),
+            at=_at(today - timedelta(days=6), 15, 20),
+            kind="temporary",
+            about="strip-f",
+            data={
+                "how": "feed leads off and capped at the contactor",
+                "tag": "Strip F off, part on order",
+                "left_watts": 25000.0,
+                "whole_watts": 30000.0,
+            },
+            due_on=today,
+        )
+    )
 
 
 def _look(db: Session, call: Call, plate: Nameplate, at: datetime) -> None:

@@ -8,7 +8,7 @@ from sqlalchemy import ScalarSelect, func, select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session, joinedload
 
-from plentar.store.models import AcceptedCause, Call, CurrentLogRow, Observation, Photo, Reading
+from plentar.store.models import AcceptedCause, Call, CurrentLogRow, Observation, Photo, Reading, WorkItem
 
 __all__ = [
     "append",
@@ -24,7 +24,7 @@ __all__ = [
 ]
 
 
-def append(db: Session, row: Observation | Photo | AcceptedCause | CurrentLogRow) -> bool:
+def append(db: Session, row: Observation | Photo | AcceptedCause | CurrentLogRow | WorkItem) -> bool:
     """Keep a piece of evidence; the same id sent again changes nothing.
 
     Returns:

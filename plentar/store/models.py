@@ -3,12 +3,13 @@
 A row's shop is part of every foreign key, so rows of two shops never meet.
 """
 
-from datetime import datetime
+from datetime import date, datetime
 from typing import Any, ClassVar
 from uuid import UUID, uuid4
 
 from sqlalchemy import (
     CheckConstraint,
+    Date,
     DateTime,
     Float,
     ForeignKey,
@@ -29,6 +30,7 @@ __all__ = [
     "CurrentLogRow",
     "Meter",
     "Observation",
+    "PartRow",
     "Person",
     "Photo",
     "Place",
@@ -36,6 +38,7 @@ __all__ = [
     "Shop",
     "SignInAttempt",
     "Unit",
+    "WorkItem",
 ]
 
 
@@ -281,6 +284,32 @@ class CurrentLogRow(_OfCall, Base):
     supply_volts: Mapped[float | None] = mapped_column(Float)
     settings: Mapped[dict[str, Any]] = mapped_column(default=dict)
     recording_since: Mapped[datetime | None]
+
+
+class WorkItem(_OfCall, Base):
+    """Something done or agreed on a call: a ledger, a part used, an approval, a temporary measure, power back on.
+
+    Append-only as far as `data` goes; `done_at` closes a temporary measure that was due.
+    """
+
+    __tablename__ = "work_item"
+    kind: Mapped[str] = mapped_column(String(20))
+    about: Mapped[str] = mapped_column(String(80), default="")
+    data: Mapped[dict[str, Any]]
+    due_on: Mapped[date | None] = mapped_column(Date)
+    done_at: Mapped[datetime | None]
+
+
+class PartRow(Base):
+    """A part on the shop's shelf, as its label gives it."""
+
+    __tablename__ = "part"
+    __table_args__ = (UniqueConstraint("shop_id", "name"), UniqueConstraint("shop_id", "id"))
+
+    id: Mapped[UUID] = mapped_column(primary_key=True)
+    shop_id: Mapped[UUID] = mapped_column(ForeignKey("shop.id"))
+    name: Mapped[str] = mapped_column(String(120))
+    label: Mapped[dict[str, Any]]
 
 
 class SignInAttempt(Base):

@@ -50,6 +50,8 @@ STEPS = (
     ("trace", "Trace"),
     ("timing", "Timing"),
     ("air", "Air"),
+    ("fix", "Fix"),
+    ("prove", "Prove"),
     ("hand-over", "Hand over"),
 )
 # Drawn healthy while the readings still allow it by this share.
@@ -406,6 +408,8 @@ class CallScreen:
             "look": self._look_step(),
             "timing": self._timing_step(),
             "air": self._air_step(),
+            "fix": self._fix_step(),
+            "prove": ("open", ""),
             "hand-over": ("pass" if self.call.status == "closed" else "open", "report"),
         }
         steps = []
@@ -475,6 +479,11 @@ class CallScreen:
     def air(self) -> AirVerdict | None:
         """The newest air measurement, judged."""
         return self.airs[-1][2] if self.airs else None
+
+    def _fix_step(self) -> tuple[str, str]:
+        if not self.gathered.causes:
+            return "open", ""
+        return "pass", self.gathered.causes[-1].title
 
     def _air_note(self) -> str:
         assert self.air is not None  # noqa: S101 - asked only with one

@@ -18,7 +18,7 @@ from plentar.core.safety import safe_list
 from plentar.formats.numbers import parse_number
 from plentar.formats.photos import reencode
 from plentar.formats.stamps import condition_to_json, switch
-from plentar.store import calls, evidence
+from plentar.store import calls, evidence, work
 from plentar.store.models import AcceptedCause, Observation, Photo
 from plentar.store.models import Reading as ReadingRow
 from plentar.web.call.models import CallScreen, meter_of
@@ -357,13 +357,15 @@ def accept_cause(
     calls.open_call(db, screen.call)
 
 
-def close_call(screen: CallScreen, *, outcome: str, moment: datetime) -> None:
+def close_call(db: Session, screen: CallScreen, *, outcome: str, moment: datetime) -> None:
     """Close the call.
 
     Raises:
-        ReadingError: Nothing says what was done and no cause was accepted.
+        ReadingError: Nothing says what was done and no cause was accepted, or a repair is not proven yet.
     """
     _still_open(screen, "outcome")
+    if work.awaits_proof(db, shop_id=screen.call.shop_id, call_id=screen.call.id):
+        raise ReadingError("prove the repair first, or say under Fix and prove why it stays unproven", field="outcome")
     if not outcome.strip() and not screen.gathered.causes:
         raise ReadingError("say in a line what was found and done", field="outcome")
     screen.call.outcome = outcome.strip()

@@ -345,7 +345,7 @@ def close(call_id: UUID) -> ResponseReturnValue:
     try:
         if not form.validate():
             raise _form_error(form)
-        close_call(_screen(call_id), outcome=form.outcome.data or "", moment=now())
+        close_call(g.db, _screen(call_id), outcome=form.outcome.data or "", moment=now())
     except PlentarError as error:
         return _refused_panel(call_id, "hand-over", error)
     g.db.flush()

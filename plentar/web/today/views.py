@@ -8,12 +8,14 @@ from flask.typing import ResponseReturnValue
 
 from plentar.core.planning import plan_van
 from plentar.formats.unit_json import kept_nameplate
-from plentar.store import calls
+from plentar.store import calls, work
 from plentar.web.access import login_required, now
 
 __all__ = ["bp"]
 
 bp = Blueprint("today", __name__)
+# Temporary measures show up this long before their day.
+DUE_DAYS = 2
 
 
 @bp.get("/")
@@ -35,4 +37,5 @@ def page() -> ResponseReturnValue:
     ahead = [call for call in mine if call.status != "closed"]
     van = plan_van([(kept_nameplate(call.unit.nameplate), call.complaints) for call in ahead])
     groups = [("Yours", mine), ("The other van", others)]
-    return render_template("today/page.html", moment=moment, groups=groups, van=van, ahead=ahead)
+    due = work.list_due(g.db, shop_id=g.person.shop_id, until=moment.date() + timedelta(days=DUE_DAYS))
+    return render_template("today/page.html", moment=moment, groups=groups, van=van, ahead=ahead, due=due)

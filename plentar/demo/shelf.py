@@ -1,0 +1,87 @@
+"""The demo's shelf: invented parts and generic kinds, enough to make every line of a part check speak."""
+
+from plentar.core.nameplate import Window
+from plentar.core.substitution import Part
+
+__all__ = ["SHELF"]
+
+
+def _window(low: float, high: float) -> Window:
+    return Window(min_seconds=low, max_seconds=high)
+
+
+SHELF = (
+    Part(
+        name="Veldane SQ-2, sequencer",
+        kind="sequencer",
+        poles=2,
+        rated_amps=25.0,
+        rating="resistive",
+        coil="heater",
+        holding_amps=0.5,
+        on_window=_window(10, 60),
+        off_window=_window(40, 110),
+        tab_inches=0.25,
+    ),
+    Part(
+        name="Veldane SQ-3, sequencer",
+        kind="sequencer",
+        poles=3,
+        rated_amps=25.0,
+        rating="resistive",
+        coil="heater",
+        holding_amps=0.5,
+        on_window=_window(10, 65),
+        off_window=_window(40, 110),
+        tab_inches=0.25,
+    ),
+    Part(
+        name="Orrinwell slow sequencer, 2 poles",
+        kind="sequencer",
+        poles=2,
+        rated_amps=25.0,
+        rating="resistive",
+        coil="heater",
+        on_window=_window(30, 120),
+        off_window=_window(60, 180),
+        tab_inches=0.25,
+    ),
+    Part(
+        name="Hasp & Tallow DC heat relay",
+        kind="dc-relay",
+        rated_amps=25.0,
+        rating="resistive",
+        coil="DC",
+        holding_amps=0.05,
+        tab_inches=0.1875,
+    ),
+    Part(
+        name="Generic AC heat relay 25 A",
+        kind="ac-relay",
+        rated_amps=25.0,
+        rating="resistive",
+        coil="AC",
+        holding_amps=0.32,
+        tab_inches=0.25,
+    ),
+    Part(name="Generic contactor, 2 poles", kind="contactor", poles=2, rated_amps=30.0, rating="resistive", coil="AC"),
+    Part(
+        name="Generic blower relay SPDT",
+        kind="blower-relay",
+        rated_amps=12.0,
+        rating="motor",
+        coil="AC",
+        tab_inches=0.25,
+    ),
+    Part(name="Generic blower relay DPDT", kind="blower-relay", poles=2, rated_amps=16.0, rating="motor", coil="AC"),
+    Part(
+        name="Generic relay 120 V coil",
+        kind="ac-relay",
+        rated_amps=25.0,
+        rating="resistive",
+        coil="AC",
+        coil_volts=120.0,
+    ),
+    Part(name="Limit, opens at 165", kind="limit", opens_degf=165.0),
+    Part(name="Element 5 kW 240 V", kind="element", rated_watts=5000.0, rated_volts=240.0),
+)

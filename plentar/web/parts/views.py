@@ -1,0 +1,97 @@
+"""The parts list with its CSV, and the part check of one device of a call's unit."""
+
+from uuid import UUID
+
+from flask import Blueprint, Response, abort, g, redirect, render_template, request, url_for
+from flask.typing import ResponseReturnValue
+from flask_wtf import FlaskForm
+
+from plentar.core.errors import NameplateError, PlentarError, ReadingError
+from plentar.core.points import part_words
+from plentar.core.substitution import check_part, worst_of
+from plentar.formats.parts_csv import part_from_json, part_to_json, parts_from_csv, parts_to_csv
+from plentar.formats.unit_json import kept_nameplate
+from plentar.store import calls, work
+from plentar.web.access import login_required
+
+__all__ = ["bp"]
+
+bp = Blueprint("parts", __name__)
+MOST_BYTES = 1_000_000
+
+
+@bp.get("/parts")
+@login_required
+def page() -> ResponseReturnValue:
+    """List the shop's parts."""
+    rows = work.list_parts(g.db, shop_id=g.person.shop_id)
+    return render_template("parts/page.html", parts=[part_from_json(row.label) for row in rows])
+
+
+@bp.get("/parts.csv")
+@login_required
+def as_csv() -> ResponseReturnValue:
+    """Send the parts as CSV."""
+    rows = work.list_parts(g.db, shop_id=g.person.shop_id)
+    body = parts_to_csv(part_from_json(row.label) for row in rows)
+    return Response(body, mimetype="text/csv", headers={"Content-Disposition": 'attachment; filename="parts.csv"'})
+
+
+@bp.post("/parts")
+@login_required
+def take_in() -> ResponseReturnValue:
+    """Take in a CSV, all of it or none."""
+    upload = request.files.get("file")
+    try:
+        if not FlaskForm().validate():
+            raise ReadingError("the form was too old: press the button again", field="file")
+        data = upload.read(MOST_BYTES + 1) if upload is not None else b""
+        if not data:
+            raise ReadingError("choose a CSV file first", field="file")
+        if len(data) > MOST_BYTES:
+            raise ReadingError("that list is larger than a megabyte", field="file")
+        try:
+            text = data.decode("utf-8-sig")
+        except UnicodeDecodeError as error:
+            raise ReadingError("that is no text file: export the list as CSV", field="file") from error
+        found = parts_from_csv(text)
+    except PlentarError as error:
+        rows = work.list_parts(g.db, shop_id=g.person.shop_id)
+        parts = [part_from_json(row.label) for row in rows]
+        return render_template("parts/page.html", parts=parts, problem=error), 422
+    work.put_parts(g.db, shop_id=g.person.shop_id, labels=[(part.name, part_to_json(part)) for part in found])
+    return redirect(url_for("parts.page"))
+
+
+@bp.get("/calls/<uuid:call_id>/part-check")
+@login_required
+def check(call_id: UUID) -> ResponseReturnValue:
+    """Hold every part of a fitting kind, and one in full, against a device of the call's unit."""
+    call = calls.get_for_shop(g.db, shop_id=g.person.shop_id, call_id=call_id)
+    if call is None:
+        abort(404)
+    plate = kept_nameplate(call.unit.nameplate)
+    names = [device.id for device in plate.devices] + ([plate.blower.relay.id] if plate.blower.relay else [])
+    device = request.args.get("device", "")
+    device = device if device in names else names[0]
+    parts = [part_from_json(row.label) for row in work.list_parts(g.db, shop_id=g.person.shop_id)]
+    checked = []
+    for part in parts:
+        if part.kind in ("limit", "element"):
+            continue
+        try:
+            lines = check_part(plate, device, part)
+        except NameplateError:
+            continue
+        checked.append((part, lines, worst_of(lines)))
+    checked.sort(key=lambda entry: (entry[2].severity, entry[0].name))
+    wanted = request.args.get("part", "")
+    chosen = next((entry for entry in checked if entry[0].name == wanted), checked[0] if checked else None)
+    return render_template(
+        "parts/check.html",
+        call=call,
+        device=device,
+        devices=[(name, part_words(name)) for name in names],
+        checked=checked,
+        chosen=chosen,
+    )

@@ -1,0 +1,193 @@
+"""Part check, ledger and proof."""
+
+from dataclasses import replace
+
+import pytest
+
+from plentar.core.errors import NameplateError, ReadingError
+from plentar.core.ledger import DEAD, LOOSE, LedgerRow, check_ledger, leads_of
+from plentar.core.nameplate import Window
+from plentar.core.patterns import PATTERNS
+from plentar.core.proof import proof_items, prove
+from plentar.core.readings import Condition, Reading
+from plentar.core.substitution import Part, check_part, worst_of
+from plentar.core.verdicts import Grade
+
+TWO, DC = PATTERNS["two-strip-sequencer"](), PATTERNS["three-strip-dc-relay"]()
+AC = Part(name="AC relay", kind="ac-relay", rated_amps=25.0, rating="resistive", coil="AC", tab_inches=0.25)
+SAME = Part(
+    name="sequencer",
+    kind="sequencer",
+    poles=2,
+    rated_amps=25.0,
+    rating="resistive",
+    coil="heater",
+    on_window=Window(min_seconds=10, max_seconds=60),
+    off_window=Window(min_seconds=40, max_seconds=110),
+    tab_inches=0.25,
+)
+
+
+def line(unit: str, device: str, part: Part, name: str) -> tuple[str, str, str]:
+    """One line of a check: verdict, words, changes."""
+    found = next(entry for entry in check_part(PATTERNS[unit](), device, part) if entry.name.startswith(name))
+    return found.grade.value, found.words, found.changes
+
+
+def test_the_same_part_fits() -> None:
+    """Every line of a like sequencer passes."""
+    assert worst_of(check_part(TWO, "seq-a", SAME)) is Grade.PASS
+
+
+@pytest.mark.parametrize(
+    ("changes", "name", "grade", "words"),
+    [
+        ({"rated_amps": 23.0}, "Contact", "marginal", "20.8 A on 23 A, 91 %"),
+        ({"rated_amps": 20.0}, "Contact", "fail", "104 %"),
+        ({"rated_amps": None}, "Contact", "not proven", "rating is not known"),
+        ({"rating": "motor"}, "Contact", "fail", "a motor's, not a heater's"),
+        ({"poles": 1}, "Poles", "fail", "2 needed, 1 there"),
+        ({"poles": 3}, "Poles", "pass", "2 needed, 3 there"),
+        ({"coil_volts": 120.0}, "Coil volts", "fail", "120 V on a 24 V control"),
+        ({"coil": "DC"}, "Coil kind", "fail", "needs its own rectifier"),
+        ({"kind": "blower-relay"}, "Kind", "fail", "Never fit a blower relay as a heat contact"),
+        ({"kind": "limit"}, "Kind", "fail", "switches nothing"),
+        ({"holding_amps": 1.4}, "Control", "marginal", "95 %"),
+        ({"holding_amps": 1.8}, "Control", "fail", "%"),
+        ({"on_window": None}, "Timing", "not proven", "No window printed"),
+        ({"on_window": Window(min_seconds=60, max_seconds=200)}, "On time", "marginal", "was 10 to 60 s"),
+        ({"tab_inches": 0.1875}, "Coil tabs", "marginal", "0.1875 in on a harness"),
+    ],
+)
+def test_each_line_by_hand(changes: dict[str, object], name: str, grade: str, words: str) -> None:
+    """A 5 kW strip draws 20.8 A at 240 V; 40 VA is 1.67 A; the blower relay holds with 0.18 A."""
+    found = line("two-strip-sequencer", "seq-a", replace(SAME, **changes), name)  # type: ignore[arg-type]
+    assert found[0] == grade
+    assert words in found[1]
+
+
+def test_an_ac_part_for_a_dc_relay_takes_the_supply_ahead_of_the_rectifier() -> None:
+    """Allowed, with the move of the coil lead and the adaptor leads said."""
+    grade, words, changes = line("three-strip-dc-relay", "relay-b", AC, "Coil kind")
+    assert grade == "marginal"
+    assert "ahead of the rectifier" in words
+    assert "24 VAC input" in changes
+    assert "adaptor leads" in line("three-strip-dc-relay", "relay-b", AC, "Coil tabs")[2]
+    assert line("three-strip-dc-relay", "relay-b", AC, "Kind")[2] == "It moves at once, as before."
+
+
+def test_heat_must_not_outlast_the_blower() -> None:
+    """On the strip that does not carry the blower, a sequencer that lets go after it is refused."""
+    slow = replace(SAME, poles=1, off_window=Window(min_seconds=100, max_seconds=240))
+    found = line("three-strip-dc-relay", "relay-b", slow, "Blower off")
+    assert found[0] == "fail"
+    assert "Heat must not outlast the blower" in found[1]
+
+
+def test_the_blower_relay_wants_change_over_contacts() -> None:
+    """A heat relay cannot make an interlock; one contact is not two."""
+    relay = Part(name="b", kind="blower-relay", rated_amps=12.0, rating="motor", coil="AC")
+    assert worst_of(check_part(TWO, "blower-relay", relay)) is Grade.PASS
+    assert line("two-strip-sequencer", "blower-relay", AC, "Kind")[0] == "fail"
+    assert line("one-strip-dpdt", "blower-relay", relay, "Contacts")[0] == "fail"
+
+
+@pytest.mark.parametrize("bad", [{"name": " "}, {"poles": 0}, {"rated_amps": -1.0}, {"kind": "fuse"}])
+def test_parts_that_cannot_be(bad: dict[str, object]) -> None:
+    """With the field that is wrong."""
+    with pytest.raises(NameplateError) as caught:
+        replace(AC, **bad)  # type: ignore[arg-type]
+    assert caught.value.field == next(iter(bad))
+
+
+def rows(**after: str) -> list[LedgerRow]:
+    """The sequencer's ledger with some leads landed elsewhere, by the terminal they belong on."""
+    ends = leads_of(TWO, "seq-a")
+    return [LedgerRow(lead=e.lead, before=e.terminal, after=after.get(e.terminal, e.terminal)) for e in ends]
+
+
+def test_a_ledger_with_everything_in_place_has_nothing_to_say() -> None:
+    """Seven leads: two on the heater, four on the poles, and the interlock's beside strip A's."""
+    assert len(rows()) == 7
+    assert check_ledger(TWO, "seq-a", rows()) == ()
+
+
+@pytest.mark.parametrize(
+    ("after", "kind"),
+    [
+        ({"seq-a.pole-2.load": DEAD}, "dead terminal"),
+        ({"seq-a.pole-2.load": LOOSE}, "loose"),
+        ({"seq-a.pole-2.load": "seq-a.pole-1.load"}, "wrong terminal"),
+        ({"seq-a.pole-2.load": "seq-a.pole-1.load"}, "joined"),
+    ],
+)
+def test_a_lead_that_went_astray_is_told(after: dict[str, str], kind: str) -> None:
+    """Dead terminal, loose, another's terminal, two on one."""
+    notes = check_ledger(TWO, "seq-a", rows(**after))
+    assert notes[0].grade is Grade.FAIL
+    assert kind in [note.kind for note in notes]
+
+
+def test_moved_back_to_its_place_and_marked_ends() -> None:
+    """A lead found on the wrong terminal and put right is only noted; a heat-marked end left is marginal."""
+    found = [replace(row, before="seq-a.pole-1.line") if row.after == "seq-a.pole-2.line" else row for row in rows()]
+    found[0] = replace(found[0], end_state="heat-marked")
+    kinds = {note.kind: note.grade for note in check_ledger(TWO, "seq-a", found)}
+    assert kinds == {"moved": Grade.PASS, "heat-marked": Grade.MARGINAL}
+
+
+@pytest.mark.parametrize(
+    ("change", "words"),
+    [
+        (lambda rows: rows[1:], "1 leads are not in the ledger"),
+        (lambda rows: [*rows, replace(rows[0], lead="x")], "has no lead 'x'"),
+        (lambda rows: [replace(rows[0], after="relay-z.coil.1"), *rows[1:]], "has no terminal"),
+    ],
+)
+def test_ledgers_that_are_none(change: object, words: str) -> None:
+    """Refused in words."""
+    assert callable(change)
+    with pytest.raises(ReadingError, match=words):
+        check_ledger(TWO, "seq-a", change(rows()))
+
+
+def reading(point: str, value: float, *calls: str) -> Reading:
+    """A reading ten minutes into some calls."""
+    return Reading(
+        point=point,
+        value=value,
+        condition=Condition(feeds=(("feed-1", "live"),), calls=tuple((call, 600.0) for call in calls)),
+    )
+
+
+def test_a_repair_is_proven_by_all_that_could_have_been_upset() -> None:
+    """Supply, both strips on and off, blower with heat and with fan, and what failed first of all."""
+    items = proof_items(TWO, ["amps:strip-b"])
+    assert items[0].point == "amps:strip-b"
+    assert {(item.point, tuple(sorted(item.calls))) for item in items} == {
+        ("volts:feed-1.l1:feed-1.l2", ("W",)),
+        ("amps:strip-a", ("W",)),
+        ("amps:strip-b", ("W",)),
+        ("amps:blower", ("W",)),
+        ("amps:blower", ("G",)),
+        ("amps:strip-a", ()),
+        ("amps:strip-b", ()),
+    }
+    before = [reading("volts:feed-1.l1:feed-1.l2", 238.0, "W"), reading("amps:strip-b", 0.0, "W")]
+    good = [
+        reading("volts:feed-1.l1:feed-1.l2", 238.0, "W"),
+        reading("amps:strip-a", 20.5, "W"),
+        reading("amps:strip-b", 20.4, "W"),
+        reading("amps:blower", 2.8, "W"),
+        reading("amps:blower", 2.8, "G"),
+        reading("amps:strip-a", 0.0),
+        reading("amps:strip-b", 0.0),
+    ]
+    proofs = prove(TWO, items, before, good)
+    assert all(proof.is_proven for proof in proofs)
+    assert proofs[0].before is not None
+    assert proofs[0].before.spoken == "fail: dead"
+    cold = [replace(r, value=0.0) if r.point == "amps:strip-b" and r.condition.calls else r for r in good]
+    unproven = [proof.item.words for proof in prove(TWO, items, before, cold) if not proof.is_proven]
+    assert unproven == ["Strip B, heat called"]
+    assert not any(proof.is_proven for proof in prove(TWO, items, good, []))

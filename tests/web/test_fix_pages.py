@@ -1,0 +1,182 @@
+"""Fix, prove, parts and the bench over HTTP."""
+
+import io
+from collections.abc import Callable
+from datetime import UTC, datetime, timedelta
+from uuid import uuid4
+
+import pytest
+from flask import Flask
+from flask.testing import FlaskClient
+
+from plentar.core.ledger import DEAD, leads_of
+from plentar.core.proof import BEFORE_POWER
+from plentar.demo.shelf import SHELF
+from plentar.formats.parts_csv import parts_from_csv, parts_to_csv
+from tests.conftest import ShopOf, sign_in
+
+HTMX = {"HX-Request": "true"}
+
+
+def post(client: FlaskClient, url: str, **form: str) -> tuple[int, str]:
+    """Send one form of the fix page."""
+    answer = client.post(url, data={"item_id": str(uuid4()), **form}, headers=HTMX)
+    return answer.status_code, answer.text
+
+
+def read(client: FlaskClient, shop: ShopOf, point: str, value: str) -> None:
+    """Keep a reading."""
+    form = {"reading_id": str(uuid4()), "point": point, "value": value}
+    assert client.post(f"{shop.url}/readings", data=form, headers=HTMX).status_code == 200
+
+
+def prove_all(client: FlaskClient, shop: ShopOf) -> None:
+    """Take every reading that the proof of a two-strip unit asks for."""
+    for switch, readings in (
+        ("", (("amps:strip-a", "0"), ("amps:strip-b", "0"))),
+        ("G=on", (("amps:blower", "2.5"),)),
+        ("G=off", ()),
+        (
+            "W=on",
+            (
+                ("volts:feed-1.l1:feed-1.l2", "238"),
+                ("amps:strip-a", "20.5"),
+                ("amps:strip-b", "20.4"),
+                ("amps:blower", "2.5"),
+            ),
+        ),
+    ):
+        if switch:
+            client.post(f"{shop.url}/condition", data={"switch": switch})
+        for point, value in readings:
+            read(client, shop, point, value)
+
+
+def test_a_repair_from_ledger_to_proof(client: FlaskClient, shop: ShopOf) -> None:
+    """A dead terminal is caught, put right; power waits for its list; the call waits for its proof."""
+    url = f"{shop.url}/fix"
+    ends = leads_of(shop.plate, "seq-a")
+    astray = next(end for end in ends if end.terminal == "seq-a.pole-2.load")
+    code, body = post(client, f"{url}/ledger", part="seq-a", **{f"after:{astray.lead}": DEAD})
+    assert code == 200
+    assert "sits on a terminal with no contact behind it" in body
+    assert "not yet: every moved lead pull-tested" in post(client, f"{url}/power")[1]
+    for name, _ in BEFORE_POWER:
+        assert post(client, f"{url}/checks/{name}")[0] == 200
+    code, body = post(client, f"{url}/power")
+    assert code == 200
+    assert "The ledger has a lead where it must not be" in body
+    assert "Every lead where it belongs" in post(client, f"{url}/ledger", part="seq-a")[1]
+    assert "prove the repair first" in client.post(f"{shop.url}/close", data={"outcome": "done"}, headers=HTMX).text
+    code, body = post(client, f"{url}/proof")
+    assert code == 422
+    assert "not proven yet" in body
+    prove_all(client, shop)
+    code, body = post(client, f"{url}/proof")
+    assert code == 200, body
+    assert "Proven by 7 readings" in body
+    assert client.post(f"{shop.url}/close", data={"outcome": "done"}, headers=HTMX).status_code == 200
+
+
+def test_a_call_may_be_closed_unproven_with_a_reason(client: FlaskClient, shop: ShopOf) -> None:
+    """The reason stands on the page; without a repair nothing needs proving."""
+    url = f"{shop.url}/fix"
+    assert post(client, f"{url}/parts", name="sequencer", minutes="35", price="48.50")[0] == 200
+    assert client.post(f"{shop.url}/close", data={"outcome": "done"}, headers=HTMX).status_code == 422
+    assert "Left unproven: owner sent us off" in post(client, f"{url}/proof", reason="owner sent us off")[1]
+    assert client.post(f"{shop.url}/close", data={"outcome": "done"}, headers=HTMX).status_code == 200
+
+
+def test_a_temporary_measure_is_due_on_today_until_made_right(client: FlaskClient, shop: ShopOf) -> None:
+    """Tagged with what the house has left; on Today when due; gone once made right."""
+    today = datetime.now(UTC).date()
+    form = {"circuit": "strip-b", "how": "leads capped", "tag": "B off", "due": today.isoformat()}
+    code, body = post(client, f"{shop.url}/fix/temporary", **form)
+    assert code == 200
+    assert "5 of 10 kW" in body
+    page = client.get("/today").text
+    assert "Strip B is off, leads capped" in page
+    done = page.split("/temporary/")[1].split("/done")[0]
+    client.post(f"{shop.url}/fix/temporary/{done}/done", data={"from": "today"})
+    assert "Strip B is off" not in client.get("/today").text
+    for changes, words in (
+        ({"due": (today - timedelta(days=2)).isoformat()}, "that day is gone"),
+        ({"due": ""}, "say until when"),
+        ({"circuit": "strip-z"}, "pick the stage"),
+        ({"tag": ""}, "a temporary measure is tagged"),
+    ):
+        code, body = post(client, f"{shop.url}/fix/temporary", **{**form, **changes})
+        assert code == 422
+        assert words in body
+
+
+@pytest.mark.parametrize(
+    ("where", "form", "words"),
+    [
+        ("parts", {"name": ""}, "say which part"),
+        ("parts", {"name": "x", "minutes": "long"}, "expected a number such as 45"),
+        ("approvals", {"who": "", "what": "x"}, "say who approved"),
+        ("ledger", {"part": "seq-z"}, "no part"),
+        ("checks/nonsense", {}, "no such line"),
+    ],
+)
+def test_mistakes_are_told_and_what_is_typed_stays(
+    client: FlaskClient, shop: ShopOf, where: str, form: dict[str, str], words: str
+) -> None:
+    """422 and the message."""
+    code, body = post(client, f"{shop.url}/fix/{where}", **form)
+    assert code == 422
+    assert words in body
+
+
+def test_parts_go_out_and_come_in_by_csv(client: FlaskClient, shop: ShopOf) -> None:
+    """The whole shelf survives; a bad cell is told with line and column and nothing is taken in."""
+
+    def send(text: str | bytes) -> tuple[int, str]:
+        data = text.encode() if isinstance(text, str) else text
+        answer = client.post("/parts", data={"file": (io.BytesIO(data), "p.csv")}, content_type="multipart/form-data")
+        return answer.status_code, answer.text
+
+    assert parts_from_csv(parts_to_csv(SHELF)) == list(SHELF)
+    for text, words in (
+        ("", "choose a CSV file"),
+        ("a,b\n1,2\n", "expected a header with name and kind"),
+        ("name,kind\n", "no parts in this file"),
+        ("name,kind,poles\nx,sequencer,many\n", "line 2, poles"),
+        ("name,kind,poles\nx,teapot,1\n", "line 2"),
+        (b"\xff\xfe\x00\x01", "no text file"),
+    ):
+        code, body = send(text)
+        assert code == 422, text
+        assert words in body
+    assert "No parts yet" in client.get("/parts").text
+    assert send(parts_to_csv(SHELF))[0] == 302
+    assert parts_from_csv(client.get("/parts.csv").text) == sorted(SHELF, key=lambda part: part.name)
+    check = client.get(f"{shop.url}/part-check?device=seq-a&part=Generic blower relay SPDT").text
+    assert "Never fit a blower relay as a heat contact" in check
+
+
+def test_a_stranger_sees_neither_fix_nor_parts(app: Flask, make_shop: Callable[..., ShopOf]) -> None:
+    """404 everywhere, also for another shop's due measure."""
+    mine, theirs = make_shop(), make_shop()
+    owner, stranger = sign_in(app, theirs), sign_in(app, mine)
+    due = datetime.now(UTC).date().isoformat()
+    post(owner, f"{theirs.url}/fix/temporary", circuit="strip-b", how="capped", tag="B", due=due)
+    item = owner.get("/today").text.split("/temporary/")[1].split("/done")[0]
+    assert stranger.get(f"{theirs.url}/fix").status_code == 404
+    assert stranger.get(f"{theirs.url}/part-check").status_code == 404
+    assert stranger.post(f"{theirs.url}/fix/temporary/{item}/done").status_code == 404
+    assert stranger.post(f"{mine.url}/fix/temporary/{item}/done").status_code == 404
+    assert post(stranger, f"{theirs.url}/fix/parts", name="x")[0] == 404
+
+
+def test_the_bench_shows_links_and_refuses(client: FlaskClient) -> None:
+    """Right as it opens; a wrong landing says why; a landing that is none is told; SVG and card come."""
+    assert "Correct: a fan call runs the blower" in client.get("/bench/interlock").text
+    back_feed = "/bench/interlock?com=strip&no=L2&nc=strip"
+    assert "Back-feed" in client.get(back_feed).text
+    refused = client.get("/bench/interlock?com=moon")
+    assert refused.status_code == 422
+    assert "got &#39;moon&#39;" in refused.text
+    assert client.get("/bench/interlock.svg?no=L2&nc=strip").text.startswith("<svg")
+    assert "Never number for number" in client.get("/bench/interlock/card?no=L2&nc=strip&old=coil-13&new=coil-45").text
