@@ -339,6 +339,10 @@ def _observed(model: UnitModel, observation: Observation, rules: Rules) -> Float
     drive = drives_of(model.plate, observation.condition, rules)[0][0]
     if observation.kind == "glows":
         agrees = model.predict(f"amps:{observation.about}", drive).shown > 3.0
+    elif observation.kind.startswith("strips-"):
+        strips = [model.predict(f"amps:{circuit.id}", drive).shown for circuit in model.plate.circuits]
+        heat = np.max(strips, axis=0) > 3.0
+        agrees = heat if observation.kind == "strips-heat" else ~heat
     else:
         runs = model.predict("amps:blower", drive).shown > 0.3 * model.plate.blower.rated_amps
         agrees = runs if observation.kind == "blower-runs" else ~runs

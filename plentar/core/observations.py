@@ -10,7 +10,7 @@ from typing import Literal
 
 from plentar.core.fault import Fault
 
-__all__ = ["LOOK", "SIGNS", "Sign", "factor_of", "sign_of"]
+__all__ = ["CHECKS", "LOOK", "SIGNS", "Sign", "factor_of", "sign_of"]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -76,6 +76,8 @@ LOOK = (
 SIGNS = (
     Sign(kind="blower-runs", words="Blower seen running", seen_running=True),
     Sign(kind="blower-still", words="Blower seen standing still", seen_running=True),
+    Sign(kind="strips-heat", words="A strip seen heating", seen_running=True),
+    Sign(kind="strips-cold", words="Every strip seen cold", seen_running=True),
     Sign(kind="glows", words="Strip glows", about="strip", seen_running=True),
     Sign(
         kind="breaker-off", words="Breaker found off", speaks=((".breaker.off", 30.0), ("shorted", 4.0), (".weak", 6.0))
@@ -88,7 +90,31 @@ SIGNS = (
     ),
     Sign(kind="smell", words="Hot or burnt smell", speaks=((".loose", 3.0), (".burnt", 3.0), (".shorted", 2.0))),
 )
-_BY_KIND: Mapping[str, Sign] = {sign.kind: sign for sign in (*LOOK, *SIGNS)}
+# Field guide, section 4, steps 11 and 12: what the blower's and the control side's own checks find.
+CHECKS = (
+    Sign(
+        kind="jumper-runs",
+        words="Motor runs on a jumper",
+        speaks=(("blower-relay", 6.0), ("ecm", 2.0), ("board", 2.0)),
+    ),
+    Sign(
+        kind="jumper-still",
+        words="Motor stands still on a jumper",
+        speaks=(("blower.motor", 25.0), ("blower.lead", 6.0)),
+    ),
+    Sign(kind="stiff", words="Wheel turns stiffly by hand", speaks=(("seized", 20.0),)),
+    Sign(kind="side-play", words="Side play in the shaft", speaks=(("seized", 4.0),)),
+    Sign(kind="loose-hub", words="Wheel's hub loose on the shaft", speaks=(("air.little", 6.0),)),
+    Sign(kind="capacitor-out", words="Run capacitor out of its band", speaks=(("capacitor", 40.0),)),
+    Sign(kind="bad-start", words="A start that failed", speaks=(("erratic", 12.0), ("cycling", 2.0))),
+    Sign(
+        kind="conductor-shorted",
+        words="Conductor shorted",
+        about="part",
+        speaks=((".shorted", 40.0), (".grounded", 10.0)),
+    ),
+)
+_BY_KIND: Mapping[str, Sign] = {sign.kind: sign for sign in (*LOOK, *SIGNS, *CHECKS)}
 
 
 def sign_of(kind: str) -> Sign | None:

@@ -38,6 +38,12 @@ def parse_number(text: str, quantity: str) -> float:
         raise ReadingError("type what the meter shows", field="value")
     if quantity == "ohms" and typed.casefold() in ("ol", "o.l", "open"):
         return OPEN_OHMS
+    if quantity == "amps" and "/" in typed:
+        # A clamp with the conductor wound through it several times: the reading over the turns.
+        shown, _, turns = typed.partition("/")
+        if not turns.strip().isdigit() or not 2 <= int(turns) <= 50:
+            raise ReadingError(f"expected a reading over 2 to 50 turns, as 4.2/10, got “{typed[:40]}”", field="value")
+        return parse_number(shown, quantity) / int(turns)
     match = _NUMBER.match(typed)
     known = {unit.casefold() for units in _UNITS.values() for unit in units} | {""}
     if match is None or match["unit"].casefold() not in known:

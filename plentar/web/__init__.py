@@ -66,9 +66,9 @@ def create_app(settings: Settings) -> Flask:
     errors.register(app)
     assets.register(app)
 
-    from plentar.web import bench, call, fix, parts, signin, start, timing, today, unit
+    from plentar.web import bench, call, checks, fix, parts, signin, start, timing, today, unit
 
-    for place in (signin, today, start, call, unit, timing, bench, fix, parts):
+    for place in (signin, today, start, call, unit, timing, bench, fix, parts, checks):
         app.register_blueprint(place.bp)
     app.jinja_env.filters["local"] = _local
     app.jinja_env.filters["shown_value"] = shown_value

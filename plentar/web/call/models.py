@@ -50,6 +50,8 @@ STEPS = (
     ("trace", "Trace"),
     ("timing", "Timing"),
     ("air", "Air"),
+    ("blower", "Blower, interlock"),
+    ("control", "Control circuit"),
     ("fix", "Fix"),
     ("prove", "Prove"),
     ("hand-over", "Hand over"),
@@ -114,6 +116,16 @@ class Gathered:
     def found(self) -> list[ObservationRow]:
         """The signs that stand as found."""
         return [row for row in self.standing.values() if row.state == "found" and sign_of(row.kind) is not None]
+
+    @property
+    def signs(self) -> list[Observation]:
+        """Everything seen that speaks for or against a cause, the four-row blower test included."""
+        seen = [(row.kind, row.about, row.condition) for row in self.found]
+        rows = {"row-blower": ("blower-runs", "blower-still"), "row-strips": ("strips-heat", "strips-cold")}
+        for row in self.standing.values():
+            if row.kind in rows and row.state in ("found", "fine"):
+                seen.append((rows[row.kind][row.state == "fine"], "", row.condition))
+        return [Observation(kind=kind, about=about, condition=condition_from_json(c)) for kind, about, c in seen]
 
     @property
     def causes(self) -> list[AcceptedCause]:
@@ -290,10 +302,7 @@ class CallScreen:
     def diagnosis(self) -> Diagnosis | None:
         """What the readings say of the causes; None before the first reading."""
         readings = [core_reading(row) for row in self._rows if row.id in self._standing_ids]
-        signs = [
-            Observation(kind=row.kind, about=row.about, condition=condition_from_json(row.condition))
-            for row in self.gathered.found
-        ]
+        signs = self.gathered.signs
         if not readings and not signs:
             return None
         return _diagnosed(self.plate, tuple(readings), tuple(self.call.complaints), tuple(signs))
@@ -408,6 +417,8 @@ class CallScreen:
             "look": self._look_step(),
             "timing": self._timing_step(),
             "air": self._air_step(),
+            "blower": self._seen_step("row-blower"),
+            "control": self._seen_step("map"),
             "fix": self._fix_step(),
             "prove": ("open", ""),
             "hand-over": ("pass" if self.call.status == "closed" else "open", "report"),
@@ -479,6 +490,10 @@ class CallScreen:
     def air(self) -> AirVerdict | None:
         """The newest air measurement, judged."""
         return self.airs[-1][2] if self.airs else None
+
+    def _seen_step(self, kind: str) -> tuple[str, str]:
+        rows = [key for key, row in self.gathered.standing.items() if key[0] == kind and row.state != "undone"]
+        return ("not-proven", f"{len(rows)} kept") if rows else ("open", "")
 
     def _fix_step(self) -> tuple[str, str]:
         if not self.gathered.causes:

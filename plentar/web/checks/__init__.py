@@ -1,0 +1,5 @@
+"""The blower's and the control side's own checks."""
+
+from plentar.web.checks.views import bp
+
+__all__ = ["bp"]
