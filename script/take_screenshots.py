@@ -87,6 +87,27 @@ def panel(name: str) -> Callable[[Page], None]:
     return go
 
 
+def page_of(path: str) -> Callable[[Page], None]:
+    """Open a page beside the call in progress."""
+
+    def go(page: Page) -> None:
+        open_call(IN_PROGRESS)(page)
+        page.goto(f"{page.url.split('?')[0]}/{path}")
+
+    return go
+
+
+def bench(page: Page) -> None:
+    """Open the bench with a back-feed on it."""
+    page.goto(page.url.replace("/today", "/bench/interlock?com=strip&no=L2&nc=strip&call=G&new=coil-45"))
+
+
+def part_check(page: Page) -> None:
+    """Hold the shelf against a DC relay."""
+    open_call("2 Netherby Bend")(page)
+    page.goto(f"{page.url.split('?')[0]}/part-check?device=relay-b&part=Generic AC heat relay 25 A")
+
+
 VIEWS: tuple[tuple[str, tuple[int, int], str, Callable[[Page], None]], ...] = (
     ("today", LAPTOP, "day", today),
     ("call-day", LAPTOP, "day", open_call(IN_PROGRESS, "amps:strip-b")),
@@ -99,6 +120,10 @@ VIEWS: tuple[tuple[str, tuple[int, int], str, Callable[[Page], None]], ...] = (
     ("nameplate", LAPTOP, "attic", plate),
     ("timing", LAPTOP, "day", timing),
     ("current-log", LAPTOP, "attic", log),
+    ("interlock-bench", LAPTOP, "day", bench),
+    ("blower", LAPTOP, "attic", page_of("blower")),
+    ("fix-and-prove", LAPTOP, "day", page_of("fix?part=seq-a")),
+    ("part-check", LAPTOP, "attic", part_check),
     ("safe-phone", PHONE, "day", panel("safe")),
     ("timing-phone", PHONE, "attic", timing),
 )

@@ -16,7 +16,7 @@ GOOD = {"R": "R", "C": "C", "W": "W", "G": "G", "Y": "Y", "O": "O"}
 
 def amps(value: float, *calls: str, seconds: float = 120.0) -> Reading:
     """The clamp on R a while into some calls."""
-    condition = Condition(feeds=(("feed-1", "live"),), calls=tuple((call, seconds) for call in calls))  # type: ignore[misc]
+    condition = Condition(feeds=(("feed-1", "live"),), calls=tuple((call, seconds) for call in calls))
     return Reading(point="amps:control", value=value, condition=condition)
 
 
