@@ -134,3 +134,11 @@ def test_air_wants_watts_and_is_then_judged_and_compared(client: FlaskClient, sh
     assert 'value="70"' in body
     assert "CFM" in air(return_degf="70", supply_degf="125")[1]
     assert "The clean filter gave" in air(return_degf="70", supply_degf="105", filter="clean")[1]
+
+
+def test_a_log_is_still_there_after_a_tap_was_refused(client: FlaskClient, shop: ShopOf) -> None:
+    """What is kept of a log's analysis outlives the request that made it, a rolled back one too."""
+    upload(client, shop, GOOD, called="5")
+    for what in ("off:strip-a", "drop", "call", "call"):
+        tap(client, shop, what)
+        assert client.get(f"{shop.url}/timing").status_code == 200

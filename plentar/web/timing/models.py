@@ -262,13 +262,14 @@ class _Once:
     """A log's row for the cache below: kept logs never change, so any row of one id is the same."""
 
     def __init__(self, row: CurrentLogRow) -> None:
-        self.row = row
+        # The row of a request long over cannot be asked for anything any more, its id included.
+        self.row, self.id = row, row.id
 
     def __hash__(self) -> int:
-        return hash(self.row.id)
+        return hash(self.id)
 
     def __eq__(self, other: object) -> bool:
-        return isinstance(other, _Once) and other.row.id == self.row.id
+        return isinstance(other, _Once) and other.id == self.id
 
 
 @lru_cache(maxsize=64)
