@@ -2,12 +2,15 @@
 
 from collections.abc import Callable
 from datetime import UTC, datetime, timedelta
+from pathlib import Path
 
 import pytest
+from PIL import Image
 from playwright.sync_api import Page, expect
 from sqlalchemy import Engine
 
 from plentar.core.ledger import DEAD, leads_of
+from plentar.core.places import terminal_words
 from plentar.demo.shelf import SHELF
 from plentar.formats.parts_csv import part_to_json
 from plentar.store.database import make_sessions
@@ -150,6 +153,48 @@ def test_a_lead_on_a_dead_terminal_is_caught_by_ledger_and_by_proof(
     page.get_by_label("Why it stays unproven").fill("")
     page.get_by_role("button", name="Leave it unproven").click()
     expect(page.get_by_role("alert")).to_contain_text("not proven yet")
+
+
+@pytest.mark.parametrize("size", [LAPTOP, PHONE], ids=["laptop", "phone"])
+def test_the_ledger_is_made_by_tapping_terminals(
+    open_page: Callable[..., Page], shop: ShopOf, size: dict[str, int], tmp_path: Path
+) -> None:
+    """A tap lands the marked lead and marks the next; two leads swapped are told apart; the photo stands beside."""
+    page = open_page(size)
+    sign_in(page, shop)
+    page.goto(f"{shop.url}/fix?part=seq-a")
+    heater = [end for end in leads_of(shop.plate, "seq-a") if ".pole-" not in end.terminal]
+    one, two = heater[0], heater[1]
+    board = page.get_by_label("Board, terminals of this part")
+    page.locator(f'[name="after:{one.lead}"]').focus()
+    expect(board.get_by_role("status")).to_contain_text(f"Now, lead {one.words}")
+    board.locator(f'[data-terminal="{two.terminal}"]').click()
+    expect(page.locator(f'[name="after:{one.lead}"]')).to_have_value(two.terminal)
+    expect(board.get_by_role("status")).to_contain_text("Before, lead")
+    page.get_by_role("button", name="Keep this ledger").click()
+    expect(page.locator("#fixing")).to_contain_text(f"2 leads joined on {terminal_words(shop.plate, two.terminal)}")
+    picture = tmp_path / "leads.jpg"
+    Image.new("RGB", (640, 480), "#884422").save(picture, "JPEG")
+    page.get_by_label("Photo, before the leads come off").set_input_files(picture)
+    page.get_by_role("button", name="Keep photo").click()
+    expect(page.get_by_alt_text("leads before they came off")).to_be_visible()
+    page.goto(f"{shop.url}/report")
+    expect(page.locator(".paper")).to_contain_text("Leads of Seq A")
+
+
+@pytest.mark.parametrize("size", [LAPTOP, PHONE], ids=["laptop", "phone"])
+def test_no_key_moves_away_when_the_first_digit_is_judged(
+    open_page: Callable[..., Page], shop: ShopOf, size: dict[str, int]
+) -> None:
+    """The verdict of what is being typed appears, and the button under the thumb stays where it was."""
+    page = open_page(size)
+    sign_in(page, shop)
+    page.goto(f"{shop.url}?point=volts:feed-1.l1:feed-1.l2")
+    button = page.get_by_role("button", name="Keep reading")
+    before = button.bounding_box()
+    page.locator(".entry").fill("14")
+    expect(page.locator("#verdict")).to_contain_text("fail")
+    assert button.bounding_box() == before
 
 
 def test_a_temporary_measure_shows_up_as_due(open_page: Callable[..., Page], shop: ShopOf) -> None:

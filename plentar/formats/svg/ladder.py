@@ -23,6 +23,7 @@ __all__ = [
     "Target",
     "Wire",
     "draw_board",
+    "plain_line",
     "shown_value",
 ]
 
@@ -215,6 +216,11 @@ class _Pen:
                 verdict=verdict,
             )
         )
+
+
+def plain_line(name: str) -> LineState:
+    """Return the line state of a drawing that shows the wiring alone, with nothing called and nothing lit."""
+    return "idle" if name.endswith((":closed", ":current")) else "live"
 
 
 def draw_board(

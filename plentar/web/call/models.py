@@ -28,16 +28,18 @@ from plentar.core.supply_loss import SupplyLoss, supply_loss
 from plentar.core.timing import RunVerdict, TimingRun, judge_run
 from plentar.core.verdicts import Grade, Verdict
 from plentar.formats.run_stamps import RunStamp, stamped_runs
-from plentar.formats.stamps import condition_at, condition_from_json
+from plentar.formats.stamps import condition_at
 from plentar.formats.svg.band_rail import BandRail, band_rail
 from plentar.formats.svg.ladder import Board, draw_board
 from plentar.formats.unit_json import kept_nameplate
 from plentar.store import calls
-from plentar.store.models import AcceptedCause, Call, Photo
+from plentar.store.models import Call
 from plentar.store.models import Observation as ObservationRow
 from plentar.store.models import Reading as ReadingRow
+from plentar.web.call.gathered import Gathered
+from plentar.web.kept import core_reading
 
-__all__ = ["CallScreen", "Gathered", "Kept", "Step", "View", "meter_of"]
+__all__ = ["CallScreen", "Kept", "Step", "View", "meter_of"]
 
 STEPS = (
     ("complaint", "Complaint"),
@@ -86,51 +88,6 @@ class Step:
 def meter_of(call: Call) -> Meter:
     """Return the core's meter for the one this call is done with."""
     return Meter(name=call.meter.name, ranges=tuple(MeterRange(**entry) for entry in call.meter.ranges))
-
-
-def core_reading(row: ReadingRow) -> Reading:
-    """Return a kept row as the core's value."""
-    return Reading(
-        point=row.point,
-        value=row.value,
-        condition=condition_from_json(row.condition),
-        meter_uncertainty=row.meter_uncertainty,
-        counts_uncertainty=row.counts_uncertainty,
-    )
-
-
-@dataclass(slots=True, kw_only=True)
-class Gathered:
-    """What a call holds beside its readings."""
-
-    observations: Sequence[ObservationRow] = ()
-    photos: Sequence[Photo] = ()
-    accepted: Sequence[AcceptedCause] = ()
-
-    @property
-    def standing(self) -> dict[tuple[str, str], ObservationRow]:
-        """The newest observation of each kind and place."""
-        return {(row.kind, row.about): row for row in self.observations}
-
-    @property
-    def found(self) -> list[ObservationRow]:
-        """The signs that stand as found."""
-        return [row for row in self.standing.values() if row.state == "found" and sign_of(row.kind) is not None]
-
-    @property
-    def signs(self) -> list[Observation]:
-        """Everything seen that speaks for or against a cause, the four-row blower test included."""
-        seen = [(row.kind, row.about, row.condition) for row in self.found]
-        rows = {"row-blower": ("blower-runs", "blower-still"), "row-strips": ("strips-heat", "strips-cold")}
-        for row in self.standing.values():
-            if row.kind in rows and row.state in ("found", "fine"):
-                seen.append((rows[row.kind][row.state == "fine"], "", row.condition))
-        return [Observation(kind=kind, about=about, condition=condition_from_json(c)) for kind, about, c in seen]
-
-    @property
-    def causes(self) -> list[AcceptedCause]:
-        """The accepted causes that were not taken back."""
-        return [row for row in self.accepted if row.withdrawn_at is None]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

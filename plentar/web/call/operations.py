@@ -16,19 +16,18 @@ from plentar.core.places import find_point, ohms_parts, ohms_refusal
 from plentar.core.readings import Reading
 from plentar.core.safety import safe_list
 from plentar.formats.numbers import parse_number
-from plentar.formats.photos import reencode
 from plentar.formats.stamps import condition_to_json, switch
 from plentar.store import calls, evidence, work
-from plentar.store.models import AcceptedCause, Observation, Photo
+from plentar.store.models import AcceptedCause, Observation
 from plentar.store.models import Reading as ReadingRow
 from plentar.web.call.models import CallScreen, meter_of
+from plentar.web.kept import still_open
 
 __all__ = [
     "accept_cause",
     "close_call",
     "flip",
     "keep_air",
-    "keep_photo",
     "keep_reading",
     "observe",
     "places_of",
@@ -121,7 +120,7 @@ def flip(db: Session, screen: CallScreen, *, what: str, state: str, person_id: U
     Raises:
         ReadingError: The unit has no such feed or call, or the Safe list alone may say so.
     """
-    _still_open(screen, what)
+    still_open(screen.call, what)
     if state == "proven dead":
         raise ReadingError("only the Safe list makes anything proven dead", field=what)
     if what == "control" and state == "separate source" and not _feeds_dead(screen):
@@ -161,11 +160,6 @@ def _feeds_dead(screen: CallScreen) -> bool:
     return all(state == "proven dead" for _, state in screen.condition.feeds)
 
 
-def _still_open(screen: CallScreen, field: str) -> None:
-    if screen.call.status == "closed":
-        raise ReadingError("this call is closed; its record stands", field=field)
-
-
 def places_of(screen: CallScreen, about: str) -> list[str]:
     """Return the ids a sign can be pinned to: parts, strips or feeds of this unit."""
     plate = screen.plate
@@ -195,7 +189,7 @@ def observe(
     Raises:
         ReadingError: No such sign or line, or a place this unit does not have.
     """
-    _still_open(screen, "kind")
+    still_open(screen.call, "kind")
     lines = {(item.kind, item.about) for item in safe_list(screen.plate)}
     is_safe = kind.startswith("safe-")
     sign = sign_of(kind)
@@ -230,43 +224,6 @@ def _follow_safe_list(db: Session, screen: CallScreen, kind: str, about: str, st
     calls.set_condition(db, screen.call, stamp)
 
 
-def keep_photo(
-    db: Session,
-    screen: CallScreen,
-    *,
-    photo_id: UUID,
-    part: str,
-    note: str,
-    data: bytes,
-    person_id: UUID,
-    moment: datetime,
-) -> None:
-    """Keep a photograph.
-
-    Raises:
-        ReadingError: No picture, or pinned to nothing this unit has.
-    """
-    _still_open(screen, "photo")
-    if not data:
-        raise ReadingError("choose a photo first", field="photo")
-    if part and part not in {*places_of(screen, "part"), *places_of(screen, "feed")}:
-        raise ReadingError("pick the part it shows", field="part")
-    image, thumbnail = reencode(data)
-    row = Photo(
-        id=photo_id,
-        shop_id=screen.call.shop_id,
-        call_id=screen.call.id,
-        person_id=person_id,
-        at=moment,
-        part=part,
-        note=note.strip(),
-        image=image,
-        thumbnail=thumbnail,
-    )
-    evidence.append(db, row)
-    calls.open_call(db, screen.call)
-
-
 def keep_air(
     db: Session,
     screen: CallScreen,
@@ -282,7 +239,7 @@ def keep_air(
     Raises:
         ReadingError: No watts yet, or a figure that is none; `field` names the input.
     """
-    _still_open(screen, "supply_degf")
+    still_open(screen.call, "supply_degf")
     stream = screen.airstream
     if stream is None:
         raise ReadingError("clamp the strips and read the supply under the heat call first", field="supply_degf")
@@ -326,7 +283,7 @@ def accept_cause(
     Raises:
         ReadingError: Nothing named, an unknown fault, or neither a cause of it nor "cause not found".
     """
-    _still_open(screen, "title")
+    still_open(screen.call, "title")
     known = {fault.id: fault.title for fault in faults_of(screen.plate)}
     parts = [part for fault in faults for part in fault.split("+")]
     if any(part not in known for part in parts):
@@ -363,7 +320,7 @@ def close_call(db: Session, screen: CallScreen, *, outcome: str, moment: datetim
     Raises:
         ReadingError: Nothing says what was done and no cause was accepted, or a repair is not proven yet.
     """
-    _still_open(screen, "outcome")
+    still_open(screen.call, "outcome")
     if work.awaits_proof(db, shop_id=screen.call.shop_id, call_id=screen.call.id):
         raise ReadingError("prove the repair first, or say under Fix and prove why it stays unproven", field="outcome")
     if not outcome.strip() and not screen.gathered.causes:

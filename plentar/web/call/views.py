@@ -14,7 +14,7 @@ from plentar.core.findings import compare
 from plentar.core.observations import LOOK, SIGNS, sign_of
 from plentar.formats.call_record import call_to_json, readings_to_csv
 from plentar.formats.svg.band_rail import band_rail
-from plentar.store import calls, evidence
+from plentar.store import calls, evidence, work
 from plentar.store.models import Photo
 from plentar.web.access import login_required, now
 from plentar.web.call.forms import (
@@ -26,19 +26,20 @@ from plentar.web.call.forms import (
     PhotoForm,
     ReadingForm,
 )
-from plentar.web.call.models import CallScreen, Gathered, View
+from plentar.web.call.gathered import Gathered
+from plentar.web.call.models import CallScreen, View
 from plentar.web.call.operations import (
     accept_cause,
     close_call,
     flip,
     keep_air,
-    keep_photo,
     keep_reading,
     observe,
     places_of,
     typed_reading,
 )
 from plentar.web.call.records import call_document, reading_records
+from plentar.web.kept import keep_photo
 
 __all__ = ["bp"]
 
@@ -46,7 +47,9 @@ bp = Blueprint("call", __name__, url_prefix="/calls/<uuid:call_id>")
 PANELS = ("reading", "complaint", "nameplate", "safe", "look", "air", "accept", "hand-over")
 
 
-def _screen(call_id: UUID, selected: str | None = None, view: View | None = None) -> CallScreen:
+def _screen(
+    call_id: UUID, selected: str | None = None, view: View | None = None, *, with_work: bool = False
+) -> CallScreen:
     """Return the call's screen as of now; another shop's call is a 404."""
     shop_id = g.person.shop_id
     call = calls.get_for_shop(g.db, shop_id=shop_id, call_id=call_id)
@@ -56,6 +59,7 @@ def _screen(call_id: UUID, selected: str | None = None, view: View | None = None
         observations=evidence.list_observations(g.db, shop_id=shop_id, call_id=call_id),
         photos=evidence.list_photos(g.db, shop_id=shop_id, call_id=call_id),
         accepted=evidence.list_accepted(g.db, shop_id=shop_id, call_id=call_id),
+        work=work.list_items(g.db, shop_id=shop_id, call_id=call_id) if with_work else (),
     )
     rows = calls.list_readings(g.db, shop_id=shop_id, call_id=call_id)
     return CallScreen(call, rows, now(), selected=selected, gathered=gathered, view=view)
@@ -253,9 +257,10 @@ def add_photo(call_id: UUID) -> ResponseReturnValue:
         upload = request.files.get("photo")
         keep_photo(
             g.db,
-            _screen(call_id),
+            (screen := _screen(call_id)).call,
             photo_id=UUID(form.photo_id.data),
             part=form.part.data or "",
+            places={*places_of(screen, "part"), *places_of(screen, "feed")},
             note=form.note.data or "",
             data=upload.read() if upload is not None else b"",
             person_id=g.person.id,
@@ -354,7 +359,7 @@ def close(call_id: UUID) -> ResponseReturnValue:
 
 def _paper(call_id: UUID, *, embed: bool) -> dict[str, object]:
     """Return what the report shows; pictures as links, or inside the document where it travels alone."""
-    screen = _screen(call_id)
+    screen = _screen(call_id, with_work=True)
     shop_id = screen.call.shop_id
     earlier = calls.earlier_calls(
         g.db, shop_id=shop_id, unit_id=screen.call.unit_id, before=screen.call.scheduled_at, most=3

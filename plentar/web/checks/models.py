@@ -19,11 +19,11 @@ from plentar.core.places import find_point, place_words
 from plentar.core.readings import Reading, standing
 from plentar.core.thermostat_map import TERMINALS, MapNote, MapRow, check_map
 from plentar.core.verdicts import Band, Grade, Verdict, grade
-from plentar.formats.stamps import condition_from_json
 from plentar.formats.unit_json import kept_nameplate
 from plentar.store import calls
 from plentar.store.models import Call, Observation
 from plentar.store.models import Reading as ReadingRow
+from plentar.web.kept import core_reading
 
 __all__ = ["ROWS", "BlowerRow", "ChecksScreen"]
 
@@ -83,16 +83,7 @@ class ChecksScreen:
     @cached_property
     def readings(self) -> list[Reading]:
         """The call's standing readings as core values, oldest first."""
-        return [
-            Reading(
-                point=row.point,
-                value=row.value,
-                condition=condition_from_json(row.condition),
-                meter_uncertainty=row.meter_uncertainty,
-                counts_uncertainty=row.counts_uncertainty,
-            )
-            for row in self._rows
-        ]
+        return [core_reading(row) for row in self._rows]
 
     @property
     def blower_rows(self) -> list[BlowerRow]:

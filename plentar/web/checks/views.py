@@ -19,6 +19,7 @@ from plentar.store import calls, evidence
 from plentar.store.models import Observation
 from plentar.web.access import login_required, now
 from plentar.web.checks.models import FELT, ROWS, ChecksScreen, judge_capacitor
+from plentar.web.kept import still_open
 
 __all__ = ["bp"]
 
@@ -81,8 +82,7 @@ def _append(
     moment: datetime,
     **condition: Any,
 ) -> None:
-    if screen.call.status == "closed":
-        raise ReadingError("this call is closed; its record stands", field=kind)
+    still_open(screen.call, kind)
     stamp = condition_to_json(condition_at(screen.call.condition, moment)) | condition
     evidence.append(
         g.db,

@@ -10,17 +10,17 @@ from typing import Any
 from plentar.core.errors import PlentarError
 from plentar.core.ledger import LeadEnd, LedgerNote, LedgerRow, check_ledger, leads_of, terminals_of
 from plentar.core.nameplate import Nameplate
-from plentar.core.places import find_point, place_words
+from plentar.core.places import find_point, place_words, terminal_words
 from plentar.core.points import part_words
 from plentar.core.proof import BEFORE_POWER, Proof, proof_items, prove
-from plentar.core.readings import Reading
 from plentar.core.verdicts import Grade
-from plentar.formats.stamps import condition_from_json
 from plentar.formats.svg.band_rail import BandRail, band_rail
+from plentar.formats.svg.ladder import Board, draw_board, plain_line
 from plentar.formats.unit_json import kept_nameplate
 from plentar.store import calls
-from plentar.store.models import AcceptedCause, Call, WorkItem
+from plentar.store.models import AcceptedCause, Call, Photo, WorkItem
 from plentar.store.models import Reading as ReadingRow
+from plentar.web.kept import core_reading
 
 __all__ = ["FixScreen"]
 
@@ -56,8 +56,9 @@ class FixScreen:
         items: Sequence[WorkItem],
         moment: datetime,
         part: str = "",
+        photos: Sequence[Photo] = (),
     ) -> None:
-        self.call, self.items, self.moment = call, items, moment
+        self.call, self.items, self.moment, self._photos = call, items, moment, photos
         self.plate: Nameplate = kept_nameplate(call.unit.nameplate)
         self._rows = [row for row in calls.standing_readings(readings) if self._knows(row.point)]
         self.causes = [cause for cause in causes if cause.withdrawn_at is None]
@@ -98,6 +99,15 @@ class FixScreen:
         """Where a lead of that part can go."""
         return terminals_of(self.plate, self.part) if self.part else ()
 
+    @cached_property
+    def board(self) -> Board:
+        """The wiring of the unit; only the terminals of the open part can be tapped on it."""
+        drawn = draw_board(
+            self.plate, line=plain_line, verdicts={}, labels={}, words=lambda name: terminal_words(self.plate, name)
+        )
+        drawn.probes = [probe for probe in drawn.probes if probe.terminal.startswith(f"{self.part}.")]
+        return drawn
+
     def standing_ledger(self, part: str) -> dict[str, dict[str, Any]]:
         """The newest kept row of each lead of a part."""
         kept = [item for item in self.of("ledger") if item.about == part]
@@ -122,6 +132,10 @@ class FixScreen:
         """True when no kept ledger has a lead where it must not be."""
         return all(note.grade is not Grade.FAIL for ledger in self.ledgers for note in ledger.notes)
 
+    def photos_of(self, part: str) -> list[Photo]:
+        """The photographs pinned to a part, oldest first."""
+        return [photo for photo in self._photos if photo.part == part]
+
     @property
     def checklist(self) -> list[tuple[str, str, bool]]:
         """What is checked before power goes back on."""
@@ -138,8 +152,8 @@ class FixScreen:
     def proof(self) -> list[ProofRow]:
         """What must be read again, before and after."""
         back = self.power_back_at
-        before = [_core(row) for row in self._rows if back is None or row.taken_at < back]
-        after = [_core(row) for row in self._rows if back is not None and row.taken_at >= back]
+        before = [core_reading(row) for row in self._rows if back is None or row.taken_at < back]
+        after = [core_reading(row) for row in self._rows if back is not None and row.taken_at >= back]
         first = prove(self.plate, proof_items(self.plate), before, after)
         failed = [p.item.point for p in first if p.before is not None and p.before.grade is Grade.FAIL]
         traced = [row.point for row in self._rows if (back is None or row.taken_at < back) and ":" in row.point]
@@ -196,13 +210,3 @@ class FixScreen:
         except ValueError:
             years = 12
         return 1 - math.exp(-len(self.siblings) * 1.5 / years)
-
-
-def _core(row: ReadingRow) -> Reading:
-    return Reading(
-        point=row.point,
-        value=row.value,
-        condition=condition_from_json(row.condition),
-        meter_uncertainty=row.meter_uncertainty,
-        counts_uncertainty=row.counts_uncertainty,
-    )

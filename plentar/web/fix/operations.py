@@ -15,6 +15,7 @@ from plentar.formats.numbers import parse_number
 from plentar.store import calls, evidence
 from plentar.store.models import WorkItem
 from plentar.web.fix.models import FixScreen
+from plentar.web.kept import still_open
 
 __all__ = ["keep_approval", "keep_check", "keep_ledger", "keep_part", "keep_temporary", "power_back", "settle_proof"]
 
@@ -30,8 +31,7 @@ def _keep(
     moment: datetime,
     due_on: date | None = None,
 ) -> None:
-    if screen.call.status == "closed":
-        raise ReadingError("this call is closed; its record stands", field=kind)
+    still_open(screen.call, kind)
     row = WorkItem(
         id=item_id,
         shop_id=screen.call.shop_id,

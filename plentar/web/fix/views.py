@@ -21,6 +21,7 @@ from plentar.web.fix.operations import (
     power_back,
     settle_proof,
 )
+from plentar.web.kept import keep_photo
 
 __all__ = ["bp"]
 
@@ -39,6 +40,7 @@ def _screen(call_id: UUID, part: str = "") -> FixScreen:
         work.list_items(g.db, shop_id=shop_id, call_id=call_id),
         now(),
         part,
+        evidence.list_photos(g.db, shop_id=shop_id, call_id=call_id),
     )
 
 
@@ -83,6 +85,30 @@ def ledger(call_id: UUID) -> ResponseReturnValue:
     def keep(screen: FixScreen, item_id: UUID) -> None:
         keep_ledger(
             g.db, screen, item_id=item_id, part=part, form=request.form, person_id=g.person.id, moment=screen.moment
+        )
+
+    return _kept(call_id, form, keep, part)
+
+
+@bp.post("/photos")
+@login_required
+def add_photo(call_id: UUID) -> ResponseReturnValue:
+    """Keep a photograph of a part's leads."""
+    form = LedgerForm()
+    part = (form.part.data or "")[:80]
+
+    def keep(screen: FixScreen, item_id: UUID) -> None:
+        upload = request.files.get("photo")
+        keep_photo(
+            g.db,
+            screen.call,
+            photo_id=item_id,
+            part=part,
+            places={name for name, _ in screen.parts},
+            note="",
+            data=upload.read() if upload is not None else b"",
+            person_id=g.person.id,
+            moment=screen.moment,
         )
 
     return _kept(call_id, form, keep, part)

@@ -279,6 +279,52 @@ document.addEventListener("click", (event) => {
   for (const letter of typed ?? "") press(letter);
 });
 
+// The ledger by tapping: the next tap on a terminal lands the lead whose Before or Now is marked, then the mark moves on.
+function landing() {
+  const picks = [...document.querySelectorAll(".lead select[data-land]")];
+  if (!picks.length || !$("#board[data-lands]")) return;
+  const next = picks.find((pick) => "next" in pick.dataset) ?? picks[0];
+  aim(next, picks);
+}
+function aim(pick, picks = [...document.querySelectorAll(".lead select[data-land]")]) {
+  for (const other of picks) delete other.dataset.next;
+  pick.dataset.next = "";
+  $("[data-land-words]").textContent = `${pick.dataset.land}: tap its terminal`;
+  const frame = $("#board .board-frame");
+  const view = frame.getBoundingClientRect();
+  const box = $(`#board [data-terminal="${CSS.escape(pick.value)}"]`)?.getBoundingClientRect();
+  if (box) frame.scrollTop += (box.top + box.bottom - view.top - view.bottom) / 2;
+  if (box) frame.scrollLeft += (box.left + box.right - view.left - view.right) / 2;
+  for (const spot of document.querySelectorAll("#board .probe")) {
+    spot.toggleAttribute(
+      "data-taken",
+      picks.some((p) => p.value === spot.dataset.terminal && p.name.startsWith("after:")),
+    );
+  }
+}
+function land(spot) {
+  const picks = [...document.querySelectorAll(".lead select[data-land]")];
+  const at = picks.findIndex((pick) => "next" in pick.dataset);
+  if (at < 0) return;
+  picks[at].value = spot.dataset.terminal;
+  aim(picks[(at + 1) % picks.length], picks);
+}
+document.addEventListener("focusin", (event) => {
+  if (event.target.matches?.(".lead select[data-land]")) aim(event.target);
+});
+document.addEventListener("click", (event) => {
+  const spot = event.target.closest("#board[data-lands] .probe");
+  if (spot) land(spot);
+});
+document.addEventListener("keydown", (event) => {
+  const spot = event.target.closest?.("#board[data-lands] .probe");
+  if (!spot || (event.key !== "Enter" && event.key !== " ")) return;
+  event.preventDefault();
+  land(spot);
+});
+document.addEventListener("htmx:after:swap", landing);
+document.addEventListener("DOMContentLoaded", landing);
+
 // The pad's own keys, for gloves: big, and without the phone's keyboard over the circuit.
 function press(value) {
   const entry = $(".entry");

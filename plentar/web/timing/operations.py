@@ -14,6 +14,7 @@ from plentar.formats.packed import pack
 from plentar.formats.stamps import condition_at, condition_to_json, switch
 from plentar.store import calls, evidence
 from plentar.store.models import CurrentLogRow, Observation
+from plentar.web.kept import still_open
 from plentar.web.timing.models import HIDDEN, LogScreen, TimingScreen, hidden_fault
 
 __all__ = ["keep_log", "keep_recording", "simulate", "stamp"]
@@ -27,8 +28,7 @@ def stamp(db: Session, screen: TimingScreen, *, stamp_id: UUID, what: str, perso
     Raises:
         ReadingError: The call is closed, no run is going, a stage the unit does not have.
     """
-    if screen.call.status == "closed":
-        raise ReadingError("this call is closed; its record stands", field="what")
+    still_open(screen.call, "what")
     is_undo = what.startswith("undo:")
     deed, _, stage = what.removeprefix("undo:").partition(":")
     run = screen.current
@@ -98,8 +98,7 @@ def keep_log(
     Raises:
         ReadingError: No file, a clamp the unit does not have, a file that is no log; `field` names the input.
     """
-    if screen.call.status == "closed":
-        raise ReadingError("this call is closed; its record stands", field="file")
+    still_open(screen.call, "file")
     if stream is None:
         raise ReadingError("choose the file the meter made", field="file")
     _known_clamp(screen, clamp)
@@ -160,8 +159,7 @@ def simulate(
     Raises:
         ReadingError: A clamp or a fault the unit does not have, or the call is closed.
     """
-    if screen.call.status == "closed":
-        raise ReadingError("this call is closed; its record stands", field="clamp")
+    still_open(screen.call, "clamp")
     _known_clamp(screen, clamp)
     seed = log_id.int % 100_000
     chosen = hidden_fault(screen.plate, seed) if fault == HIDDEN else fault

@@ -7,7 +7,7 @@ from itertools import permutations
 from plentar.core.electrical import expected_element_amps
 from plentar.core.nameplate import SIZES, Nameplate
 from plentar.formats.plate_form import PlateForm
-from plentar.formats.svg.ladder import Board, LineState, draw_board
+from plentar.formats.svg.ladder import Board, draw_board, plain_line
 from plentar.store.models import Unit
 
 __all__ = ["ORDERS", "PlateScreen"]
@@ -45,7 +45,7 @@ class PlateScreen:
     @cached_property
     def board(self) -> Board:
         """The circuit of the plate, nothing live."""
-        return draw_board(self.drawn, line=_line, verdicts={}, labels={})
+        return draw_board(self.drawn, line=plain_line, verdicts={}, labels={})
 
     @property
     def expected(self) -> list[Expected]:
@@ -96,7 +96,3 @@ def spoken(name: str) -> str:
     return (
         name.replace("-", " ").capitalize() if name.startswith(("feed", "branch")) else name.replace("-", " ").title()
     )
-
-
-def _line(name: str) -> LineState:
-    return "idle" if name.endswith((":closed", ":current")) else "live"
