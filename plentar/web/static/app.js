@@ -332,6 +332,15 @@ function press(value) {
   entry.dispatchEvent(new Event("input", { bubbles: true }));
 }
 
+// Digits typed in the moment between a pad's arrival and its wiring are judged too: once for each text.
+document.addEventListener("htmx:finally:request", () => {
+  const entry = $(".entry");
+  const verdict = $("#verdict");
+  if (!entry?.value || !verdict || verdict.childElementCount || entry.dataset.nudged === entry.value) return;
+  entry.dataset.nudged = entry.value;
+  entry.dispatchEvent(new Event("input", { bubbles: true }));
+});
+
 function settle() {
   const entry = $(".entry");
   if (entry && matchMedia("(pointer: coarse)").matches) entry.inputMode = "none";
