@@ -28,7 +28,7 @@ def open_call(name: str, point: str = "", press: str = "") -> Callable[[Page], N
     """Open a call from Today, put the meter somewhere, switch something."""
 
     def go(page: Page) -> None:
-        page.locator(f'main a:has-text("{name}")').first.click()
+        page.locator(f'main > a:has-text("{name}")').first.click()
         page.wait_for_selector(".ladder")
         if press:
             page.locator(f'#strip button[aria-label="{press}"]').click()
