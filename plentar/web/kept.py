@@ -4,6 +4,7 @@ from collections.abc import Collection
 from datetime import datetime
 from uuid import UUID
 
+from flask import abort, g
 from sqlalchemy.orm import Session
 
 from plentar.core.errors import ReadingError
@@ -14,7 +15,7 @@ from plentar.store import calls, evidence
 from plentar.store.models import Call, Photo
 from plentar.store.models import Reading as ReadingRow
 
-__all__ = ["core_reading", "keep_photo", "still_open"]
+__all__ = ["core_reading", "keep_photo", "own_call", "still_open"]
 
 
 def core_reading(row: ReadingRow) -> Reading:
@@ -26,6 +27,14 @@ def core_reading(row: ReadingRow) -> Reading:
         meter_uncertainty=row.meter_uncertainty,
         counts_uncertainty=row.counts_uncertainty,
     )
+
+
+def own_call(call_id: UUID) -> Call:
+    """Return a call of the signed-in person's shop; another shop's call is a 404."""
+    call = calls.get_for_shop(g.db, shop_id=g.person.shop_id, call_id=call_id)
+    if call is None:
+        abort(404)
+    return call
 
 
 def still_open(call: Call, field: str) -> None:

@@ -6,8 +6,8 @@ own feed, and the 24 V control ladder below all of it. Templates write down what
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
-from typing import Literal
 
+from plentar.core.line_state import LineState
 from plentar.core.nameplate import HeatingCircuit, Nameplate, RelayPole
 from plentar.core.points import rung_terminals
 from plentar.core.verdicts import Verdict
@@ -27,7 +27,6 @@ __all__ = [
     "shown_value",
 ]
 
-LineState = Literal["carries", "live", "dead", "alive", "idle"]
 WIDTH = 720.0
 LEFT, RIGHT = 58.0, 682.0
 CLAMP_WIDTH, RETURN_WIDTH = 88.0, 44.0

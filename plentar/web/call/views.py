@@ -39,7 +39,7 @@ from plentar.web.call.operations import (
     typed_reading,
 )
 from plentar.web.call.records import call_document, reading_records
-from plentar.web.kept import keep_photo
+from plentar.web.kept import keep_photo, own_call
 
 __all__ = ["bp"]
 
@@ -52,9 +52,7 @@ def _screen(
 ) -> CallScreen:
     """Return the call's screen as of now; another shop's call is a 404."""
     shop_id = g.person.shop_id
-    call = calls.get_for_shop(g.db, shop_id=shop_id, call_id=call_id)
-    if call is None:
-        abort(404)
+    call = own_call(call_id)
     gathered = Gathered(
         observations=evidence.list_observations(g.db, shop_id=shop_id, call_id=call_id),
         photos=evidence.list_photos(g.db, shop_id=shop_id, call_id=call_id),

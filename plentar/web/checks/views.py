@@ -19,7 +19,7 @@ from plentar.store import calls, evidence
 from plentar.store.models import Observation
 from plentar.web.access import login_required, now
 from plentar.web.checks.models import FELT, ROWS, ChecksScreen, judge_capacitor
-from plentar.web.kept import still_open
+from plentar.web.kept import own_call, still_open
 
 __all__ = ["bp"]
 
@@ -46,9 +46,7 @@ class CapacitorForm(FlaskForm):  # type: ignore[misc]
 
 def _screen(call_id: UUID) -> ChecksScreen:
     shop_id = g.person.shop_id
-    call = calls.get_for_shop(g.db, shop_id=shop_id, call_id=call_id)
-    if call is None:
-        abort(404)
+    call = own_call(call_id)
     return ChecksScreen(
         call,
         calls.list_readings(g.db, shop_id=shop_id, call_id=call_id),

@@ -21,7 +21,7 @@ from plentar.web.fix.operations import (
     power_back,
     settle_proof,
 )
-from plentar.web.kept import keep_photo
+from plentar.web.kept import keep_photo, own_call
 
 __all__ = ["bp"]
 
@@ -30,9 +30,7 @@ bp = Blueprint("fix", __name__, url_prefix="/calls/<uuid:call_id>/fix")
 
 def _screen(call_id: UUID, part: str = "") -> FixScreen:
     shop_id = g.person.shop_id
-    call = calls.get_for_shop(g.db, shop_id=shop_id, call_id=call_id)
-    if call is None:
-        abort(404)
+    call = own_call(call_id)
     return FixScreen(
         call,
         calls.list_readings(g.db, shop_id=shop_id, call_id=call_id),

@@ -10,6 +10,7 @@ from plentar.core.errors import PlentarError, ReadingError
 from plentar.formats.current_csv import write_current_csv
 from plentar.store import calls, evidence
 from plentar.web.access import login_required, now
+from plentar.web.kept import own_call
 from plentar.web.timing.forms import LogForm, SimulateForm, StampForm
 from plentar.web.timing.models import LogScreen, TimingScreen
 from plentar.web.timing.operations import keep_log, keep_recording, simulate, stamp
@@ -21,9 +22,7 @@ bp = Blueprint("timing", __name__, url_prefix="/calls/<uuid:call_id>")
 
 def _screen(call_id: UUID) -> TimingScreen:
     shop_id = g.person.shop_id
-    call = calls.get_for_shop(g.db, shop_id=shop_id, call_id=call_id)
-    if call is None:
-        abort(404)
+    call = own_call(call_id)
     return TimingScreen(
         call,
         calls.list_readings(g.db, shop_id=shop_id, call_id=call_id),
