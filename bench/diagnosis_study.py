@@ -18,17 +18,18 @@ import numpy as np
 from plentar.core.diagnosis import Cause, Diagnosis, diagnose
 from plentar.core.faults import COMPLAINTS, Fault, faults_of
 from plentar.core.hypotheses import COLD_RATIO, OPEN_OHMS, model_of
-from plentar.core.metrology import DEMO_METER
+from plentar.core.evidence.metrology import DEMO_METER
 from plentar.core.nameplate import Nameplate
 from plentar.core.network.changes import NO_CHANGE, Changes
 from plentar.core.network.circuit import Circuit
 from plentar.core.network.probe import read_amps, read_volts
-from plentar.core.network.solve import Drive, Settled, Variants, settle
+from plentar.core.network.drive import Drive
+from plentar.core.network.solve import Settled, Variants, settle
 from plentar.core.network.wiring import wire
 from plentar.core.next_test import Test, catalogue, next_tests
 from plentar.core.patterns import PATTERNS
-from plentar.core.readings import Condition, Reading
-from plentar.core.rules import DEFAULT_RULES
+from plentar.core.evidence.reading import Condition, Reading
+from plentar.core.limits.windows import closing
 
 MOST_TESTS = 45
 SURE = 0.95
@@ -157,7 +158,7 @@ def condition_for(plate: Nameplate, test: Test, now: Condition) -> Condition:
 def longest_window(plate: Nameplate) -> float:
     """Return when the last pole of the unit must have closed after the call [s]."""
     windows = [
-        DEFAULT_RULES.closing_window(plate, device.id, pole) for device in plate.devices for pole in device.poles
+        closing(plate, device.id, pole) for device in plate.devices for pole in device.poles
     ]
     return max(window.max_seconds for window in windows)
 

@@ -10,8 +10,8 @@ from typing import Any, NoReturn
 import click
 
 from plentar.core.errors import PlentarError, ReadingError
+from plentar.core.evidence.reading import Condition
 from plentar.core.nameplate import Nameplate
-from plentar.core.readings import Condition
 from plentar.formats.unit_json import nameplate_from_json, nameplate_schema
 from plentar.web.settings import Settings, SettingsError
 
@@ -119,9 +119,8 @@ def predict(unit: str, on: str, faults: tuple[str, ...], power: str) -> None:
 @click.argument("call")
 def diagnose(call: str) -> None:
     """Print the causes behind the readings of CALL.json and the next best tests."""
-    from plentar.core.diagnosis import diagnose as run
     from plentar.core.next_test import next_tests
-    from plentar.formats.call_json import call_from_json, diagnosis_to_json, observations_of, readings_of
+    from plentar.formats.call_json import call_from_json, diagnosis_to_json, visit_of
 
     try:
         document = call_from_json(_read_json(call))
@@ -136,12 +135,15 @@ def diagnose(call: str) -> None:
             error.field = ".".join(part for part in ("unit", error.field) if part)
             _fail(call, error)
     try:
-        readings = readings_of(document, plate)
-        found = run(plate, readings, complaints=document.complaints, observations=observations_of(document, plate))
+        visit = visit_of(document, plate)
+        found = visit.diagnosis
     except PlentarError as error:
         _fail(call, error)
+    if found is None:
+        _fail(call, ReadingError("expected at least one reading or observation", field="readings"))
+    readings = visit.readings
     last = readings[-1].condition if readings else Condition()
-    taken = {(r.point, frozenset(name for name, _ in r.condition.calls)) for r in readings}
+    taken = {(r.point, r.condition.on) for r in readings}
     _show(diagnosis_to_json(found, next_tests(found, last, taken=taken, school=document.school)))
 
 
@@ -164,7 +166,7 @@ def netlist(unit: str, on: str, fault_ids: tuple[str, ...]) -> None:
     """Print the settled circuit of UNIT.json as a SPICE deck."""
     from plentar.core.faults import fault_by_id
     from plentar.core.network.changes import NO_CHANGE
-    from plentar.core.network.solve import Drive
+    from plentar.core.network.drive import Drive
     from plentar.formats.netlist import netlist as run
 
     plate = _read_unit(unit)
@@ -228,6 +230,14 @@ def schema(kind: str) -> None:
     from plentar.formats.call_json import call_schema
 
     _show({"unit": nameplate_schema, "call": call_schema}[kind]())
+
+
+@main.command()
+def limits() -> None:
+    """Print every limit with its default and where it is from, as docs/limits.md has them."""
+    from plentar.formats.limits_page import limits_page
+
+    click.echo(limits_page(), nl=False)
 
 
 @main.command()

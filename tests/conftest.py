@@ -5,7 +5,7 @@ import subprocess
 import sys
 from collections.abc import Callable, Iterator
 from dataclasses import asdict
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from uuid import UUID, uuid4
 
@@ -15,11 +15,13 @@ from flask.testing import FlaskClient
 from sqlalchemy import Engine, text
 from sqlalchemy.orm import Session
 
-from plentar.core.metrology import DEMO_METER
+from plentar.core.evidence.events import first_event
+from plentar.core.evidence.metrology import DEMO_METER
 from plentar.core.patterns import PATTERNS
 from plentar.demo import load_demo
-from plentar.formats.stamps import fresh_stamp
+from plentar.formats.events_json import deed_to_json
 from plentar.formats.unit_json import nameplate_to_json
+from plentar.store import events
 from plentar.store.database import make_engine, make_sessions, migrate
 from plentar.store.models import Call, Meter, Person, Place, Shop, Unit
 from plentar.store.people import hash_password
@@ -108,10 +110,11 @@ class ShopOf:
             meter_id=meter.id,
             complaints=["not enough heat"],
             scheduled_at=now,
-            condition=fresh_stamp(plate, now),
             status="open",
         )
         db.add(call)
+        db.flush()
+        events.begin(db, call, deed_to_json(first_event(plate)), now - timedelta(hours=1))
         self.call_id: UUID = call.id
         self.unit_id: UUID = unit.id
         self.url = f"/calls/{call.id}"

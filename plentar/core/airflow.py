@@ -7,11 +7,10 @@ import math
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
-import psychrolib
-
 from plentar.core.errors import ReadingError
+from plentar.core.limits.table import DEFAULT_LIMITS, Limits
+from plentar.core.limits.verdicts import Band, Grade, Verdict, grade
 from plentar.core.nameplate import Nameplate
-from plentar.core.verdicts import Band, Grade, Verdict, grade
 
 __all__ = [
     "AirReading",
@@ -24,10 +23,6 @@ __all__ = [
 ]
 
 BTU_PER_WATT_HOUR = 3.412
-# Field guide, section 3: 350 to 450 CFM a ton, rise within 25 % of it, marginal to 40 %; above 75 °F always too hot.
-CFM_PER_TON = (350.0, 450.0)
-HOTTEST_RISE_DEGF, NO_HEAT_RISE_DEGF = 75.0, 2.0
-STEADY_SECONDS = 300.0
 PSC_POWER_FACTOR, ECM_POWER_FACTOR = 0.9, 0.65
 # A damp attic's air weighs less than half a percent more or less than this.
 INDOOR_HUMIDITY = 0.4
@@ -83,16 +78,20 @@ def air_factor(altitude_feet: float, degf: float) -> float:
         degf: Temperature of the air that the fan moves [°F].
     Source:
         Field guide, section 2: 1.08 scales with air density, altitude and temperature. 60 min/h × 0.24 Btu/(lb °F) ×
-        0.075 lb/ft³ = 1.08; density from PsychroLib (ASHRAE Handbook, Fundamentals, chapter 1).
+        0.075 lb/ft³ = 1.08; density of moist air as an ideal gas, held equal to a psychrometrics library by a test.
     Example:
         >>> round(air_factor(0.0, 70.0), 2), round(air_factor(5000.0, 70.0), 2)
         (1.07, 0.89)
     """
-    psychrolib.SetUnitSystem(psychrolib.IP)
-    pressure = psychrolib.GetStandardAtmPressure(altitude_feet)
-    ratio = psychrolib.GetHumRatioFromRelHum(degf, INDOOR_HUMIDITY, pressure)
-    density = psychrolib.GetMoistAirDensity(degf, ratio, pressure)
-    return float(1.08 * density / 0.075)
+    # Standard atmosphere, troposphere [psia].
+    pressure: float = 14.696 * (1 - 6.8754e-6 * altitude_feet) ** 5.2559
+    celsius = (degf - 32) / 1.8
+    # Magnus: saturation pressure of water, within half a percent of the tables between 0 and 60 °C.
+    vapour = INDOOR_HUMIDITY * 0.088643 * math.exp(17.62 * celsius / (243.12 + celsius))
+    ratio = 0.621945 * vapour / (pressure - vapour)
+    # One pound of dry air and its moisture as ideal gases [ft³/lb].
+    volume = 0.370486 * (degf + 459.67) * (1 + 1.607858 * ratio) / pressure
+    return 1.08 * (1 + ratio) / volume / 0.075
 
 
 def airflow_cfm(watts: float, rise_delta_degf: float, factor: float = 1.08) -> float:
@@ -129,7 +128,7 @@ def watts_in_airstream(
     return volts * (sum(strip_amps.values()) + motor * factor)
 
 
-def judge_air(plate: Nameplate, reading: AirReading) -> AirVerdict:
+def judge_air(plate: Nameplate, reading: AirReading, limits: Limits = DEFAULT_LIMITS) -> AirVerdict:
     """Judge rise and airflow against the tonnage; without it both are not proven.
 
     Source:
@@ -146,47 +145,57 @@ def judge_air(plate: Nameplate, reading: AirReading) -> AirVerdict:
         cfm=cfm,
         cfm_uncertainty=(cfm or 0.0) * share,
         air_factor=factor,
-        rise=_judge_rise(plate, reading, factor, spread),
-        flow=_judge_flow(plate, cfm, (cfm or 0.0) * share),
+        rise=_judge_rise(plate, reading, factor, spread, limits),
+        flow=_judge_flow(plate, cfm, (cfm or 0.0) * share, limits),
     )
 
 
-def _judge_rise(plate: Nameplate, reading: AirReading, factor: float, spread: float) -> Verdict:
+def _judge_rise(plate: Nameplate, reading: AirReading, factor: float, spread: float, limits: Limits) -> Verdict:
+    hottest, none = limits.number("hottest_rise_delta_degf"), limits.number("no_heat_rise_delta_degf")
+    steady = limits.number("steady_seconds")
+    per_ton = limits.number("cfm_per_ton_low"), limits.number("cfm_per_ton_high")
     rise = reading.rise_delta_degf
     base = Verdict(grade=Grade.NOT_PROVEN, value=rise, uncertainty=spread, unit="°F")
-    if rise - spread > HOTTEST_RISE_DEGF:
-        words = "Above 75 °F the strips are short of air whatever the plate."
+    if rise - spread > hottest:
+        words = f"Above {hottest:g} °F the strips are short of air whatever the plate."
         return _made(base, Grade.FAIL, "too hot", words, "Filter, coil, wheel, speed tap: find what holds the air.")
     if reading.watts > 1000 and rise + spread < 0.25 * expected_rise_degf(reading.watts, 2400.0, factor):
         words = (
             "Watts go in and the air stays cold: a probe in the wrong place, or the watts are not in this airstream."
         )
         return _made(base, Grade.NOT_PROVEN, "no rise", words)
-    if abs(rise) <= NO_HEAT_RISE_DEGF and reading.watts <= 1000:
+    if abs(rise) <= none and reading.watts <= 1000:
         return _made(base, Grade.FAIL, "no strip running", "Hardly any rise with heat called.", "Clamp each strip.")
-    if reading.steady_seconds is not None and reading.steady_seconds < STEADY_SECONDS:
+    if reading.steady_seconds is not None and reading.steady_seconds < steady:
         words = f"Only {reading.steady_seconds:.0f} s with the same strips: wait until five minutes."
         return _made(base, Grade.NOT_PROVEN, "not steady", words)
     if plate.tons is None:
         return _made(base, Grade.NOT_PROVEN, "", "The tonnage is not known, so neither is the rise to expect.")
-    low, high = (expected_rise_degf(reading.watts, flow * plate.tons, factor) for flow in reversed(CFM_PER_TON))
+    low, high = (expected_rise_degf(reading.watts, flow * plate.tons, factor) for flow in reversed(per_ton))
+    around = limits.band("rise_ratio")
     band = Band(
-        marginal_low=0.6 * low, pass_low=0.75 * low, pass_high=1.25 * high, marginal_high=1.4 * high, source="default"
+        marginal_low=around.marginal_low * low,
+        pass_low=around.pass_low * low,
+        pass_high=around.pass_high * high,
+        marginal_high=around.marginal_high * high,
+        source=around.source,
     )
     result = grade(rise, spread, band)
     kind = "" if result is Grade.PASS else "high rise" if rise > high else "low rise"
     step = {"high rise": "Little air: filter, coil, wheel, speed tap.", "low rise": "A strip missing, or much air."}
-    words = f"{reading.watts:.0f} W at 350 to 450 CFM a ton should rise {low:.0f} to {high:.0f} °F."
+    words = (
+        f"{reading.watts:.0f} W at {per_ton[0]:g} to {per_ton[1]:g} CFM a ton should rise {low:.0f} to {high:.0f} °F."
+    )
     return _made(base, result, kind, words, step.get(kind, ""), band=band, expected=(low + high) / 2)
 
 
-def _judge_flow(plate: Nameplate, cfm: float | None, uncertainty: float) -> Verdict:
+def _judge_flow(plate: Nameplate, cfm: float | None, uncertainty: float, limits: Limits) -> Verdict:
     base = Verdict(grade=Grade.NOT_PROVEN, value=cfm or 0.0, uncertainty=uncertainty, unit="CFM")
     if cfm is None:
         return _made(base, Grade.NOT_PROVEN, "", "No rise, no airflow to work out.")
     if plate.tons is None:
         return _made(base, Grade.NOT_PROVEN, "", "The tonnage is not known: read the outdoor unit's plate.")
-    low, high = (flow * plate.tons for flow in CFM_PER_TON)
+    low, high = (plate.tons * limits.number(f"cfm_per_ton_{edge}") for edge in ("low", "high"))
     band = Band(marginal_low=0.8 * low, pass_low=low, pass_high=high, marginal_high=1.2 * high, source="default")
     result = grade(cfm, uncertainty, band)
     kind = "" if result is Grade.PASS else "little air" if cfm < low else "much air" if cfm > high else ""

@@ -13,11 +13,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from plentar.core.errors import ReadingError
+from plentar.core.limits.table import DEFAULT_LIMITS, Limits
+from plentar.core.limits.verdicts import Grade
 from plentar.core.nameplate import Nameplate
 from plentar.core.points import part_words
-from plentar.core.rules import DEFAULT_RULES, Rules
 from plentar.core.timing import RunVerdict, Stage, TimingRun, judge_run, stages_of
-from plentar.core.verdicts import Grade
 
 __all__ = ["Event", "LogAnalysis", "LogStep", "StageSpan", "analyse_log", "find_levels"]
 
@@ -190,7 +190,7 @@ def analyse_log(
     called_seconds: float | None = None,
     dropped_seconds: float | None = None,
     control_volts: float | None = None,
-    rules: Rules = DEFAULT_RULES,
+    limits: Limits = DEFAULT_LIMITS,
 ) -> LogAnalysis:
     """Find a log's stages and judge them.
 
@@ -204,7 +204,7 @@ def analyse_log(
         called_seconds: When heat was called, on the log's clock [s]; its first sample where not given.
         dropped_seconds: When the call was dropped [s]; None while it stood to the end.
         control_volts: Control voltage during the run [V].
-        rules: The shop's limits.
+        limits: The shop's limits.
     Raises:
         ReadingError: Fewer than three samples, times that do not rise, a clamp the unit does not have.
     """
@@ -225,7 +225,7 @@ def analyse_log(
     drifts = _drifts(seconds, amps, starts, levels, noise)
     edges = np.append(seconds[starts], seconds[-1])
     edges, levels, inrush = _without_inrush(edges, levels, plate.blower.rated_amps if "blower" in seen else 0.0)
-    story = _Story(plate, seen, volts, own_amps or {}, noise, rules)
+    story = _Story(plate, seen, volts, own_amps or {}, noise, limits)
     path = story.best(levels)
     learnt = story.learn(levels, path)
     if learnt:
@@ -234,8 +234,8 @@ def analyse_log(
     spans = _spans(story, edges, levels, path)
     called = float(seconds[0]) if called_seconds is None else called_seconds
     run = _run(spans, called, dropped_seconds, float(seconds[-1]), control_volts)
-    verdict = judge_run(plate, run, only=seen, rules=rules)
-    stages = {stage.id: stage for stage in stages_of(plate, rules)}
+    verdict = judge_run(plate, run, only=seen, limits=limits)
+    stages = {stage.id: stage for stage in stages_of(plate, limits)}
     events = _events(story, spans, steps, run, stages, called)
     events = _slow(plate, verdict) + events + drifts
     return LogAnalysis(
@@ -299,9 +299,9 @@ class _Story:
         volts: float,
         own_amps: Mapping[str, float],
         noise: float,
-        rules: Rules,
+        limits: Limits,
     ) -> None:
-        order = [stage.id for stage in stages_of(plate, rules) if stage.id != "blower" and stage.id in seen]
+        order = [stage.id for stage in stages_of(plate, limits) if stage.id != "blower" and stage.id in seen]
         self.plate, self.noise, self.volts = plate, noise, volts
         self.names = [*order, "blower"] if "blower" in seen else order
         self.has_blower = "blower" in seen

@@ -5,39 +5,31 @@ parts, with a tail for readings that are simply wrong (wrong function, factor 1,
 """
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from plentar.core.errors import ReadingError
-from plentar.core.hypotheses import PAIRS, Hypothesis, Prediction, UnitModel, drives_of, model_of, model_with_pairs
+from plentar.core.evidence.reading import Condition, Reading
+from plentar.core.hypotheses import PAIRS, Hypothesis, Prediction, UnitModel, model_of, model_with_pairs
+from plentar.core.judging.spread import GHOST_OHMS, shares_of
+from plentar.core.limits.table import DEFAULT_LIMITS, Limits
+from plentar.core.limits.windows import closing
 from plentar.core.nameplate import Nameplate
-from plentar.core.network.solve import Drive
-from plentar.core.observations import factor_of, sign_of
+from plentar.core.network.drive import Drive, drives_of
+from plentar.core.observations import Observation, factor_of, sign_of
 from plentar.core.places import find_point
-from plentar.core.readings import Condition, Reading
-from plentar.core.rules import DEFAULT_RULES, Rules
 
-__all__ = ["Cause", "Diagnosis", "Observation", "Reason", "diagnose", "spread_of"]
+__all__ = ["Cause", "Diagnosis", "Reason", "diagnose", "spread_of"]
 
 Floats = NDArray[np.float64]
 WRONG_SHARE = 0.02
 MISREAD_SHARE = 0.003
 SHOWN_CAUSES = 8
-GHOST_OHMS = 2e5
 # How often something erratic is seen at its fault; how often a slow sequencer is still on its way a while after its
 # window, and after three times the window.
 NOW_AND_THEN_SHARE, LATE_SHARE, VERY_LATE_SHARE, LATE_RATIO = 0.5, 0.7, 0.02, 3.0
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Observation:
-    """Something seen, heard or smelled: one of `observations`' kinds, what it is about, and under which condition."""
-
-    kind: str
-    about: str = ""
-    condition: Condition = field(default_factory=Condition)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -87,22 +79,7 @@ def spread_of(point: str, prediction: Prediction, *, knows_supply: bool) -> Floa
     little. A floating conductor shows a ghost of no certain size.
     """
     shown = np.minimum(prediction.shown, 1e8)
-    supply = 0.012 if knows_supply else 0.05
-    function, _, place = point.partition(":")
-    share, floor = supply, 0.12
-    if function == "amps":
-        share = {"blower": 0.15, "interlock": 0.12, "control": 0.3}.get(place, float(np.hypot(0.045, supply)))
-        floor = {"blower": 0.12, "control": 0.06}.get(place, 0.1)
-        if place.startswith("feed-"):
-            # The blower's part of a feed total is out of step and of no certain size.
-            floor = 0.6
-    elif function == "ohms":
-        share = 0.06 if ".element" in place else 0.3
-        floor = 0.3
-    elif "coil" in place or "board" in place or "transformer" in place:
-        share, floor = 0.07, 0.4
-    elif place.endswith(":ground"):
-        share, floor = supply + 0.02, 1.0
+    share, floor = shares_of(point, knows_supply=knows_supply)
     spread = np.hypot(share * shown, floor)
     ghost = prediction.softness > GHOST_OHMS
     found: Floats = np.where(ghost, 0.5 * shown + 4.0, spread)
@@ -142,11 +119,11 @@ class _Phase:
     shown: Floats
 
 
-def _phases(model: UnitModel, reading: Reading, rules: Rules, ratio: Floats, *, knows_supply: bool) -> list[_Phase]:
+def _phases(model: UnitModel, reading: Reading, limits: Limits, ratio: Floats, *, knows_supply: bool) -> list[_Phase]:
     """Return the reading under every state its condition may mean."""
     phases = []
-    seen = _seen_shares(model, reading.condition, rules)
-    for drive, share in states(model, reading.condition, rules):
+    seen = _seen_shares(model, reading.condition, limits)
+    for drive, share in states(model, reading.condition, limits):
         prediction = model.predict(reading.point, drive)
         is_line = reading.point.startswith(("volts", "dc_volts", "amps"))
         shown = prediction.shown * ratio if is_line else prediction.shown
@@ -158,25 +135,25 @@ def _phases(model: UnitModel, reading: Reading, rules: Rules, ratio: Floats, *, 
     return phases
 
 
-def _seen_shares(model: UnitModel, condition: Condition, rules: Rules) -> Floats:
+def _seen_shares(model: UnitModel, condition: Condition, limits: Limits) -> Floats:
     """Return how likely each hypothesis shows itself under a condition rather than a healthy unit."""
     shares = np.where(model.shows_now_and_then, NOW_AND_THEN_SHARE, 1.0)
     for row, device_id in model.shows_late:
         seconds = condition.call_seconds(model.plate.call_of(device_id))
         device = model.plate.device(device_id)
-        window = max(rules.closing_window(model.plate, device_id, pole).max_seconds for pole in device.poles)
+        window = max(closing(model.plate, device_id, pole, limits).max_seconds for pole in device.poles)
         is_late = seconds is not None and seconds < LATE_RATIO * window
         shares[row] = LATE_SHARE if is_late else VERY_LATE_SHARE
     return shares
 
 
-def states(model: UnitModel, condition: Condition, rules: Rules) -> list[tuple[Drive, float]]:
+def states(model: UnitModel, condition: Condition, limits: Limits) -> list[tuple[Drive, float]]:
     """Return the drives a condition may mean, with the airless phase split into limits closed and open.
 
     Strips may heat without air under any call, and with none when something is stuck.
     """
     drives = []
-    for drive, share in drives_of(model.plate, condition, rules):
+    for drive, share in drives_of(model.plate, condition, limits):
         if drive.waiting or len(drive.dead_feeds) == len(model.plate.feeds):
             drives.append((drive, share))
         else:
@@ -206,14 +183,14 @@ def _mixed(phases: Sequence[_Phase]) -> Floats:
     return np.maximum(total, 1e-12)
 
 
-def _supply_ratio(model: UnitModel, readings: Sequence[Reading], rules: Rules) -> tuple[Floats, bool]:
+def _supply_ratio(model: UnitModel, readings: Sequence[Reading], limits: Limits) -> tuple[Floats, bool]:
     """Return measured over predicted supply for each hypothesis; 1 where they cannot be the same supply."""
     ratio = np.ones(len(model.hypotheses))
     known = False
     supply_points = {f"volts:{feed.id}.l1:{feed.id}.l2" for feed in model.plate.feeds}
     for reading in readings:
         if reading.point in supply_points and reading.value > 0.6 * model.plate.nominal_volts:
-            drive = drives_of(model.plate, reading.condition, rules)[0][0]
+            drive = drives_of(model.plate, reading.condition, limits)[0][0]
             shown = model.predict(reading.point, drive).shown
             found = reading.value / np.maximum(shown, 1.0)
             ratio = np.where((found > 0.8) & (found < 1.2), found, ratio)
@@ -227,7 +204,7 @@ def diagnose(
     *,
     complaints: Sequence[str] = (),
     observations: Sequence[Observation] = (),
-    rules: Rules = DEFAULT_RULES,
+    limits: Limits = DEFAULT_LIMITS,
 ) -> Diagnosis:
     """Rank the causes of what was read on a unit.
 
@@ -236,21 +213,21 @@ def diagnose(
         readings: What stands, oldest first; the last two of one point under one set of calls count.
         complaints: From the list of COMPLAINTS; others are ignored.
         observations: What was seen and heard.
-        rules: The shop's limits; windows decide what silence means.
+        limits: The shop's limits; windows decide what silence means.
     Raises:
         ReadingError: A reading at a point the unit does not have.
     """
     standing = _standing(readings)
-    evidence = _weigh(model_of(plate), standing, complaints, observations, rules)
+    evidence = _weigh(model_of(plate), standing, complaints, observations, limits)
     if evidence.doubtful():
         # No single fault and none of the likeliest pairs explains it all: look for two faults that do.
         pairs = evidence.promising_pairs()
         if pairs:
-            second = _weigh(model_with_pairs(plate, pairs), standing, complaints, observations, rules)
+            second = _weigh(model_with_pairs(plate, pairs), standing, complaints, observations, limits)
             if len(second.doubtful()) < len(evidence.doubtful()):
                 evidence = second
     model, likelihoods = evidence.model, evidence.likelihoods
-    wait = _wait(plate, standing, rules)
+    wait = _wait(plate, standing, limits)
     causes = evidence.causes()
     if wait > 0 and _healthy_explains(model, likelihoods):
         causes = ()
@@ -272,16 +249,16 @@ def _weigh(
     standing: Sequence[Reading],
     complaints: Sequence[str],
     observations: Sequence[Observation],
-    rules: Rules,
+    limits: Limits,
 ) -> "_Evidence":
     """Return the posterior over one table of hypotheses with everything it was made from."""
-    ratio, knows_supply = _supply_ratio(model, standing, rules)
+    ratio, knows_supply = _supply_ratio(model, standing, limits)
     prior = model.prior(complaints)
     log_posterior = np.log(prior)
     likelihoods, shown, explained = [], [], []
     together: dict[tuple[object, ...], list[list[_Phase]]] = {}
     for reading in standing:
-        phases = _phases(model, reading, rules, ratio, knows_supply=knows_supply)
+        phases = _phases(model, reading, limits, ratio, knows_supply=knows_supply)
         density = _mixed(phases)
         likelihoods.append(np.log(density))
         shown.append(max(phases, key=lambda phase: phase.share).shown)
@@ -290,7 +267,7 @@ def _weigh(
     for taken in together.values():
         log_posterior = log_posterior + _joint(taken)
     for observation in observations:
-        log_posterior = log_posterior + _observed(model, observation, rules)
+        log_posterior = log_posterior + _observed(model, observation, limits)
     posterior = np.exp(log_posterior - log_posterior.max())
     posterior /= posterior.sum()
     return _Evidence(model, standing, likelihoods, shown, explained, prior, posterior, knows_supply, ratio)
@@ -316,19 +293,19 @@ def _healthy_explains(model: UnitModel, likelihoods: Sequence[Floats]) -> bool:
     return bool(total[0] >= total.max() - 3.0)
 
 
-def _wait(plate: Nameplate, readings: Sequence[Reading], rules: Rules) -> float:
+def _wait(plate: Nameplate, readings: Sequence[Reading], limits: Limits) -> float:
     """Return the seconds until silence would mean something, 0 when no reading was taken too early."""
     wait = 0.0
     for reading in readings:
         for device in plate.devices:
             seconds = reading.condition.call_seconds(plate.call_of(device.id))
             if seconds is not None:
-                latest = max(rules.closing_window(plate, device.id, pole).max_seconds for pole in device.poles)
+                latest = max(closing(plate, device.id, pole, limits).max_seconds for pole in device.poles)
                 wait = max(wait, latest - seconds)
     return max(wait, 0.0)
 
 
-def _observed(model: UnitModel, observation: Observation, rules: Rules) -> Floats:
+def _observed(model: UnitModel, observation: Observation, limits: Limits) -> Floats:
     sign = sign_of(observation.kind)
     if sign is None:
         raise ReadingError(f"no such observation {observation.kind!r}", field="kind")
@@ -336,7 +313,7 @@ def _observed(model: UnitModel, observation: Observation, rules: Rules) -> Float
         factors = [max(factor_of(sign, observation.about, f) for f in h.faults) for h in model.hypotheses]
         log_odds: Floats = np.log(np.array(factors))
         return log_odds
-    drive = drives_of(model.plate, observation.condition, rules)[0][0]
+    drive = drives_of(model.plate, observation.condition, limits)[0][0]
     if observation.kind == "glows":
         agrees = model.predict(f"amps:{observation.about}", drive).shown > 3.0
     elif observation.kind.startswith("strips-"):

@@ -3,9 +3,11 @@
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from plentar.core.judging import Situation, leg_difference, like_elements
+from plentar.core.judging.situation import Situation
+from plentar.core.judging.strips import like_elements
+from plentar.core.judging.supply import leg_difference
+from plentar.core.limits.verdicts import Grade, Verdict
 from plentar.core.points import test_points
-from plentar.core.verdicts import Grade, Verdict
 
 __all__ = ["Finding", "compare", "find"]
 
@@ -40,8 +42,9 @@ def compare(situation: Situation) -> list[Finding]:
     """Return what readings held against each other show, passes included."""
     found = []
     like = like_elements(situation)
-    if like is not None:
-        found.append(Finding(about="Like strips against each other", verdict=like[0]))
+    for verdict, _, condition in like:
+        under = f", {condition.spoken}" if len(like) > 1 else ""
+        found.append(Finding(about=f"Like strips against each other{under}", verdict=verdict))
     for feed in situation.plate.feeds:
         which = "" if len(situation.plate.feeds) == 1 else f", {feed.id.replace('-', ' ')}"
         legs = leg_difference(situation, feed.id)

@@ -15,13 +15,12 @@ from plentar.core.errors import ReadingError
 from plentar.core.faults import COMPLAINTS, Fault, faults_of
 from plentar.core.nameplate import Nameplate
 from plentar.core.network.changes import Changes
+from plentar.core.network.drive import Drive
 from plentar.core.network.probe import dead_ohms, read_amps, read_volts
-from plentar.core.network.solve import Drive, Settled, Variants, settle
+from plentar.core.network.solve import Settled, Variants, settle
 from plentar.core.network.wiring import wire
-from plentar.core.readings import Condition
-from plentar.core.rules import DEFAULT_RULES, Rules
 
-__all__ = ["PAIRS", "Hypothesis", "Prediction", "UnitModel", "drives_of", "model_of", "model_with_pairs"]
+__all__ = ["PAIRS", "Hypothesis", "Prediction", "UnitModel", "model_of", "model_with_pairs"]
 
 Floats = NDArray[np.float64]
 PAIRS = 300
@@ -126,7 +125,10 @@ class UnitModel:
         Raises:
             ReadingError: The unit has no such terminal, place or part.
         """
-        key = (point, drive if not point.startswith("ohms") else Drive())
+        if point.startswith("ohms"):
+            # To an ohmmeter only what drives a contact matters: a coil in the hand, or fed from a separate source.
+            drive = drive if drive.separate else Drive(hand=drive.hand)
+        key = (point, drive)
         if key not in self._predictions:
             if len(self._predictions) > 6000:
                 self._predictions.clear()
@@ -155,7 +157,7 @@ class UnitModel:
                     raise ReadingError(f"this unit has no place {clamp!r} for a clamp", field="point")
             return Prediction(read_amps(self.settled(drive), *clamps), nothing)
         if function == "ohms" and len(places) == 1:
-            return Prediction(self._part_ohms(places[0]), nothing)
+            return Prediction(self._part_ohms(places[0], drive), nothing)
         if len(places) != 2 or function not in ("volts", "dc_volts", "ohms"):
             raise ReadingError(f"expected volts:A:B, amps:PLACE or ohms:PART, got {point!r}", field="point")
         for place in places:
@@ -174,7 +176,7 @@ class UnitModel:
         found: Floats = np.where(piece[layers, i] == piece[layers, j], np.maximum(between, 0.0), OPEN_OHMS)
         return found
 
-    def _part_ohms(self, part: str) -> Floats:
+    def _part_ohms(self, part: str, drive: Drive) -> Floats:
         v = self.variants
         if part in v.branch_at:
             conductance = v.conductance[:, v.branch_at[part]]
@@ -182,6 +184,13 @@ class UnitModel:
             i = v.contact_at[part]
             contact = self.circuit.contacts[i]
             closed = np.where(v.forced[:, i] >= 0, v.forced[:, i] == 1, contact.is_closed_at_rest)
+            kind, _, device = contact.driver.partition(":")
+            if drive.separate:
+                closed = self.settled(drive).states[:, i]
+            elif drive.hand == "driven" and kind in ("relay", "thermal"):
+                # Its own coil at 24 V: it moves unless the coil is open or shorted, or something holds it.
+                moves = v.coil_works[:, v.devices[device]] & (v.forced[:, i] < 0)
+                closed = np.where(moves, not contact.is_closed_at_rest, closed)
             conductance = np.where(closed, v.closed[:, i], 0.0)
         else:
             raise ReadingError(f"this unit has no part {part!r}", field="point")
@@ -201,52 +210,6 @@ def _hypotheses(faults: Sequence[Fault], chosen: Sequence[tuple[str, str]] | Non
         by_id = {fault.id: fault for fault in faults}
         pairs = [(by_id[a], by_id[b]) for a, b in chosen]
     return tuple(rows + [Hypothesis(pair, 0) for pair in pairs[:PAIRS]])
-
-
-def drives_of(plate: Nameplate, condition: Condition, rules: Rules = DEFAULT_RULES) -> list[tuple[Drive, float]]:
-    """Return the settled states a condition may mean, each with its share.
-
-    Thermal poles that are still inside their window may or may not have moved: they are taken in the order of their
-    windows. Limits may be closed or, where strips heat without air, open.
-    """
-    calls = frozenset(name for name, _ in condition.calls)
-    dead = frozenset(feed.id for feed in plate.feeds if condition.feed_state(feed.id) != "live")
-    has_control = condition.control in ("from unit", "separate source")
-    states = _stages(plate, condition, rules)
-    drives = []
-    for waiting in states:
-        drive = Drive(
-            calls=calls,
-            dead_feeds=dead,
-            has_control=has_control,
-            waiting=waiting,
-            bypassed=condition.bypassed,
-        )
-        drives.append((drive, 1.0 / len(states)))
-    return drives
-
-
-def _stages(plate: Nameplate, condition: Condition, rules: Rules) -> list[frozenset[str]]:
-    timed: list[tuple[float, float, str, float]] = []
-    for device in plate.devices:
-        seconds = condition.call_seconds(plate.call_of(device.id))
-        if device.kind != "sequencer" or seconds is None:
-            continue
-        poles = [(f"{device.id}.pole-{pole.number}", pole) for pole in device.poles]
-        if device.auxiliary is not None:
-            poles.append((f"{device.id}.auxiliary", device.auxiliary))
-        for name, pole in poles:
-            window = rules.closing_window(plate, device.id, pole)
-            if seconds < window.max_seconds:
-                timed.append((window.max_seconds, window.min_seconds, name, seconds))
-    timed.sort()
-    # None of them, the first, the first two … may have moved; one that is before its minimum, and all after it, cannot.
-    states = [frozenset(name for _, _, name, _ in timed)]
-    for count in range(1, len(timed) + 1):
-        if timed[count - 1][3] < timed[count - 1][1]:
-            break
-        states.append(frozenset(name for _, _, name, _ in timed[count:]))
-    return states[:5]
 
 
 @lru_cache(maxsize=12)

@@ -14,13 +14,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from plentar.core.errors import NameplateError
+from plentar.core.limits.verdicts import Grade
 from plentar.core.nameplate import BlowerRelay, RelayPole
 from plentar.core.network.changes import Changes
 from plentar.core.network.circuit import Circuit
-from plentar.core.network.solve import Drive, Settled, Variants, settle
+from plentar.core.network.drive import Drive
+from plentar.core.network.solve import Settled, Variants, settle
 from plentar.core.network.wiring import wire
 from plentar.core.patterns import PATTERNS
-from plentar.core.verdicts import Grade
 
 __all__ = [
     "CALLS",

@@ -4,11 +4,11 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from plentar.core.errors import ReadingError
+from plentar.core.limits.verdicts import Grade
 from plentar.core.nameplate import Nameplate
 from plentar.core.network.wiring import wire
 from plentar.core.places import terminal_words
 from plentar.core.points import part_words
-from plentar.core.verdicts import Grade
 
 __all__ = ["DEAD", "LOOSE", "LeadEnd", "LedgerNote", "LedgerRow", "check_ledger", "leads_of", "terminals_of"]
 

@@ -1,19 +1,20 @@
 """What is live and what carries current on a unit, solved under a condition and with faults: the board's colours."""
 
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 from typing import Literal
 
 import numpy as np
 
+from plentar.core.evidence.reading import Condition
 from plentar.core.faults import fault_by_id
-from plentar.core.hypotheses import drives_of
+from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.nameplate import Nameplate
 from plentar.core.network.changes import NO_CHANGE, Changes
+from plentar.core.network.drive import drives_of
 from plentar.core.network.probe import pieces, read_amps
 from plentar.core.network.solve import Settled, Variants, settle
 from plentar.core.network.wiring import wire
-from plentar.core.readings import Condition
-from plentar.core.rules import DEFAULT_RULES, Rules
 
 __all__ = ["LineState", "line_states"]
 
@@ -22,7 +23,7 @@ LIVE_VOLTS, CONTROL_LIVE_VOLTS, CARRIES_AMPS = 30.0, 12.0, 0.3
 
 
 def line_states(
-    plate: Nameplate, condition: Condition, faults: Sequence[str] = (), rules: Rules = DEFAULT_RULES
+    plate: Nameplate, condition: Condition, faults: Sequence[str] = (), limits: Limits = DEFAULT_LIMITS
 ) -> Callable[[str], LineState]:
     """Return a function from a terminal, circuit, contact, call or device to the state of its line.
 
@@ -37,9 +38,16 @@ def line_states(
     for fault_id in faults:
         changes = changes | fault_by_id(plate, fault_id).variants[0]
     # The first of the states a young call may mean: nothing that is still waiting has moved.
-    drive = drives_of(plate, condition, rules)[0][0]
-    settled = settle(Variants(wire(plate), [changes]), drive, with_impedance=False)
+    drive = drives_of(plate, condition, limits)[0][0]
+    variants = Variants(wire(plate), [changes])
+    settled = settle(variants, drive, with_impedance=False)
     states = _terminals(plate, settled)
+    unproven = frozenset(feed for feed, state in condition.feeds if state == "off")
+    if unproven:
+        # Off and not proven is treated as live: drawn live wherever the feed would reach.
+        reach = replace(drive, dead_feeds=drive.dead_feeds - unproven, opened=drive.opened - unproven, has_control=True)
+        treated = _terminals(plate, settle(variants, reach, with_impedance=False))
+        states.update({name: "live" for name, state in treated.items() if state == "live"})
     circuit = settled.variants.circuit
     closed = {contact.id for i, contact in enumerate(circuit.contacts) if settled.states[0, i]}
     for contact in circuit.contacts:

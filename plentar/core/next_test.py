@@ -13,11 +13,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from plentar.core.diagnosis import Diagnosis, spread_of
+from plentar.core.evidence.reading import Condition
 from plentar.core.hypotheses import Prediction, UnitModel
 from plentar.core.nameplate import HeatingCircuit, Nameplate
-from plentar.core.network.solve import Drive
+from plentar.core.network.drive import Drive
 from plentar.core.points import rung_terminals
-from plentar.core.readings import Condition
 
 __all__ = ["SCHOOLS", "NextTest", "Test", "catalogue", "next_tests"]
 

@@ -5,12 +5,13 @@ against the solved circuit and need nothing here.
 """
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Literal
 
+from plentar.core.evidence.reading import Condition
 from plentar.core.fault import Fault
 
-__all__ = ["CHECKS", "LOOK", "SIGNS", "Sign", "factor_of", "sign_of"]
+__all__ = ["CHECKS", "LOOK", "SIGNS", "Observation", "Sign", "factor_of", "sign_of"]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -26,6 +27,15 @@ class Sign:
     about: Literal["part", "strip", "feed", ""] = ""
     speaks: tuple[tuple[str, float], ...] = ()
     seen_running: bool = False
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Observation:
+    """Something seen, heard or smelled: one of the kinds below, what it is about, and under which condition."""
+
+    kind: str
+    about: str = ""
+    condition: Condition = field(default_factory=Condition)
 
 
 # Field guide, section 4, step 4, in its order.

@@ -11,13 +11,12 @@ from plentar.core.nameplate import Nameplate
 from plentar.core.network.circuit import GROUND
 from plentar.core.network.wiring import wire
 from plentar.core.points import Point, part_words, rung_terminals, test_points
-from plentar.core.readings import Condition
 
-__all__ = ["find_point", "nearby_points", "ohms_parts", "ohms_refusal", "place_words", "terminal_words"]
+__all__ = ["contact_of", "find_point", "nearby_points", "ohms_parts", "part_terminals", "place_words", "terminal_words"]
 
-FUNCTIONS = ("volts", "dc_volts", "amps", "ohms")
+FUNCTIONS = ("volts", "dc_volts", "amps", "ohms", "microfarads", "degf")
+AIR = {"return": "Return air", "supply": "Supply air"}
 FRAME = ".to-ground-1"
-NOT_DEAD = "ohms are only read on what is proven dead: every feed and the control side; the Safe step has the list"
 
 
 def find_point(plate: Nameplate, point_id: str) -> Point:
@@ -44,6 +43,8 @@ def _anywhere(plate: Nameplate, point_id: str) -> Point | None:
     if function not in FUNCTIONS or not rest:
         return None
     circuit = wire(plate)
+    if function in ("microfarads", "degf"):
+        return _measured(plate, point_id, function, places)
     if function == "amps":
         return _clamp(plate, point_id, places)
     if function == "ohms" and len(places) == 1:
@@ -60,6 +61,17 @@ def _anywhere(plate: Nameplate, point_id: str) -> Point | None:
     where = f"{'across it, ' if part else 'between them, '}{'in circuit' if function == 'ohms' else 'AC'}"
     where = where.replace("AC", "DC") if function == "dc_volts" else where
     return Point(id=point_id, label=label, where=where, step=_step_of(places), subject=part or places[0])
+
+
+def _measured(plate: Nameplate, point_id: str, function: str, places: list[str]) -> Point | None:
+    if function == "microfarads" and places == ["blower.capacitor"] and plate.blower.kind == "psc":
+        words = "Run capacitor"
+        return Point(id=point_id, label=words, where="its leads off, discharged", step="blower", subject="blower")
+    if function == "degf" and len(places) == 1 and places[0] in AIR:
+        return Point(
+            id=point_id, label=AIR[places[0]], where="out of sight of the strips", step="air", subject=places[0]
+        )
+    return None
 
 
 def _clamp(plate: Nameplate, point_id: str, places: list[str]) -> Point | None:
@@ -103,20 +115,19 @@ def ohms_parts(plate: Nameplate) -> tuple[str, ...]:
     return tuple(parts)
 
 
-def ohms_refusal(plate: Nameplate, condition: Condition, point_id: str) -> str:
-    """Return why ohms may not be read now, or nothing.
+def contact_of(plate: Nameplate, part: str) -> bool:
+    """Tell whether a part is a contact."""
+    return any(contact.id == part for contact in wire(plate).contacts)
 
-    Everything must be proven dead; only a contact with its own leads off may be read while a separate source drives
-    its coil. Source: field guide, sections 3 and 4, step 11.
-    """
-    if not point_id.startswith("ohms") or condition.is_proven_dead:
-        return ""
-    dead_feeds = bool(condition.feeds) and all(state == "proven dead" for _, state in condition.feeds)
-    part = point_id.partition(":")[2]
-    contacts = {contact.id for contact in wire(plate).contacts}
-    if dead_feeds and condition.control == "separate source" and part in contacts:
-        return ""
-    return NOT_DEAD
+
+@lru_cache(maxsize=1024)
+def part_terminals(plate: Nameplate, part: str) -> tuple[str, ...]:
+    """Return the terminals of a part, so that volts read at any of them can be told to be at the part."""
+    circuit = wire(plate)
+    name = part.removesuffix(FRAME)
+    ends = [(contact.a, contact.b) for contact in circuit.contacts if contact.id == name]
+    ends += [(branch.a, branch.b) for branch in circuit.branches if branch.id == name]
+    return tuple(end for pair in ends for end in pair if end != GROUND)
 
 
 def _part_between(plate: Nameplate, a: str, b: str) -> str:

@@ -5,10 +5,19 @@ from functools import lru_cache
 
 from plentar.core.nameplate import HeatingCircuit, Nameplate
 
-__all__ = ["Point", "is_on_run_sheet", "part_words", "rung_terminals", "test_points"]
+__all__ = ["Point", "is_control_side", "is_on_run_sheet", "part_words", "rung_terminals", "test_points"]
 
-UNITS = {"volts": "V", "amps": "A", "ohms": "Ω", "dc_volts": "V", "microfarads": "µF"}
-FUNCTIONS = {"volts": "AC volts", "amps": "Clamp amps", "ohms": "Ohms", "dc_volts": "DC volts"}
+UNITS = {"volts": "V", "amps": "A", "ohms": "Ω", "dc_volts": "V", "microfarads": "µF", "degf": "°F"}
+FUNCTIONS = {
+    "volts": "AC volts",
+    "amps": "Clamp amps",
+    "ohms": "Ohms",
+    "dc_volts": "DC volts",
+    "microfarads": "Capacitance",
+    "degf": "Temperature",
+}
+CONTROL_STARTS = ("board.", "thermostat.", "transformer.r", "transformer.c", "outdoor-thermostat")
+CONTROL_PARTS = (".coil.", ".rectifier.", ".auxiliary.")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -35,6 +44,11 @@ class Point:
         return tuple(self.id.split(":")[1:]) if self.quantity != "amps" else ()
 
     @property
+    def is_control(self) -> bool:
+        """True for volts or ohms with both places on the 24 V side."""
+        return bool(self.terminals) and all(is_control_side(place) for place in self.terminals)
+
+    @property
     def unit(self) -> str:
         """The unit sign shown beside the number."""
         return UNITS[self.quantity]
@@ -43,6 +57,11 @@ class Point:
     def function(self) -> str:
         """The function as it stands on a meter's dial."""
         return FUNCTIONS[self.quantity]
+
+
+def is_control_side(terminal: str) -> bool:
+    """Tell whether a terminal is on the 24 V side."""
+    return terminal.startswith(CONTROL_STARTS) or any(part in terminal for part in CONTROL_PARTS)
 
 
 def rung_terminals(circuit: HeatingCircuit) -> list[tuple[str, str, str]]:

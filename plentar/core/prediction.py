@@ -8,8 +8,9 @@ import numpy as np
 from plentar.core.faults import fault_by_id
 from plentar.core.nameplate import Nameplate
 from plentar.core.network.changes import NO_CHANGE, Changes
+from plentar.core.network.drive import Drive
 from plentar.core.network.probe import dead_ohms, pieces, read_amps, read_volts
-from plentar.core.network.solve import Drive, Settled, Variants, settle
+from plentar.core.network.solve import Settled, Variants, settle
 from plentar.core.network.wiring import wire
 from plentar.core.next_test import catalogue
 

@@ -3,12 +3,13 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from plentar.core.judging import Situation, judge
+from plentar.core.evidence.reading import Reading
+from plentar.core.judging.situation import Situation
+from plentar.core.judging.verdict import judge
+from plentar.core.limits.table import DEFAULT_LIMITS, Limits
+from plentar.core.limits.verdicts import Grade, Verdict
 from plentar.core.nameplate import Nameplate
 from plentar.core.points import part_words
-from plentar.core.readings import Reading, standing
-from plentar.core.rules import DEFAULT_RULES, Rules
-from plentar.core.verdicts import Grade, Verdict
 
 __all__ = ["BEFORE_POWER", "Proof", "ProofItem", "proof_items", "prove"]
 
@@ -83,7 +84,7 @@ def prove(
     items: Sequence[ProofItem],
     before: Sequence[Reading],
     after: Sequence[Reading],
-    rules: Rules = DEFAULT_RULES,
+    limits: Limits = DEFAULT_LIMITS,
 ) -> tuple[Proof, ...]:
     """Hold each item's readings from before and after the repair against its band.
 
@@ -91,17 +92,26 @@ def prove(
     """
     sides = []
     for readings in (before, after):
-        situation = Situation(plate=plate, readings=standing(readings), rules=rules)
+        situation = Situation(plate=plate, readings=readings, limits=limits)
         sides.append((readings, situation))
     found = []
     for item in items:
         verdicts = []
         for readings, situation in sides:
-            own = [r for r in readings if r.point == item.point and _under(r) == item.calls]
+            own = [r for r in readings if r.point == item.point and _fits(r, item.calls)]
             verdicts.append(judge(situation, own[-1]) if own else None)
         found.append(Proof(item=item, before=verdicts[0], after=verdicts[1]))
     return tuple(found)
 
 
-def _under(reading: Reading) -> frozenset[str]:
-    return frozenset(name for name, _ in reading.condition.calls if name in ("W", "W2", "G"))
+def _fits(reading: Reading, calls: frozenset[str]) -> bool:
+    """Tell whether a reading was taken under an item's calls.
+
+    Most thermostats call the fan with heat: a reading under W and G is one with heat called. The fan alone and nothing
+    called are just that.
+    """
+    condition = reading.condition
+    if condition.in_hand or any(state != "live" for _, state in condition.feeds):
+        return False
+    on = condition.on & {"W", "W2", "G"}
+    return on - {"G"} == calls if calls & {"W", "W2"} else on == calls

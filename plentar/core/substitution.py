@@ -6,10 +6,12 @@ from typing import Literal
 
 from plentar.core.electrical import expected_element_amps
 from plentar.core.errors import NameplateError
+from plentar.core.judging.control import room_amps
+from plentar.core.limits.table import DEFAULT_LIMITS, Limits
+from plentar.core.limits.verdicts import Grade, grade
+from plentar.core.limits.windows import AT_ONCE
 from plentar.core.nameplate import Nameplate, Pole, SwitchingDevice, Window
-from plentar.core.rules import AT_ONCE
 from plentar.core.timing import stages_of
-from plentar.core.verdicts import Grade
 
 __all__ = ["PART_KINDS", "CheckLine", "Part", "check_part", "worst_of"]
 
@@ -17,8 +19,6 @@ PartKind = Literal["sequencer", "contactor", "ac-relay", "dc-relay", "blower-rel
 PART_KINDS: tuple[PartKind, ...] = (
     "sequencer", "contactor", "ac-relay", "dc-relay", "blower-relay", "limit", "element",
 )  # fmt: skip
-# Field guide, section 3: pass to 90 % of a contact's rating, marginal to 100 %; control to 80 % of the transformer.
-CONTACT_PASS, CONTROL_PASS = 0.9, 0.8
 # What holds each kind in at 24 V where nothing is printed [A].
 USUAL_HOLDING_AMPS = {"sequencer": 0.5, "contactor": 0.39, "ac-relay": 0.32, "dc-relay": 0.05, "blower-relay": 0.18}
 
@@ -78,16 +78,17 @@ class CheckLine:
 
 def worst_of(lines: Sequence[CheckLine]) -> Grade:
     """Return the worst verdict of the lines: fail, then marginal or not proven, then pass."""
-    return max((line.grade for line in lines), key=lambda grade: (grade.severity, grade is Grade.MARGINAL))
+    return max((line.grade for line in lines), key=lambda worst: (worst.severity, worst is Grade.MARGINAL))
 
 
-def check_part(plate: Nameplate, device_id: str, part: Part) -> tuple[CheckLine, ...]:
+def check_part(plate: Nameplate, device_id: str, part: Part, limits: Limits = DEFAULT_LIMITS) -> tuple[CheckLine, ...]:
     """Hold a part against the device it is to replace.
 
     Args:
         plate: The unit.
         device_id: The sequencer, contactor or heat relay to replace, or the blower relay's id.
         part: The candidate.
+        limits: The shop's limits.
     Raises:
         NameplateError: The unit has no such device.
     Source:
@@ -95,20 +96,20 @@ def check_part(plate: Nameplate, device_id: str, part: Part) -> tuple[CheckLine,
     """
     relay = plate.blower.relay
     if relay is not None and device_id == relay.id:
-        return tuple(_blower_lines(plate, part))
+        return tuple(_blower_lines(plate, part, limits))
     device = plate.device(device_id)
     lines = [_kind_line(device, part)]
-    lines += _contact_lines(plate, device, part)
+    lines += _contact_lines(plate, device, part, limits)
     lines.append(_poles_line(device, part))
     lines += _coil_lines(device, part)
-    lines += _timing_lines(plate, device, part)
-    lines.append(_control_line(plate, device, part))
+    lines += _timing_lines(plate, device, part, limits)
+    lines.append(_control_line(plate, device, part, limits))
     lines.append(_tabs_line(device, part))
     return tuple(lines)
 
 
-def _line(name: str, grade: Grade, words: str, changes: str = "") -> CheckLine:
-    return CheckLine(name=name, grade=grade, words=words, changes=changes)
+def _line(name: str, result: Grade, words: str, changes: str = "") -> CheckLine:
+    return CheckLine(name=name, grade=result, words=words, changes=changes)
 
 
 def _kind_line(device: SwitchingDevice, part: Part) -> CheckLine:
@@ -127,7 +128,7 @@ def _kind_line(device: SwitchingDevice, part: Part) -> CheckLine:
     return _line("Kind", Grade.MARGINAL, words, f"Its poles now move {how}.")
 
 
-def _contact_lines(plate: Nameplate, device: SwitchingDevice, part: Part) -> list[CheckLine]:
+def _contact_lines(plate: Nameplate, device: SwitchingDevice, part: Part, limits: Limits) -> list[CheckLine]:
     lines = []
     for pole in device.poles:
         loads = [c for c in plate.circuits if c.device == device.id and pole.number in c.poles]
@@ -139,11 +140,11 @@ def _contact_lines(plate: Nameplate, device: SwitchingDevice, part: Part) -> lis
             lines.append(_line(name, Grade.NOT_PROVEN, f"{amps:.1f} A to switch; the part's rating is not known."))
             continue
         share = amps / part.rated_amps
-        grade = Grade.PASS if share <= CONTACT_PASS else Grade.MARGINAL if share <= 1 else Grade.FAIL
+        result = grade(share, 0.0, limits.band("contact_load_ratio"))
         words = f"{amps:.1f} A on {part.rated_amps:g} A, {100 * share:.0f} %."
         if part.rating == "motor":
-            grade, words = Grade.FAIL, f"{words} Its rating is a motor's, not a heater's."
-        lines.append(_line(name, grade, words))
+            result, words = Grade.FAIL, f"{words} Its rating is a motor's, not a heater's."
+        lines.append(_line(name, result, words))
     return lines
 
 
@@ -180,7 +181,7 @@ def _coil_lines(device: SwitchingDevice, part: Part) -> list[CheckLine]:
     return lines
 
 
-def _timing_lines(plate: Nameplate, device: SwitchingDevice, part: Part) -> list[CheckLine]:
+def _timing_lines(plate: Nameplate, device: SwitchingDevice, part: Part, limits: Limits) -> list[CheckLine]:
     on = part.on_window or (None if part.kind == "sequencer" else AT_ONCE)
     off = part.off_window or (None if part.kind == "sequencer" else AT_ONCE)
     if on is None or off is None:
@@ -192,7 +193,7 @@ def _timing_lines(plate: Nameplate, device: SwitchingDevice, part: Part) -> list
         same = abs(was.max_seconds - on.max_seconds) <= 15 and abs(was.min_seconds - on.min_seconds) <= 15
         words = f"On {on.min_seconds:g} to {on.max_seconds:g} s, was {was.min_seconds:g} to {was.max_seconds:g} s."
         lines.append(_line("On time", Grade.PASS if same else Grade.MARGINAL, words))
-    blower = next(stage for stage in stages_of(plate) if stage.id == "blower")
+    blower = next(stage for stage in stages_of(plate, limits) if stage.id == "blower")
     carried = _carries_blower(plate, device)
     if carried:
         lines.append(_line("Blower off", Grade.PASS, "This part carries the blower too: both stop together."))
@@ -204,8 +205,8 @@ def _timing_lines(plate: Nameplate, device: SwitchingDevice, part: Part) -> list
     else:
         words = f"Off by {off.max_seconds:g} s; the blower runs until {blower.off_window.min_seconds:g} to "
         words += f"{blower.off_window.max_seconds:g} s."
-        grade = Grade.PASS if off.max_seconds <= blower.off_window.min_seconds else Grade.MARGINAL
-        lines.append(_line("Blower off", grade, words))
+        result = Grade.PASS if off.max_seconds <= blower.off_window.min_seconds else Grade.MARGINAL
+        lines.append(_line("Blower off", result, words))
     return lines
 
 
@@ -216,20 +217,20 @@ def _carries_blower(plate: Nameplate, device: SwitchingDevice) -> bool:
     return any(c.id in landed and c.device == device.id for c in plate.circuits)
 
 
-def _control_line(plate: Nameplate, device: SwitchingDevice, part: Part) -> CheckLine:
+def _control_line(plate: Nameplate, device: SwitchingDevice, part: Part, limits: Limits) -> CheckLine:
     def holding(kind: str, printed: float | None) -> float:
         return printed if printed is not None else USUAL_HOLDING_AMPS.get(kind, 0.3)
 
     total = holding(part.kind, part.holding_amps)
     total += sum(holding(d.kind, d.holding_amps) for d in plate.devices if d.id != device.id)
     total += USUAL_HOLDING_AMPS["blower-relay"] if plate.blower.relay is not None else 0.0
-    room = plate.transformer.va / 24.0
+    room = room_amps(plate)
     share = total / room
-    grade = Grade.PASS if share <= CONTROL_PASS else Grade.MARGINAL if share <= 1 else Grade.FAIL
+    result = grade(share, 0.0, limits.band("control_amps_ratio"))
     if plate.is_assumed("transformer.va"):
-        grade = Grade.NOT_PROVEN
-    words = f"All calls on take {total:.2f} A of the transformer's {room:.2f} A, {100 * share:.0f} %."
-    return _line("Control", grade, words)
+        result = Grade.NOT_PROVEN
+    words = f"All calls on take {total:.2f} A of the control side's {room:.2f} A, {100 * share:.0f} %."
+    return _line("Control", result, words)
 
 
 def _tabs_line(device: SwitchingDevice, part: Part) -> CheckLine:
@@ -244,7 +245,7 @@ def _tabs_line(device: SwitchingDevice, part: Part) -> CheckLine:
     )
 
 
-def _blower_lines(plate: Nameplate, part: Part) -> list[CheckLine]:
+def _blower_lines(plate: Nameplate, part: Part, limits: Limits) -> list[CheckLine]:
     """The blower relay: contact form, motor rating, coil."""
     relay = plate.blower.relay
     assert relay is not None  # noqa: S101 - the caller looked
@@ -261,8 +262,8 @@ def _blower_lines(plate: Nameplate, part: Part) -> list[CheckLine]:
         lines.append(_line("Motor rating", Grade.NOT_PROVEN, f"{amps:g} A of motor; the part's rating is not known."))
     else:
         share = amps / part.rated_amps
-        grade = Grade.PASS if share <= CONTACT_PASS else Grade.MARGINAL if share <= 1 else Grade.FAIL
-        lines.append(_line("Motor rating", grade, f"{amps:g} A on {part.rated_amps:g} A, {100 * share:.0f} %."))
+        result = grade(share, 0.0, limits.band("contact_load_ratio"))
+        lines.append(_line("Motor rating", result, f"{amps:g} A on {part.rated_amps:g} A, {100 * share:.0f} %."))
     return [*lines, *_coil_lines_24(part)]
 
 

@@ -3,11 +3,11 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from plentar.core.evidence.reading import Reading
+from plentar.core.limits.table import DEFAULT_LIMITS, Limits
+from plentar.core.limits.verdicts import Grade, Verdict, grade
 from plentar.core.nameplate import Feed, Nameplate
 from plentar.core.network.wiring import OHMS_PER_1000_FEET
-from plentar.core.readings import Reading
-from plentar.core.rules import DEFAULT_RULES, Rules
-from plentar.core.verdicts import Grade, Verdict, grade
 
 __all__ = ["SupplyLoss", "conductor_ohms", "supply_loss"]
 
@@ -46,7 +46,7 @@ def conductor_ohms(feed: Feed) -> float | None:
 
 
 def supply_loss(
-    plate: Nameplate, feed_id: str, readings: Sequence[Reading], rules: Rules = DEFAULT_RULES
+    plate: Nameplate, feed_id: str, readings: Sequence[Reading], limits: Limits = DEFAULT_LIMITS
 ) -> SupplyLoss | None:
     """Separate a feed's sag into panel, wire and joint; None until the unit was read without load and with all strips.
 
@@ -72,7 +72,7 @@ def supply_loss(
     sag = without.value - under.value
     counts = (without.counts_uncertainty**2 + under.counts_uncertainty**2) ** 0.5
     ratio = sag / without.value
-    band = rules.sag_ratio
+    band = limits.band("sag_ratio")
     result = grade(ratio, counts / without.value, band)
     before, after = last(panel, loaded=False), last(panel, loaded=True)
     feed = next(feed for feed in plate.feeds if feed.id == feed_id)

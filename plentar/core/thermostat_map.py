@@ -4,8 +4,8 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from plentar.core.errors import ReadingError
+from plentar.core.limits.verdicts import Grade
 from plentar.core.nameplate import Nameplate
-from plentar.core.verdicts import Grade
 
 __all__ = ["BOARD_ENDS", "TERMINALS", "MapNote", "MapRow", "check_map"]
 

@@ -40,7 +40,7 @@ def supply_faults(plate: Nameplate, circuit: Circuit) -> Iterator[Fault]:
                 f"{words}, {leg.upper()} open at the disconnect",
                 "supply",
                 0.6,
-                Changes(split={f"{name}.disconnect-{leg}": OFF}),
+                Changes(forced={f"{name}.disconnect-{leg}": False}),
                 repair="replace the pull-out or its fuse",
                 proof="both legs to ground and across, behind the disconnect",
             )

@@ -1,5 +1,6 @@
 """Loading the demo into an empty database."""
 
+from collections.abc import Sequence
 from dataclasses import asdict, replace
 from datetime import date, datetime, time, timedelta
 from random import Random
@@ -10,20 +11,31 @@ from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session
 
 from plentar.core.electrical import expected_element_amps
-from plentar.core.metrology import DEMO_METER
+from plentar.core.evidence.events import (
+    Closed,
+    Deed,
+    Logged,
+    Measured,
+    Seen,
+    Switched,
+    Temporary,
+    first_event,
+)
+from plentar.core.evidence.metrology import DEMO_METER
+from plentar.core.evidence.reading import Condition, FeedState
 from plentar.core.nameplate import Nameplate
 from plentar.core.patterns import PATTERNS
-from plentar.core.readings import Condition, FeedState
 from plentar.demo.scenario import CALLS_TODAY, DETACHED, HISTORY, MAKERS, PEOPLE, estate_pattern
 from plentar.demo.shelf import SHELF
 from plentar.devices.simulated import SimulatedClamp
+from plentar.formats.events_json import deed_to_json
 from plentar.formats.packed import pack
 from plentar.formats.parts_csv import part_to_json
-from plentar.formats.stamps import condition_to_json, fresh_stamp
 from plentar.formats.unit_json import nameplate_to_json
-from plentar.store.models import Call, CurrentLogRow, Meter, Observation, Person, Place, Reading, Shop, Unit, WorkItem
+from plentar.store import events
+from plentar.store.models import Call, LogSamples, Meter, Person, Place, Shop, Unit
 from plentar.store.people import hash_password
-from plentar.store.work import put_parts
+from plentar.store.shelf import put_parts
 
 __all__ = ["DEMO_EMAIL", "DEMO_PASSWORD", "load_demo", "move_to_today"]
 
@@ -66,9 +78,9 @@ def load_demo(db: Session, now: datetime) -> bool:
     db.flush()
     today = now.astimezone(ZoneInfo(ZONE)).date()
     for row in CALLS_TODAY:
-        call = _call(
-            db, shop.id, row.place, plates[row.place], _at(today, row.hour, row.minute), row.technician, row.complaint
-        )
+        at = _at(today, row.hour, row.minute)
+        begun = now - timedelta(minutes=10) if row.status == "open" else None
+        call = _call(db, shop.id, row.place, plates[row.place], at, row.technician, row.complaint, begun)
         call.words, call.status = row.words, row.status
         if row.status == "open":
             _open_call(db, call, plates[row.place], now)
@@ -77,15 +89,32 @@ def load_demo(db: Session, now: datetime) -> bool:
     random = Random(20)  # noqa: S311 - sample data, the same every time
     cycling = "5 Pewter Mill"
     for place, days, complaint, outcome, dead in HISTORY:
-        past = _past_call(
-            db, shop.id, place, plates[place], today - timedelta(days=days), complaint, outcome, dead, random
-        )
+        log: tuple[str, ...] | None = None
         if place == cycling:
-            _log(db, past, plates[place], ("strip-b.limit.cycling",), "feed clamp", past.scheduled_at)
+            log = ("strip-b.limit.cycling",)
         elif complaint == "seasonal check" and place == "Tamarisk Court 14":
-            _log(db, past, plates[place], (), "feed clamp", past.scheduled_at)
+            log = ()
+        day = today - timedelta(days=days)
+        _past_call(db, shop.id, place, plates[place], day, complaint, outcome, dead, random, log)
     db.flush()
     return True
+
+
+def _keep(db: Session, call: Call, deeds: Sequence[tuple[UUID, Deed, datetime]]) -> None:
+    """Keep a call's events in the order they were done."""
+    rows = [
+        {
+            "id": event_id,
+            "kind": deed.kind,
+            "payload": deed_to_json(deed),
+            "person_id": call.technician_id,
+            "done_at": at,
+            "come_at": at,
+            "clock_seconds": 0.0,
+        }
+        for event_id, deed, at in sorted(deeds, key=lambda entry: entry[2])
+    ]
+    events.append(db, call, rows)
 
 
 def move_to_today(db: Session, now: datetime) -> None:
@@ -118,7 +147,14 @@ def _place(db: Session, shop_id: UUID, name: str, town: str, pattern: str, occup
 
 
 def _call(
-    db: Session, shop_id: UUID, place: str, plate: Nameplate, at: datetime, technician: str, complaint: str
+    db: Session,
+    shop_id: UUID,
+    place: str,
+    plate: Nameplate,
+    at: datetime,
+    technician: str,
+    complaint: str,
+    begun: datetime | None = None,
 ) -> Call:
     call = Call(
         id=_id(place, "call", complaint, at.year if at.hour == 9 and at.minute == 7 else "today"),
@@ -128,17 +164,16 @@ def _call(
         meter_id=_id("meter"),
         complaints=[complaint],
         scheduled_at=at,
-        condition=fresh_stamp(plate, at),
     )
     db.add(call)
     db.flush()
+    _keep(db, call, [(_id(call.id, "opened"), first_event(plate), min(at, begun or at))])
     return call
 
 
 def _open_call(db: Session, call: Call, plate: Nameplate, now: datetime) -> None:
     """The call in progress: supply and control found good, strip A heating, strip B silent since heat was called."""
     called = now - timedelta(minutes=5, seconds=12)
-    call.condition = {**fresh_stamp(plate, called), "calls": {"W": called.isoformat()}}
     live = _live(plate)
     before = Condition(feeds=live, seconds_since_change=240.0)
     rows: list[tuple[str, float, Condition, float]] = [
@@ -156,77 +191,55 @@ def _open_call(db: Session, call: Call, plate: Nameplate, now: datetime) -> None
         seconds = 312.0 - ago
         condition = Condition(feeds=live, calls=(("W", seconds),), seconds_since_change=seconds)
         rows.append((point, value, condition, ago))
-    for point, value, condition, ago in rows:
-        _reading(db, call, point, value, condition, now - timedelta(seconds=ago))
-    _look(db, call, plate, now - timedelta(minutes=9))
-    _log(db, call, plate, ("seq-a.pole-2.open",), "feed clamp", now - timedelta(minutes=6))
+    deeds: list[tuple[UUID, Deed, datetime]] = [(_id(call.id, "W"), Switched(what="W", state="on"), called)]
+    deeds += [
+        _reading(call, point, value, condition, now - timedelta(seconds=ago)) for point, value, condition, ago in rows
+    ]
+    deeds += _look(call, plate, now - timedelta(minutes=9))
+    log, samples = _log(call, plate, ("seq-a.pole-2.open",), "feed clamp", now - timedelta(minutes=6))
+    _keep(db, call, [*deeds, log])
+    db.add(samples)
 
 
 def _temporary(db: Session, today: date) -> None:
     """A stage left off last week, tagged, to be made right today."""
-    plan = _id("31 Cobbler's Rise", "call", "not enough heat", "today")
-    db.add(
-        WorkItem(
-            id=_id("temporary"),
-            shop_id=_id("shop"),
-            call_id=plan,
-            person_id=_id("maren"),
-            at=_at(today - timedelta(days=6), 15, 20),
-            kind="temporary",
-            about="strip-f",
-            data={
-                "how": "feed leads off and capped at the contactor",
-                "tag": "Strip F off, part on order",
-                "left_watts": 25000.0,
-                "whole_watts": 30000.0,
-            },
-            due_on=today,
-        )
+    call = db.get_one(Call, (_id("shop"), _id("31 Cobbler's Rise", "call", "not enough heat", "today")))
+    deed = Temporary(
+        circuit="strip-f",
+        how="feed leads off and capped at the contactor",
+        tag="Strip F off, part on order",
+        due_on=today.isoformat(),
+        left_watts=25000.0,
+        whole_watts=30000.0,
     )
+    _keep(db, call, [(_id("temporary"), deed, _at(today - timedelta(days=6), 15, 20))])
 
 
-def _look(db: Session, call: Call, plate: Nameplate, at: datetime) -> None:
+def _look(call: Call, plate: Nameplate, at: datetime) -> list[tuple[UUID, Deed, datetime]]:
     """What was looked at before the covers went back on."""
-    signs = (("filter-dirty", "", "fine", ""), ("heat-marked", "strip-b", "found", "brown at the push-on"))
-    for kind, about, state, note in signs:
-        db.add(
-            Observation(
-                id=_id(call.id, kind),
-                shop_id=call.shop_id,
-                call_id=call.id,
-                person_id=call.technician_id,
-                at=at,
-                kind=kind,
-                about=about,
-                state=state,
-                note=note,
-                condition=condition_to_json(Condition(feeds=_live(plate))),
-            )
-        )
+    condition = Condition(feeds=_live(plate))
+    fine = Seen(sign="filter-dirty", state="fine", condition=condition)
+    found = Seen(sign="heat-marked", about="strip-b", state="found", note="brown at the push-on", condition=condition)
+    return [(_id(call.id, deed.sign), deed, at) for deed in (fine, found)]
 
 
-def _log(db: Session, call: Call, plate: Nameplate, faults: tuple[str, ...], name: str, at: datetime) -> None:
+def _log(
+    call: Call, plate: Nameplate, faults: tuple[str, ...], name: str, at: datetime
+) -> tuple[tuple[UUID, Deed, datetime], LogSamples]:
     """A logging clamp left around one leg of the feed through a whole heat call."""
     meter = SimulatedClamp(plate=plate, clamp="feed-1", faults=faults, seed=14, dropped_seconds=420.0)
     samples = meter.samples(600.0)
-    db.add(
-        CurrentLogRow(
-            id=_id(call.id, "log", name),
-            shop_id=call.shop_id,
-            call_id=call.id,
-            person_id=call.technician_id,
-            at=at,
-            name=name,
-            clamp="feed-1",
-            source="csv",
-            found=f"{samples.seconds.size:,} rows, comma between columns, decimal point, A",
-            samples=pack(samples.seconds, samples.amps),
-            called_seconds=meter.called_seconds,
-            dropped_seconds=meter.dropped_seconds,
-            supply_volts=round(0.99 * plate.nominal_volts, 1),
-            settings={},
-        )
+    event_id = _id(call.id, "log", name)
+    deed = Logged(
+        name=name,
+        clamp="feed-1",
+        found=f"{samples.seconds.size:,} rows, comma between columns, decimal point, A",
+        called_seconds=meter.called_seconds,
+        dropped_seconds=meter.dropped_seconds,
+        supply_volts=round(0.99 * plate.nominal_volts, 1),
     )
+    packed = LogSamples(shop_id=call.shop_id, id=event_id, samples=pack(samples.seconds, samples.amps))
+    return (event_id, deed, at), packed
 
 
 def _live(plate: Nameplate) -> tuple[tuple[str, FeedState], ...]:
@@ -243,49 +256,44 @@ def _past_call(
     outcome: str,
     dead: str,
     random: Random,
-) -> Call:
+    log: tuple[str, ...] | None,
+) -> None:
     at = _at(day, 9, 7)
     call = _call(db, shop_id, place, plate, at, "teodor" if random.random() < 0.6 else "maren", complaint)
-    call.status, call.outcome, call.closed_at = "closed", outcome, at + timedelta(minutes=55)
     feeds = _live(plate)
     calls = tuple((name, 400.0) for name in ("W", "W2") if name in plate.calls)
     condition = Condition(feeds=feeds, calls=calls, seconds_since_change=400.0)
     volts = round(plate.nominal_volts * random.uniform(0.985, 1.012), 1)
-    for feed in plate.feeds:
-        _reading(db, call, f"volts:{feed.id}.l1:{feed.id}.l2", volts, condition, at + timedelta(minutes=12))
+    deeds = [
+        _reading(call, f"volts:{feed.id}.l1:{feed.id}.l2", volts, condition, at + timedelta(minutes=12))
+        for feed in plate.feeds
+    ]
     for minute, circuit in enumerate(plate.circuits):
         healthy = expected_element_amps(circuit.rated_watts, circuit.rated_volts, volts) * random.uniform(0.965, 1.015)
         amps = 0.0 if circuit.id == dead else round(healthy, 1)
-        _reading(db, call, f"amps:{circuit.id}", amps, condition, at + timedelta(minutes=20 + minute))
-    _reading(
-        db,
-        call,
-        "amps:blower",
-        round(plate.blower.rated_amps * random.uniform(0.8, 0.95), 1),
-        condition,
-        at + timedelta(minutes=30),
-    )
-    return call
+        deeds.append(_reading(call, f"amps:{circuit.id}", amps, condition, at + timedelta(minutes=20 + minute)))
+    blower = round(plate.blower.rated_amps * random.uniform(0.8, 0.95), 1)
+    deeds.append(_reading(call, "amps:blower", blower, condition, at + timedelta(minutes=30)))
+    if log is not None:
+        entry, samples = _log(call, plate, log, "feed clamp", at)
+        deeds.append(entry)
+    closed_at = at + timedelta(minutes=55)
+    _keep(db, call, [*deeds, (_id(call.id, "closed"), Closed(outcome=outcome), closed_at)])
+    if log is not None:
+        db.add(samples)
+    call.status, call.outcome, call.closed_at = "closed", outcome, closed_at
 
 
-def _reading(db: Session, call: Call, point: str, value: float, condition: Condition, at: datetime) -> None:
+def _reading(call: Call, point: str, value: float, condition: Condition, at: datetime) -> tuple[UUID, Deed, datetime]:
     quantity = point.partition(":")[0]
     meter_range = DEMO_METER.range_for(quantity, value)
-    db.add(
-        Reading(
-            id=_id(call.id, point, condition.spoken),
-            shop_id=call.shop_id,
-            call_id=call.id,
-            person_id=call.technician_id,
-            meter_id=call.meter_id,
-            point=point,
-            value=value,
-            typed=f"{value:.1f}",
-            meter_uncertainty=meter_range.uncertainty(value),
-            counts_uncertainty=meter_range.counts_uncertainty,
-            condition=condition_to_json(condition),
-            taken_at=at,
-            received_at=at,
-            reason="",
-        )
+    deed = Measured(
+        point=point,
+        typed=f"{value:.1f}",
+        value=value,
+        meter=str(call.meter_id),
+        meter_uncertainty=meter_range.uncertainty(value),
+        counts_uncertainty=meter_range.counts_uncertainty,
+        condition=condition,
     )
+    return _id(call.id, point, condition.spoken), deed, at

@@ -5,15 +5,20 @@ from typing import Annotated, Any, Literal
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError
 
-from plentar.core.diagnosis import Diagnosis, Observation
+from plentar.core.diagnosis import Diagnosis
 from plentar.core.errors import ReadingError
-from plentar.core.hypotheses import OPEN_OHMS, model_of
-from plentar.core.metrology import DEMO_METER, Meter, MeterRange
+from plentar.core.evidence.events import Deed, Event, Measured, Seen
+from plentar.core.evidence.metrology import DEMO_METER, Meter, MeterRange
+from plentar.core.evidence.reading import Condition, ControlState, FeedState, Hand, Mode, Reading
+from plentar.core.evidence.record import Record
+from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.nameplate import Nameplate
-from plentar.core.network.solve import Drive
+from plentar.core.network.plain import OPEN_OHMS
 from plentar.core.next_test import SCHOOLS, NextTest
-from plentar.core.observations import LOOK, SIGNS, sign_of
-from plentar.core.readings import Condition, ControlState, FeedState, Reading
+from plentar.core.observations import LOOK, SIGNS, Observation, sign_of
+from plentar.core.places import find_point
+from plentar.core.visit import Visit
+from plentar.core.work.safety import condition_refusal
 from plentar.formats.unit_json import field_path
 
 __all__ = ["CALL_FORMAT", "CallFile", "call_from_json", "call_schema", "diagnosis_to_json"]
@@ -34,10 +39,12 @@ class ConditionFile(_Strict):
     calls: dict[Literal["W", "W2", "G", "Y"], Annotated[float, Field(ge=0)] | None] = {}
     seconds_since_change: float | None = None
     bypassed: bool = False
+    in_hand: Hand = ""
+    opened: dict[str, str] = {}
 
 
 class ReadingFile(_Strict):
-    """One reading; `value` in V, A or ohm, or "OL" for open. A superseded one is on record and not weighed."""
+    """One reading; `value` in V, A, ohm, µF or °F, or "OL" for open. A superseded one is on record and not weighed."""
 
     id: str = ""
     taken_at: str = ""
@@ -48,6 +55,7 @@ class ReadingFile(_Strict):
     point: str
     value: Finite | Literal["OL"]
     condition: ConditionFile = ConditionFile()
+    mode: Mode = ""
     meter_uncertainty: Annotated[float, Field(ge=0)] | None = None
 
 
@@ -68,7 +76,7 @@ class ObservationFile(_Strict):
 class RangeFile(_Strict):
     """One function of a meter on one range."""
 
-    quantity: Literal["volts", "dc_volts", "amps", "ohms"]
+    quantity: Literal["volts", "dc_volts", "amps", "ohms", "microfarads", "degf"]
     percent: float
     counts: float
     resolution: float
@@ -88,6 +96,7 @@ class CallFile(_Strict):
     meter: list[RangeFile] = []
     readings: list[ReadingFile] = []
     observations: list[ObservationFile] = []
+    limits: dict[str, list[float]] = {}
 
 
 def call_from_json(document: object) -> CallFile:
@@ -125,21 +134,53 @@ def readings_of(call: CallFile, plate: Nameplate) -> list[Reading]:
         value = OPEN_OHMS if entry.value == "OL" else float(entry.value)
         quantity = entry.point.partition(":")[0]
         try:
-            model_of(plate).predict(entry.point, Drive())
+            find_point(plate, entry.point)
             half = entry.meter_uncertainty
             half = meter.uncertainty(quantity, value) if half is None else half
             condition = _condition(entry.condition, plate)
-            reading = Reading(point=entry.point, value=value, condition=condition, meter_uncertainty=half)
+            reading = Reading(
+                point=entry.point, value=value, condition=condition, meter_uncertainty=half, mode=entry.mode
+            )
         except ValueError as error:
             field = getattr(error, "field", "") or "value"
             raise ReadingError(str(error), field=f"readings[{index}].{field}") from error
-        if quantity == "ohms" and not reading.condition.is_proven_dead:
-            raise ReadingError(
-                "ohms are only read with every feed and the control side proven dead; say so in the condition",
-                field=f"readings[{index}].condition",
-            )
+        refusal = condition_refusal(plate, condition, entry.point)
+        if refusal:
+            raise ReadingError(f"{refusal}; say so in the condition", field=f"readings[{index}].condition")
         found.append(reading)
     return found
+
+
+def visit_of(call: CallFile, plate: Nameplate) -> Visit:
+    """Return the visit a call file describes.
+
+    Raises:
+        ReadingError: Something in it cannot be; `field` is its path.
+    """
+    deeds: list[Deed] = [
+        Measured(
+            point=reading.point,
+            typed=f"{reading.value:g}",
+            mode=reading.mode,
+            value=reading.value,
+            meter_uncertainty=reading.meter_uncertainty,
+            condition=reading.condition,
+        )
+        for reading in readings_of(call, plate)
+    ]
+    deeds += [
+        Seen(sign=entry.kind, about=entry.about or f"{index}", condition=entry.condition)
+        if entry.kind in ("bad-start", "blower-runs", "blower-still", "strips-heat", "strips-cold")
+        else Seen(sign=entry.kind, about=entry.about, condition=entry.condition)
+        for index, entry in enumerate(observations_of(call, plate))
+    ]
+    events = [
+        Event(id=f"{seq}", seq=seq, deed=deed, person="", by="", done_at=float(seq), come_at=float(seq))
+        for seq, deed in enumerate(deeds, start=1)
+    ]
+    changed = tuple((name, tuple(figures)) for name, figures in sorted(call.limits.items()))
+    limits = Limits(changed=changed) if changed else DEFAULT_LIMITS
+    return Visit(plate, Record(events), limits=limits, complaints=call.complaints)
 
 
 def observations_of(call: CallFile, plate: Nameplate) -> list[Observation]:
@@ -161,6 +202,8 @@ def _condition(entry: ConditionFile, plate: Nameplate) -> Condition:
         calls=tuple(entry.calls.items()),
         seconds_since_change=entry.seconds_since_change,
         bypassed=entry.bypassed,
+        in_hand=entry.in_hand,
+        opened=tuple(sorted(entry.opened.items())),
     )
 
 

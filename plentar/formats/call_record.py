@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from io import StringIO
 from typing import Any
 
-from plentar.core.verdicts import Verdict
+from plentar.core.limits.verdicts import Verdict
 
 __all__ = ["CSV_COLUMNS", "ReadingRecord", "call_to_json", "readings_to_csv"]
 
@@ -38,6 +38,8 @@ class ReadingRecord:
     verdict: Verdict | None
     supersedes: str = ""
     reason: str = ""
+    mode: str = ""
+    is_superseded: bool = False
 
 
 def call_to_json(
@@ -47,21 +49,23 @@ def call_to_json(
     readings: Iterable[ReadingRecord],
     observations: Iterable[Mapping[str, Any]],
     record: Mapping[str, Any],
+    limits: Mapping[str, Iterable[float]] | None = None,
 ) -> dict[str, Any]:
     """Return the call as a call file; `record` holds what the core does not need: place, people, times, causes."""
     kept = list(readings)
-    superseded = {entry.supersedes for entry in kept}
+    own = {"limits": {name: list(figures) for name, figures in limits.items()}} if limits else {}
     return {
         "format": "plentar.call/1",
         "record": dict(record),
         "unit": dict(unit),
         "complaints": list(complaints),
-        "readings": [_reading(entry, is_superseded=entry.id in superseded) for entry in kept],
+        "readings": [_reading(entry) for entry in kept],
         "observations": list(observations),
+        **own,
     }
 
 
-def _reading(entry: ReadingRecord, *, is_superseded: bool) -> dict[str, Any]:
+def _reading(entry: ReadingRecord) -> dict[str, Any]:
     found: dict[str, Any] = {
         "id": entry.id,
         "point": entry.point,
@@ -73,7 +77,9 @@ def _reading(entry: ReadingRecord, *, is_superseded: bool) -> dict[str, Any]:
     }
     if entry.supersedes:
         found |= {"supersedes": entry.supersedes, "reason": entry.reason}
-    if is_superseded:
+    if entry.mode:
+        found["mode"] = entry.mode
+    if entry.is_superseded:
         found["is_superseded"] = True
     return found
 

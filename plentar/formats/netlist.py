@@ -5,7 +5,8 @@ from collections.abc import Sequence
 
 from plentar.core.nameplate import Nameplate
 from plentar.core.network.changes import Changes
-from plentar.core.network.solve import Drive, Settled, Variants, settle
+from plentar.core.network.drive import Drive
+from plentar.core.network.solve import Settled, Variants, settle
 from plentar.core.network.wiring import wire
 
 __all__ = ["deck", "netlist"]

@@ -10,7 +10,8 @@ __all__ = ["parse_number"]
 # What a meter shows as OL: beyond its largest range.
 OPEN_OHMS = 1e8
 _NUMBER = re.compile(
-    r"(?P<digits>\d+(?:[.,]\d+)?|[.,]\d+|\d{1,3}(?:,\d{3})+\.\d+)\s*(?P<prefix>[kKmMµu]?)(?P<unit>[A-Za-zΩ°%]*)\Z"
+    r"(?P<digits>[0-9]+(?:[.,][0-9]+)?|[.,][0-9]+|[0-9]{1,3}(?:,[0-9]{3})+\.[0-9]+)\s*(?P<prefix>[kKmMµu]?)"
+    r"(?P<unit>[A-Za-zΩ°%]*)\Z"
 )
 _PREFIX = {"": 1.0, "k": 1e3, "K": 1e3, "M": 1e6, "m": 1e-3, "µ": 1e-6, "u": 1e-6}
 _UNITS = {
@@ -41,7 +42,7 @@ def parse_number(text: str, quantity: str) -> float:
     if quantity == "amps" and "/" in typed:
         # A clamp with the conductor wound through it several times: the reading over the turns.
         shown, _, turns = typed.partition("/")
-        if not turns.strip().isdigit() or not 2 <= int(turns) <= 50:
+        if not re.fullmatch(r"[0-9]{1,2}", turns.strip()) or not 2 <= int(turns) <= 50:
             raise ReadingError(f"expected a reading over 2 to 50 turns, as 4.2/10, got “{typed[:40]}”", field="value")
         return parse_number(shown, quantity) / int(turns)
     match = _NUMBER.match(typed)

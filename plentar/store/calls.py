@@ -1,26 +1,15 @@
-"""Calls and their readings, always within one shop."""
+"""Calls, always within one shop."""
 
 from collections.abc import Sequence
 from datetime import datetime
-from typing import Any
 from uuid import UUID
 
 from sqlalchemy import or_, select
-from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session, joinedload
 
-from plentar.store.models import Call, Place, Reading, Unit
+from plentar.store.models import Call, Place, Unit
 
-__all__ = [
-    "append_reading",
-    "earlier_calls",
-    "get_for_shop",
-    "list_between",
-    "list_readings",
-    "open_call",
-    "set_condition",
-    "standing_readings",
-]
+__all__ = ["earlier_calls", "get_for_shop", "list_between", "list_of"]
 
 _WHOLE = (
     joinedload(Call.unit).joinedload(Unit.place),
@@ -34,13 +23,18 @@ def get_for_shop(db: Session, *, shop_id: UUID, call_id: UUID) -> Call | None:
     return db.scalar(select(Call).options(*_WHOLE).where(Call.shop_id == shop_id, Call.id == call_id))
 
 
+def list_of(db: Session, *, shop_id: UUID, ids: Sequence[UUID]) -> Sequence[Call]:
+    """Return some calls of this shop."""
+    return db.scalars(select(Call).options(*_WHOLE).where(Call.shop_id == shop_id, Call.id.in_(ids))).all()
+
+
 def list_between(db: Session, *, shop_id: UUID, start: datetime, end: datetime) -> Sequence[Call]:
     """Return the shop's calls planned in a span, and whatever is still open from before it, earliest first."""
     return db.scalars(
         select(Call)
         .options(*_WHOLE)
-        .join(Unit, Unit.id == Call.unit_id)
-        .join(Place, Place.id == Unit.place_id)
+        .join(Unit, (Unit.shop_id == Call.shop_id) & (Unit.id == Call.unit_id))
+        .join(Place, (Place.shop_id == Unit.shop_id) & (Place.id == Unit.place_id))
         .where(
             Call.shop_id == shop_id,
             Call.scheduled_at < end,
@@ -59,49 +53,3 @@ def earlier_calls(db: Session, *, shop_id: UUID, unit_id: UUID, before: datetime
         .order_by(Call.scheduled_at.desc())
         .limit(most)
     ).all()
-
-
-def list_readings(db: Session, *, shop_id: UUID, call_id: UUID) -> Sequence[Reading]:
-    """Return every reading of a call, superseded ones too, in the order they were taken."""
-    return db.scalars(
-        select(Reading)
-        .options(joinedload(Reading.person))
-        .where(Reading.shop_id == shop_id, Reading.call_id == call_id)
-        .order_by(Reading.taken_at, Reading.received_at, Reading.id)
-    ).all()
-
-
-def standing_readings(readings: Sequence[Reading]) -> list[Reading]:
-    """Return the readings no correction has superseded, in the same order."""
-    superseded = {reading.supersedes_id for reading in readings}
-    return [reading for reading in readings if reading.id not in superseded]
-
-
-def append_reading(db: Session, reading: Reading) -> bool:
-    """Keep a reading; a repeated send of the same one changes nothing.
-
-    Returns:
-        True when the reading is new, False when this id was already kept.
-    """
-    values = {
-        column.key: getattr(reading, column.key)
-        for column in Reading.__mapper__.column_attrs
-        if getattr(reading, column.key) is not None
-    }
-    done = db.execute(
-        insert(Reading).values(values).on_conflict_do_nothing(index_elements=["id"]).returning(Reading.id)
-    )
-    return done.first() is not None
-
-
-def set_condition(db: Session, call: Call, condition: dict[str, Any]) -> None:
-    """Change what the unit is told and fed from now on; readings keep the condition they were taken under."""
-    call.condition = condition
-    open_call(db, call)
-
-
-def open_call(db: Session, call: Call) -> None:
-    """Mark a planned call as begun; an open or closed one stays as it is."""
-    if call.status == "planned":
-        call.status = "open"
-    db.flush()

@@ -17,6 +17,7 @@ __all__ = [
     "get_place",
     "get_unit",
     "like_units",
+    "list_meters",
     "open_calls_of",
     "save_nameplate",
     "search",
@@ -63,12 +64,17 @@ def like_units(db: Session, *, shop_id: UUID, most: int = 40) -> Sequence[Unit]:
         .order_by(maker, model, Unit.id)
         .limit(most)
     )
-    return db.scalars(select(Unit).where(Unit.id.in_(first)).order_by(maker, model)).all()
+    return db.scalars(select(Unit).where(Unit.shop_id == shop_id, Unit.id.in_(first)).order_by(maker, model)).all()
 
 
 def first_meter(db: Session, *, shop_id: UUID) -> Meter | None:
     """Return the meter a new call is done with until another is chosen."""
     return db.scalar(select(Meter).where(Meter.shop_id == shop_id).order_by(Meter.name).limit(1))
+
+
+def list_meters(db: Session, *, shop_id: UUID) -> Sequence[Meter]:
+    """Return the shop's meters by name."""
+    return db.scalars(select(Meter).where(Meter.shop_id == shop_id).order_by(Meter.name)).all()
 
 
 def save_nameplate(db: Session, unit: Unit, *, nameplate: dict[str, Any], version: int) -> bool:

@@ -1,6 +1,6 @@
 """The web application: `create_app(settings)` builds everything, so every test has its own."""
 
-from datetime import timedelta
+from datetime import UTC, datetime, timedelta
 from zoneinfo import ZoneInfo
 
 from flask import Flask
@@ -8,7 +8,7 @@ from flask_compress import Compress
 from flask_talisman import Talisman
 from flask_wtf.csrf import CSRFProtect
 
-from plentar.core.judging_places import OPEN_FROM_OHMS
+from plentar.core.limits.table import DEFAULT_LIMITS
 from plentar.formats.svg.ladder import shown_value
 from plentar.store.database import make_engine, make_sessions
 from plentar.web import access, assets, errors
@@ -71,6 +71,8 @@ def create_app(settings: Settings) -> Flask:
     for place in (signin, today, start, call, unit, timing, bench, fix, parts, checks):
         app.register_blueprint(place.bp)
     app.jinja_env.filters["local"] = _local
+    app.jinja_env.filters["iso"] = lambda at: datetime.fromtimestamp(at, UTC).isoformat()
+    app.jinja_env.filters["spoken_place"] = _spoken_place
     app.jinja_env.filters["shown_value"] = shown_value
     app.jinja_env.filters["merge"] = lambda one, other: {**one, **other}
     app.jinja_env.filters["reading"] = _reading
@@ -80,11 +82,18 @@ def create_app(settings: Settings) -> Flask:
 
 def _reading(value: float, unit: str) -> str:
     """Show a value as a meter does: one decimal, whole from a thousand on, OL for open."""
-    if unit == "Ω" and value >= OPEN_FROM_OHMS:
+    if unit == "Ω" and value >= DEFAULT_LIMITS.number("open_ohms"):
         return "OL"
     return f"{value:.1f}" if value < 1000 else f"{value:,.0f}"
 
 
+def _spoken_place(name: str) -> str:
+    """Show a part's or terminal's id as words."""
+    return name.replace("-", " ").replace(".", " ")
+
+
 def _local(moment: object, zone: str, form: str = "%H:%M") -> str:
     """Show a UTC moment on the shop's own clock."""
+    if isinstance(moment, float):
+        moment = datetime.fromtimestamp(moment, UTC)
     return moment.astimezone(ZoneInfo(zone)).strftime(form)  # type: ignore[attr-defined, no-any-return]

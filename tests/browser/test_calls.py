@@ -10,7 +10,7 @@ from playwright.sync_api import Page, expect
 from sqlalchemy import Engine
 
 from plentar.core.hypotheses import OPEN_OHMS, model_of
-from plentar.core.network.solve import Drive
+from plentar.core.network.drive import Drive
 from plentar.store.database import make_sessions
 from plentar.store.models import Call
 from tests.browser.conftest import LAPTOP, PHONE, sign_in

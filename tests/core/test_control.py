@@ -2,11 +2,13 @@
 
 import pytest
 
-from plentar.core.control_circuit import call_currents, room_amps, rows_of
-from plentar.core.diagnosis import Observation, diagnose
+from plentar.core.control_circuit import call_currents, rows_of
+from plentar.core.diagnosis import diagnose
 from plentar.core.errors import ReadingError
+from plentar.core.evidence.reading import Condition, FeedState, Reading
+from plentar.core.judging.control import room_amps
+from plentar.core.observations import Observation
 from plentar.core.patterns import PATTERNS
-from plentar.core.readings import Condition, FeedState, Reading
 from plentar.core.thermostat_map import MapRow, check_map
 from plentar.formats.numbers import parse_number
 

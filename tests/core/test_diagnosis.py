@@ -10,18 +10,20 @@ import pytest
 from click.testing import CliRunner, Result
 
 from plentar.cli import main
-from plentar.core.diagnosis import Diagnosis, Observation, diagnose
+from plentar.core.diagnosis import Diagnosis, diagnose
+from plentar.core.evidence.metrology import DEMO_METER
+from plentar.core.evidence.reading import Condition, Reading
 from plentar.core.faults import fault_by_id
-from plentar.core.hypotheses import drives_of, model_of
-from plentar.core.metrology import DEMO_METER
+from plentar.core.hypotheses import model_of
+from plentar.core.limits.table import DEFAULT_LIMITS
 from plentar.core.network.changes import NO_CHANGE, Changes
+from plentar.core.network.drive import Drive, drives_of
 from plentar.core.network.probe import read_amps, read_volts
-from plentar.core.network.solve import Drive, Variants, settle
+from plentar.core.network.solve import Variants, settle
 from plentar.core.network.wiring import wire
 from plentar.core.next_test import catalogue, next_tests
+from plentar.core.observations import Observation
 from plentar.core.patterns import PATTERNS
-from plentar.core.readings import Condition, Reading
-from plentar.core.rules import DEFAULT_RULES
 
 ROOT = Path(__file__).parents[2]
 UNIT = PATTERNS["two-strip-sequencer"]()
@@ -51,7 +53,7 @@ def readings_of(faults: tuple[str, ...], points: tuple[tuple[str, Condition], ..
     variants = Variants(wire(UNIT), [changes])
     found = []
     for point, condition in points:
-        settled = settle(variants, drives_of(UNIT, condition, DEFAULT_RULES)[0][0])
+        settled = settle(variants, drives_of(UNIT, condition, DEFAULT_LIMITS)[0][0])
         function, *places = point.split(":")
         shown = read_amps(settled, point) if function == "amps" else read_volts(settled, places[0], places[1])[0]
         found.append(read(point, round(float(shown[0]), 1), condition))
@@ -209,8 +211,8 @@ def command(*arguments: str) -> Result:
 @pytest.mark.parametrize(
     ("change", "says"),
     [
-        pytest.param({"point": "amps:strip-q"}, "readings[0].point: this unit has no place", id="no such place"),
-        pytest.param({"point": "volts:a:b"}, "readings[0].point: this unit has no terminal 'a'", id="no such terminal"),
+        pytest.param({"point": "amps:strip-q"}, "no point 'amps:strip-q'", id="no such place"),
+        pytest.param({"point": "volts:a:b"}, "readings[0].point: this unit has no point", id="no such terminal"),
         pytest.param({"value": -4}, "readings[0].value: expected zero or more", id="below zero"),
         pytest.param({"value": 1e9}, "readings[0].value: no meter reads 1e+09", id="a thousand million amps"),
         pytest.param({"value": float("nan")}, "readings[0].value", id="not a number"),

@@ -7,7 +7,7 @@ import pytest
 
 from plentar.core.errors import NameplateError
 from plentar.core.interlock import CALLS, FAMILIES, RelayWiring, judge_wiring, outcomes, plan_replacement
-from plentar.core.verdicts import Grade
+from plentar.core.limits.verdicts import Grade
 
 TABLE = (Path(__file__).parent / "interlock_truth.txt").read_text().splitlines()
 PLACES = ("L1", "L2", "strip", "none")

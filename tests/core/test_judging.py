@@ -5,14 +5,17 @@ from typing import Any
 import pytest
 
 from plentar.core.errors import ReadingError
+from plentar.core.evidence.metrology import DEMO_METER
+from plentar.core.evidence.reading import Condition, Reading
 from plentar.core.findings import find
-from plentar.core.judging import Situation, judge, leg_difference, like_elements
-from plentar.core.metrology import DEMO_METER
+from plentar.core.judging.situation import Situation
+from plentar.core.judging.strips import like_elements
+from plentar.core.judging.supply import leg_difference
+from plentar.core.judging.verdict import judge
+from plentar.core.limits.verdicts import Grade, Verdict
 from plentar.core.nameplate import Nameplate
 from plentar.core.patterns import PATTERNS
-from plentar.core.readings import Condition, Reading, standing
 from plentar.core.supply_loss import supply_loss
-from plentar.core.verdicts import Grade, Verdict
 
 HEATING = Condition(feeds=(("feed-1", "live"),), calls=(("W", 400.0),), seconds_since_change=400.0)
 IDLE = Condition(feeds=(("feed-1", "live"),))
@@ -34,7 +37,7 @@ def read(point: str, value: float, condition: Condition = HEATING) -> Reading:
 
 def judged(*readings: Reading, pattern: str = "two-strip-sequencer") -> Verdict:
     """The verdict on the last of the readings, the others standing."""
-    situation = Situation(plate=PATTERNS[pattern](), readings=standing(readings))
+    situation = Situation(plate=PATTERNS[pattern](), readings=readings)
     return judge(situation, readings[-1])
 
 
@@ -166,7 +169,7 @@ def test_an_open_pole_early_in_its_window_is_not_named() -> None:
 
 def situation_of(*readings: Reading, pattern: str = "two-strip-sequencer") -> Situation:
     """The unit with these readings standing."""
-    return Situation(plate=PATTERNS[pattern](), readings=standing(readings))
+    return Situation(plate=PATTERNS[pattern](), readings=readings)
 
 
 @pytest.mark.parametrize(
@@ -179,10 +182,9 @@ def situation_of(*readings: Reading, pattern: str = "two-strip-sequencer") -> Si
 )
 def test_like_elements_against_each_other(amps_b: float, expected: Grade) -> None:
     """Within 10 % pass, to 20 % marginal, counts only as uncertainty."""
-    compared = like_elements(situation_of(read("amps:strip-a", 20.8), read("amps:strip-b", amps_b)))
-    assert compared is not None
-    assert compared[0].grade is expected
-    assert compared[1] == ("strip-a", "strip-b")
+    [(verdict, strips, _)] = like_elements(situation_of(read("amps:strip-a", 20.8), read("amps:strip-b", amps_b)))
+    assert verdict.grade is expected
+    assert strips == ("strip-a", "strip-b")
 
 
 @pytest.mark.parametrize(
@@ -257,7 +259,7 @@ def test_every_point_of_every_pattern_can_be_judged(pattern: str) -> None:
     for condition in (IDLE, HEATING):
         for point in test_points(plate):
             verdict: Any = judge(
-                Situation(plate=plate, readings={}), Reading(point=point.id, value=5.0, condition=condition)
+                Situation(plate=plate, readings=()), Reading(point=point.id, value=5.0, condition=condition)
             )
             assert verdict.because
 
@@ -271,7 +273,7 @@ def test_the_interlock_lead_tells_which_way_a_back_feed_goes(amps: float, kind: 
     plate = PATTERNS["two-strip-sequencer"]()
     condition = Condition(feeds=(("feed-1", "live"),), calls=(("G", 60.0),), seconds_since_change=60.0)
     reading = Reading(point="amps:interlock", value=amps, condition=condition)
-    verdict = judge(Situation(plate=plate, readings={}), reading)
+    verdict = judge(Situation(plate=plate, readings=()), reading)
     if kind == "open circuit":
         assert verdict.grade is Grade.PASS
     else:

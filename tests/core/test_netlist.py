@@ -8,7 +8,8 @@ import numpy as np
 import pytest
 
 from plentar.core.faults import faults_of
-from plentar.core.network.solve import Drive, Variants, settle
+from plentar.core.network.drive import Drive
+from plentar.core.network.solve import Variants, settle
 from plentar.core.network.wiring import wire
 from plentar.core.patterns import PATTERNS
 from plentar.formats.netlist import deck

@@ -9,9 +9,10 @@ from plentar.core.errors import ReadingError
 from plentar.core.faults import fault_by_id, faults_of
 from plentar.core.hypotheses import OPEN_OHMS, model_of
 from plentar.core.network.changes import NO_CHANGE, Changes
+from plentar.core.network.drive import Drive
 from plentar.core.network.elimination import Pattern
 from plentar.core.network.probe import pieces, read_amps, read_volts
-from plentar.core.network.solve import Drive, Settled, Variants, settle
+from plentar.core.network.solve import Settled, Variants, settle
 from plentar.core.network.wiring import wire
 from plentar.core.patterns import PATTERNS
 from plentar.core.prediction import predict

@@ -5,13 +5,13 @@ from dataclasses import replace
 import pytest
 
 from plentar.core.errors import NameplateError, ReadingError
+from plentar.core.evidence.reading import Condition, Reading
 from plentar.core.ledger import DEAD, LOOSE, LedgerRow, check_ledger, leads_of
+from plentar.core.limits.verdicts import Grade
 from plentar.core.nameplate import Window
 from plentar.core.patterns import PATTERNS
 from plentar.core.proof import proof_items, prove
-from plentar.core.readings import Condition, Reading
 from plentar.core.substitution import Part, check_part, worst_of
-from plentar.core.verdicts import Grade
 
 TWO, DC = PATTERNS["two-strip-sequencer"](), PATTERNS["three-strip-dc-relay"]()
 AC = Part(name="AC relay", kind="ac-relay", rated_amps=25.0, rating="resistive", coil="AC", tab_inches=0.25)

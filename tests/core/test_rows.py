@@ -3,8 +3,9 @@
 import pytest
 
 from plentar.core.network.changes import Changes
+from plentar.core.network.drive import Drive
 from plentar.core.network.probe import read_amps
-from plentar.core.network.solve import Drive, Variants, settle
+from plentar.core.network.solve import Variants, settle
 from plentar.core.network.wiring import wire
 from plentar.core.patterns import PATTERNS
 

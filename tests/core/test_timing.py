@@ -3,29 +3,23 @@
 import pytest
 
 from plentar.core.errors import ReadingError
-from plentar.core.nameplate import Window
+from plentar.core.limits.verdicts import Grade
+from plentar.core.limits.windows import Patience
 from plentar.core.patterns import PATTERNS
 from plentar.core.timing import Stage, TimingRun, judge_off, judge_on, judge_run, stages_of
-from plentar.core.verdicts import Grade
 
 TWO = PATTERNS["two-strip-sequencer"]()
-WINDOW = Window(min_seconds=15, max_seconds=90)
-PRINTED = Stage(
-    id="strip-b",
-    name="Strip B",
-    call="W",
-    on_window=WINDOW,
-    off_window=Window(min_seconds=20, max_seconds=90),
-    source="nameplate",
-)
-DEFAULT = Stage(
-    id="strip-b",
-    name="Strip B",
-    call="W",
-    on_window=Window(min_seconds=0, max_seconds=90),
-    off_window=Window(min_seconds=0, max_seconds=120),
-    source="default",
-)
+
+
+def stage_of(on: tuple[float, float, float, float], off: tuple[float, float, float, float], source: str) -> Stage:
+    """A stage with its windows: minimum, maximum, late from, never by."""
+    names = ("min_seconds", "max_seconds", "late_seconds", "never_seconds")
+    windows = [Patience(source=source, **dict(zip(names, edges, strict=True))) for edges in (on, off)]
+    return Stage(id="strip-b", name="Strip B", call="W", on=windows[0], off=windows[1])
+
+
+PRINTED = stage_of((15, 90, 108, 180), (20, 90, 108, 180), "nameplate")
+DEFAULT = stage_of((0, 90, 120, 240), (0, 120, 144, 240), "default")
 
 
 @pytest.mark.parametrize(

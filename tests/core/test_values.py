@@ -5,11 +5,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from plentar.core.errors import NameplateError, ReadingError
-from plentar.core.metrology import MeterRange, root_sum_square
+from plentar.core.evidence.metrology import MeterRange, root_sum_square
+from plentar.core.evidence.reading import Condition, Reading, standing
+from plentar.core.limits.table import DEFAULT_LIMITS
+from plentar.core.limits.windows import closing
 from plentar.core.nameplate import Blower, BlowerRelay, Conductor, Feed, Pole, RelayPole, SwitchingDevice
 from plentar.core.patterns import PATTERNS
-from plentar.core.readings import Condition, Reading, standing
-from plentar.core.rules import DEFAULT_RULES
 from plentar.formats.numbers import parse_number
 
 RELAY = BlowerRelay(contacts=(RelayPole(com="blower", no="L2", nc="none"),))
@@ -50,10 +51,10 @@ def test_the_newest_reading_of_a_point_stands() -> None:
     [
         (Condition(), "no call", False),
         (Condition(calls=(("W", 1.0), ("G", 2.0))), "W and G called", False),
-        (Condition(feeds=(("feed-1", "off"),)), "power off", False),
+        (Condition(feeds=(("feed-1", "off"),)), "power off, not proven", False),
         (Condition(feeds=(("feed-1", "proven dead"),), control="proven dead"), "power off, proven dead", True),
-        (Condition(feeds=(("feed-1", "proven dead"),), control="from unit"), "power off", False),
-        (Condition(feeds=(("feed-1", "live"), ("feed-2", "off"))), "no call, feed-2 off", False),
+        (Condition(feeds=(("feed-1", "proven dead"),), control="from unit"), "power off, not proven", False),
+        (Condition(feeds=(("feed-1", "live"), ("feed-2", "off"))), "no call, feed 2 off", False),
         (Condition(control="proven dead"), "no call", False),
     ],
 )
@@ -101,17 +102,17 @@ def test_parts_that_cannot_be_are_refused(make: object, text: str) -> None:
 def test_windows_of_chained_devices_add_up_and_relays_are_at_once() -> None:
     """60 + 90 s behind an auxiliary pole; 5 s to look for a relay."""
     chained = PATTERNS["four-strip-chained"]()
-    window = DEFAULT_RULES.closing_window(chained, "seq-b", chained.device("seq-b").pole(1))
+    window = closing(chained, "seq-b", chained.device("seq-b").pole(1))
     assert (window.min_seconds, window.max_seconds) == (25.0, 150.0)
     relays = PATTERNS["three-strip-dc-relay"]()
-    assert DEFAULT_RULES.closing_window(relays, "relay-a", relays.device("relay-a").pole(1)).max_seconds == 5.0
+    assert closing(relays, "relay-a", relays.device("relay-a").pole(1)).max_seconds == 5.0
     assert chained.call_of("seq-b") == "W"
 
 
 @pytest.mark.parametrize("nominal", [220.0, 230.0, 277.0])
 def test_other_supplies_scale_from_240(nominal: float) -> None:
     """Edges in the same proportion."""
-    band = DEFAULT_RULES.supply_band(nominal)
+    band = DEFAULT_LIMITS.supply_band(nominal)
     assert band.pass_low / nominal == pytest.approx(228 / 240)
     assert band.marginal_high / nominal == pytest.approx(254 / 240)
 

@@ -6,20 +6,21 @@ import numpy as np
 import pytest
 
 from plentar.core.errors import NameplateError
+from plentar.core.evidence.reading import Condition
 from plentar.core.faults import COMPLAINTS, faults_of
-from plentar.core.hypotheses import drives_of, model_of
+from plentar.core.hypotheses import model_of
+from plentar.core.limits.table import DEFAULT_LIMITS
 from plentar.core.line_state import line_states
 from plentar.core.nameplate import Conductor, Feed, Nameplate, Window
 from plentar.core.network.changes import Changes
+from plentar.core.network.drive import Drive, drives_of
 from plentar.core.network.probe import read_amps, read_volts
-from plentar.core.network.solve import Drive, Variants, settle
+from plentar.core.network.solve import Variants, settle
 from plentar.core.network.wiring import OHMS_PER_1000_FEET, wire
 from plentar.core.next_test import SCHOOLS, catalogue
 from plentar.core.patterns import PATTERNS
 from plentar.core.places import find_point
 from plentar.core.points import rung_terminals, test_points
-from plentar.core.readings import Condition
-from plentar.core.rules import DEFAULT_RULES
 
 ALL = sorted(PATTERNS)
 TWO = PATTERNS["two-strip-sequencer"]()
@@ -185,7 +186,7 @@ def test_chained_sequencers_need_the_auxiliary_pole() -> None:
 )
 def test_states_a_young_call_may_mean(seconds: float | None, states: int) -> None:
     """Windows 10–60 and 15–90 s."""
-    found = drives_of(TWO, live("W", seconds=seconds), DEFAULT_RULES)
+    found = drives_of(TWO, live("W", seconds=seconds), DEFAULT_LIMITS)
     assert len(found) == states
     assert sum(share for _, share in found) == pytest.approx(1.0)
 
@@ -228,6 +229,9 @@ def test_line_states_follow_calls_feeds_and_faults() -> None:
     stuck = line_states(plate, live(), ["seq-a.pole-1.welded"])
     assert (stuck("strip-a:current"), stuck("blower"), stuck("W")) == ("carries", "carries", "idle")
     off = line_states(plate, Condition(feeds=(("feed-1", "off"),), calls=(("W", 400.0),)))
-    assert (off("feed-1.l1"), off("W"), off("strip-a:current")) == ("dead", "idle", "dead")
+    assert (off("feed-1.l1"), off("strip-a:current")) == ("live", "live"), "off and not proven is treated as live"
+    dead = Condition(feeds=(("feed-1", "proven dead"),), control="proven dead", calls=(("W", 400.0),))
+    proven = line_states(plate, dead)
+    assert (proven("feed-1.l1"), proven("W"), proven("strip-a:current")) == ("dead", "idle", "dead")
     early = line_states(plate, live("W", seconds=5.0))
     assert early("strip-a:current") == "live"

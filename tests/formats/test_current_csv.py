@@ -3,7 +3,6 @@
 import json
 import subprocess
 import sys
-from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 import numpy as np
@@ -14,7 +13,6 @@ from plentar.core.patterns import PATTERNS
 from plentar.devices.simulated import SimulatedClamp
 from plentar.formats.current_csv import CurrentLog, read_current_csv, write_current_csv
 from plentar.formats.packed import pack, unpack
-from plentar.formats.run_stamps import RunStamp, stamped_runs
 from tests.conftest import ROOT
 
 
@@ -96,34 +94,6 @@ def test_a_log_survives_csv_and_packing() -> None:
     np.testing.assert_array_equal(seconds, samples.seconds)
     np.testing.assert_allclose(amps, samples.amps, rtol=1e-6)
     assert unpack(b"")[0].size == 0
-
-
-def test_stamps_make_runs_and_undoing_takes_them_back() -> None:
-    """Two runs; a tap undone and tapped again counts the second time; an undone call is no run."""
-    start = datetime(2026, 1, 1, tzinfo=UTC)
-
-    def at(seconds: float, kind: str, about: str, *, undone: bool = False) -> RunStamp:
-        return RunStamp(kind=kind, about=about, is_undone=undone, at=start + timedelta(seconds=seconds))
-
-    stamps = [
-        at(0, "run-call", "1"),
-        at(20, "run-on", "1:strip-a"),
-        at(22, "run-on", "1:strip-a", undone=True),
-        at(40, "run-on", "1:strip-a"),
-        at(400, "run-drop", "1"),
-        at(450, "run-off", "1:strip-a"),
-        at(1000, "run-call", "2"),
-        at(1001, "run-call", "2", undone=True),
-        at(1100, "run-call", "3"),
-    ]
-    first, second = stamped_runs(stamps)
-    seen = first.seen(start + timedelta(seconds=500))
-    assert (dict(seen.on_seconds), dict(seen.off_seconds), seen.dropped_seconds) == (
-        {"strip-a": 40.0},
-        {"strip-a": 50.0},
-        400.0,
-    )
-    assert (second.number, second.cooled_seconds) == (3, 700.0)
 
 
 def test_stages_from_a_shell(tmp_path: Path) -> None:

@@ -1,18 +1,16 @@
 """Numbers as typed, unit files both ways, the condition's clock and the band rail's geometry."""
 
 import json
-from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import Any
 
 import pytest
 
 from plentar.core.errors import NameplateError, ReadingError
+from plentar.core.limits.verdicts import Band, Grade, Verdict
 from plentar.core.nameplate import Nameplate
 from plentar.core.patterns import PATTERNS
-from plentar.core.verdicts import Band, Grade, Verdict
 from plentar.formats.numbers import parse_number
-from plentar.formats.stamps import condition_at, condition_from_json, condition_to_json, fresh_stamp, switch
 from plentar.formats.svg.band_rail import RAIL_WIDTH, band_rail
 from plentar.formats.svg.ladder import draw_board
 from plentar.formats.unit_json import nameplate_from_json, nameplate_to_json
@@ -93,30 +91,6 @@ def test_a_unit_that_cannot_be_a_circuit_is_refused(
         nameplate_from_json(_broken(change))
     assert caught.value.field == field
     assert text in caught.value.message
-
-
-NOON = datetime(2026, 1, 5, 12, 0, tzinfo=UTC)
-
-
-def test_the_clock_of_a_call_starts_once_and_restarts_with_the_supply() -> None:
-    """Calling W twice keeps the first moment; a feed that comes back starts the heater's time anew."""
-    plate = PATTERNS["two-strip-sequencer"]()
-    stamp = switch(fresh_stamp(plate, NOON), plate, "W", "on", NOON + timedelta(seconds=10))
-    assert switch(stamp, plate, "W", "on", NOON + timedelta(seconds=99)) == stamp
-    assert condition_at(stamp, NOON + timedelta(seconds=40)).call_seconds("W") == 30.0
-    off = switch(stamp, plate, "feed-1", "off", NOON + timedelta(seconds=50))
-    back = switch(off, plate, "feed-1", "live", NOON + timedelta(seconds=80))
-    condition = condition_at(back, NOON + timedelta(seconds=100))
-    assert condition.call_seconds("W") == 20.0
-    assert condition_from_json(json.loads(json.dumps(condition_to_json(condition)))) == condition
-
-
-def test_switches_the_unit_lacks_are_refused() -> None:
-    """W2 on a unit without it, and a state no feed has."""
-    plate = PATTERNS["two-strip-sequencer"]()
-    for what, state in (("W2", "on"), ("feed-1", "burnt"), ("feed-7", "off")):
-        with pytest.raises(ReadingError, match="cannot switch"):
-            switch(fresh_stamp(plate, NOON), plate, what, state, NOON)
 
 
 def _verdict(value: float) -> Verdict:

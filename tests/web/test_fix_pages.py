@@ -60,12 +60,17 @@ def test_a_repair_from_ledger_to_proof(client: FlaskClient, shop: ShopOf) -> Non
     code, body = post(client, f"{url}/ledger", part="seq-a", **{f"after:{astray.lead}": DEAD})
     assert code == 200
     assert "sits on a terminal with no contact behind it" in body
-    assert "not yet: every moved lead pull-tested" in post(client, f"{url}/power")[1]
+    code, body = post(client, f"{url}/power")
+    assert code == 422, "said first"
+    assert "Not ticked: every moved lead pull-tested" in body
     for name, _ in BEFORE_POWER:
         assert post(client, f"{url}/checks/{name}")[0] == 200
     code, body = post(client, f"{url}/power")
-    assert code == 200
-    assert "The ledger has a lead where it must not be" in body
+    assert code == 422
+    assert "sits on a terminal with no contact" in body
+    code, body = post(client, f"{url}/power", confirm="yes")
+    assert code == 200, "and then recorded as the fact it is"
+    assert "Said then: The lead from" in body
     assert "Every lead where it belongs" in post(client, f"{url}/ledger", part="seq-a")[1]
     assert "prove the repair first" in client.post(f"{shop.url}/close", data={"outcome": "done"}, headers=HTMX).text
     code, body = post(client, f"{url}/proof")

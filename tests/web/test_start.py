@@ -18,6 +18,7 @@ from plentar.formats.unit_json import nameplate_from_json
 from plentar.store.database import make_sessions
 from plentar.store.models import Call, Unit
 from tests.conftest import ShopOf, sign_in
+from tests.deeds import prove_dead
 
 HTMX = {"HX-Request": "true"}
 LINE = "volts:feed-1.l1:feed-1.l2"
@@ -45,7 +46,7 @@ def test_a_new_call_makes_place_unit_and_call_once(client: FlaskClient, shop: Sh
     assert first.status_code == again.status_code == 302
     assert first.location == again.location
     with make_sessions(engine)() as db:
-        call = db.get_one(Call, form["call_id"])
+        call = db.get_one(Call, (shop.shop.id, form["call_id"]))
         assert (call.complaints, call.at_risk, call.outdoor_degf, call.indoor_degf) == (
             ["no heat"],
             "infant",
@@ -114,15 +115,13 @@ def test_a_plate_is_saved_once_and_a_stale_form_does_not_overwrite(
     assert 'name="version" value="2"' in stale.text
     assert client.post(url, data={**form, "circuits[1].rated_watts": "3", "version": "2"}).status_code == 302
     with make_sessions(engine)() as db:
-        plate = nameplate_from_json(db.get_one(Unit, shop.unit_id).nameplate)
+        plate = nameplate_from_json(db.get_one(Unit, (shop.shop.id, shop.unit_id)).nameplate)
         assert [c.rated_watts for c in plate.circuits] == [5e3, 3e3]
 
 
-def test_a_feed_added_after_proving_dead_ends_proven_dead(client: FlaskClient, shop: ShopOf, engine: Engine) -> None:
+def test_a_feed_added_after_proving_dead_ends_proven_dead(client: FlaskClient, shop: ShopOf) -> None:
     """A feed nobody has proven is taken as live, and ohms are refused again."""
-    with make_sessions(engine).begin() as db:
-        call = db.get_one(Call, shop.call_id)
-        call.condition = {**call.condition, "feeds": {"feed-1": "proven dead"}, "control": "proven dead"}
+    prove_dead(client, shop)
     texts = plate_form_of(PATTERNS["three-strip-dc-relay"]()).texts
     assert client.post(f"/units/{shop.unit_id}/nameplate", data={**texts, "version": "1"}).status_code == 302
     refused = client.post(
@@ -167,28 +166,6 @@ def test_the_call_leaves_as_json_csv_and_pdf(client: FlaskClient, shop: ShopOf) 
         assert f"{reader}.pdf" in pdf.headers["Content-Disposition"]
 
 
-def test_the_safe_list_alone_makes_ohms_possible(client: FlaskClient, shop: ShopOf) -> None:
-    """Refused live; ticked line by line; read; a feed made live again refuses again and unticks the list."""
-    ohms = {"point": "ohms:strip-a.element", "value": "11.2"}
-
-    def read() -> int:
-        return client.post(f"{shop.url}/readings", data={"reading_id": str(uuid4()), **ohms}, headers=HTMX).status_code
-
-    assert read() == 422
-    assert client.post(f"{shop.url}/condition", data={"switch": "feed-1=proven dead"}, headers=HTMX).status_code == 422
-    from plentar.core.safety import safe_list
-
-    for item in safe_list(shop.plate):
-        assert read() == 422
-        tick = {"observation_id": str(uuid4()), "kind": item.kind, "about": item.about, "state": "done"}
-        assert client.post(f"{shop.url}/observations", data=tick, headers=HTMX).status_code == 200
-    assert read() == 200
-    client.post(f"{shop.url}/condition", data={"switch": "feed-1=live"})
-    assert read() == 422
-    lines = client.get(f"{shop.url}?panel=safe").text.split('class="ticks"')[1].split("</ol>")[0]
-    assert 'aria-pressed="true"' not in lines
-
-
 def test_what_is_found_feeds_the_suspects(client: FlaskClient, shop: ShopOf, engine: Engine) -> None:
     """A loose push-on at strip B is kept with its place; without a place it is refused; twice sent it is one."""
     found = {"observation_id": str(uuid4()), "kind": "loose-push-on", "about": "", "state": "found"}
@@ -201,7 +178,9 @@ def test_what_is_found_feeds_the_suspects(client: FlaskClient, shop: ShopOf, eng
     assert "found: strip b" in kept.text
     assert "Suspects" in kept.text
     with engine.connect() as db:
-        assert db.scalar(text("select count(*) from observation where call_id = :c"), {"c": shop.call_id}) == 1
+        assert (
+            db.scalar(text("select count(*) from event where call_id = :c and kind = 'seen'"), {"c": shop.call_id}) == 1
+        )
 
 
 def test_changes_are_told_only_when_there_are_any(client: FlaskClient, shop: ShopOf) -> None:

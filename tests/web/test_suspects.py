@@ -14,20 +14,13 @@ from sqlalchemy.orm import Session
 from plentar.demo import load_demo, move_to_today
 from plentar.formats.unit_json import nameplate_from_json
 from plentar.store.database import make_engine, make_sessions, migrate
-from plentar.store.models import Call, Place, Reading, Unit
+from plentar.store.models import Call, EventRow, Place, Unit
 from tests.conftest import ShopOf, sign_in
+from tests.deeds import call_heat
 
 HTMX = {"HX-Request": "true"}
 LINE = "volts:feed-1.l1:feed-1.l2"
 POLE_B = "volts:seq-a.pole-2.load:seq-a.pole-2.line"
-
-
-def call_heat(engine: Engine, shop: ShopOf, seconds: float) -> None:
-    """Let heat have been called for so long, without waiting for it."""
-    with make_sessions(engine).begin() as db:
-        call = db.get_one(Call, shop.call_id)
-        since = (datetime.now(UTC) - timedelta(seconds=seconds)).isoformat()
-        call.condition = {**call.condition, "calls": {"W": since}, "changed_at": since}
 
 
 def send(client: FlaskClient, shop: ShopOf, point: str, value: str) -> str:
@@ -39,10 +32,10 @@ def send(client: FlaskClient, shop: ShopOf, point: str, value: str) -> str:
 
 
 def test_the_panel_names_the_pole_with_reasons_and_then_nothing_more_to_split(
-    client: FlaskClient, shop: ShopOf, engine: Engine
+    client: FlaskClient, shop: ShopOf
 ) -> None:
     """Readings of a dead pole, one by one: suspects appear, sharpen, and the pole leads."""
-    call_heat(engine, shop, 400)
+    call_heat(client, shop, 400)
     assert "Suspects" not in client.get(shop.url).text
     send(client, shop, LINE, "238.4")
     send(client, shop, "volts:seq-a.coil.1:seq-a.coil.2", "25")
@@ -59,9 +52,9 @@ def test_the_panel_names_the_pole_with_reasons_and_then_nothing_more_to_split(
     assert "Against: nothing" in first
 
 
-def test_too_early_it_says_how_long_to_wait(client: FlaskClient, shop: ShopOf, engine: Engine) -> None:
+def test_too_early_it_says_how_long_to_wait(client: FlaskClient, shop: ShopOf) -> None:
     """Ten seconds after the call nothing is named."""
-    call_heat(engine, shop, 10)
+    call_heat(client, shop, 10)
     send(client, shop, LINE, "238.4")
     body = send(client, shop, "amps:strip-b", "0")
     assert "Too early to name a cause" in body
@@ -90,10 +83,9 @@ def test_odd_wirings_draw_judge_and_report(app: Flask, make_shop: Callable[..., 
     assert report.count("W called") == len(sorted(points)[::4])
 
 
-def test_a_closed_call_takes_nothing_more(client: FlaskClient, shop: ShopOf, engine: Engine) -> None:
+def test_a_closed_call_takes_nothing_more(client: FlaskClient, shop: ShopOf) -> None:
     """Neither a reading nor a switch; both say why."""
-    with engine.begin() as db:
-        db.execute(text("update call set status = 'closed' where id = :c"), {"c": shop.call_id})
+    assert client.post(f"{shop.url}/close", data={"outcome": "done"}, headers=HTMX).status_code == 200
     form = {"reading_id": str(uuid4()), "point": LINE, "value": "240"}
     refused = client.post(f"{shop.url}/readings", data=form, headers=HTMX)
     assert refused.status_code == 422
@@ -149,7 +141,8 @@ def contents(db: Session) -> str:
     """Everything of the demo that does not depend on the day."""
     places = [(row.name, row.town, row.occupant) for row in db.scalars(select(Place).order_by(Place.name))]
     units = [row.nameplate for row in db.scalars(select(Unit).order_by(Unit.id))]
-    readings = [(str(row.id), row.point, row.value) for row in db.scalars(select(Reading).order_by(Reading.id))]
+    query = select(EventRow).where(EventRow.kind == "reading").order_by(EventRow.id)
+    readings = [(str(row.id), row.payload["point"], row.payload["value"]) for row in db.scalars(query)]
     assert len(places) >= 45
     assert all(nameplate_from_json(unit) for unit in units)
     return json.dumps([places, units, readings])

@@ -56,7 +56,7 @@ def test_the_call_tap_makes_the_call_and_a_double_tap_is_one(client: FlaskClient
     assert tap(client, shop, "call", stamp)[0] == 200
     assert 'value="W=off"' in client.get(shop.url).text
     with engine.connect() as db:
-        count = text("select count(*) from observation where call_id = :c and kind like 'run-%'")
+        count = text("select count(*) from event where call_id = :c and kind = 'tap'")
         assert db.scalar(count, {"c": shop.call_id}) == 1
     assert tap(client, shop, "drop")[0] == 200
     assert 'value="W=on"' in client.get(shop.url).text
@@ -81,7 +81,9 @@ def test_files_that_are_no_logs_leave_nothing_behind(
     assert code == 422
     assert words in answer
     with engine.connect() as db:
-        assert db.scalar(text("select count(*) from current_log where call_id = :c"), {"c": shop.call_id}) == 0
+        assert (
+            db.scalar(text("select count(*) from event where call_id = :c and kind = 'log'"), {"c": shop.call_id}) == 0
+        )
 
 
 def test_a_huge_file_is_refused_at_the_door(client: FlaskClient, shop: ShopOf) -> None:

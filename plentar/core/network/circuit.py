@@ -9,10 +9,45 @@ from dataclasses import dataclass, field
 
 from plentar.core.errors import NameplateError
 
-__all__ = ["CLOSED_OHMS", "GROUND", "Branch", "Circuit", "Clamp", "Contact", "Lead", "Source", "TwoPort", "polar"]
+__all__ = [
+    "CLOSED_OHMS",
+    "GROUND",
+    "HOLD_SHARE",
+    "MAX_STEPS",
+    "METER_OHMS",
+    "SEIZED_SHARE",
+    "SEPARATE",
+    "SHORTED_SHARE",
+    "STRAY_SIEMENS",
+    "TURNING_SHARE",
+    "Branch",
+    "Circuit",
+    "Clamp",
+    "Contact",
+    "Lead",
+    "Source",
+    "TwoPort",
+    "polar",
+]
 
 CLOSED_OHMS = 0.005
+# The meter's own resistance.
+METER_OHMS = 10e6
+# A coil once in lets go at about this share of the volts it pulls in at.
+HOLD_SHARE = 0.45
+# Less than this joins two conductors by nothing but strays.
+STRAY_SIEMENS = 1e-6
+# A coil that draws this many times its current has shorted turns and no pull left.
+SHORTED_SHARE = 3.5
+# More turns than the longest chain of relays and trips takes: what still moves then, chatters.
+MAX_STEPS = 24
+# A motor runs from about half its volts on; below, it only hums.
+TURNING_SHARE = 0.55
+# Running amps vary by a third or so with air and capacitor; locked-rotor amps are three to six times them.
+SEIZED_SHARE = 2.0
 GROUND = "ground"
+# The contact that stands for a separate low-voltage source between R and C, with the ohms inside it.
+SEPARATE = "separate"
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,9 +74,9 @@ class Branch:
 class Contact:
     """Something that opens and closes between two terminals.
 
-    `driver` says what moves it: `call:W`, `jumper:W`, `relay:DEVICE`, `thermal:DEVICE`, `feed:FEED`, `fuse`,
-    `limit:CIRCUIT`, `link`, `air`, `thermostat` (its conductors on). `is_closed_at_rest` is its state with nothing
-    driven; `trip_amps` opens a breaker or fuse at once.
+    `driver` says what moves it: `call:W`, `jumper:W`, `relay:DEVICE`, `thermal:DEVICE`, `feed:FEED`,
+    `disconnect:FEED`, `fuse`, `separate`, `limit:CIRCUIT`, `link`, `air`, `thermostat` (its conductors on).
+    `is_closed_at_rest` is its state with nothing driven; `trip_amps` opens a breaker or fuse at once.
     """
 
     id: str
@@ -98,6 +133,8 @@ class Circuit:
     motors: list[str] = field(default_factory=list)
     dc_terminals: dict[str, float] = field(default_factory=dict)
     line_volts: float = 240.0
+    # What a separate source would push into a dead short [A]: its idle volts over the ohms inside it.
+    separate_amps: float = 0.0
     _terminals: dict[str, int] = field(default_factory=lambda: {GROUND: 0})
 
     def terminal(self, name: str) -> str:

@@ -5,12 +5,11 @@ from numpy.typing import NDArray
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
+from plentar.core.network.circuit import METER_OHMS
 from plentar.core.network.solve import Settled, Variants
 
-__all__ = ["METER_OHMS", "dead_ohms", "pieces", "read_amps", "read_volts"]
+__all__ = ["dead_ohms", "pieces", "read_amps", "read_volts"]
 
-METER_OHMS = 10e6
-LOW_IMPEDANCE_OHMS = 3e3
 # Less than this is no connection to an ohmmeter.
 DEAD_SIEMENS = 1e-9
 Floats = NDArray[np.float64]

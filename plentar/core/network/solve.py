@@ -15,35 +15,24 @@ from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
 from plentar.core.network.changes import Changes
-from plentar.core.network.circuit import Circuit
+from plentar.core.network.circuit import (
+    HOLD_SHARE,
+    MAX_STEPS,
+    SEIZED_SHARE,
+    SEPARATE,
+    SHORTED_SHARE,
+    STRAY_SIEMENS,
+    TURNING_SHARE,
+    Circuit,
+)
+from plentar.core.network.drive import Drive
 from plentar.core.network.elimination import Pattern
 
-__all__ = ["Drive", "Settled", "Variants", "settle"]
+__all__ = ["Settled", "Variants", "settle"]
 
 Complex = NDArray[np.complex128]
 Ints = NDArray[np.int64]
 Bools = NDArray[np.bool_]
-HOLD_SHARE = 0.45
-STRAY_SIEMENS = 1e-6
-# A coil that draws this many times its current has shorted turns and no pull left.
-SHORTED_SHARE = 3.5
-MAX_STEPS = 24
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Drive:
-    """What the circuit is fed and told: feeds live, calls on.
-
-    `waiting` names thermal contacts that have not had time to move; `limits_open` opens the limit of every strip that
-    heats without air. `bypassed`: the thermostat's conductors are off and the calls are made by jumpers at the board.
-    """
-
-    calls: frozenset[str] = frozenset()
-    dead_feeds: frozenset[str] = frozenset()
-    has_control: bool = True
-    waiting: frozenset[str] = frozenset()
-    limits_open: bool = False
-    bypassed: bool = False
 
 
 class Variants:
@@ -226,6 +215,7 @@ class Settled:
     """Node volts and contact states of every variant under one drive; `chatters` marks those that never rest."""
 
     variants: Variants
+    drive: Drive
     volts: Complex
     states: Bools
     tripped: Bools
@@ -263,6 +253,8 @@ class Settled:
         total = np.zeros(v.count, dtype=np.complex128)
         layers = np.arange(v.count)
         for name, sign in place.through:
+            if name == SEPARATE and self.drive.separate:
+                total += -sign * v.circuit.separate_amps
             if name in v.branch_at:
                 i = v.branch_at[name]
                 y = v.admittance[:, i]
@@ -294,6 +286,7 @@ def settle(variants: Variants, drive: Drive, *, with_impedance: bool = True, sta
         volts = np.zeros((count, variants.nodes), dtype=np.complex128)
         found = Settled(
             variants,
+            drive,
             volts,
             states,
             np.zeros_like(states),
@@ -306,6 +299,7 @@ def settle(variants: Variants, drive: Drive, *, with_impedance: bool = True, sta
         )
     else:
         found = start.copy()
+        found.drive = drive
     mover = _Movers(variants, drive)
     turns = np.zeros(count, dtype=np.int64)
     active = np.arange(count)
@@ -380,6 +374,10 @@ class _Movers:
         for source in circuit.sources:
             node = variants.node_of[:, circuit.terminals[source.node]]
             np.add.at(self.excitation, (np.arange(variants.count), node), source.volts / source.ohms)
+        if drive.separate:
+            for end, sign in (("board.r", 1.0), ("board.c", -1.0)):
+                node = variants.node_of[:, circuit.terminals[end]]
+                np.add.at(self.excitation, (np.arange(variants.count), node), sign * circuit.separate_amps)
         self.rest = np.array([c.is_closed_at_rest for c in circuit.contacts])
         self.device = np.full(len(circuit.contacts), -1)
         self.is_thermal = np.zeros(len(circuit.contacts), dtype=bool)
@@ -396,8 +394,14 @@ class _Movers:
                 self.taken_off[i] = drive.bypassed
             elif kind == "feed":
                 self.rest[i] = name not in drive.dead_feeds
+            elif kind == "disconnect":
+                self.rest[i] = name not in drive.opened
             elif kind == "fuse":
+                # A separate source stands at R and C with the fuse out: it must not feed the transformer backwards.
                 self.rest[i] = drive.has_control
+                self.taken_off[i] = drive.separate
+            elif kind == "separate":
+                self.rest[i] = drive.separate
             elif kind in ("relay", "thermal"):
                 self.device[i] = variants.devices[name]
                 self.is_thermal[i] = kind == "thermal"
@@ -475,8 +479,10 @@ class _Movers:
         for motor in circuit.motors:
             i = v.branch_at[motor]
             across = np.abs(volts[rows, v.branch_a[rows, i]] - volts[rows, v.branch_b[rows, i]])
-            turning = (v.admittance[rows, i] != 0) & (across > 0.55 * circuit.line_volts)
-            has_air |= turning & (np.abs(v.admittance[rows, i]) * 240 < 25)
+            drawn = np.abs(v.admittance[rows, i]) * abs(circuit.branches[i].ohms)
+            # A rotor that stands still draws several times what it does running: it moves no air, whatever its size.
+            turning = (drawn > 0) & (drawn < SEIZED_SHARE) & (across > TURNING_SHARE * circuit.line_volts)
+            has_air |= turning
         for contact, name in self.limits:
             i = v.branch_at[f"{name}.element"]
             across = np.abs(volts[rows, v.branch_a[rows, i]] - volts[rows, v.branch_b[rows, i]])

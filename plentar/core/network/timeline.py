@@ -12,8 +12,9 @@ import numpy as np
 from plentar.core.errors import ReadingError
 from plentar.core.nameplate import Nameplate, Pole, Window
 from plentar.core.network.changes import Changes
+from plentar.core.network.drive import Drive
 from plentar.core.network.probe import read_amps
-from plentar.core.network.solve import Drive, Settled, Variants, settle
+from plentar.core.network.solve import Settled, Variants, settle
 from plentar.core.network.wiring import HEATER_PULL_VOLTS, wire
 
 __all__ = ["INRUSH_RATIO", "INRUSH_SECONDS", "Moment", "play"]

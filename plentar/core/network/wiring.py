@@ -10,7 +10,7 @@ from functools import lru_cache
 from itertools import pairwise
 
 from plentar.core.nameplate import HeatingCircuit, Nameplate, RelayPole, SwitchingDevice
-from plentar.core.network.circuit import GROUND, Circuit, Clamp, Source, TwoPort, polar
+from plentar.core.network.circuit import GROUND, SEPARATE, Circuit, Clamp, Source, TwoPort, polar
 from plentar.core.points import rung_terminals
 
 __all__ = ["OHMS_PER_1000_FEET", "RECTIFIER", "wire"]
@@ -51,6 +51,10 @@ OHMS_PER_1000_FEET = {
 SERVICE_OHMS = 0.012
 UNKNOWN_FEED_OHMS = 0.02
 LINK_OHMS = 0.001
+# A pull-out's blades, like a breaker's contacts.
+DISCONNECT_OHMS = 0.001
+# A bench transformer or a service battery's inverter: about 26 V idle, sagging a volt or two under a heater.
+SEPARATE_VOLTS, SEPARATE_OHMS = 26.0, 1.2
 LEAK_OHMS = 1e9
 # 100 pF/m between conductors of one cable, some ten metres of it; a foot of single wire in the cabinet, to the frame.
 CABLE_FARADS, HARNESS_FARADS = 1e-9, 5e-12
@@ -112,7 +116,14 @@ def _supply(c: Circuit, plate: Nameplate) -> None:
             )
             disconnect = f"{feed.id}.disconnect.{name}"
             c.branch(f"{feed.id}.conductor-{name}", after, disconnect, _feed_ohms(plate, feed.id))
-            c.lead(f"{feed.id}.disconnect-{name}", disconnect, f"{feed.id}.{name}")
+            c.contact(
+                f"{feed.id}.disconnect-{name}",
+                disconnect,
+                f"{feed.id}.{name}",
+                f"disconnect:{feed.id}",
+                closed=True,
+                ohms=DISCONNECT_OHMS,
+            )
         c.clamps.append(Clamp(f"amps:{feed.id}", ((f"{feed.id}.conductor-l1", 1.0),)))
     for branch in plate.branches:
         for name in ("l1", "l2"):
@@ -261,7 +272,9 @@ def _control(c: Circuit, plate: Nameplate) -> None:
     c.lead("transformer.lead-c", "transformer.c", "board.c")
     # Its conductors come off for a bypass: then calls are made by jumpers from R at the board.
     c.contact("thermostat.lead-r", "board.r", "thermostat.r", "thermostat", closed=True, ohms=0.02)
-    c.clamps.append(Clamp("amps:control", (("fuse", 1.0),)))
+    c.contact(SEPARATE, "board.r", "board.c", SEPARATE, closed=False, ohms=SEPARATE_OHMS)
+    c.separate_amps = SEPARATE_VOLTS / SEPARATE_OHMS
+    c.clamps.append(Clamp("amps:control", (("fuse", 1.0), (SEPARATE, -1.0))))
     if t.grounded_common:
         c.lead("transformer.lead-ground", "transformer.c", GROUND)
     c.lead("thermostat.lead-c", "thermostat.c", "board.c")

@@ -6,7 +6,7 @@ The same rail stands on the pad, in the report and in the unit's history.
 import math
 from dataclasses import dataclass
 
-from plentar.core.verdicts import Verdict
+from plentar.core.limits.verdicts import Verdict
 
 __all__ = ["RAIL_WIDTH", "BandRail", "Mark", "Span", "band_rail"]
 

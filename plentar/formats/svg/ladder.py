@@ -7,10 +7,10 @@ own feed, and the 24 V control ladder below all of it. Templates write down what
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 
+from plentar.core.limits.verdicts import Verdict
 from plentar.core.line_state import LineState
 from plentar.core.nameplate import HeatingCircuit, Nameplate, RelayPole
 from plentar.core.points import rung_terminals
-from plentar.core.verdicts import Verdict
 
 __all__ = [
     "Board",
@@ -149,6 +149,8 @@ class _Pen:
     words: Callable[[str], str] = str
     marked: tuple[str, ...] = ()
     isolated: bool = False
+    opened: Mapping[str, str] = field(default_factory=dict)
+    dead: bool = False
     board: Board = field(default_factory=Board)
     joints: dict[str, tuple[float, float]] = field(default_factory=dict)
     rungs: list[float] = field(default_factory=list)
@@ -234,6 +236,8 @@ def draw_board(
     isolated: bool = False,
     suspects: Mapping[str, float] | None = None,
     pinned: Mapping[str, tuple[str, str]] | None = None,
+    opened: Mapping[str, str] | None = None,
+    dead: bool = False,
 ) -> Board:
     """Lay out the ladder.
 
@@ -248,6 +252,8 @@ def draw_board(
         isolated: Everything is proven dead: a tapped part is measured in ohms.
         suspects: Parts under suspicion with their share.
         pinned: Parts something was found on or photographed, with a short mark and its words.
+        opened: Feeds that are off, with the device each was opened at in words.
+        dead: Every feed is proven dead.
     """
     pen = _Pen(
         plate=plate,
@@ -259,6 +265,7 @@ def draw_board(
         marked=marked,
         isolated=isolated,
     )
+    pen.opened, pen.dead = opened or {}, dead
     blower_feed = plate.feed_of(plate.blower.supplied_by)
     feeds = sorted((feed.id for feed in plate.feeds), key=lambda name: (name == blower_feed, name))
     strips = len(plate.circuits)
@@ -307,6 +314,10 @@ def _feed_block(pen: _Pen, feed: str, top: float, pitch: float, *, with_blower: 
         pen.wire(f"M {start} {head} H {end}", "idle")
     note = f"Feed{number}" + (f" · {breaker:g} A" if breaker else "")
     pen.label(LEFT + 44, head - 6, note, "note", "start")
+    if feed in pen.opened:
+        where = pen.opened[feed] or "a device nobody named"
+        state = "proven dead behind it" if pen.dead else "not proven: treat as live"
+        pen.label(LEFT + 44, head + 18, f"open at {where}, live up to it; {state}", "note", "start")
     pen.target(f"volts:{feed}.l1:{feed}.l2", (middle, head, 110, 44), (middle, head))
     pen.target(f"volts:{feed}.l1:ground", (LEFT + 4, head - 10, 84, 48), (LEFT + 4, head - 26))
     pen.target(f"volts:{feed}.l2:ground", (RIGHT - 4, head - 10, 84, 48), (RIGHT - 4, head - 26))

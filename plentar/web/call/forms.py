@@ -13,13 +13,16 @@ class ReadingForm(FlaskForm):  # type: ignore[misc]
     reading_id = HiddenField(validators=[InputRequired(), UUID()])
     point = HiddenField(validators=[InputRequired(), Length(max=160)])
     value = StringField("Reading", [Length(max=40, message="that is longer than any meter's display")])
+    mode = HiddenField(validators=[Optional(), Regexp(r"(low impedance)?\Z")])
+    hand = HiddenField(validators=[Optional(), Regexp(r"(at rest|driven)?\Z")])
     supersedes = HiddenField(validators=[Optional(), UUID()])
     reason = StringField("Why the first one was wrong", [Length(max=200)])
 
 
 class ConditionForm(FlaskForm):  # type: ignore[misc]
-    """One switch of the condition strip: `feed-1=off`, `W=on`."""
+    """One switch of the condition strip: `feed-1=off`, `W=on`; the id is made by the page."""
 
+    switch_id = HiddenField(validators=[Optional(), UUID()])
     switch = HiddenField(validators=[InputRequired(), Length(max=80), Regexp(r"[A-Za-z0-9-]+=[a-z ]+\Z")])
 
 
@@ -29,7 +32,7 @@ class ObservationForm(FlaskForm):  # type: ignore[misc]
     observation_id = HiddenField(validators=[InputRequired(), UUID()])
     kind = HiddenField(validators=[InputRequired(), Length(max=40)])
     about = StringField("Where", [Length(max=80)])
-    state = HiddenField(validators=[InputRequired(), Regexp(r"(fine|found|done|undone)\Z")])
+    state = HiddenField(validators=[InputRequired(), Regexp(r"(fine|found|undone)\Z")])
     note = StringField("Note", [Length(max=400, message="keep a note under 400 letters")])
 
 
@@ -64,6 +67,8 @@ class AirForm(FlaskForm):  # type: ignore[misc]
 
 
 class CloseForm(FlaskForm):  # type: ignore[misc]
-    """What was done, on leaving."""
+    """What was done, on leaving, and why in spite of what stands against it."""
 
+    close_id = HiddenField(validators=[Optional(), UUID()])
     outcome = StringField("Done", [Length(max=1000)])
+    reason = StringField("Why nevertheless", [Length(max=400)])

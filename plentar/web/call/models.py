@@ -1,45 +1,41 @@
-"""What the call screen shows, put together from the kept rows and the core."""
+"""What the call screen shows: a visit with the point that is selected, its rails and its board."""
 
-import json
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass
-from datetime import datetime
-from functools import cached_property, lru_cache
+from functools import cached_property
 from typing import Any
-from uuid import UUID
 
-from plentar.core.airflow import AirReading, AirVerdict, expected_rise_degf, judge_air, watts_in_airstream
-from plentar.core.diagnosis import Cause, Diagnosis, Observation, diagnose
-from plentar.core.errors import PlentarError, ReadingError
+from plentar.core.airflow import expected_rise_degf
+from plentar.core.errors import PlentarError
+from plentar.core.evidence.events import (
+    OPENED_AT,
+    Approved,
+    Caused,
+    Fitted,
+    Landed,
+    Photographed,
+    Seen,
+    Settled,
+    Temporary,
+)
+from plentar.core.evidence.lockout import Lockout
+from plentar.core.evidence.reading import Condition, Hand, Reading
 from plentar.core.faults import fault_by_id, faults_of
-from plentar.core.findings import Finding, find
-from plentar.core.judging import Situation, judge
+from plentar.core.limits.verdicts import Grade, Verdict
 from plentar.core.line_state import line_states
-from plentar.core.metrology import Meter, MeterRange
 from plentar.core.nameplate import Nameplate
 from plentar.core.network.wiring import wire
-from plentar.core.next_test import NextTest, next_tests
 from plentar.core.observations import sign_of
-from plentar.core.places import find_point, nearby_points, ohms_refusal, terminal_words
+from plentar.core.places import find_point, nearby_points, terminal_words
 from plentar.core.points import Point, test_points
-from plentar.core.readings import Condition, Reading, standing
-from plentar.core.safety import SafeItem, safe_list
-from plentar.core.supply_loss import SupplyLoss, supply_loss
-from plentar.core.timing import RunVerdict, TimingRun, judge_run
-from plentar.core.verdicts import Grade, Verdict
-from plentar.formats.run_stamps import RunStamp, stamped_runs
-from plentar.formats.stamps import condition_at
+from plentar.core.visit import AirResult, Airstream, Judged, Visit
+from plentar.core.work.safety import SafeLine, condition_refusal
 from plentar.formats.svg.band_rail import BandRail, band_rail
 from plentar.formats.svg.ladder import Board, draw_board
-from plentar.formats.unit_json import kept_nameplate
-from plentar.store import calls
 from plentar.store.models import Call
-from plentar.store.models import Observation as ObservationRow
-from plentar.store.models import Reading as ReadingRow
-from plentar.web.call.gathered import Gathered
-from plentar.web.kept import core_reading
+from plentar.web.shown import Shown, shown
 
-__all__ = ["CallScreen", "Kept", "Step", "View", "meter_of"]
+__all__ = ["CallScreen", "Kept", "Step", "View"]
 
 STEPS = (
     ("complaint", "Complaint"),
@@ -65,14 +61,65 @@ WORST_FIRST = (Grade.FAIL, Grade.MARGINAL, Grade.NOT_PROVEN, Grade.PASS)
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Kept:
-    """A reading as kept, with its verdict in the light of what stands now."""
+    """A reading as kept, with its verdict in the light of what stands now and its rail."""
 
-    row: ReadingRow
-    point: Point
-    verdict: Verdict
+    judged: Judged
     rail: BandRail
-    condition: Condition
-    is_superseded: bool = False
+
+    @property
+    def id(self) -> str:
+        """The event's id."""
+        return self.judged.taken.id
+
+    @property
+    def value(self) -> float:
+        """What was read."""
+        return self.judged.reading.value
+
+    @property
+    def meter_uncertainty(self) -> float:
+        """The meter's half-width."""
+        return self.judged.reading.meter_uncertainty
+
+    @property
+    def point(self) -> Point:
+        """Where."""
+        return self.judged.point
+
+    @property
+    def verdict(self) -> Verdict:
+        """What it is worth."""
+        return self.judged.verdict
+
+    @property
+    def condition(self) -> Condition:
+        """Under what."""
+        return self.judged.reading.condition
+
+    @property
+    def mode(self) -> str:
+        """The meter's mode."""
+        return self.judged.reading.mode
+
+    @property
+    def at(self) -> float:
+        """When it was taken [s since 1970]."""
+        return self.judged.taken.event.done_at
+
+    @property
+    def by(self) -> str:
+        """Who took it."""
+        return self.judged.taken.event.by
+
+    @property
+    def reason(self) -> str:
+        """Why it corrects another."""
+        return self.judged.taken.deed.reason
+
+    @property
+    def is_superseded(self) -> bool:
+        """True when it counts no more."""
+        return self.judged.is_superseded
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -85,96 +132,77 @@ class Step:
     note: str
 
 
-def meter_of(call: Call) -> Meter:
-    """Return the core's meter for the one this call is done with."""
-    return Meter(name=call.meter.name, ranges=tuple(MeterRange(**entry) for entry in call.meter.ranges))
-
-
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Airstream:
-    """What heats the air, as read: volts, each strip's amps, the blower's, and the watts of it all."""
+class Work:
+    """What was done on the call, as papers tell it."""
 
-    volts: float
-    strips: Mapping[str, float]
-    blower_amps: float | None
-    watts: float
-    uncertainty: float
-    missing: tuple[str, ...]
+    fitted: list[Shown[Fitted]]
+    approvals: list[Shown[Approved]]
+    temporaries: list[tuple[Shown[Temporary], bool]]
+    ledgers: list[Shown[Landed]]
+    settled: Shown[Settled] | None
+
+    @property
+    def any(self) -> bool:
+        """True when there is anything to tell."""
+        return bool(self.fitted or self.approvals or self.temporaries or self.ledgers or self.settled)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class View:
-    """How the page is looked at just now: a first probe waiting for its second, a fault picked for the board."""
+    """How the page is looked at just now: a first probe waiting for its second, a fault picked for the board.
+
+    `hand` is set while the part under the pad is out of the unit.
+    """
 
     mark: str = ""
     show: str = ""
+    hand: Hand = ""
 
 
 class CallScreen:
-    """A call with everything the screen and the report derive from it."""
+    """A call as one person looks at it."""
 
     def __init__(
-        self,
-        call: Call,
-        rows: Sequence[ReadingRow],
-        moment: datetime,
-        *,
-        selected: str | None = None,
-        gathered: Gathered | None = None,
-        view: View | None = None,
+        self, call: Call, visit: Visit, *, person: str = "", selected: str | None = None, view: View | None = None
     ) -> None:
-        self.call = call
-        self.moment = moment
-        self.gathered = gathered or Gathered()
+        self.call, self.visit, self.person = call, visit, person
         self.view = view or View()
-        self.plate: Nameplate = kept_nameplate(call.unit.nameplate)
+        self.plate: Nameplate = visit.plate
         self.points: Mapping[str, Point] = {point.id: point for point in test_points(self.plate)}
-        self.selected = selected if selected and self._knows(selected) else next(iter(self.points))
-        self.condition = condition_at(call.condition, moment)
-        self._rows = [row for row in rows if self._knows(row.point)]
-        # Readings at points the plate has lost since stay on record, unjudged.
-        self.strays = [row for row in rows if not self._knows(row.point)]
-        kept_rows = calls.standing_readings(self._rows)
-        self._standing_ids = {row.id for row in kept_rows}
-        self.situation = Situation(plate=self.plate, readings=standing(core_reading(row) for row in kept_rows))
+        self.selected = selected if selected and visit.knows(selected) else next(iter(self.points))
+        self._kept: dict[str, Kept] = {}
 
-    def _knows(self, point_id: str) -> bool:
-        try:
-            find_point(self.plate, point_id)
-        except ReadingError:
-            return False
-        return True
+    @property
+    def lockout(self) -> Lockout:
+        """What is live, off or dead."""
+        return self.visit.lockout
 
-    @cached_property
+    @property
+    def condition(self) -> Condition:
+        """The unit's condition now; of the part in the hand while one is."""
+        return self.visit.condition
+
+    def _keep(self, judged: Judged) -> Kept:
+        if judged.taken.id not in self._kept:
+            self._kept[judged.taken.id] = Kept(judged=judged, rail=band_rail(judged.verdict))
+        return self._kept[judged.taken.id]
+
+    @property
     def kept(self) -> list[Kept]:
         """Every reading with its verdict, oldest first."""
-        return [self._keep(row) for row in self._rows]
-
-    def _keep(self, row: ReadingRow) -> Kept:
-        reading = core_reading(row)
-        verdict = judge(self.situation, reading)
-        return Kept(
-            row=row,
-            point=find_point(self.plate, row.point),
-            verdict=verdict,
-            rail=band_rail(verdict),
-            condition=reading.condition,
-            is_superseded=row.id not in self._standing_ids,
-        )
+        return [self._keep(judged) for judged in self.visit.judged]
 
     @cached_property
     def latest(self) -> Mapping[str, Kept]:
         """The newest standing reading of each point."""
-        newest = {row.point: row for row in self._rows if row.id in self._standing_ids}
-        return {point: self._keep(row) for point, row in newest.items()}
+        return {point: self._keep(judged) for point, judged in self.visit.latest.items()}
 
     @property
     def plain_readings(self) -> list[tuple[Kept, str]]:
         """What a customer is shown: supply and what works or does not, by the newest sound reading."""
         words = {Grade.PASS: "yes", Grade.MARGINAL: "just", Grade.FAIL: "no", Grade.NOT_PROVEN: "not proven"}
-        kept = [
-            k for k in self.latest.values() if k.point.step in ("supply", "strips") and ":ground" not in k.row.point
-        ]
+        kept = [k for k in self.latest.values() if k.point.step in ("supply", "strips") and ":ground" not in k.point.id]
         return [(k, words[k.verdict.grade]) for k in kept]
 
     @property
@@ -183,9 +211,17 @@ class CallScreen:
         return find_point(self.plate, self.selected)
 
     @property
+    def can_be_in_hand(self) -> bool:
+        """True where the pad is on a part's own ohms: it may be out of the unit."""
+        return self.point.quantity == "ohms" and len(self.point.terminals) < 2
+
+    @property
     def refusal(self) -> str:
         """Why the pad takes no number here now: ohms on what is not proven dead."""
-        return ohms_refusal(self.plate, self.condition, self.selected)
+        if self.view.hand and self.can_be_in_hand:
+            hand = Condition(in_hand=self.view.hand)
+            return condition_refusal(self.plate, hand, self.selected)
+        return self.visit.refusal(self.selected, self.person)
 
     @property
     def functions(self) -> list[tuple[str, str, bool]]:
@@ -196,6 +232,14 @@ class CallScreen:
         rest = ":".join(places)
         names = (("volts", "V AC"), ("dc_volts", "V DC"), ("ohms", "Ω"))
         return [(f"{name}:{rest}", words, self.point.quantity == name) for name, words in names]
+
+    @property
+    def offers_low_impedance(self) -> bool:
+        """True where the meter's low-impedance mode tells something: on what is off, and where a ghost was read."""
+        current = self.current
+        is_ghost = current is not None and current.verdict.kind == "floating"
+        is_off = any(state != "live" for _, state in self.condition.feeds)
+        return self.point.quantity == "volts" and (is_off or is_ghost)
 
     @cached_property
     def nearby(self) -> list[tuple[str, str, Kept | None]]:
@@ -228,56 +272,18 @@ class CallScreen:
     @property
     def at_point(self) -> list[Kept]:
         """The last few readings taken at the pad's point, newest first."""
-        rows = [row for row in reversed(self._rows) if row.point == self.selected]
-        return [self._keep(row) for row in rows[:4]]
-
-    def preview(self, reading: Reading) -> Verdict:
-        """Judge a reading that is only typed so far."""
-        return judge(self.situation, reading)
+        return [self._keep(judged) for judged in self.visit.at_point(self.selected)]
 
     @cached_property
     def expected(self) -> Verdict | None:
         """What the point should read under the present condition, if the core can tell."""
-        try:
-            return judge(self.situation, Reading(point=self.selected, value=0.0, condition=self.condition))
-        except PlentarError:
-            return None
-
-    @cached_property
-    def findings(self) -> list[Finding]:
-        """What the readings imply, most serious first."""
-        return find(self.situation, {name: kept.verdict for name, kept in self.latest.items()})
-
-    @cached_property
-    def losses(self) -> list[SupplyLoss]:
-        """Each feed's sag, split into panel, wire and joint as far as it was read."""
-        readings = [core_reading(row) for row in self._rows if row.id in self._standing_ids]
-        found = [supply_loss(self.plate, feed.id, readings) for feed in self.plate.feeds]
-        return [loss for loss in found if loss is not None]
-
-    @cached_property
-    def diagnosis(self) -> Diagnosis | None:
-        """What the readings say of the causes; None before the first reading."""
-        readings = [core_reading(row) for row in self._rows if row.id in self._standing_ids]
-        signs = self.gathered.signs
-        if not readings and not signs:
-            return None
-        return _diagnosed(self.plate, tuple(readings), tuple(self.call.complaints), tuple(signs))
-
-    @cached_property
-    def suspects(self) -> list[Cause]:
-        """The causes worth showing, likeliest first."""
-        causes = self.diagnosis.causes if self.diagnosis else ()
-        return [cause for cause in causes if cause.probability >= 0.02][:4]
-
-    @cached_property
-    def next_test(self) -> NextTest | None:
-        """The test that splits the remaining causes best for its cost."""
-        if self.diagnosis is None:
-            return None
-        taken = {(row.point, frozenset(row.condition["calls"])) for row in self._rows if row.id in self._standing_ids}
-        found = next_tests(self.diagnosis, self.condition, taken=taken, most=1)
-        return found[0] if found and found[0].bits > 0.02 else None
+        if self.view.hand and self.can_be_in_hand:
+            try:
+                hand = Condition(in_hand=self.view.hand)
+                return self.visit.verdict_of(Reading(point=self.selected, value=0.0, condition=hand))
+            except PlentarError:
+                return None
+        return self.visit.expected(self.selected)
 
     @cached_property
     def shown_fault(self) -> str:
@@ -285,8 +291,9 @@ class CallScreen:
         known = {fault.id for fault in faults_of(self.plate)}
         if self.view.show:
             return self.view.show if self.view.show in known and self.view.show != "healthy" else ""
-        well = sum(cause.probability for cause in self.suspects if "healthy" in cause.faults)
-        lead = next((cause for cause in self.suspects if cause.faults[0] in known), None)
+        suspects = self.visit.suspects
+        well = sum(cause.probability for cause in suspects if "healthy" in cause.faults)
+        lead = next((cause for cause in suspects if cause.faults[0] in known), None)
         if lead is None or lead.faults[0] == "healthy" or well > WELL_ENOUGH:
             return ""
         return lead.faults[0]
@@ -302,7 +309,7 @@ class CallScreen:
         faults = [self.shown_fault] if self.shown_fault else []
         return draw_board(
             self.plate,
-            line=line_states(self.plate, self.condition, faults),
+            line=line_states(self.plate, self.condition, faults, self.visit.limits),
             verdicts={name: kept.verdict for name, kept in self.latest.items()},
             labels={point.id: f"{point.label}, {point.where}" for point in self.points.values()},
             selected=self.selected,
@@ -311,17 +318,19 @@ class CallScreen:
             isolated=self.condition.is_proven_dead,
             suspects=self._halos(),
             pinned=self._pins(),
+            opened={feed: OPENED_AT.get(device, "") for feed, device in self.lockout.opened.items()},
+            dead=self.lockout.feeds_are_dead,
         )
 
     def _pins(self) -> dict[str, tuple[str, str]]:
         """What was found or photographed, part by part: `!` for a find, the count of photos."""
         finds: dict[str, list[str]] = {}
         shots: dict[str, int] = {}
-        for row in self.gathered.found:
-            sign = sign_of(row.kind)
-            if row.about and sign is not None:
-                finds.setdefault(row.about, []).append(sign.words)
-        for photo in self.gathered.photos:
+        for _, deed in self.visit.record.found:
+            sign = sign_of(deed.sign)
+            if deed.about and sign is not None:
+                finds.setdefault(deed.about, []).append(sign.words)
+        for _, photo in self.visit.record.of(Photographed):
             if photo.part:
                 shots[photo.part] = shots.get(photo.part, 0) + 1
         pins = {}
@@ -340,7 +349,7 @@ class CallScreen:
 
     def _halos(self) -> dict[str, float]:
         halos: dict[str, float] = {}
-        for cause in self.suspects:
+        for cause in self.visit.suspects:
             for fault_id in cause.faults[:2]:
                 part = fault_id.rpartition(".")[0]
                 if cause.probability >= HALO_FROM and part and part not in halos:
@@ -350,7 +359,7 @@ class CallScreen:
     @property
     def next_point(self) -> Point | None:
         """The point of the next best test or, without one on the board, the next unread in the order of work."""
-        best = self.next_test
+        best = self.visit.next_test
         if best is not None and best.test.point != self.selected:
             return find_point(self.plate, best.test.point)
         order = list(self.points.values())
@@ -375,9 +384,9 @@ class CallScreen:
             "timing": self._timing_step(),
             "air": self._air_step(),
             "blower": self._seen_step("row-blower"),
-            "control": self._seen_step("map"),
+            "control": ("not-proven", "landings kept") if self.visit.record.map else ("open", ""),
             "fix": self._fix_step(),
-            "prove": ("open", ""),
+            "prove": self._prove_step(),
             "hand-over": ("pass" if self.call.status == "closed" else "open", "report"),
         }
         steps = []
@@ -387,116 +396,88 @@ class CallScreen:
         return steps
 
     @cached_property
-    def safe_done(self) -> dict[tuple[str, str], ObservationRow]:
-        """The lines of the Safe list that are ticked and still count: nothing was made live since."""
-        since = datetime.fromisoformat(self.call.condition.get("live_since", self.call.condition["changed_at"]))
-        standing = {key: row for key, row in self.gathered.standing.items() if key[0].startswith("safe-")}
-        return {key: row for key, row in standing.items() if row.state == "done" and row.at >= since}
+    def safe_lines(self) -> tuple[SafeLine, ...]:
+        """The Safe list as it stands for whoever looks."""
+        return self.visit.safe_lines(self.person)
 
-    @property
-    def safe_items(self) -> list[tuple[SafeItem, ObservationRow | None]]:
-        """The Safe list with what was ticked."""
-        return [(item, self.safe_done.get((item.kind, item.about))) for item in safe_list(self.plate)]
+    def pair_words(self, point_id: str) -> str:
+        """Two places of the dead test in few words: `L1 to L2`, with the feed's number where there are several."""
+        several = len(self.plate.feeds) > 1
+
+        def words(place: str) -> str:
+            if place == "ground":
+                return "frame"
+            feed, _, leg = place.partition(".")
+            return f"{leg.upper()} of {feed.replace('-', ' ')}" if several else leg.upper()
+
+        return " to ".join(words(place) for place in point_id.split(":")[1:])
 
     def _safe_step(self) -> tuple[str, str]:
-        if self.condition.is_proven_dead:
+        if self.lockout.is_dead:
             return "pass", "proven dead"
-        done = sum(row is not None for _, row in self.safe_items)
-        return "open", f"{done} of {len(self.safe_items)}" if done else "live"
+        if any(state != "live" for state in self.lockout.feeds.values()):
+            done = sum(line.is_done for line in self.safe_lines)
+            return "not-proven", f"off, not proven · {done} of {len(self.safe_lines)}"
+        return "open", "live"
 
     def _look_step(self) -> tuple[str, str]:
-        looked = [row for key, row in self.gathered.standing.items() if sign_of(key[0]) is not None]
-        found = [row for row in looked if row.state == "found"]
+        looked = [deed for (sign, _), (_, deed) in self.visit.record.seen.items() if sign_of(sign) is not None]
+        looked = [deed for deed in looked if deed.state != "undone"]
+        found = [deed for deed in looked if deed.state == "found"]
         if not looked:
             return "open", ""
         return ("marginal" if found else "pass"), f"{len(found)} found, {len(looked) - len(found)} fine"
 
-    @cached_property
-    def runs(self) -> list[tuple[str, TimingRun, RunVerdict]]:
-        """Timing runs by the stopwatch, judged."""
-        stamps = [
-            RunStamp(kind=row.kind, about=row.about, is_undone=row.state == "undone", at=row.at)
-            for row in self.gathered.observations
-            if row.kind.startswith("run-")
-        ]
-        seen = [(f"Run {run.number}", run.seen(self.moment)) for run in stamped_runs(stamps)]
-        return [(name, run, judge_run(self.plate, run)) for name, run in seen]
-
     def _timing_step(self) -> tuple[str, str]:
-        if not self.runs:
+        runs = self.visit.runs
+        if not runs:
             return "open", ""
-        verdict = self.runs[-1][2]
+        verdict = runs[-1][2]
         grades = [entry.on.grade for entry in verdict.stages] + [e.off.grade for e in verdict.stages if e.off]
         worst = min(grades, key=WORST_FIRST.index)
-        return worst.value.replace(" ", "-"), f"{len(self.runs)} run{'s' if len(self.runs) > 1 else ''}"
+        return worst.value.replace(" ", "-"), f"{len(runs)} run{'s' if len(runs) > 1 else ''}"
 
     def _air_step(self) -> tuple[str, str]:
-        return ("open", "") if self.air is None else (self.air.rise.grade.value.replace(" ", "-"), self._air_note())
-
-    @cached_property
-    def airs(self) -> list[tuple[str, dict[str, Any], AirVerdict]]:
-        """Air measurements that stand, oldest first: with which filter, the figures, the verdict."""
-        rows = [row for key, row in self.gathered.standing.items() if key[0] == "air" and row.state == "done"]
-        found = []
-        for row in sorted(rows, key=lambda row: row.at):
-            figures = json.loads(row.note)
-            found.append((row.about, figures, judge_air(self.plate, AirReading(**figures["reading"]))))
-        return found
-
-    @property
-    def air(self) -> AirVerdict | None:
-        """The newest air measurement, judged."""
-        return self.airs[-1][2] if self.airs else None
+        air = self.visit.air
+        if air is None:
+            return "open", ""
+        flow = f" · {air.cfm:.0f} CFM" if air.cfm else ""
+        return air.rise.grade.value.replace(" ", "-"), f"{air.rise.value:.0f} °F{flow}"
 
     def _seen_step(self, kind: str) -> tuple[str, str]:
-        rows = [key for key, row in self.gathered.standing.items() if key[0] == kind and row.state != "undone"]
+        rows = [key for key, (_, deed) in self.visit.record.seen.items() if key[0] == kind and deed.state != "undone"]
         return ("not-proven", f"{len(rows)} kept") if rows else ("open", "")
 
     def _fix_step(self) -> tuple[str, str]:
-        if not self.gathered.causes:
+        causes = self.visit.record.causes
+        return ("pass", causes[-1][1].title) if causes else ("open", "")
+
+    def _prove_step(self) -> tuple[str, str]:
+        settled = self.visit.record.settled
+        if self.visit.record.awaits_proof:
+            return "not-proven", "repair to prove"
+        if settled is None:
             return "open", ""
-        return "pass", self.gathered.causes[-1].title
+        return ("pass", "proven") if settled[1].is_proven else ("not-proven", "left unproven")
 
-    def _air_note(self) -> str:
-        assert self.air is not None  # noqa: S101 - asked only with one
-        flow = f" · {self.air.cfm:.0f} CFM" if self.air.cfm else ""
-        return f"{self.air.rise.value:.0f} °F{flow}"
+    @property
+    def airs(self) -> list[AirResult]:
+        """Air measurements that stand, oldest first."""
+        return self.visit.airs
 
-    @cached_property
+    @property
     def airstream(self) -> Airstream | None:
-        """Watts into the air by what was read under the heat call that stands; None without volts and a strip."""
-        under = [
-            row
-            for row in self._rows
-            if row.id in self._standing_ids and "W" in row.condition["calls"] and row.value >= 0
-        ]
-        newest = {row.point: row for row in under}
-        strips = {c.id: newest[f"amps:{c.id}"].value for c in self.plate.circuits if f"amps:{c.id}" in newest}
-        line = next((r for f in self.plate.feeds if (r := newest.get(f"volts:{f.id}.l1:{f.id}.l2"))), None)
-        if line is None or not strips:
-            return None
-        blower = newest.get("amps:blower")
-        watts = watts_in_airstream(self.plate, line.value, strips, blower.value if blower else None)
-        share = line.meter_uncertainty / max(line.value, 1) + sum(
-            newest[f"amps:{name}"].meter_uncertainty for name in strips
-        ) / max(sum(strips.values()), 1.0)
-        missing = [c.name for c in self.plate.circuits if c.id not in strips]
-        return Airstream(
-            volts=line.value,
-            strips=strips,
-            blower_amps=blower.value if blower else None,
-            watts=watts,
-            uncertainty=watts * share,
-            missing=tuple(missing),
-        )
+        """Watts into the air by what was read under the heat call that stands."""
+        return self.visit.airstream()
 
     def expected_rises(self) -> list[tuple[int, float]]:
         """Rise to expect with one strip, two, and so on, at the airflow found."""
-        if self.air is None or self.air.cfm is None:
+        air = self.visit.air
+        if air is None or air.cfm is None:
             return []
         one = self.plate.total_rated_watts / len(self.plate.circuits)
         counts = range(1, len(self.plate.circuits) + 1)
-        return [(n, expected_rise_degf(n * one, self.air.cfm, self.air.air_factor)) for n in counts]
+        return [(n, expected_rise_degf(n * one, air.cfm, air.air_factor)) for n in counts]
 
     def _plate_note(self) -> str:
         ratings = [f"{circuit.rated_watts / 1000:g}" for circuit in self.plate.circuits]
@@ -526,34 +507,51 @@ class CallScreen:
         """A point's name in words."""
         return find_point(self.plate, point_id).label
 
-    def is_standing(self, reading_id: UUID) -> bool:
-        """Tell whether a reading stands, not corrected by another."""
-        return reading_id in self._standing_ids
+    @property
+    def photos(self) -> list[Shown[Photographed]]:
+        """The photographs, oldest first."""
+        return shown(self.visit.record, Photographed)
 
-    def has_reading(self, reading_id: UUID) -> ReadingRow | None:
-        """Return the kept reading with this id, if the call has it."""
-        return next((row for row in self._rows if row.id == reading_id), None)
+    @property
+    def seen(self) -> list[Shown[Seen]]:
+        """The newest of each sign looked at or found, undone ones left out."""
+        return [Shown(event, deed) for event, deed in self.visit.record.seen.values() if deed.state != "undone"]
+
+    @property
+    def accepted(self) -> list[tuple[Shown[Caused], bool]]:
+        """Every accepted cause, each with whether it was taken back."""
+        record = self.visit.record
+        return [(Shown(event, deed), event.id in record.voided) for event, deed in record.all_of(Caused)]
+
+    @property
+    def causes(self) -> list[Shown[Caused]]:
+        """The accepted causes that stand."""
+        return shown(self.visit.record, Caused)
+
+    @property
+    def work(self) -> Work:
+        """What was done."""
+        record = self.visit.record
+        return Work(
+            fitted=shown(record, Fitted),
+            approvals=shown(record, Approved),
+            temporaries=[(Shown(event, deed), done) for event, deed, done in record.open_temporaries],
+            ledgers=[Shown(event, deed) for event, deed in record.ledgers.values()],
+            settled=Shown(*record.settled) if record.settled is not None else None,
+        )
 
     def condition_words(self) -> dict[str, Any]:
         """The condition strip: feeds, control and calls with what each would switch to."""
-        stamp = self.call.condition
+        lockout = self.lockout
         return {
-            "feeds": [(feed.id, stamp["feeds"].get(feed.id, "live")) for feed in self.plate.feeds],
-            "control": stamp["control"],
-            "calls": [(call, call in stamp["calls"]) for call in self.plate.calls],
-            "since": stamp["changed_at"],
+            "feeds": [(feed.id, lockout.feeds[feed.id]) for feed in self.plate.feeds],
+            "control": lockout.control,
+            "calls": [(call, call in lockout.calls) for call in self.plate.calls],
+            "since": lockout.changed_at,
             "seconds": int(self.condition.seconds_since_change or 0),
-            "last_call": next(iter(stamp["calls"]), ""),
-            "bypassed": stamp.get("bypassed", False),
+            "last_call": next(iter(lockout.calls), ""),
+            "bypassed": lockout.bypassed,
         }
-
-
-@lru_cache(maxsize=16)
-def _diagnosed(
-    plate: Nameplate, readings: tuple[Reading, ...], complaints: tuple[str, ...], signs: tuple[Observation, ...]
-) -> Diagnosis:
-    """Everyone who looks at a call sees the same diagnosis: it is worked out once."""
-    return diagnose(plate, readings, complaints=complaints, observations=signs)
 
 
 def _brief(kept: Kept) -> str:

@@ -1,32 +1,39 @@
 """A call as the records that leave the application."""
 
+from datetime import UTC, datetime
 from typing import Any
 
-from plentar.core.observations import sign_of
 from plentar.formats.call_record import ReadingRecord
+from plentar.formats.condition_json import condition_to_json
 from plentar.web.call.models import CallScreen
 
 __all__ = ["call_document", "reading_records"]
+
+
+def _moment(at: float) -> str:
+    return datetime.fromtimestamp(at, UTC).isoformat()
 
 
 def reading_records(screen: CallScreen) -> list[ReadingRecord]:
     """Return every reading of the call, superseded ones too, oldest first."""
     return [
         ReadingRecord(
-            id=str(kept.row.id),
-            taken_at=kept.row.taken_at.isoformat(),
-            point=kept.row.point,
+            id=kept.id,
+            taken_at=_moment(kept.at),
+            point=kept.point.id,
             where=f"{kept.point.label}, {kept.point.where}",
-            value=kept.row.value,
+            value=kept.value,
             unit=kept.point.unit,
-            uncertainty=kept.row.meter_uncertainty,
-            condition=kept.row.condition,
+            uncertainty=kept.meter_uncertainty,
+            condition=condition_to_json(kept.condition),
             condition_words=kept.condition.spoken,
-            by=kept.row.person.name,
+            by=kept.by,
             meter=screen.call.meter.name,
             verdict=kept.verdict,
-            supersedes=str(kept.row.supersedes_id) if kept.row.supersedes_id else "",
-            reason=kept.row.reason,
+            supersedes=kept.judged.taken.deed.supersedes,
+            reason=kept.reason,
+            mode=kept.mode,
+            is_superseded=kept.is_superseded,
         )
         for kept in screen.kept
     ]
@@ -38,11 +45,11 @@ def call_document(screen: CallScreen) -> dict[str, Any]:
     return {
         "unit": call.unit.nameplate,
         "complaints": call.complaints,
+        "limits": dict(screen.visit.limits.changed),
         "readings": reading_records(screen),
         "observations": [
-            {"kind": row.kind, "about": row.about, "condition": row.condition}
-            for row in screen.gathered.found
-            if sign_of(row.kind) is not None
+            {"kind": sign.kind, "about": sign.about, "condition": condition_to_json(sign.condition)}
+            for sign in screen.visit.signs
         ],
         "record": {
             "call": str(call.id),
@@ -56,15 +63,15 @@ def call_document(screen: CallScreen) -> dict[str, Any]:
             "outcome": call.outcome,
             "causes": [
                 {
-                    "faults": cause.faults,
-                    "title": cause.title,
-                    "cause": cause.cause or "not found",
-                    "consequence": cause.consequence,
-                    "by": cause.person.name,
-                    "at": cause.at.isoformat(),
-                    **({"withdrawn_at": cause.withdrawn_at.isoformat()} if cause.withdrawn_at else {}),
+                    "faults": list(cause.deed.faults),
+                    "title": cause.deed.title,
+                    "cause": cause.deed.cause or "not found",
+                    "consequence": cause.deed.consequence,
+                    "by": cause.by,
+                    "at": _moment(cause.at),
+                    **({"is_withdrawn": True} if is_withdrawn else {}),
                 }
-                for cause in screen.gathered.accepted
+                for cause, is_withdrawn in screen.accepted
             ],
         },
     }

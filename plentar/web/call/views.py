@@ -2,6 +2,8 @@
 
 import json
 from base64 import b64encode
+from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 from uuid import UUID, uuid4
 
@@ -10,12 +12,17 @@ from flask.typing import ResponseReturnValue
 from flask_wtf import FlaskForm
 
 from plentar.core.errors import PlentarError, ReadingError
-from plentar.core.findings import compare
+from plentar.core.evidence.reading import Reading
 from plentar.core.observations import LOOK, SIGNS, sign_of
+from plentar.core.visit import Visit
+from plentar.core.work.intake import places_of
+from plentar.core.work.safety import opened_choices
 from plentar.formats.call_record import call_to_json, readings_to_csv
+from plentar.formats.events_json import deed_to_json
+from plentar.formats.numbers import parse_number
+from plentar.formats.photos import reencode
 from plentar.formats.svg.band_rail import band_rail
-from plentar.store import calls, evidence, work
-from plentar.store.models import Photo
+from plentar.store import calls, events
 from plentar.web.access import login_required, now
 from plentar.web.call.forms import (
     AcceptForm,
@@ -26,20 +33,11 @@ from plentar.web.call.forms import (
     PhotoForm,
     ReadingForm,
 )
-from plentar.web.call.gathered import Gathered
 from plentar.web.call.models import CallScreen, View
-from plentar.web.call.operations import (
-    accept_cause,
-    close_call,
-    flip,
-    keep_air,
-    keep_reading,
-    observe,
-    places_of,
-    typed_reading,
-)
 from plentar.web.call.records import call_document, reading_records
-from plentar.web.kept import keep_photo, own_call
+from plentar.web.call.sent import air_drafts, drafts_of_json, own_id, safe_drafts
+from plentar.web.visits import meter_of, own_call, read_visit
+from plentar.web.writing import Answer, ConflictError, keep, keep_all, keep_one
 
 __all__ = ["bp"]
 
@@ -48,19 +46,11 @@ PANELS = ("reading", "complaint", "nameplate", "safe", "look", "air", "accept", 
 
 
 def _screen(
-    call_id: UUID, selected: str | None = None, view: View | None = None, *, with_work: bool = False
+    call_id: UUID, selected: str | None = None, view: View | None = None, *, visit: Visit | None = None
 ) -> CallScreen:
     """Return the call's screen as of now; another shop's call is a 404."""
-    shop_id = g.person.shop_id
     call = own_call(call_id)
-    gathered = Gathered(
-        observations=evidence.list_observations(g.db, shop_id=shop_id, call_id=call_id),
-        photos=evidence.list_photos(g.db, shop_id=shop_id, call_id=call_id),
-        accepted=evidence.list_accepted(g.db, shop_id=shop_id, call_id=call_id),
-        work=work.list_items(g.db, shop_id=shop_id, call_id=call_id) if with_work else (),
-    )
-    rows = calls.list_readings(g.db, shop_id=shop_id, call_id=call_id)
-    return CallScreen(call, rows, now(), selected=selected, gathered=gathered, view=view)
+    return CallScreen(call, visit or read_visit(call), person=str(g.person.id), selected=selected, view=view)
 
 
 def _fragments(screen: CallScreen, **pad: object) -> str:
@@ -69,14 +59,14 @@ def _fragments(screen: CallScreen, **pad: object) -> str:
 
 
 def _context(screen: CallScreen, **pad: object) -> dict[str, object]:
-    version = evidence.version_of(g.db, shop_id=screen.call.shop_id, call_id=screen.call.id)
     context: dict[str, object] = {
         "screen": screen,
         "form": _fresh(screen),
         "panel": "reading",
-        "version": version,
+        "version": screen.visit.record.seq,
         "new_id": lambda: str(uuid4()),
-        "places_of": places_of,
+        "places_of": lambda screen, about: places_of(screen.plate, about),
+        "opened_choices": opened_choices,
         "tuple_of": lambda names: tuple(names.split(",")),
         "look": LOOK,
         "signs": SIGNS,
@@ -85,23 +75,31 @@ def _context(screen: CallScreen, **pad: object) -> dict[str, object]:
 
 
 def _fresh(screen: CallScreen) -> ReadingForm:
-    return ReadingForm(formdata=None, reading_id=str(uuid4()), point=screen.selected)
+    return ReadingForm(formdata=None, reading_id=str(uuid4()), point=screen.selected, hand=screen.view.hand)
 
 
 def _is_fragment() -> bool:
     return bool(request.headers.get("HX-Request")) and not request.headers.get("HX-History-Restore-Request")
 
 
+def _view() -> View:
+    hand = request.values.get("hand", "")
+    return View(
+        mark=request.args.get("mark", "")[:80],
+        show=request.args.get("show", "")[:120],
+        hand=hand if hand in ("at rest", "driven") else "",  # type: ignore[arg-type]
+    )
+
+
 @bp.get("")
 @login_required
 def page(call_id: UUID) -> ResponseReturnValue:
     """Show the whole screen, or only what a tap on the board changes."""
-    view = View(mark=request.args.get("mark", "")[:80], show=request.args.get("show", "")[:120])
-    screen = _screen(call_id, request.args.get("point"), view)
+    screen = _screen(call_id, request.args.get("point"), _view())
     panel = request.args.get("panel", "reading")
     panel = panel if panel in PANELS else "reading"
     correcting = request.args.get("correct")
-    old = next((kept for kept in screen.at_point if str(kept.row.id) == correcting and not kept.is_superseded), None)
+    old = next((kept for kept in screen.at_point if kept.id == correcting and not kept.is_superseded), None)
     accepting = request.args.get("accept", "")[:600]
     if _is_fragment():
         return _fragments(screen, panel=panel, correcting=old, accepting=accepting)
@@ -114,13 +112,43 @@ def changes(call_id: UUID) -> ResponseReturnValue:
     if g.person is None:
         # A lapsed sign-in is told when something is sent, not every two seconds.
         return "", 204
-    version = evidence.version_of(g.db, shop_id=g.person.shop_id, call_id=call_id)
-    if version is None:
+    seq = events.seq_of(g.db, shop_id=g.person.shop_id, call_id=call_id)
+    if seq is None:
         abort(404)
-    if version == request.args.get("version"):
+    if str(seq) == request.args.get("version"):
         return "", 204
     screen = _screen(call_id, request.args.get("point"))
-    return render_template("call/_others.html", **_context(screen, version=version))
+    return render_template("call/_others.html", **_context(screen))
+
+
+def _answer_json(answer: Answer) -> dict[str, object]:
+    found: dict[str, object] = {"id": str(answer.id), "answer": answer.answer}
+    if answer.seq is not None:
+        found["seq"] = answer.seq
+    if answer.error is not None:
+        found |= {"why": answer.error.message, "field": answer.error.field}
+    if answer.copy is not None and answer.error is not None:
+        copy = answer.copy
+        found["copy"] = {"kind": copy.deed.kind, "payload": deed_to_json(copy.deed), "by": copy.by, "seq": copy.seq}
+    return found
+
+
+@bp.post("/events")
+@login_required
+def add_events(call_id: UUID) -> ResponseReturnValue:
+    """Take a list of events and answer each: kept, already kept, or refused with what the server has."""
+    try:
+        drafts = drafts_of_json(request.get_json(silent=True), now())
+    except ReadingError as error:
+        return {"why": error.message, "field": error.field}, 422
+    answers, _, visit = keep(call_id, drafts)
+    condition = visit.lockout
+    return {
+        "answers": [_answer_json(answer) for answer in answers],
+        "seq": visit.record.seq,
+        "condition": {"feeds": dict(condition.feeds), "control": condition.control, "calls": sorted(condition.calls)},
+        "warnings": list(visit.power_warnings) if any(d.kind == "power-back" for d in drafts) else [],
+    }
 
 
 @bp.post("/readings")
@@ -128,30 +156,25 @@ def changes(call_id: UUID) -> ResponseReturnValue:
 def add_reading(call_id: UUID) -> ResponseReturnValue:
     """Keep one reading and return what it changes."""
     form = ReadingForm()
-    screen = _screen(call_id, form.point.data)
-    supersedes: UUID | None = None
+    supersedes = form.supersedes.data or ""
     try:
         if not form.validate():
             raise _form_error(form)
-        supersedes = UUID(form.supersedes.data) if form.supersedes.data else None
-        keep_reading(
-            g.db,
-            screen,
-            reading_id=UUID(form.reading_id.data),
-            point=form.point.data,
-            typed=form.value.data or "",
-            supersedes=supersedes,
-            reason=form.reason.data or "",
-            person_id=g.person.id,
-            moment=now(),
-        )
+        payload = {
+            "point": form.point.data,
+            "typed": (form.value.data or "").strip(),
+            "mode": form.mode.data or "",
+            "in_hand": form.hand.data or "",
+            "supersedes": str(UUID(supersedes)) if supersedes else "",
+            "reason": (form.reason.data or "").strip() if supersedes else "",
+        }
+        visit = keep_one(call_id, form.reading_id.data, "reading", payload)
     except PlentarError as error:
-        return _refused(screen, form, error, supersedes)
+        g.db.rollback()
+        return _refused(_screen(call_id, form.point.data, _view()), form, error, supersedes)
     if not request.headers.get("HX-Request"):
         return redirect(url_for("call.page", call_id=call_id, point=form.point.data))
-    rows = calls.list_readings(g.db, shop_id=g.person.shop_id, call_id=call_id)
-    kept = CallScreen(screen.call, rows, now(), selected=form.point.data, gathered=screen.gathered)
-    return _fragments(kept, panel="reading")
+    return _fragments(_screen(call_id, form.point.data, _view(), visit=visit), panel="reading")
 
 
 def _form_error(form: FlaskForm) -> ReadingError:
@@ -159,13 +182,13 @@ def _form_error(form: FlaskForm) -> ReadingError:
     return ReadingError(messages[0].lower().rstrip("."), field=field)
 
 
-def _refused(
-    screen: CallScreen, form: ReadingForm, error: PlentarError, supersedes: UUID | None
-) -> ResponseReturnValue:
+def _refused(screen: CallScreen, form: ReadingForm, error: PlentarError, supersedes: str) -> ResponseReturnValue:
     """Return the pad with the message beside the field and everything typed still in it."""
-    if error.field == "reading_id":
+    if isinstance(error, ConflictError):
         form.reading_id.data = str(uuid4())
-    old = next((kept for kept in screen.at_point if kept.row.id == supersedes), None)
+        words = "this form was sent before; press Keep again to keep this as a new reading"
+        error = ReadingError(words, field="reading_id")
+    old = next((kept for kept in screen.at_point if kept.id == supersedes), None)
     view = "call/_pad.html" if _is_fragment() else "call/page.html"
     return render_template(view, **_context(screen, form=form, problem=error, correcting=old)), 422
 
@@ -174,14 +197,38 @@ def _refused(
 @login_required
 def judge_typed(call_id: UUID) -> ResponseReturnValue:
     """Judge what is typed so far without keeping it."""
-    screen = _screen(call_id, request.form.get("point"))
+    point = request.form.get("point", "")
+    screen = _screen(call_id, point, _view())
     try:
-        reading = typed_reading(screen, request.form.get("point", ""), request.form.get("value", "")[:40])
+        verdict = screen.visit.verdict_of(_typed(screen, point, request.form.get("value", "")[:40]))
     except PlentarError as error:
         return render_template("call/_verdict.html", screen=screen, verdict=None, problem=error)
-    verdict = screen.preview(reading)
     return render_template(
         "call/_verdict.html", screen=screen, verdict=verdict, rail=band_rail(verdict), is_preview=True
+    )
+
+
+def _typed(screen: CallScreen, point: str, typed: str) -> Reading:
+    """Return what was typed as a reading under the present condition.
+
+    Raises:
+        ReadingError: Not a number, not a point of this unit, or nothing that may be read here now.
+    """
+    if not screen.visit.knows(point):
+        raise ReadingError(f"this unit has no point {point[:80]!r}", field="point")
+    if screen.refusal:
+        raise ReadingError(screen.refusal, field="value")
+    quantity = screen.point.quantity
+    value = parse_number(typed, "plain" if quantity == "degf" else quantity)
+    own = meter_of(screen.call.meter).range_for(quantity, value)
+    hand = screen.view.hand if screen.can_be_in_hand else ""
+    return Reading(
+        point=point,
+        value=value,
+        condition=replace(screen.condition, in_hand=hand),
+        meter_uncertainty=own.uncertainty(value),
+        counts_uncertainty=own.counts_uncertainty,
+        mode="low impedance" if request.form.get("mode") else "",
     )
 
 
@@ -190,21 +237,45 @@ def judge_typed(call_id: UUID) -> ResponseReturnValue:
 def set_condition(call_id: UUID) -> ResponseReturnValue:
     """Flip one switch of the condition strip and return what it changes."""
     form = ConditionForm()
-    screen = _screen(call_id, request.form.get("point"))
     if not form.validate():
+        own_call(call_id)
         abort(400)
     what, _, state = form.switch.data.partition("=")
-    flip(g.db, screen, what=what, state=state, person_id=g.person.id, moment=now())
+    if state == "proven dead":
+        raise ReadingError("only the Safe list makes anything proven dead", field=what)
+    keep_one(call_id, own_id(form.switch_id.data), "switch", {"what": what, "state": state})
     return _after(call_id, request.form.get("panel", "reading"))
 
 
-def _after(call_id: UUID, panel: str) -> ResponseReturnValue:
+@bp.post("/safe")
+@login_required
+def add_safe(call_id: UUID) -> ResponseReturnValue:
+    """Keep what one line of the Safe list says."""
+    return _panel_deed(
+        call_id, FlaskForm(), "safe", lambda: keep_all(call_id, safe_drafts(_screen(call_id).plate, request.form))
+    )
+
+
+def _after(call_id: UUID, panel: str, visit: Visit | None = None) -> ResponseReturnValue:
     """Answer a form that was kept: the changed parts, or the page again without scripts."""
     panel = panel if panel in PANELS else "reading"
     point = request.form.get("point")
     if not _is_fragment():
         return redirect(url_for("call.page", call_id=call_id, point=point, panel=panel if panel != "reading" else None))
-    return _fragments(_screen(call_id, point), panel=panel)
+    return _fragments(_screen(call_id, point, visit=visit), panel=panel)
+
+
+def _panel_deed(
+    call_id: UUID, form: FlaskForm, panel: str, deed: Callable[[], Visit], after: str = ""
+) -> ResponseReturnValue:
+    """Do what a panel's form asks; on a mistake show it again with the message beside its field and what was typed."""
+    try:
+        if not form.validate():
+            raise _form_error(form)
+        visit = deed()
+    except PlentarError as error:
+        return _refused_panel(call_id, panel, error)
+    return _after(call_id, after or panel, visit)
 
 
 def _refused_panel(call_id: UUID, panel: str, error: PlentarError) -> ResponseReturnValue:
@@ -222,26 +293,19 @@ def _refused_panel(call_id: UUID, panel: str, error: PlentarError) -> ResponseRe
 @bp.post("/observations")
 @login_required
 def add_observation(call_id: UUID) -> ResponseReturnValue:
-    """Keep what was seen, or a line of the Safe list."""
+    """Keep what was seen."""
     form = ObservationForm()
-    panel = "safe" if (form.kind.data or "").startswith("safe-") else "look"
-    try:
-        if not form.validate():
-            raise _form_error(form)
-        observe(
-            g.db,
-            _screen(call_id),
-            observation_id=UUID(form.observation_id.data),
-            kind=form.kind.data,
-            about=form.about.data or "",
-            state=form.state.data,
-            note=form.note.data or "",
-            person_id=g.person.id,
-            moment=now(),
-        )
-    except PlentarError as error:
-        return _refused_panel(call_id, panel, error)
-    return _after(call_id, panel)
+
+    def deed() -> Visit:
+        payload = {
+            "sign": form.kind.data,
+            "about": form.about.data or "",
+            "state": form.state.data,
+            "note": form.note.data or "",
+        }
+        return keep_one(call_id, form.observation_id.data, "seen", payload)
+
+    return _panel_deed(call_id, form, "look", deed)
 
 
 @bp.post("/photos")
@@ -249,53 +313,31 @@ def add_observation(call_id: UUID) -> ResponseReturnValue:
 def add_photo(call_id: UUID) -> ResponseReturnValue:
     """Keep a photograph, re-encoded."""
     form = PhotoForm()
-    try:
-        if not form.validate():
-            raise _form_error(form)
+
+    def deed() -> Visit:
+        own_call(call_id)
         upload = request.files.get("photo")
-        keep_photo(
-            g.db,
-            (screen := _screen(call_id)).call,
-            photo_id=UUID(form.photo_id.data),
-            part=form.part.data or "",
-            places={*places_of(screen, "part"), *places_of(screen, "feed")},
-            note=form.note.data or "",
-            data=upload.read() if upload is not None else b"",
-            person_id=g.person.id,
-            moment=now(),
-        )
-    except PlentarError as error:
-        return _refused_panel(call_id, "look", error)
-    return _after(call_id, "look")
+        data = upload.read() if upload is not None else b""
+        if not data:
+            raise ReadingError("choose a photo first", field="photo")
+        payload = {"part": form.part.data or "", "note": form.note.data or ""}
+        return keep_one(call_id, form.photo_id.data, "photo", payload, image=reencode(data))
+
+    return _panel_deed(call_id, form, "look", deed)
 
 
 @bp.post("/air")
 @login_required
 def add_air(call_id: UUID) -> ResponseReturnValue:
     """Keep one measurement of the air."""
-    form = AirForm()
-    try:
-        if not form.validate():
-            raise _form_error(form)
-        keep_air(
-            g.db,
-            _screen(call_id),
-            air_id=UUID(form.air_id.data),
-            typed=request.form,
-            filter_state=form.filter.data or "as found",
-            person_id=g.person.id,
-            moment=now(),
-        )
-    except PlentarError as error:
-        return _refused_panel(call_id, "air", error)
-    return _after(call_id, "air")
+    return _panel_deed(call_id, AirForm(), "air", lambda: keep_all(call_id, air_drafts(request.form)))
 
 
 @bp.get("/photos/<uuid:photo_id>.jpg")
 @login_required
 def photo(call_id: UUID, photo_id: UUID) -> ResponseReturnValue:
     """Send a photograph, small with `?small=1`."""
-    row = evidence.get_photo(g.db, shop_id=g.person.shop_id, call_id=call_id, photo_id=photo_id)
+    row = events.get_photo(g.db, shop_id=g.person.shop_id, call_id=call_id, photo_id=photo_id)
     if row is None:
         abort(404)
     data = row.thumbnail if request.args.get("small") else row.image
@@ -307,37 +349,44 @@ def photo(call_id: UUID, photo_id: UUID) -> ResponseReturnValue:
 def accept(call_id: UUID) -> ResponseReturnValue:
     """Keep a cause the technician accepts."""
     form = AcceptForm()
-    try:
-        if not form.validate():
-            raise _form_error(form)
-        accept_cause(
-            g.db,
-            _screen(call_id),
-            cause_id=UUID(form.cause_id.data),
-            faults=[name for name in (form.faults.data or "").split(",") if name],
-            title=form.title.data or "",
-            cause=form.cause.data or "",
-            cause_not_found=bool(form.cause_not_found.data),
-            consequence=form.consequence.data or "",
-            person_id=g.person.id,
-            moment=now(),
-        )
-    except PlentarError as error:
-        return _refused_panel(call_id, "accept", error)
-    return _after(call_id, "hand-over")
+
+    def deed() -> Visit:
+        payload = {
+            "faults": [name for name in (form.faults.data or "").split(",") if name],
+            "words": form.title.data or "",
+            "cause": form.cause.data or "",
+            "cause_not_found": bool(form.cause_not_found.data),
+            "consequence": form.consequence.data or "",
+        }
+        return keep_one(call_id, form.cause_id.data, "cause", payload)
+
+    return _panel_deed(call_id, form, "accept", deed, after="hand-over")
 
 
 @bp.post("/causes/<uuid:cause_id>/withdraw")
 @login_required
 def withdraw(call_id: UUID, cause_id: UUID) -> ResponseReturnValue:
     """Take an accepted cause back; it stays in the record."""
-    screen = _screen(call_id)
-    row = evidence.get_accepted(g.db, shop_id=g.person.shop_id, call_id=call_id, cause_id=cause_id)
-    if row is None or screen.call.status == "closed":
-        abort(404)
-    evidence.withdraw(row, now())
-    g.db.flush()
-    return _after(call_id, "hand-over")
+    return _strike(call_id, cause_id, "taken back", "hand-over")
+
+
+@bp.post("/strike/<uuid:event_id>")
+@login_required
+def strike(call_id: UUID, event_id: UUID) -> ResponseReturnValue:
+    """Strike out something kept by mistake, with a reason; it stays in the record."""
+    return _strike(call_id, event_id, request.form.get("reason", ""), request.form.get("panel", "reading"))
+
+
+def _strike(call_id: UUID, event_id: UUID, reason: str, panel: str) -> ResponseReturnValue:
+    made = own_id(request.form.get("strike_id"))
+    payload = {"event": str(event_id), "reason": reason}
+    try:
+        visit = keep_one(call_id, made, "void", payload)
+    except PlentarError as error:
+        if error.field == "event":
+            abort(404)
+        return _refused_panel(call_id, panel, error)
+    return _after(call_id, panel, visit)
 
 
 @bp.post("/close")
@@ -345,36 +394,35 @@ def withdraw(call_id: UUID, cause_id: UUID) -> ResponseReturnValue:
 def close(call_id: UUID) -> ResponseReturnValue:
     """Close the call with what was done."""
     form = CloseForm()
-    try:
-        if not form.validate():
-            raise _form_error(form)
-        close_call(g.db, _screen(call_id), outcome=form.outcome.data or "", moment=now())
-    except PlentarError as error:
-        return _refused_panel(call_id, "hand-over", error)
-    g.db.flush()
-    return _after(call_id, "hand-over")
+
+    def deed() -> Visit:
+        payload = {"outcome": form.outcome.data or "", "reason": form.reason.data or ""}
+        return keep_one(call_id, own_id(form.close_id.data), "closed", payload)
+
+    return _panel_deed(call_id, form, "hand-over", deed)
 
 
 def _paper(call_id: UUID, *, embed: bool) -> dict[str, object]:
     """Return what the report shows; pictures as links, or inside the document where it travels alone."""
-    screen = _screen(call_id, with_work=True)
+    screen = _screen(call_id)
     shop_id = screen.call.shop_id
     earlier = calls.earlier_calls(
         g.db, shop_id=shop_id, unit_id=screen.call.unit_id, before=screen.call.scheduled_at, most=3
     )
 
-    def photo_url(row: Photo) -> str:
+    def photo_url(photo_id: str) -> str:
         if not embed:
-            return url_for("call.photo", call_id=call_id, photo_id=row.id)
-        return "data:image/jpeg;base64," + b64encode(row.image).decode()
+            return url_for("call.photo", call_id=call_id, photo_id=photo_id)
+        row = events.get_photo(g.db, shop_id=shop_id, call_id=call_id, photo_id=UUID(photo_id))
+        return "data:image/jpeg;base64," + b64encode(row.image if row is not None else b"").decode()
 
     return {
         "screen": screen,
         "earlier": earlier,
-        "comparisons": compare(screen.situation),
+        "comparisons": screen.visit.comparisons,
         "reader": "customer" if request.args.get("reader") == "customer" else "office",
         "photo_url": photo_url,
-        "sign_words": lambda kind: sign.words if (sign := sign_of(kind)) else kind,
+        "sign_words": lambda kind: sign.words if (sign := sign_of(kind)) else kind.replace("-", " "),
     }
 
 

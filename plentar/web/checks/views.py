@@ -1,7 +1,6 @@
 """The blower page and the control page."""
 
-import json
-from datetime import datetime
+from collections.abc import Mapping, Sequence
 from typing import Any
 from uuid import UUID, uuid4
 
@@ -12,20 +11,19 @@ from wtforms import HiddenField, StringField, validators
 from wtforms.validators import InputRequired, Length, Regexp
 
 from plentar.core.errors import PlentarError, ReadingError
-from plentar.core.thermostat_map import TERMINALS, MapRow
+from plentar.core.thermostat_map import TERMINALS
+from plentar.core.visit import CAPACITOR
 from plentar.formats.numbers import parse_number
-from plentar.formats.stamps import condition_at, condition_to_json, switch
-from plentar.store import calls, evidence
-from plentar.store.models import Observation
-from plentar.web.access import login_required, now
-from plentar.web.checks.models import FELT, ROWS, ChecksScreen, judge_capacitor
-from plentar.web.kept import own_call, still_open
+from plentar.store import events
+from plentar.web.access import login_required
+from plentar.web.checks.models import FELT, ChecksScreen
+from plentar.web.visits import own_call, read_visit
+from plentar.web.writing import Draft, keep_all, keep_one
 
 __all__ = ["bp"]
 
 bp = Blueprint("checks", __name__, url_prefix="/calls/<uuid:call_id>")
-PAGES = ("blower", "control")
-SEEN = r"(found|fine|undone)\Z"
+KINDS = ("row-blower", "row-strips", "hunt", "start", *FELT)
 
 
 class SeenForm(FlaskForm):  # type: ignore[misc]
@@ -34,25 +32,19 @@ class SeenForm(FlaskForm):  # type: ignore[misc]
     item_id = HiddenField(validators=[InputRequired(), validators.UUID()])
     kind = HiddenField(validators=[InputRequired(), Length(max=40)])
     about = HiddenField(validators=[Length(max=40)])
-    state = HiddenField(validators=[InputRequired(), Regexp(SEEN)])
+    state = HiddenField(validators=[InputRequired(), Regexp(r"(found|fine|undone)\Z")])
 
 
 class CapacitorForm(FlaskForm):  # type: ignore[misc]
-    """The run capacitor's microfarads."""
+    """The run capacitor's microfarads, in the unit or in the hand."""
 
     item_id = HiddenField(validators=[InputRequired(), validators.UUID()])
     microfarads = StringField("Run capacitor", [Length(max=20)])
 
 
 def _screen(call_id: UUID) -> ChecksScreen:
-    shop_id = g.person.shop_id
     call = own_call(call_id)
-    return ChecksScreen(
-        call,
-        calls.list_readings(g.db, shop_id=shop_id, call_id=call_id),
-        evidence.list_observations(g.db, shop_id=shop_id, call_id=call_id),
-        now(),
-    )
+    return ChecksScreen(call, read_visit(call), str(g.person.id))
 
 
 def _shown(
@@ -70,34 +62,15 @@ def page(call_id: UUID, page: str) -> ResponseReturnValue:
     return _shown(_screen(call_id), page)
 
 
-def _append(
-    screen: ChecksScreen,
-    item_id: UUID,
-    kind: str,
-    about: str,
-    state: str,
-    note: str,
-    moment: datetime,
-    **condition: Any,
-) -> None:
-    still_open(screen.call, kind)
-    stamp = condition_to_json(condition_at(screen.call.condition, moment)) | condition
-    evidence.append(
-        g.db,
-        Observation(
-            id=item_id,
-            shop_id=screen.call.shop_id,
-            call_id=screen.call.id,
-            person_id=g.person.id,
-            at=moment,
-            kind=kind,
-            about=about,
-            state=state,
-            note=note,
-            condition=stamp,
-        ),
-    )
-    calls.open_call(g.db, screen.call)
+@bp.get("/<any(blower, control):page>/changes")
+def changes(call_id: UUID, page: str) -> ResponseReturnValue:
+    """Return the page's part anew when anybody kept anything since the version it shows."""
+    if g.person is None:
+        return "", 204
+    seq = events.seq_of(g.db, shop_id=g.person.shop_id, call_id=call_id)
+    if seq is None:
+        abort(404)
+    return ("", 204) if str(seq) == request.args.get("version") else _shown(_screen(call_id), page)
 
 
 def _answer(call_id: UUID, page: str) -> ResponseReturnValue:
@@ -124,27 +97,13 @@ def seen(call_id: UUID, page: str) -> ResponseReturnValue:
     form = SeenForm()
     try:
         _validated(form)
-        screen, kind, about = _screen(call_id), form.kind.data, form.about.data or ""
-        condition: dict[str, Any] = {}
-        rows = dict(ROWS)
-        if kind in ("row-blower", "row-strips") and about in rows:
-            # A row is about its own calls, whatever the strip at the foot of the call page was left on.
-            wanted = rows[about] | ({"W2"} if "W" in rows[about] and "W2" in screen.plate.calls else frozenset())
-            running = screen.call.condition["calls"]
-            same = set(running) & {"W", "W2", "G"} == wanted
-            stamp = condition_to_json(condition_at(screen.call.condition, now()))
-            condition = {"calls": stamp["calls"] if same else dict.fromkeys(sorted(wanted))}
-        elif kind == "hunt" and about in {name for name, _ in screen.conductors}:
-            part = f"control.{about.lower()}"
-            state = "found" if form.state.data == "found" else "undone"
-            _append(screen, uuid4(), "conductor-shorted", part, state, "", now())
-        elif kind == "start":
-            about = form.item_id.data[:8]
-            if form.state.data == "found":
-                _append(screen, uuid4(), "bad-start", "", "found", "", now())
-        elif kind not in FELT:
+        kind, about = form.kind.data, form.about.data or ""
+        if kind not in KINDS:
             raise ReadingError("there is no such line on this page", field="kind")
-        _append(screen, UUID(form.item_id.data), kind, about, form.state.data, "", now(), **condition)
+        # Every start counts by itself.
+        about = form.item_id.data[:8] if kind == "start" else about
+        payload = {"sign": kind, "about": about, "state": form.state.data}
+        keep_one(call_id, form.item_id.data, "seen", payload)
     except PlentarError as error:
         return _refuse(call_id, page, error)
     return _answer(call_id, page)
@@ -158,12 +117,16 @@ def row(call_id: UUID, page: str) -> ResponseReturnValue:
     wanted = {name for name in request.form.get("calls", "")[:20].split(",") if name}
     if not FlaskForm().validate() or not wanted <= set(screen.plate.calls):
         abort(400)
-    if screen.call.status == "closed":
-        return _refuse(call_id, page, ReadingError("this call is closed; its condition stands", field="row"))
-    condition = screen.call.condition
-    for call in screen.plate.calls:
-        condition = switch(condition, screen.plate, call, "on" if call in wanted else "off", now())
-    calls.set_condition(g.db, screen.call, condition)
+    on = set(screen.visit.lockout.calls)
+    drafts = [
+        Draft(id=uuid4(), kind="switch", payload={"what": call, "state": "on" if call in wanted else "off"})
+        for call in screen.plate.calls
+        if (call in wanted) != (call in on)
+    ]
+    try:
+        keep_all(call_id, drafts)
+    except PlentarError as error:
+        return _refuse(call_id, page, ReadingError(error.message, field="row"))
     return _answer(call_id, page)
 
 
@@ -174,44 +137,43 @@ def capacitor(call_id: UUID) -> ResponseReturnValue:
     form = CapacitorForm()
     try:
         _validated(form)
-        screen = _screen(call_id)
-        text = (form.microfarads.data or "").strip().removesuffix("µF").removesuffix("uF").strip()
+        text = (form.microfarads.data or "").strip()
+        plain = text.removesuffix("µF").removesuffix("uF").strip()
         try:
-            value = parse_number(text, "plain")
+            parse_number(plain, "plain")
         except ReadingError as error:
             raise ReadingError(f"expected microfarads such as 7.4, got “{text[:20]}”", field="microfarads") from error
-        _append(screen, UUID(form.item_id.data), "capacitor", "", "done", json.dumps({"microfarads": value}), now())
-        is_out = judge_capacitor(screen.plate, value).grade.value == "fail"
-        _append(screen, uuid4(), "capacitor-out", "", "found" if is_out else "undone", "", now())
+        hand = "at rest" if request.form.get("in_hand") else ""
+        payload = {"point": CAPACITOR, "typed": plain, "in_hand": hand}
+        keep_one(call_id, form.item_id.data, "reading", payload)
     except PlentarError as error:
+        error.field = "microfarads" if error.field == "value" else error.field
         return _refuse(call_id, "blower", error)
     return _answer(call_id, "blower")
+
+
+def _wires(form: Mapping[str, str]) -> Sequence[dict[str, Any]]:
+    return [
+        {
+            "thermostat": terminal,
+            "board": form[f"board:{terminal}"],
+            "colour": form.get(f"colour:{terminal}", "").strip()[:20],
+            "jumpered_to": form.get(f"jumper:{terminal}", ""),
+        }
+        for terminal in TERMINALS
+        if form.get(f"board:{terminal}")
+    ]
 
 
 @bp.post("/control/map")
 @login_required
 def keep_map(call_id: UUID) -> ResponseReturnValue:
     """Keep the thermostat's conductors."""
+    if not FlaskForm().validate():
+        abort(400)
     try:
-        if not FlaskForm().validate():
-            abort(400)
-        screen = _screen(call_id)
-        rows = []
-        for terminal in TERMINALS:
-            board = request.form.get(f"board:{terminal}", "")
-            if not board:
-                continue
-            entry = {
-                "thermostat": terminal,
-                "board": board,
-                "colour": request.form.get(f"colour:{terminal}", "").strip()[:20],
-                "jumpered_to": request.form.get(f"jumper:{terminal}", ""),
-            }
-            MapRow(**entry)
-            rows.append(entry)
-        if not rows:
-            raise ReadingError("say where at least one conductor is landed", field="map")
-        _append(screen, uuid4(), "map", "", "done", json.dumps(rows), now())
+        made = request.form.get("item_id") or str(uuid4())
+        keep_one(call_id, made, "map", {"wires": _wires(request.form)})
     except PlentarError as error:
         return _refuse(call_id, "control", error)
     return _answer(call_id, "control")

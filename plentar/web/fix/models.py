@@ -1,38 +1,32 @@
 """What the fix page shows: what was done, what the ledger makes of it, what is proven."""
 
 import math
-from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import UTC, datetime
 from functools import cached_property
 from typing import Any
 
-from plentar.core.errors import PlentarError
-from plentar.core.ledger import LeadEnd, LedgerNote, LedgerRow, check_ledger, leads_of, terminals_of
+from plentar.core.evidence.events import (
+    Approved,
+    Fitted,
+    Lead,
+    Photographed,
+    PowerBack,
+    Settled,
+    Temporary,
+)
+from plentar.core.ledger import LeadEnd, leads_of, terminals_of
 from plentar.core.nameplate import Nameplate
-from plentar.core.places import find_point, place_words, terminal_words
-from plentar.core.points import part_words
-from plentar.core.proof import BEFORE_POWER, Proof, proof_items, prove
-from plentar.core.verdicts import Grade
+from plentar.core.places import find_point, terminal_words
+from plentar.core.proof import Proof
+from plentar.core.visit import Ledger, Visit
+from plentar.core.work.intake import blamed_parts, ledger_parts
 from plentar.formats.svg.band_rail import BandRail, band_rail
 from plentar.formats.svg.ladder import Board, draw_board, plain_line
-from plentar.formats.unit_json import kept_nameplate
-from plentar.store import calls
-from plentar.store.models import AcceptedCause, Call, Photo, WorkItem
-from plentar.store.models import Reading as ReadingRow
-from plentar.web.kept import core_reading
+from plentar.store.models import Call
+from plentar.web.shown import Shown, shown
 
 __all__ = ["FixScreen"]
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Ledger:
-    """One part's ledger as it stands: its rows and what they mean."""
-
-    part: str
-    name: str
-    rows: tuple[LedgerRow, ...]
-    notes: tuple[LedgerNote, ...]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -48,46 +42,25 @@ class ProofRow:
 class FixScreen:
     """Fix and proof of one call."""
 
-    def __init__(
-        self,
-        call: Call,
-        readings: Sequence[ReadingRow],
-        causes: Sequence[AcceptedCause],
-        items: Sequence[WorkItem],
-        moment: datetime,
-        part: str = "",
-        photos: Sequence[Photo] = (),
-    ) -> None:
-        self.call, self.items, self.moment, self._photos = call, items, moment, photos
-        self.plate: Nameplate = kept_nameplate(call.unit.nameplate)
-        self._rows = [row for row in calls.standing_readings(readings) if self._knows(row.point)]
-        self.causes = [cause for cause in causes if cause.withdrawn_at is None]
+    def __init__(self, call: Call, visit: Visit, part: str = "") -> None:
+        self.call, self.visit = call, visit
+        self.plate: Nameplate = visit.plate
         self.part = part if part in {name for name, _ in self.parts} else ""
 
-    def _knows(self, point: str) -> bool:
-        try:
-            find_point(self.plate, point)
-        except PlentarError:
-            return False
-        return True
+    @property
+    def version(self) -> int:
+        """The last event the page knows."""
+        return self.visit.record.seq
 
-    def of(self, kind: str) -> list[WorkItem]:
-        """The items of one kind, oldest first."""
-        return [item for item in self.items if item.kind == kind]
+    @property
+    def causes(self) -> list[str]:
+        """The accepted causes in words."""
+        return [cause.title for _, cause in self.visit.record.causes]
 
     @property
     def parts(self) -> list[tuple[str, str]]:
         """Parts whose leads a ledger can hold, those of an accepted cause first."""
-        plate = self.plate
-        names = [device.id for device in plate.devices] + [circuit.id for circuit in plate.circuits]
-        if plate.blower.relay is not None:
-            names.append(plate.blower.relay.id)
-        names += ["blower", "transformer"]
-        blamed = {
-            fault.partition(".")[0] for cause in self.causes for group in cause.faults for fault in group.split("+")
-        }
-        names.sort(key=lambda name: name not in blamed)
-        return [(name, place_words(plate, name) if "." in name else part_words(name)) for name in names]
+        return ledger_parts(self.visit)
 
     @property
     def leads(self) -> tuple[LeadEnd, ...]:
@@ -108,92 +81,74 @@ class FixScreen:
         drawn.probes = [probe for probe in drawn.probes if probe.terminal.startswith(f"{self.part}.")]
         return drawn
 
-    def standing_ledger(self, part: str) -> dict[str, dict[str, Any]]:
+    def standing_ledger(self, part: str) -> dict[str, Lead]:
         """The newest kept row of each lead of a part."""
-        kept = [item for item in self.of("ledger") if item.about == part]
-        return {row["lead"]: row for row in kept[-1].data["rows"]} if kept else {}
-
-    @cached_property
-    def ledgers(self) -> list[Ledger]:
-        """The newest ledger of each part, checked against the circuit."""
-        newest = {item.about: item for item in self.of("ledger")}
-        found = []
-        for part, item in newest.items():
-            rows = tuple(LedgerRow(**row) for row in item.data["rows"])
-            try:
-                notes = check_ledger(self.plate, part, rows)
-            except PlentarError:
-                continue
-            found.append(Ledger(part=part, name=part_words(part), rows=rows, notes=notes))
-        return found
+        kept = self.visit.record.ledgers.get(part)
+        return {row.lead: row for row in kept[1].rows} if kept is not None else {}
 
     @property
-    def ledger_is_sound(self) -> bool:
-        """True when no kept ledger has a lead where it must not be."""
-        return all(note.grade is not Grade.FAIL for ledger in self.ledgers for note in ledger.notes)
+    def ledgers(self) -> list[Ledger]:
+        """The newest ledger of each part, checked against the circuit."""
+        return self.visit.ledgers
 
-    def photos_of(self, part: str) -> list[Photo]:
+    def photos_of(self, part: str) -> list[Shown[Photographed]]:
         """The photographs pinned to a part, oldest first."""
-        return [photo for photo in self._photos if photo.part == part]
+        return [photo for photo in shown(self.visit.record, Photographed) if photo.deed.part == part]
+
+    @property
+    def fitted(self) -> list[Shown[Fitted]]:
+        """Parts used."""
+        return shown(self.visit.record, Fitted)
+
+    @property
+    def approvals(self) -> list[Shown[Approved]]:
+        """The owner's approvals."""
+        return shown(self.visit.record, Approved)
+
+    @property
+    def temporaries(self) -> list[tuple[Shown[Temporary], bool]]:
+        """Temporary measures, each with whether it was made right."""
+        return [(Shown(event, deed), done) for event, deed, done in self.visit.record.open_temporaries]
 
     @property
     def checklist(self) -> list[tuple[str, str, bool]]:
         """What is checked before power goes back on."""
-        done = {item.about for item in self.of("check")}
-        return [(name, words, name in done) for name, words in BEFORE_POWER]
+        return self.visit.checklist
 
     @property
-    def power_back_at(self) -> datetime | None:
+    def power_back(self) -> Shown[PowerBack] | None:
         """When power went back on after the repair."""
-        backs = self.of("power-back")
-        return backs[-1].at if backs else None
+        backs = shown(self.visit.record, PowerBack)
+        return backs[-1] if backs else None
 
     @cached_property
     def proof(self) -> list[ProofRow]:
         """What must be read again, before and after."""
-        back = self.power_back_at
-        before = [core_reading(row) for row in self._rows if back is None or row.taken_at < back]
-        after = [core_reading(row) for row in self._rows if back is not None and row.taken_at >= back]
-        first = prove(self.plate, proof_items(self.plate), before, after)
-        failed = [p.item.point for p in first if p.before is not None and p.before.grade is Grade.FAIL]
-        traced = [row.point for row in self._rows if (back is None or row.taken_at < back) and ":" in row.point]
-        failed += [
-            point for point in dict.fromkeys(traced) if point.startswith(("volts", "dc_volts")) and "pole" in point
-        ]
-        rows = []
-        for proof in prove(self.plate, proof_items(self.plate, failed), before, after):
-            rows.append(
-                ProofRow(
-                    proof=proof,
-                    before=band_rail(proof.before) if proof.before else None,
-                    after=band_rail(proof.after) if proof.after else None,
-                    unit=find_point(self.plate, proof.item.point).unit,
-                )
+        return [
+            ProofRow(
+                proof=proof,
+                before=band_rail(proof.before) if proof.before else None,
+                after=band_rail(proof.after) if proof.after else None,
+                unit=find_point(self.plate, proof.item.point).unit,
             )
-        return rows
+            for proof in self.visit.proof
+        ]
 
     @property
     def proven(self) -> tuple[int, int]:
         """How many of the readings prove the repair, of how many."""
-        return sum(row.proof.is_proven for row in self.proof), len(self.proof)
+        return self.visit.proven
 
     @property
-    def has_fix(self) -> bool:
-        """True once anything was repaired: what is repaired is proven before the call is closed."""
-        return any(item.kind in ("ledger", "part", "power-back") for item in self.items)
-
-    def left_to_heat(self, circuit_id: str) -> tuple[float, float]:
-        """Watts the house has left with one stage off, and all there are [W]."""
-        whole = self.plate.total_rated_watts
-        off = sum(circuit.rated_watts for circuit in self.plate.circuits if circuit.id == circuit_id)
-        return whole - off, whole
+    def settled(self) -> Shown[Settled] | None:
+        """How the proof was settled last."""
+        kept = self.visit.record.settled
+        return Shown(*kept) if kept is not None else None
 
     @property
     def siblings(self) -> list[str]:
         """Like parts of the same age as the one that failed."""
-        blamed = {
-            fault.partition(".")[0] for cause in self.causes for group in cause.faults for fault in group.split("+")
-        }
+        blamed = blamed_parts(self.visit)
         kinds = {device.id: device.kind for device in self.plate.devices}
         failed = [kinds[name] for name in blamed if name in kinds]
         return [name for name, kind in kinds.items() if kind in failed and name not in blamed]
@@ -205,8 +160,13 @@ class FixScreen:
         A part that has seen as many seasons as its failed twin is taken to fail at the rate of one in its age a year:
         the twin's own life is the only evidence there is.
         """
+        year = datetime.fromtimestamp(self.visit.moment, UTC).year
         try:
-            years = max(1, self.moment.year - int(self.plate.built[:4]))
+            years = max(1, year - int(self.plate.built[:4]))
         except ValueError:
             years = 12
         return 1 - math.exp(-len(self.siblings) * 1.5 / years)
+
+    def ledger_value(self, was: Lead | None, name: str, default: str) -> Any:
+        """Return a kept lead's field, or what stands there before anything was kept."""
+        return getattr(was, name) if was is not None else default

@@ -1,6 +1,8 @@
 """The fix page."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
+from datetime import date
+from typing import Any
 from uuid import UUID, uuid4
 
 from flask import Blueprint, abort, g, redirect, render_template, request, url_for
@@ -8,20 +10,15 @@ from flask.typing import ResponseReturnValue
 from flask_wtf import FlaskForm
 
 from plentar.core.errors import PlentarError, ReadingError
-from plentar.store import calls, evidence, work
+from plentar.core.ledger import leads_of
+from plentar.formats.numbers import parse_number
+from plentar.formats.photos import reencode
+from plentar.store import events
 from plentar.web.access import login_required, now
 from plentar.web.fix.forms import ApprovalForm, ItemForm, LedgerForm, PartForm, TemporaryForm
 from plentar.web.fix.models import FixScreen
-from plentar.web.fix.operations import (
-    keep_approval,
-    keep_check,
-    keep_ledger,
-    keep_part,
-    keep_temporary,
-    power_back,
-    settle_proof,
-)
-from plentar.web.kept import keep_photo, own_call
+from plentar.web.visits import own_call, read_visit
+from plentar.web.writing import keep_one
 
 __all__ = ["bp"]
 
@@ -29,17 +26,8 @@ bp = Blueprint("fix", __name__, url_prefix="/calls/<uuid:call_id>/fix")
 
 
 def _screen(call_id: UUID, part: str = "") -> FixScreen:
-    shop_id = g.person.shop_id
     call = own_call(call_id)
-    return FixScreen(
-        call,
-        calls.list_readings(g.db, shop_id=shop_id, call_id=call_id),
-        evidence.list_accepted(g.db, shop_id=shop_id, call_id=call_id),
-        work.list_items(g.db, shop_id=shop_id, call_id=call_id),
-        now(),
-        part,
-        evidence.list_photos(g.db, shop_id=shop_id, call_id=call_id),
-    )
+    return FixScreen(call, read_visit(call), part)
 
 
 def _shown(screen: FixScreen, problem: PlentarError | None = None, code: int = 200) -> ResponseReturnValue:
@@ -55,16 +43,28 @@ def page(call_id: UUID) -> ResponseReturnValue:
     return _shown(_screen(call_id, request.args.get("part", "")[:80]))
 
 
+@bp.get("/changes")
+def changes(call_id: UUID) -> ResponseReturnValue:
+    """Tell whether anybody kept anything since the version the page shows; the page offers it, typed text stays."""
+    if g.person is None:
+        return "", 204
+    seq = events.seq_of(g.db, shop_id=g.person.shop_id, call_id=call_id)
+    if seq is None:
+        abort(404)
+    if str(seq) == request.args.get("version"):
+        return "", 204
+    return _shown(_screen(call_id, request.args.get("part", "")[:80]))
+
+
 def _kept(
-    call_id: UUID, form: FlaskForm, keep: Callable[[FixScreen, UUID], None], part: str = ""
+    call_id: UUID, form: FlaskForm, kind: str, payload: Callable[[], Mapping[str, Any]], part: str = "", **beside: Any
 ) -> ResponseReturnValue:
     """Validate, keep, answer; on a mistake the page again with the message at its field and all that was typed."""
-    screen = _screen(call_id, part)
     try:
         if not form.validate():
             field, messages = next(iter(form.errors.items()))
             raise ReadingError(messages[0], field=field)
-        keep(screen, UUID(form.item_id.data))
+        keep_one(call_id, form.item_id.data, kind, payload(), **beside)
     except PlentarError as error:
         g.db.rollback()
         return _shown(_screen(call_id, part), error, 422)
@@ -80,12 +80,23 @@ def ledger(call_id: UUID) -> ResponseReturnValue:
     form = LedgerForm()
     part = (form.part.data or "")[:80]
 
-    def keep(screen: FixScreen, item_id: UUID) -> None:
-        keep_ledger(
-            g.db, screen, item_id=item_id, part=part, form=request.form, person_id=g.person.id, moment=screen.moment
-        )
+    def payload() -> Mapping[str, Any]:
+        rows = []
+        for end in leads_of(_screen(call_id).plate, part):
+            before = request.form.get(f"before:{end.lead}", end.terminal)
+            rows.append(
+                {
+                    "lead": end.lead,
+                    "before": before,
+                    "after": request.form.get(f"after:{end.lead}", before),
+                    "colour": request.form.get(f"colour:{end.lead}", "").strip()[:20],
+                    "size": request.form.get(f"size:{end.lead}", "").strip()[:10],
+                    "end_state": request.form.get(f"end:{end.lead}", "sound")[:20],
+                }
+            )
+        return {"part": part, "rows": rows}
 
-    return _kept(call_id, form, keep, part)
+    return _kept(call_id, form, "ledger", payload, part)
 
 
 @bp.post("/photos")
@@ -94,22 +105,26 @@ def add_photo(call_id: UUID) -> ResponseReturnValue:
     """Keep a photograph of a part's leads."""
     form = LedgerForm()
     part = (form.part.data or "")[:80]
+    own_call(call_id)
+    upload = request.files.get("photo")
+    data = upload.read() if upload is not None else b""
+    try:
+        if not data:
+            raise ReadingError("choose a photo first", field="photo")
+        image = reencode(data)
+    except PlentarError as error:
+        return _shown(_screen(call_id, part), error, 422)
+    return _kept(call_id, form, "photo", lambda: {"part": part}, part, image=image)
 
-    def keep(screen: FixScreen, item_id: UUID) -> None:
-        upload = request.files.get("photo")
-        keep_photo(
-            g.db,
-            screen.call,
-            photo_id=item_id,
-            part=part,
-            places={name for name, _ in screen.parts},
-            note="",
-            data=upload.read() if upload is not None else b"",
-            person_id=g.person.id,
-            moment=screen.moment,
-        )
 
-    return _kept(call_id, form, keep, part)
+def _figure(typed: str | None, field: str) -> float | None:
+    text = (typed or "").strip().lstrip("$")
+    if not text:
+        return None
+    try:
+        return parse_number(text, "plain")
+    except ReadingError as error:
+        raise ReadingError(f"expected a number such as 45, got “{text[:12]}”", field=field) from error
 
 
 @bp.post("/parts")
@@ -118,20 +133,15 @@ def parts(call_id: UUID) -> ResponseReturnValue:
     """Keep a part used."""
     form = PartForm()
 
-    def keep(screen: FixScreen, item_id: UUID) -> None:
-        keep_part(
-            g.db,
-            screen,
-            item_id=item_id,
-            name=form.name.data,
-            minutes=form.minutes.data,
-            price=form.price.data,
-            choice=form.choice.data,
-            person_id=g.person.id,
-            moment=screen.moment,
-        )
+    def payload() -> Mapping[str, Any]:
+        return {
+            "name": form.name.data,
+            "minutes": _figure(form.minutes.data, "minutes"),
+            "price": _figure(form.price.data, "price"),
+            "choice": form.choice.data or "",
+        }
 
-    return _kept(call_id, form, keep)
+    return _kept(call_id, form, "part", payload)
 
 
 @bp.post("/temporary")
@@ -140,31 +150,33 @@ def temporary(call_id: UUID) -> ResponseReturnValue:
     """Keep a temporary measure."""
     form = TemporaryForm()
 
-    def keep(screen: FixScreen, item_id: UUID) -> None:
-        keep_temporary(
-            g.db,
-            screen,
-            item_id=item_id,
-            circuit=form.circuit.data,
-            how=form.how.data,
-            tag=form.tag.data,
-            due_on=form.due.data,
-            person_id=g.person.id,
-            moment=screen.moment,
-        )
+    def payload() -> Mapping[str, Any]:
+        due: date | None = form.due.data
+        if due is None:
+            raise ReadingError("say until when, as a date", field="due")
+        if due < now().date():
+            raise ReadingError("that day is gone", field="due")
+        return {
+            "circuit": form.circuit.data,
+            "how": form.how.data,
+            "tag": form.tag.data,
+            "due_on": due.isoformat(),
+        }
 
-    return _kept(call_id, form, keep)
+    return _kept(call_id, form, "temporary", payload)
 
 
 @bp.post("/temporary/<uuid:item_id>/done")
 @login_required
 def temporary_done(call_id: UUID, item_id: UUID) -> ResponseReturnValue:
-    """Close a temporary measure."""
-    item = work.get_item(g.db, shop_id=g.person.shop_id, item_id=item_id)
-    if item is None or item.call_id != call_id or item.due_on is None:
-        abort(404)
-    work.finish(item, now())
-    g.db.flush()
+    """Close a temporary measure; pressed twice, once."""
+    made = request.form.get("item_id") or str(uuid4())
+    try:
+        keep_one(call_id, made, "temporary-done", {"temporary": str(item_id)})
+    except PlentarError as error:
+        g.db.rollback()
+        if "already" not in error.message:
+            abort(404)
     back = url_for("today.page") if request.form.get("from") == "today" else url_for("fix.page", call_id=call_id)
     return redirect(back)
 
@@ -174,50 +186,33 @@ def temporary_done(call_id: UUID, item_id: UUID) -> ResponseReturnValue:
 def approvals(call_id: UUID) -> ResponseReturnValue:
     """Keep an approval."""
     form = ApprovalForm()
-
-    def keep(screen: FixScreen, item_id: UUID) -> None:
-        keep_approval(
-            g.db,
-            screen,
-            item_id=item_id,
-            who=form.who.data,
-            what=form.what.data,
-            person_id=g.person.id,
-            moment=screen.moment,
-        )
-
-    return _kept(call_id, form, keep)
+    return _kept(call_id, form, "approval", lambda: {"who": form.who.data, "what": form.what.data})
 
 
 @bp.post("/checks/<name>")
 @login_required
 def checks(call_id: UUID, name: str) -> ResponseReturnValue:
     """Tick one line of the list before power."""
-
-    def keep(screen: FixScreen, item_id: UUID) -> None:
-        keep_check(g.db, screen, item_id=item_id, name=name, person_id=g.person.id, moment=screen.moment)
-
-    return _kept(call_id, ItemForm(), keep)
+    return _kept(call_id, ItemForm(), "check", lambda: {"line": name})
 
 
 @bp.post("/power")
 @login_required
 def power(call_id: UUID) -> ResponseReturnValue:
-    """Power goes back on."""
+    """Power is back on: said first what stands against it, recorded as the fact it is."""
 
-    def keep(screen: FixScreen, item_id: UUID) -> None:
-        power_back(g.db, screen, item_id=item_id, person_id=g.person.id, moment=screen.moment)
+    def payload() -> Mapping[str, Any]:
+        warnings = _screen(call_id).visit.power_warnings
+        is_confirmed = request.form.get("confirm") == "yes"
+        if warnings and not is_confirmed:
+            raise ReadingError(f"before you close it: {'; '.join(warnings[:3])}", field="power")
+        return {"is_confirmed": is_confirmed}
 
-    return _kept(call_id, ItemForm(), keep)
+    return _kept(call_id, ItemForm(), "power-back", payload)
 
 
 @bp.post("/proof")
 @login_required
 def proof(call_id: UUID) -> ResponseReturnValue:
     """Settle whether the repair is proven."""
-
-    def keep(screen: FixScreen, item_id: UUID) -> None:
-        reason = request.form.get("reason", "")
-        settle_proof(g.db, screen, item_id=item_id, reason=reason, person_id=g.person.id, moment=screen.moment)
-
-    return _kept(call_id, ItemForm(), keep)
+    return _kept(call_id, ItemForm(), "settled", lambda: {"reason": request.form.get("reason", "")})

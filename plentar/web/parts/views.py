@@ -2,7 +2,7 @@
 
 from uuid import UUID
 
-from flask import Blueprint, Response, abort, g, redirect, render_template, request, url_for
+from flask import Blueprint, Response, g, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 from flask_wtf import FlaskForm
 
@@ -11,8 +11,9 @@ from plentar.core.points import part_words
 from plentar.core.substitution import check_part, worst_of
 from plentar.formats.parts_csv import part_from_json, part_to_json, parts_from_csv, parts_to_csv
 from plentar.formats.unit_json import kept_nameplate
-from plentar.store import calls, work
+from plentar.store import shelf
 from plentar.web.access import login_required
+from plentar.web.visits import own_call, shop_limits
 
 __all__ = ["bp"]
 
@@ -24,7 +25,7 @@ MOST_BYTES = 1_000_000
 @login_required
 def page() -> ResponseReturnValue:
     """List the shop's parts."""
-    rows = work.list_parts(g.db, shop_id=g.person.shop_id)
+    rows = shelf.list_parts(g.db, shop_id=g.person.shop_id)
     return render_template("parts/page.html", parts=[part_from_json(row.label) for row in rows])
 
 
@@ -32,7 +33,7 @@ def page() -> ResponseReturnValue:
 @login_required
 def as_csv() -> ResponseReturnValue:
     """Send the parts as CSV."""
-    rows = work.list_parts(g.db, shop_id=g.person.shop_id)
+    rows = shelf.list_parts(g.db, shop_id=g.person.shop_id)
     body = parts_to_csv(part_from_json(row.label) for row in rows)
     return Response(body, mimetype="text/csv", headers={"Content-Disposition": 'attachment; filename="parts.csv"'})
 
@@ -56,10 +57,10 @@ def take_in() -> ResponseReturnValue:
             raise ReadingError("that is no text file: export the list as CSV", field="file") from error
         found = parts_from_csv(text)
     except PlentarError as error:
-        rows = work.list_parts(g.db, shop_id=g.person.shop_id)
+        rows = shelf.list_parts(g.db, shop_id=g.person.shop_id)
         parts = [part_from_json(row.label) for row in rows]
         return render_template("parts/page.html", parts=parts, problem=error), 422
-    work.put_parts(g.db, shop_id=g.person.shop_id, labels=[(part.name, part_to_json(part)) for part in found])
+    shelf.put_parts(g.db, shop_id=g.person.shop_id, labels=[(part.name, part_to_json(part)) for part in found])
     return redirect(url_for("parts.page"))
 
 
@@ -67,20 +68,18 @@ def take_in() -> ResponseReturnValue:
 @login_required
 def check(call_id: UUID) -> ResponseReturnValue:
     """Hold every part of a fitting kind, and one in full, against a device of the call's unit."""
-    call = calls.get_for_shop(g.db, shop_id=g.person.shop_id, call_id=call_id)
-    if call is None:
-        abort(404)
+    call = own_call(call_id)
     plate = kept_nameplate(call.unit.nameplate)
     names = [device.id for device in plate.devices] + ([plate.blower.relay.id] if plate.blower.relay else [])
     device = request.args.get("device", "")
     device = device if device in names else names[0]
-    parts = [part_from_json(row.label) for row in work.list_parts(g.db, shop_id=g.person.shop_id)]
+    parts = [part_from_json(row.label) for row in shelf.list_parts(g.db, shop_id=g.person.shop_id)]
     checked = []
     for part in parts:
         if part.kind in ("limit", "element"):
             continue
         try:
-            lines = check_part(plate, device, part)
+            lines = check_part(plate, device, part, shop_limits())
         except NameplateError:
             continue
         checked.append((part, lines, worst_of(lines)))

@@ -6,12 +6,13 @@ from uuid import UUID, uuid4
 from sqlalchemy.orm import Session
 
 from plentar.core.errors import ReadingError
+from plentar.core.evidence.events import first_event
 from plentar.core.patterns import PATTERNS
+from plentar.formats.events_json import deed_to_json
 from plentar.formats.numbers import parse_number
 from plentar.formats.plate_form import with_identity
-from plentar.formats.stamps import fresh_stamp
 from plentar.formats.unit_json import nameplate_from_json, nameplate_to_json
-from plentar.store import calls, places
+from plentar.store import calls, events, places
 from plentar.store.models import Call, Person, Place, Unit
 from plentar.web.start.forms import NEW, StartForm
 
@@ -63,10 +64,10 @@ def start_call(db: Session, person: Person, form: StartForm, moment: datetime) -
         indoor_degf=indoor,
         status="open",
         scheduled_at=moment,
-        condition=fresh_stamp(nameplate_from_json(unit.nameplate), moment),
         outcome="",
     )
     places.add_call(db, call)
+    events.begin(db, call, deed_to_json(first_event(nameplate_from_json(unit.nameplate))), moment)
     return call
 
 

@@ -152,6 +152,22 @@ document.addEventListener("htmx:after:swap", () => {
   showSelected();
 });
 
+// Somebody else's work shows up by itself, but never under what is being typed here.
+const isDirty = (part) =>
+  [...part.querySelectorAll("input, textarea, select")].some((field) =>
+    field.matches("select")
+      ? [...field.options].some((option) => option.selected !== option.defaultSelected)
+      : field.type === "checkbox"
+        ? field.checked !== field.defaultChecked
+        : field.type !== "hidden" && field.value !== field.defaultValue,
+  );
+document.addEventListener("htmx:before:request", (event) => {
+  const { sourceElement, target } = event.detail.ctx;
+  if (!sourceElement?.matches?.("[data-poll]") || !target) return;
+  if (isDirty(target) || (target.contains(document.activeElement) && isTyping(document.activeElement)))
+    event.preventDefault();
+});
+
 // Zoom: buttons, wheel with Ctrl, two fingers. 1 is the size the screen gives by itself.
 let scale = 1;
 function applyZoom() {

@@ -1,29 +1,29 @@
 """What the timing page shows: runs by the stopwatch, logs, and what they say together."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
-from datetime import datetime, timedelta
 from functools import cached_property, lru_cache
-from uuid import UUID
 
 import numpy as np
 from numpy.typing import NDArray
 
 from plentar.core.current_log import LogAnalysis, analyse_log
 from plentar.core.errors import PlentarError
+from plentar.core.evidence.events import Event, Logged
+from plentar.core.evidence.runs import WatchRun
 from plentar.core.faults import faults_of
+from plentar.core.limits.table import Limits
+from plentar.core.limits.verdicts import Verdict
 from plentar.core.nameplate import Nameplate
-from plentar.core.points import part_words
-from plentar.core.timing import RunVerdict, Stage, TimingRun, judge_run, stages_of
+from plentar.core.timing import RunVerdict, Stage, TimingRun
+from plentar.core.visit import Visit
+from plentar.core.work.intake import clamps_of
 from plentar.devices.simulated import SimulatedClamp
 from plentar.formats.packed import unpack
-from plentar.formats.run_stamps import RunStamp, StampedRun, stamped_runs
-from plentar.formats.stamps import condition_from_json
 from plentar.formats.svg.log_chart import LogChart, log_chart
 from plentar.formats.svg.stage_chart import StageChart, stage_chart
-from plentar.formats.unit_json import kept_nameplate
-from plentar.store import calls
-from plentar.store.models import Call, CurrentLogRow, Observation, Reading
+from plentar.store.models import Call
+from plentar.web.shown import Shown
 
 __all__ = ["HIDDEN", "LogScreen", "TimingScreen", "clamp_of", "hidden_fault"]
 
@@ -39,75 +39,48 @@ class StageRow:
     stage: Stage
     on_seconds: float | None
     off_seconds: float | None
-    verdict: object
+    verdict: Verdict | None
     tap: str
 
 
 class TimingScreen:
-    """The timing of one call."""
+    """The timing of one call; `samples_of` fetches a log's samples."""
 
-    def __init__(
-        self,
-        call: Call,
-        readings: Sequence[Reading],
-        observations: Sequence[Observation],
-        logs: Sequence[CurrentLogRow],
-        moment: datetime,
-    ) -> None:
-        self.call, self.moment, self.logs = call, moment, logs
-        self.plate: Nameplate = kept_nameplate(call.unit.nameplate)
-        self._readings = calls.standing_readings(readings)
-        self._stamps = [
-            RunStamp(kind=row.kind, about=row.about, is_undone=row.state == "undone", at=row.at)
-            for row in observations
-            if row.kind.startswith("run-")
-        ]
+    def __init__(self, call: Call, visit: Visit, samples_of: Callable[[str], bytes]) -> None:
+        self.call, self.visit, self.samples_of = call, visit, samples_of
+        self.plate: Nameplate = visit.plate
+        self.moment = visit.moment
 
-    @cached_property
+    @property
+    def version(self) -> int:
+        """The last event the page knows."""
+        return self.visit.record.seq
+
+    @property
     def stages(self) -> tuple[Stage, ...]:
         """The unit's stages."""
-        return stages_of(self.plate)
+        return self.visit.stages
+
+    @property
+    def current(self) -> WatchRun | None:
+        """The last run, whether it still goes on or not."""
+        return self.visit.watch_runs[-1] if self.visit.watch_runs else None
 
     @cached_property
-    def runs(self) -> Sequence[StampedRun]:
-        """The stopwatch's runs, oldest first."""
-        return stamped_runs(self._stamps)
-
-    @property
-    def current(self) -> StampedRun | None:
-        """The last run, whether it still goes on or not."""
-        return self.runs[-1] if self.runs else None
-
-    @property
-    def next_number(self) -> int:
-        """The number a new run gets: never one used before, undone ones included."""
-        used = [int(stamp.about) for stamp in self._stamps if stamp.kind == "run-call"]
-        return max(used, default=0) + 1
-
-    def control_volts(self, run: StampedRun) -> float | None:
-        """Control volts read while a run was on."""
-        end = run.dropped_at or self.moment
-        found = [
-            row.value
-            for row in self._readings
-            if run.called_at <= row.taken_at <= end
-            and (".coil.1" in row.point or row.point.startswith("volts:board.w"))
-            and row.point.startswith("volts")
-        ]
-        return found[-1] if found else None
+    def logs(self) -> "list[LogScreen]":
+        """The call's logs, oldest first."""
+        return [LogScreen(event, deed, self) for event, deed in self.visit.record.logs]
 
     @cached_property
     def judged(self) -> list[tuple[str, TimingRun, RunVerdict]]:
         """Every run, by the stopwatch or out of a log, with its verdict, in the order they were made."""
-        found: list[tuple[datetime, str, TimingRun, RunVerdict]] = []
-        for run in self.runs:
-            seen = run.seen(self.moment, self.control_volts(run))
-            found.append((run.called_at, f"run {run.number}", seen, judge_run(self.plate, seen)))
-        for row in self.logs:
-            screen = LogScreen(row, self)
-            analysis = screen.analysis if row.recording_since is None else None
+        found: list[tuple[float, str, TimingRun, RunVerdict]] = []
+        for run, (_, seen, verdict) in zip(self.visit.watch_runs, self.visit.runs, strict=True):
+            found.append((run.called_at, f"run {run.number}", seen, verdict))
+        for log in self.logs:
+            analysis = None if log.is_recording else log.analysis
             if analysis is not None:
-                found.append((row.at, f"log {row.name}", analysis.run, analysis.verdict))
+                found.append((log.at, f"log {log.name}", analysis.run, analysis.verdict))
         found.sort(key=lambda entry: entry[0])
         return [(name, seen, verdict) for _, name, seen, verdict in found]
 
@@ -120,8 +93,7 @@ class TimingScreen:
     def rows(self) -> list[StageRow]:
         """The stopwatch's lines."""
         run = self.current
-        seen = run.seen(self.moment, self.control_volts(run)) if run is not None else None
-        verdict = judge_run(self.plate, seen) if seen is not None else None
+        seen, verdict = self.visit.judge_watch(run) if run is not None else (None, None)
         rows = []
         for index, stage in enumerate(self.stages):
             on = seen.on_seconds.get(stage.id) if seen else None
@@ -139,11 +111,11 @@ class TimingScreen:
 
     @property
     def energised_gate(self) -> float:
-        """Seconds still to wait until dropping the call proves the off-times; 0 once five minutes have passed."""
+        """Seconds still to wait until dropping the call proves the off-times; 0 once they have passed."""
         run = self.current
         if run is None or run.dropped_at is not None:
             return 0.0
-        return max(0.0, 300.0 - (self.moment - run.called_at).total_seconds())
+        return max(0.0, self.visit.limits.number("energised_seconds") - (self.moment - run.called_at))
 
     @property
     def cooling_gate(self) -> float:
@@ -151,7 +123,7 @@ class TimingScreen:
         run = self.current
         if run is None or run.dropped_at is None:
             return 0.0
-        return max(0.0, 300.0 - (self.moment - run.dropped_at).total_seconds())
+        return max(0.0, self.visit.limits.number("cooled_seconds") - (self.moment - run.dropped_at))
 
     @property
     def good_of(self) -> tuple[int, int]:
@@ -163,8 +135,7 @@ class TimingScreen:
     @property
     def clamps(self) -> list[tuple[str, str]]:
         """What a logging clamp can be around."""
-        feeds = [(feed.id, f"{part_words(feed.id)}, one leg") for feed in self.plate.feeds]
-        return feeds + [(c.id, c.name) for c in self.plate.circuits] + [("blower", "Blower")]
+        return clamps_of(self.plate)
 
     @property
     def fault_choices(self) -> list[tuple[str, str]]:
@@ -177,41 +148,46 @@ class TimingScreen:
         for circuit in self.plate.circuits:
             if circuit.id == clamp:
                 feed = self.plate.feed_of(circuit.supplied_by)
-        at = [row for row in self._readings if row.point == f"volts:{feed}.l1:{feed}.l2" and row.value > 50]
-        under = [row for row in at if condition_from_json(row.condition).is_called("W")]
+        at = [r for r in self.visit.readings if r.point == f"volts:{feed}.l1:{feed}.l2" and r.value > 50]
+        under = [reading for reading in at if reading.condition.heat]
         return (under or at)[-1].value if at else None
 
     @property
     def own_amps(self) -> dict[str, float]:
         """Strips' own amps by the clamp, where read and alive."""
-        found = {row.point.partition(":")[2]: row.value for row in self._readings if row.point.startswith("amps:")}
+        found = {r.point.partition(":")[2]: r.value for r in self.visit.readings if r.function == "amps"}
         known = {c.id for c in self.plate.circuits} | {"blower"}
-        return {name: amps for name, amps in found.items() if name in known and amps >= 0.5}
+        dead_below = self.visit.limits.number("dead_below_amps")
+        return {name: amps for name, amps in found.items() if name in known and amps >= dead_below}
 
 
-class LogScreen:
+class LogScreen(Shown[Logged]):
     """One current log."""
 
-    def __init__(self, row: CurrentLogRow, timing: TimingScreen) -> None:
-        self.row, self.timing, self.call = row, timing, timing.call
+    def __init__(self, event: Event, deed: Logged, timing: TimingScreen) -> None:
+        super().__init__(event, deed)
+        self.timing, self.call, self.row = timing, timing.call, deed
+
+    @property
+    def name(self) -> str:
+        """What it is called."""
+        return self.row.name
 
     @property
     def is_recording(self) -> bool:
         """True while the meter is still at it."""
-        return self.row.recording_since is not None
+        return self.row.is_recording
 
     @property
     def meter_seconds(self) -> float:
         """How long the meter has logged, on its own clock [s]."""
-        assert self.row.recording_since is not None  # noqa: S101 - asked only while recording
-        passed = (self.timing.moment - self.row.recording_since) / timedelta(seconds=1)
-        return min(passed * float(self.row.settings.get("speed", 1)), LOG_SECONDS)
+        return min((self.timing.moment - self.at) * self.row.speed, LOG_SECONDS)
 
     @cached_property
     def samples(self) -> tuple[Floats, Floats]:
         """Seconds and amps so far."""
         if not self.is_recording:
-            return unpack(self.row.samples)
+            return unpack(self.timing.samples_of(self.id))
         taken = clamp_of(self.timing.plate, self.row).samples(self.meter_seconds)
         return taken.seconds, taken.amps
 
@@ -220,107 +196,117 @@ class LogScreen:
         """What the log shows; None while there is too little of it."""
         own = tuple(sorted(self.timing.own_amps.items()))
         volts = self.row.supply_volts or self.timing.supply_volts(self.row.clamp)
-        if self.is_recording:
-            seconds, amps = self.samples
-            dropped = self.row.dropped_seconds
-            return _try(
-                self.timing.plate,
-                self.row,
-                seconds,
-                amps,
-                volts,
-                own,
-                dropped if dropped and dropped < self.meter_seconds else None,
-            )
-        return _analysed(
-            self.timing.plate,
-            self.row.id,
-            self.row.called_seconds,
-            self.row.dropped_seconds,
-            volts,
-            own,
-            _Once(self.row),
+        ask = _Ask(
+            plate=self.timing.plate,
+            log=self.id,
+            clamp=self.row.clamp,
+            called=self.row.called_seconds,
+            dropped=self.row.dropped_seconds,
+            volts=volts,
+            own=own,
+            limits=self.timing.visit.limits,
         )
+        if self.is_recording:
+            # A simulated meter logs the same again: worked out anew only every few seconds of its own clock.
+            whole = int(self.meter_seconds // RECORDED_EVERY_SECONDS * RECORDED_EVERY_SECONDS)
+            return _recorded(ask, _Samples(self), whole)
+        return _analysed(ask, _Samples(self))
 
     def chart(self, from_seconds: float | None = None, to_seconds: float | None = None) -> LogChart:
         """The log drawn, whole or between two moments."""
         seconds, amps = self.samples
         names: Mapping[str, str] = {stage.id: stage.name for stage in self.timing.stages}
-        called = self.row.called_seconds
         return log_chart(
             seconds,
             amps,
             self.analysis,
             from_seconds=from_seconds,
             to_seconds=to_seconds,
-            call=(called, self.row.dropped_seconds),
+            call=(self.row.called_seconds, self.row.dropped_seconds),
             names=names,
         )
 
 
-class _Once:
-    """A log's row for the cache below: kept logs never change, so any row of one id is the same."""
+# A poll a second must not work the whole log out each time; no stage moves that fast.
+RECORDED_EVERY_SECONDS = 5.0
 
-    def __init__(self, row: CurrentLogRow) -> None:
-        # The row of a request long over cannot be asked for anything any more, its id included.
-        self.row, self.id = row, row.id
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _Ask:
+    """All that an analysis depends on beside the samples."""
+
+    plate: Nameplate
+    log: str
+    clamp: str
+    called: float | None
+    dropped: float | None
+    volts: float | None
+    own: tuple[tuple[str, float], ...]
+    limits: Limits
+
+
+class _Samples:
+    """A log's samples for the caches below: equal to any other of the same call, so that only the question counts."""
+
+    def __init__(self, screen: LogScreen) -> None:
+        self.screen = screen
 
     def __hash__(self) -> int:
-        return hash(self.id)
+        return 0
 
     def __eq__(self, other: object) -> bool:
-        return isinstance(other, _Once) and other.id == self.id
+        return isinstance(other, _Samples)
+
+    def take(self) -> tuple[Floats, Floats]:
+        """Fetch them, and let go of the request they came with."""
+        return self.screen.samples
 
 
 @lru_cache(maxsize=64)
-def _analysed(
-    plate: Nameplate,
-    log_id: UUID,
-    called: float | None,
-    dropped: float | None,
-    volts: float | None,
-    own: tuple[tuple[str, float], ...],
-    once: _Once,
-) -> LogAnalysis | None:
-    seconds, amps = unpack(once.row.samples)
-    return _try(plate, once.row, seconds, amps, volts, own, dropped)
+def _analysed(ask: _Ask, samples: _Samples) -> LogAnalysis | None:
+    found = _try(ask, *samples.take())
+    del samples.screen
+    return found
+
+
+@lru_cache(maxsize=32)
+def _recorded(ask: _Ask, samples: _Samples, whole: int) -> LogAnalysis | None:
+    seconds, amps = samples.take()
+    del samples.screen
+    upto = seconds <= whole
+    dropped = ask.dropped if ask.dropped and ask.dropped < whole else None
+    return _try(ask, seconds[upto], amps[upto], dropped=dropped, is_open=True)
 
 
 def _try(
-    plate: Nameplate,
-    row: CurrentLogRow,
-    seconds: Floats,
-    amps: Floats,
-    volts: float | None,
-    own: tuple[tuple[str, float], ...],
-    dropped: float | None,
+    ask: _Ask, seconds: Floats, amps: Floats, *, dropped: float | None = None, is_open: bool = False
 ) -> LogAnalysis | None:
     try:
         return analyse_log(
-            plate,
+            ask.plate,
             seconds,
             amps,
-            clamp=row.clamp,
-            supply_volts=volts,
-            own_amps=dict(own),
-            called_seconds=row.called_seconds,
-            dropped_seconds=dropped,
+            clamp=ask.clamp,
+            supply_volts=ask.volts,
+            own_amps=dict(ask.own),
+            called_seconds=ask.called,
+            dropped_seconds=dropped if is_open else ask.dropped,
+            limits=ask.limits,
         )
     except PlentarError:
         return None
 
 
-def clamp_of(plate: Nameplate, row: CurrentLogRow) -> SimulatedClamp:
-    """Return the simulated meter a recording row was set to."""
-    set_to = row.settings
+def clamp_of(plate: Nameplate, log: Logged) -> SimulatedClamp:
+    """Return the simulated meter a recording was set to."""
     return SimulatedClamp(
         plate=plate,
-        clamp=row.clamp,
-        faults=tuple(set_to.get("faults", ())),
-        seed=int(set_to.get("seed", 1)),
+        clamp=log.clamp,
+        faults=log.faults,
+        seed=log.seed,
         hertz=2.0,
-        called_seconds=row.called_seconds or 5.0,
-        dropped_seconds=row.dropped_seconds or 420.0,
+        called_seconds=log.called_seconds or 5.0,
+        dropped_seconds=log.dropped_seconds or 420.0,
         calls=frozenset(call for call in ("W", "W2") if call in plate.calls),
     )
 

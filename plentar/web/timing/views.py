@@ -1,5 +1,6 @@
 """The timing page, its stopwatch, its logs."""
 
+from typing import Any
 from uuid import UUID, uuid4
 
 from flask import Blueprint, Response, abort, g, redirect, render_template, request, url_for
@@ -7,36 +8,36 @@ from flask.typing import ResponseReturnValue
 from flask_wtf import FlaskForm
 
 from plentar.core.errors import PlentarError, ReadingError
-from plentar.formats.current_csv import write_current_csv
-from plentar.store import calls, evidence
-from plentar.web.access import login_required, now
-from plentar.web.kept import own_call
+from plentar.formats.current_csv import read_current_csv, write_current_csv
+from plentar.formats.numbers import parse_number
+from plentar.formats.packed import pack
+from plentar.store import events
+from plentar.web.access import login_required
 from plentar.web.timing.forms import LogForm, SimulateForm, StampForm
-from plentar.web.timing.models import LogScreen, TimingScreen
-from plentar.web.timing.operations import keep_log, keep_recording, simulate, stamp
+from plentar.web.timing.models import HIDDEN, LogScreen, TimingScreen, hidden_fault
+from plentar.web.visits import own_call, read_visit
+from plentar.web.writing import keep_one
 
 __all__ = ["bp"]
 
 bp = Blueprint("timing", __name__, url_prefix="/calls/<uuid:call_id>")
+CHUNK = 65_536
+
+
+def _samples_of(log_id: str) -> bytes:
+    return events.get_samples(g.db, shop_id=g.person.shop_id, log_id=UUID(log_id)) or b""
 
 
 def _screen(call_id: UUID) -> TimingScreen:
-    shop_id = g.person.shop_id
     call = own_call(call_id)
-    return TimingScreen(
-        call,
-        calls.list_readings(g.db, shop_id=shop_id, call_id=call_id),
-        evidence.list_observations(g.db, shop_id=shop_id, call_id=call_id),
-        evidence.list_logs(g.db, shop_id=shop_id, call_id=call_id),
-        now(),
-    )
+    return TimingScreen(call, read_visit(call), _samples_of)
 
 
 def _log(call_id: UUID, log_id: UUID) -> LogScreen:
-    row = evidence.get_log(g.db, shop_id=g.person.shop_id, call_id=call_id, log_id=log_id)
-    if row is None:
+    found = next((log for log in _screen(call_id).logs if log.id == str(log_id)), None)
+    if found is None:
         abort(404)
-    return LogScreen(row, _screen(call_id))
+    return found
 
 
 def _shown(screen: TimingScreen, problem: PlentarError | None = None, code: int = 200) -> ResponseReturnValue:
@@ -58,27 +59,40 @@ def _checked(form: FlaskForm) -> None:
         raise ReadingError(messages[0].lower().rstrip("."), field=field)
 
 
+def _refused(call_id: UUID, error: PlentarError) -> ResponseReturnValue:
+    g.db.rollback()
+    return _shown(_screen(call_id), error, 422)
+
+
 @bp.post("/timing")
 @login_required
 def tap(call_id: UUID) -> ResponseReturnValue:
-    """Keep one tap of the stopwatch."""
+    """Keep one tap of the stopwatch; the first also makes the heat call, the drop ends it."""
     form = StampForm()
     try:
         _checked(form)
-        stamp(
-            g.db,
-            _screen(call_id),
-            stamp_id=UUID(form.stamp_id.data),
-            what=form.what.data,
-            person_id=g.person.id,
-            moment=now(),
-        )
+        what = form.what.data
+        deed, _, stage = what.removeprefix("undo:").partition(":")
+        payload = {"deed": deed, "stage": stage, "is_undone": what.startswith("undo:")}
+        keep_one(call_id, form.stamp_id.data, "tap", payload)
     except PlentarError as error:
-        g.db.rollback()
-        return _shown(_screen(call_id), error, 422)
+        return _refused(call_id, error)
     if not request.headers.get("HX-Request"):
         return redirect(url_for("timing.page", call_id=call_id))
     return _shown(_screen(call_id))
+
+
+def _seconds(typed: str | None, field: str) -> float | None:
+    text = (typed or "").strip()
+    if not text:
+        return None
+    minutes, colon, rest = text.partition(":")
+    try:
+        return (
+            60 * parse_number(minutes, "plain") + parse_number(rest, "plain") if colon else parse_number(text, "plain")
+        )
+    except ReadingError as error:
+        raise ReadingError(f"expected seconds or m:ss on the log's clock, got “{text[:20]}”", field=field) from error
 
 
 @bp.post("/logs")
@@ -89,21 +103,27 @@ def add_log(call_id: UUID) -> ResponseReturnValue:
     upload = request.files.get("file")
     try:
         _checked(form)
-        keep_log(
-            g.db,
-            _screen(call_id),
-            log_id=UUID(form.log_id.data),
-            stream=upload.stream if upload is not None and upload.filename else None,
-            filename=(upload.filename or "") if upload is not None else "",
-            clamp=form.clamp.data or "",
-            called=form.called.data,
-            dropped=form.dropped.data,
-            person_id=g.person.id,
-            moment=now(),
-        )
+        screen = _screen(call_id)
+        if upload is None or not upload.filename:
+            raise ReadingError("choose the file the meter made", field="file")
+        called, dropped = _seconds(form.called.data, "called"), _seconds(form.dropped.data, "dropped")
+        stream = upload.stream
+        try:
+            log = read_current_csv(iter(lambda: stream.read(CHUNK), b""))
+        except ReadingError as error:
+            raise ReadingError(error.message, field="file") from error
+        clamp = form.clamp.data or ""
+        payload: dict[str, Any] = {
+            "name": upload.filename[:100] or "log",
+            "clamp": clamp,
+            "found": log.found,
+            "called_seconds": log.called_seconds if called is None else called,
+            "dropped_seconds": log.dropped_seconds if dropped is None else dropped,
+            "supply_volts": screen.supply_volts(clamp),
+        }
+        keep_one(call_id, form.log_id.data, "log", payload, samples=pack(log.seconds, log.amps))
     except PlentarError as error:
-        g.db.rollback()
-        return _shown(_screen(call_id), error, 422)
+        return _refused(call_id, error)
     return redirect(url_for("timing.log", call_id=call_id, log_id=form.log_id.data))
 
 
@@ -114,19 +134,25 @@ def add_simulated(call_id: UUID) -> ResponseReturnValue:
     form = SimulateForm()
     try:
         _checked(form)
-        simulate(
-            g.db,
-            _screen(call_id),
-            log_id=UUID(form.log_id.data),
-            clamp=form.clamp.data or "",
-            fault=form.fault.data or "",
-            speed=int(form.speed.data or 1),
-            person_id=g.person.id,
-            moment=now(),
-        )
+        screen = _screen(call_id)
+        seed = UUID(form.log_id.data).int % 100_000
+        fault = form.fault.data or ""
+        chosen = hidden_fault(screen.plate, seed) if fault == HIDDEN else fault
+        payload = {
+            "name": "simulated",
+            "clamp": form.clamp.data or "",
+            "source": "simulated",
+            "called_seconds": 5.0,
+            "dropped_seconds": 420.0,
+            "is_recording": True,
+            "faults": [chosen] if chosen else [],
+            "seed": seed,
+            "speed": int(form.speed.data or 1),
+            "is_hidden": fault == HIDDEN,
+        }
+        keep_one(call_id, form.log_id.data, "log", payload)
     except PlentarError as error:
-        g.db.rollback()
-        return _shown(_screen(call_id), error, 422)
+        return _refused(call_id, error)
     return redirect(url_for("timing.log", call_id=call_id, log_id=form.log_id.data))
 
 
@@ -153,8 +179,23 @@ def keep(call_id: UUID, log_id: UUID) -> ResponseReturnValue:
     """Stop the meter and keep its log; pressed twice, once."""
     shown = _log(call_id, log_id)
     if shown.is_recording:
-        keep_recording(shown)
-        g.db.flush()
+        seconds, amps = shown.samples
+        if seconds.size < 3:
+            raise ReadingError("nothing logged yet: wait a second", field="log")
+        dropped = shown.row.dropped_seconds
+        payload = {
+            "log": str(log_id),
+            "found": f"{seconds.size:,} samples at 2 a second",
+            "dropped_seconds": None if dropped is not None and dropped > float(seconds[-1]) else dropped,
+        }
+        try:
+            keep_one(call_id, str(uuid4()), "log-kept", payload)
+        except PlentarError as error:
+            if error.field != "log":
+                raise
+            g.db.rollback()
+        else:
+            events.put_samples(g.db, shop_id=g.person.shop_id, log_id=log_id, samples=pack(seconds, amps))
     return redirect(url_for("timing.log", call_id=call_id, log_id=log_id))
 
 

@@ -1,6 +1,7 @@
 """The day's calls at a glance."""
 
-from datetime import datetime, time, timedelta
+from datetime import date, datetime, time, timedelta
+from uuid import uuid4
 from zoneinfo import ZoneInfo
 
 from flask import Blueprint, g, redirect, render_template, url_for
@@ -8,7 +9,7 @@ from flask.typing import ResponseReturnValue
 
 from plentar.core.planning import plan_van
 from plentar.formats.unit_json import kept_nameplate
-from plentar.store import calls, work
+from plentar.store import calls, events
 from plentar.web.access import login_required, now
 
 __all__ = ["bp"]
@@ -37,5 +38,11 @@ def page() -> ResponseReturnValue:
     ahead = [call for call in mine if call.status != "closed"]
     van = plan_van([(kept_nameplate(call.unit.nameplate), call.complaints) for call in ahead])
     groups = [("Yours", mine), ("The other van", others)]
-    due = work.list_due(g.db, shop_id=g.person.shop_id, until=moment.date() + timedelta(days=DUE_DAYS))
-    return render_template("today/page.html", moment=moment, groups=groups, van=van, ahead=ahead, due=due)
+    until = (moment.date() + timedelta(days=DUE_DAYS)).isoformat()
+    due = [
+        (item, date.fromisoformat(item.payload["due_on"]))
+        for item in events.list_due(g.db, shop_id=g.person.shop_id, until=until)
+    ]
+    return render_template(
+        "today/page.html", moment=moment, groups=groups, van=van, ahead=ahead, due=due, new_id=lambda: str(uuid4())
+    )

@@ -6,13 +6,13 @@ from flask import Blueprint, abort, g, redirect, render_template, request, url_f
 from flask.typing import ResponseReturnValue
 
 from plentar.formats.plate_form import DEEDS, PlateForm, plate_form_of, plate_form_read
-from plentar.formats.stamps import reconcile
 from plentar.formats.unit_json import nameplate_from_json, nameplate_to_json
-from plentar.store import calls, places
+from plentar.store import places
 from plentar.store.models import Unit
-from plentar.web.access import login_required, now
+from plentar.web.access import login_required
 from plentar.web.unit.forms import PlateGuardForm
 from plentar.web.unit.models import ORDERS, PlateScreen
+from plentar.web.writing import record_plate
 
 __all__ = ["bp"]
 
@@ -59,7 +59,7 @@ def save(unit_id: UUID) -> ResponseReturnValue:
         document = nameplate_to_json(form.plate)
         if places.save_nameplate(g.db, unit, nameplate=document, version=version):
             for open_call in places.open_calls_of(g.db, shop_id=unit.shop_id, unit_id=unit.id):
-                calls.set_condition(g.db, open_call, reconcile(open_call.condition, form.plate, now()))
+                record_plate(open_call.id, form.plate)
             return _kept(unit_id, call)
         form.problems["version"] = (
             "Somebody else changed this plate meanwhile. Yours is kept here: check and save again."

@@ -1,0 +1,520 @@
+"""Everything a person does on a call, as values: what was done, by whom, when it was done and when it came.
+
+One frozen value a kind of deed. An event never changes; what is wrong is corrected or voided by a later one. Moments
+are seconds since 1970, UTC; `seq` is the order in which the call took the events in.
+"""
+
+import math
+from dataclasses import dataclass, field
+from typing import ClassVar, Literal
+
+from plentar.core.errors import ReadingError
+from plentar.core.evidence.reading import Condition, ControlState, FeedState, Hand, Mode
+from plentar.core.nameplate import Nameplate
+
+__all__ = [
+    "DEEDS",
+    "OPENED_AT",
+    "Aired",
+    "Approved",
+    "Caused",
+    "Checked",
+    "Closed",
+    "Deed",
+    "Event",
+    "Fitted",
+    "Landed",
+    "Lead",
+    "Locked",
+    "Logged",
+    "LoggedOut",
+    "Mapped",
+    "Measured",
+    "MeterProven",
+    "Noted",
+    "Opened",
+    "Photographed",
+    "PowerBack",
+    "Replated",
+    "Seen",
+    "Settled",
+    "Switched",
+    "Tapped",
+    "Temporary",
+    "TemporaryDone",
+    "Ticked",
+    "Voided",
+    "Wire",
+    "first_event",
+]
+
+# Where a feed can be opened, from the panel to the unit; what stands before it stays live.
+OPENED_AT = {
+    "panel": "the panel breaker",
+    "main": "the main or service disconnect",
+    "disconnect": "the disconnect beside the unit",
+    "unit": "the breaker or switch in the unit",
+}
+
+
+class _Deed:
+    """What a kind of deed tells about itself: its name in a file, and which of its fields the sender gives."""
+
+    __slots__ = ()
+    kind: ClassVar[str]
+    # Fields worked out when the deed is taken in; the sender's own are all the others.
+    derived: ClassVar[tuple[str, ...]] = ()
+
+
+def _text(value: str, field_name: str, most: int, *, needed: str = "") -> None:
+    if len(value) > most:
+        raise ReadingError(f"keep it under {most} letters", field=field_name)
+    if needed and not value.strip():
+        raise ReadingError(needed, field=field_name)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Opened(_Deed):
+    """The state a call begins in: all live, or what an older record says."""
+
+    kind = "opened"
+    feeds: dict[str, FeedState] = field(default_factory=dict)
+    control: ControlState = "from unit"
+    calls: dict[str, float] = field(default_factory=dict)
+    bypassed: bool = False
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Measured(_Deed):
+    """A reading of any quantity, as typed; `supersedes` an earlier one for a `reason`."""
+
+    kind = "reading"
+    derived = ("value", "meter_uncertainty", "counts_uncertainty", "condition")
+    point: str
+    typed: str
+    mode: Mode = ""
+    in_hand: Hand = ""
+    meter: str = ""
+    supersedes: str = ""
+    reason: str = ""
+    value: float = 0.0
+    meter_uncertainty: float = 0.0
+    counts_uncertainty: float = 0.0
+    condition: Condition = field(default_factory=Condition)
+
+    def __post_init__(self) -> None:
+        _text(self.point, "point", 160)
+        _text(self.typed, "value", 40)
+        _text(self.reason, "reason", 200)
+        if self.supersedes and not self.reason.strip():
+            raise ReadingError("say why the first reading was wrong; it stays in the record", field="reason")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Voided(_Deed):
+    """Something kept by mistake: it stays on record and counts no more."""
+
+    kind = "void"
+    event: str
+    reason: str
+
+    def __post_init__(self) -> None:
+        _text(self.reason, "reason", 400, needed="say why it does not count; it stays in the record")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Switched(_Deed):
+    """One switch: a feed's id, `control`, `thermostat`, or a call's name, set to a state; a feed off says at what."""
+
+    kind = "switch"
+    what: str
+    state: Literal["live", "off", "on", "from unit", "separate source", "bypassed"]
+    device: str = ""
+
+    def __post_init__(self) -> None:
+        _text(self.what, "switch", 80)
+        if self.device and self.device not in OPENED_AT:
+            raise ReadingError(f"expected one of {', '.join(OPENED_AT)}, got {self.device[:40]!r}", field="device")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Ticked(_Deed):
+    """A line of the Safe list done or undone; `volts` where the line asks for what the meter showed."""
+
+    kind = "tick"
+    line: str
+    about: str = ""
+    is_done: bool = True
+    volts: float | None = None
+
+    def __post_init__(self) -> None:
+        _text(self.line, "kind", 40)
+        _text(self.about, "about", 80)
+        if self.volts is not None and not 0 <= self.volts < 10_000:
+            raise ReadingError(f"expected volts of zero or more, got {self.volts:g}", field="volts")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class MeterProven(_Deed):
+    """A meter shown to read: on a known live source, in the mode it is to be trusted in."""
+
+    kind = "meter-proven"
+    volts: float
+    mode: Mode = ""
+    meter: str = ""
+
+    def __post_init__(self) -> None:
+        if not 90.0 <= self.volts <= 320.0:
+            raise ReadingError(f"a known live source reads 90 to 320 V, got {self.volts:g}", field="volts")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Locked(_Deed):
+    """One person's own lock and tag on a feed, put on or taken off; `how` names the guide's substitute.
+
+    Somebody else's (`owner`) is cleared only by saying how they were reached and that they are clear of the unit.
+    """
+
+    kind = "lock"
+    feed: str
+    is_on: bool = True
+    how: Literal["lock", "pull-out"] = "lock"
+    owner: str = ""
+    reached: str = ""
+
+    def __post_init__(self) -> None:
+        _text(self.feed, "feed", 80)
+        _text(self.reached, "reached", 400)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Seen(_Deed):
+    """Something looked at, seen, heard or counted: a sign, an item of the look-over, a row of the blower test."""
+
+    kind = "seen"
+    derived = ("condition",)
+    sign: str
+    about: str = ""
+    state: Literal["found", "fine", "undone"] = "found"
+    note: str = ""
+    condition: Condition = field(default_factory=Condition)
+
+    def __post_init__(self) -> None:
+        _text(self.sign, "kind", 40)
+        _text(self.about, "about", 80)
+        _text(self.note, "note", 400)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Wire:
+    """One thermostat conductor: where it is landed at both ends, its colour, what it is jumpered to."""
+
+    thermostat: str
+    board: str
+    colour: str = ""
+    jumpered_to: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Mapped(_Deed):
+    """The thermostat's conductors as they are landed."""
+
+    kind = "map"
+    wires: tuple[Wire, ...]
+
+    def __post_init__(self) -> None:
+        if not self.wires:
+            raise ReadingError("say where at least one conductor is landed", field="map")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Photographed(_Deed):
+    """A photograph pinned to a part; the picture itself is kept beside the event."""
+
+    kind = "photo"
+    part: str = ""
+    note: str = ""
+
+    def __post_init__(self) -> None:
+        _text(self.part, "part", 80)
+        _text(self.note, "note", 400)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Tapped(_Deed):
+    """One tap of the stopwatch: a run's call made or dropped, a stage come or gone, or one of those taken back."""
+
+    kind = "tap"
+    derived = ("run",)
+    deed: Literal["call", "drop", "on", "off"]
+    stage: str = ""
+    is_undone: bool = False
+    run: int = 0
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Logged(_Deed):
+    """A logged current: from a file, or begun on a logging meter (`is_recording`); samples are kept beside it."""
+
+    kind = "log"
+    name: str
+    clamp: str
+    source: str = "csv"
+    found: str = ""
+    called_seconds: float | None = None
+    dropped_seconds: float | None = None
+    supply_volts: float | None = None
+    is_recording: bool = False
+    faults: tuple[str, ...] = ()
+    seed: int = 1
+    speed: int = 1
+    is_hidden: bool = False
+
+    def __post_init__(self) -> None:
+        _text(self.name, "file", 120)
+        _text(self.clamp, "clamp", 80)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LoggedOut(_Deed):
+    """A recording stopped and kept."""
+
+    kind = "log-kept"
+    log: str
+    found: str = ""
+    dropped_seconds: float | None = None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Aired(_Deed):
+    """One measurement of the air: the events of the two temperatures, where, and with which filter."""
+
+    kind = "air"
+    derived = ("condition",)
+    return_reading: str
+    supply_reading: str
+    altitude_feet: float = 0.0
+    filter: Literal["as found", "clean"] = "as found"
+    condition: Condition = field(default_factory=Condition)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Caused(_Deed):
+    """A cause the technician accepts, what caused it in turn, and what it led to."""
+
+    kind = "cause"
+    derived = ("share", "title")
+    faults: tuple[str, ...] = ()
+    words: str = ""
+    cause: str = ""
+    cause_not_found: bool = False
+    consequence: str = ""
+    title: str = ""
+    share: float | None = None
+
+    def __post_init__(self) -> None:
+        _text(self.words, "title", 200)
+        _text(self.cause, "cause", 400)
+        _text(self.consequence, "consequence", 400)
+        if not self.cause.strip() and not self.cause_not_found:
+            raise ReadingError("say what caused it, or tick cause not found", field="cause")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Lead:
+    """One line of a ledger: a lead's end before and after, its colour, size and how its end was found."""
+
+    lead: str
+    before: str
+    after: str
+    colour: str = ""
+    size: str = ""
+    end_state: str = "sound"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Landed(_Deed):
+    """A part's terminal ledger: where every lead sat and where it sits now."""
+
+    kind = "ledger"
+    derived = ("condition",)
+    part: str
+    rows: tuple[Lead, ...]
+    condition: Condition = field(default_factory=Condition)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Fitted(_Deed):
+    """A part used, the minutes it took, its price, and whether its siblings went too."""
+
+    kind = "part"
+    name: str
+    minutes: float | None = None
+    price: float | None = None
+    choice: str = ""
+
+    def __post_init__(self) -> None:
+        _text(self.name, "name", 120, needed="say which part")
+        _text(self.choice, "choice", 40)
+        for name in ("minutes", "price"):
+            value = getattr(self, name)
+            if value is not None and not 0 <= value < 1e6:
+                raise ReadingError(f"expected a number such as 45, got {value:g}", field=name)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Approved(_Deed):
+    """The owner's approval of extra work."""
+
+    kind = "approval"
+    who: str
+    what: str
+
+    def __post_init__(self) -> None:
+        _text(self.who, "who", 120, needed="say who approved")
+        _text(self.what, "what", 400, needed="say what was approved")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Temporary(_Deed):
+    """A stage left off until a day: how, what the tag says, what is left to heat with."""
+
+    kind = "temporary"
+    derived = ("left_watts", "whole_watts")
+    circuit: str
+    how: str
+    tag: str
+    due_on: str
+    left_watts: float = 0.0
+    whole_watts: float = 0.0
+
+    def __post_init__(self) -> None:
+        _text(self.how, "how", 200, needed="say how it is off")
+        _text(self.tag, "tag", 200, needed="a temporary measure is tagged")
+        _text(self.due_on, "due", 10, needed="say until when, as a date")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class TemporaryDone(_Deed):
+    """A temporary measure undone, or made right."""
+
+    kind = "temporary-done"
+    temporary: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Checked(_Deed):
+    """A line of the list before power goes back on."""
+
+    kind = "check"
+    line: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PowerBack(_Deed):
+    """Power is back on: a fact, always recorded; `warned` tells what was said before it."""
+
+    kind = "power-back"
+    derived = ("warned",)
+    is_confirmed: bool = False
+    warned: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Settled(_Deed):
+    """The repair is proven, or left unproven for a reason; `overridden` tells what stood against it."""
+
+    kind = "settled"
+    derived = ("is_proven", "readings", "overridden")
+    reason: str = ""
+    is_proven: bool = False
+    readings: int = 0
+    overridden: tuple[str, ...] = ()
+
+    def __post_init__(self) -> None:
+        _text(self.reason, "reason", 400)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Noted(_Deed):
+    """A line of text for the record."""
+
+    kind = "note"
+    words: str
+
+    def __post_init__(self) -> None:
+        _text(self.words, "words", 1000, needed="write the note first")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Replated(_Deed):
+    """The unit's plate was changed: which feeds and calls it has now."""
+
+    kind = "plate"
+    feeds: tuple[str, ...]
+    calls: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Closed(_Deed):
+    """The call is closed with what was done; `reason` overrides what stood against it."""
+
+    kind = "closed"
+    derived = ("overridden",)
+    outcome: str = ""
+    reason: str = ""
+    overridden: tuple[str, ...] = ()
+
+    def __post_init__(self) -> None:
+        _text(self.outcome, "outcome", 1000)
+        _text(self.reason, "reason", 400)
+
+
+Deed = (
+    Opened | Measured | Voided | Switched | Ticked | MeterProven | Locked | Seen | Mapped | Photographed | Tapped
+    | Logged | LoggedOut | Aired | Caused | Landed | Fitted | Approved | Temporary | TemporaryDone | Checked
+    | PowerBack | Settled | Noted | Replated | Closed
+)  # fmt: skip
+DEEDS: dict[str, type[Deed]] = {deed.kind: deed for deed in Deed.__args__}
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Event:
+    """One deed of one person: `id` made by the client, `seq` by the call.
+
+    `done_at` is by the clock of whoever did it, at most `clock_seconds` wrong either way; `come_at` is the server's.
+    """
+
+    id: str
+    seq: int
+    deed: Deed
+    person: str
+    by: str
+    done_at: float
+    come_at: float
+    clock_seconds: float = 0.0
+
+    def __post_init__(self) -> None:
+        if not (math.isfinite(self.done_at) and math.isfinite(self.come_at) and 0 <= self.clock_seconds < math.inf):
+            raise ReadingError("expected a moment", field="done_at")
+
+    @property
+    def earliest(self) -> float:
+        """The earliest it can have been done [s since 1970]."""
+        return self.done_at - self.clock_seconds
+
+    @property
+    def latest(self) -> float:
+        """The latest it can have been done [s since 1970]: not after it came, except for a clock that runs ahead."""
+        return max(self.earliest, min(self.done_at + self.clock_seconds, self.come_at))
+
+    def is_before(self, other: "Event") -> bool:
+        """Tell whether this was certainly done before the other; of one moment, the call's own order decides."""
+        if self.latest == other.earliest and self.clock_seconds == other.clock_seconds == 0:
+            return self.seq < other.seq
+        return self.latest < other.earliest
+
+
+def first_event(plate: Nameplate) -> Opened:
+    """Return the deed a call begins with: everything live, nothing called."""
+    return Opened(feeds={feed.id: "live" for feed in plate.feeds})

@@ -1,0 +1,586 @@
+"""Live, off or dead, and at which device: a fold of the call's events, and nobody else says it.
+
+*Dead* is proven, never assumed: every feed off at a named device, the prover's own lock on each, the meter shown to
+read before and after with no change of function between, every leg at each feed's line terminals to every other leg of
+all feeds and to a frame that was itself shown to be a frame, each below the dead limit; the control side likewise.
+Anything less is *off* and treated as live. A live event of anybody that may be later than a reading takes that reading
+away. Source: docs/trade.md, sections 3 and 4, step 3.
+"""
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+from itertools import combinations
+
+from plentar.core.evidence.events import (
+    OPENED_AT,
+    Event,
+    Locked,
+    Measured,
+    MeterProven,
+    Opened,
+    PowerBack,
+    Replated,
+    Switched,
+    Tapped,
+    Ticked,
+)
+from plentar.core.evidence.reading import Condition, ControlState, FeedState, Mode
+from plentar.core.limits.table import DEFAULT_LIMITS, Limits
+from plentar.core.nameplate import Nameplate
+from plentar.core.points import is_control_side
+
+__all__ = ["Lock", "Lockout", "Pair", "dead_pairs", "fold", "safe_ticks"]
+
+CONTROL_PAIR = "volts:board.r:board.c"
+# A leg's own reading to the frame shows the frame when it is at least this share of what the leg stands above ground:
+# half a lost bond still lets a meter show some volts, four fifths of them it does not.
+FRAME_SHARE = 0.8
+VOLTS = ("volts", "dc_volts")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Lock:
+    """One person's lock, or its substitute, on one feed."""
+
+    feed: str
+    person: str
+    by: str
+    how: str
+    at: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Pair:
+    """Two places between which no volts prove the unit dead: the point, its feeds, what stands there now.
+
+    `volts` is the newest reading since power went off, `counts` whether it proves; `why_not` says what is missing.
+    """
+
+    point: str
+    feeds: tuple[str, ...]
+    volts: float | None
+    counts: bool
+    why_not: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Lockout:
+    """What the unit is fed and told after the events so far, `seq` being the last of them."""
+
+    seq: int
+    feeds: Mapping[str, FeedState]
+    opened: Mapping[str, str]
+    control: ControlState
+    calls: Mapping[str, float]
+    bypassed: bool
+    changed_at: float
+    live_since: float
+    locks: tuple[Lock, ...]
+    ticks: Mapping[tuple[str, str], Event]
+    proofs: Mapping[Mode, Event]
+    pairs: tuple[Pair, ...]
+    missing: tuple[str, ...]
+    control_volts: float | None = None
+    parts_below: frozenset[str] = field(default_factory=frozenset)
+
+    @property
+    def feeds_are_dead(self) -> bool:
+        """True when every feed is proven dead."""
+        return bool(self.feeds) and all(state == "proven dead" for state in self.feeds.values())
+
+    @property
+    def is_dead(self) -> bool:
+        """True when every feed and the control side are proven dead."""
+        return self.feeds_are_dead and self.control == "proven dead"
+
+    def condition(self, moment: float) -> Condition:
+        """Return the condition the unit is in at a moment [s since 1970]."""
+        return Condition(
+            feeds=tuple(self.feeds.items()),
+            control=self.control,
+            calls=tuple((call, max(0.0, moment - at)) for call, at in self.calls.items()),
+            seconds_since_change=max(0.0, moment - self.changed_at),
+            bypassed=self.bypassed,
+            opened=tuple(self.opened.items()),
+        )
+
+    def locks_of(self, feed: str) -> tuple[Lock, ...]:
+        """Return the locks on a feed."""
+        return tuple(lock for lock in self.locks if lock.feed == feed)
+
+    def has_locked(self, person: str) -> bool:
+        """Tell whether a person's own lock is on every feed."""
+        return all(any(lock.person == person for lock in self.locks_of(feed)) for feed in self.feeds)
+
+    @property
+    def other_source(self) -> bool:
+        """True when control volts stay with every feed off: live from somewhere else."""
+        return self.control_volts is not None
+
+
+def dead_pairs(plate: Nameplate) -> tuple[tuple[str, tuple[str, ...]], ...]:
+    """Return what is read at the line terminals: every leg to every other leg of all feeds, and each to the frame.
+
+    Returns:
+        Each point with the feeds it speaks of.
+    Example:
+        >>> from plentar.core.patterns import PATTERNS
+        >>> [point for point, _ in dead_pairs(PATTERNS["two-strip-sequencer"]())]
+        ['volts:feed-1.l1:feed-1.l2', 'volts:feed-1.l1:ground', 'volts:feed-1.l2:ground']
+        >>> len(dead_pairs(PATTERNS["four-strip-chained"]()))
+        10
+    """
+    legs = [(f"{feed.id}.{leg}", feed.id) for feed in plate.feeds for leg in ("l1", "l2")]
+    between = [(f"volts:{a}:{b}", tuple(dict.fromkeys((x, y)))) for (a, x), (b, y) in combinations(legs, 2)]
+    return (*between, *((f"volts:{leg}:ground", (feed,)) for leg, feed in legs))
+
+
+def safe_ticks(plate: Nameplate) -> tuple[tuple[str, str], ...]:
+    """Return the lines of the Safe list that are ticked, not read: kind and what it is about."""
+    lines = [("safe-gear", ""), ("safe-outdoor-off", "")]
+    if plate.blower.kind == "psc":
+        lines.append(("safe-capacitor", ""))
+    return tuple(lines)
+
+
+def _order(event: Event) -> tuple[bool, float, int]:
+    """Events in the order they were done; the one a call was begun with comes before them all."""
+    return (not (isinstance(event.deed, Opened) and event.seq == 1), event.done_at, event.seq)
+
+
+def _same_pair(point: str, wanted: str) -> bool:
+    function, _, ends = point.partition(":")
+    kind, _, other = wanted.partition(":")
+    return function == kind and set(ends.split(":")) == set(other.split(":"))
+
+
+@dataclass(slots=True)
+class _Fold:
+    """The events of one call, sorted out."""
+
+    plate: Nameplate
+    limits: Limits
+    events: Sequence[Event]
+    lives: dict[str, list[Event]] = field(default_factory=dict)
+    offs: dict[str, list[Event]] = field(default_factory=dict)
+    opened: dict[str, str] = field(default_factory=dict)
+    control: ControlState = "from unit"
+    control_lives: list[Event] = field(default_factory=list)
+    calls: dict[str, float] = field(default_factory=dict)
+    bypassed: bool = False
+    changed_at: float = 0.0
+    live_since: float = 0.0
+    locks: dict[tuple[str, str], Event] = field(default_factory=dict)
+    ticks: dict[tuple[str, str], Event] = field(default_factory=dict)
+    proofs: list[Event] = field(default_factory=list)
+    readings: list[Event] = field(default_factory=list)
+
+    def take(self) -> None:
+        """Walk through the events in the order they were done; what came late takes its place."""
+        for event in sorted(self.events, key=_order):
+            match event.deed:
+                case Opened():
+                    self._begin(event, event.deed)
+                case Switched():
+                    self._switch(event, event.deed)
+                case Tapped():
+                    self._tap(event, event.deed)
+                case PowerBack():
+                    for feed in self._feeds:
+                        self._live(event, feed)
+                    self._control_live(event, "from unit")
+                    self._change(event)
+                case Replated():
+                    self._replate(event, event.deed)
+                case Locked():
+                    self.locks[event.deed.feed, event.deed.owner or event.person] = event
+                case Ticked():
+                    self.ticks[event.deed.line, event.deed.about] = event
+                case MeterProven():
+                    self.proofs.append(event)
+                case Measured():
+                    self.readings.append(event)
+                case _:
+                    pass
+
+    @property
+    def _feeds(self) -> list[str]:
+        return [feed.id for feed in self.plate.feeds]
+
+    def _change(self, event: Event) -> None:
+        self.changed_at = event.done_at
+
+    def _begin(self, event: Event, deed: Opened) -> None:
+        for feed in self._feeds:
+            # An older record's "proven dead" has no readings to show for it: off, no more.
+            (self.lives if deed.feeds.get(feed, "live") == "live" else self.offs).setdefault(feed, []).append(event)
+        self.control = "from unit" if deed.control == "proven dead" else deed.control
+        self.calls = {name: at for name, at in deed.calls.items() if name in self.plate.calls}
+        self.bypassed = deed.bypassed
+        self.live_since = event.done_at
+        self._change(event)
+
+    def _live(self, event: Event, feed: str) -> None:
+        self.lives.setdefault(feed, []).append(event)
+        self.opened.pop(feed, None)
+        self.live_since = event.done_at
+        # A heater that just got its supply back starts warming now, however long the thermostat has been calling.
+        self.calls = dict.fromkeys(self.calls, event.done_at)
+
+    def _control_live(self, event: Event, state: ControlState) -> None:
+        self.control = state
+        self.control_lives.append(event)
+        self.calls = dict.fromkeys(self.calls, event.done_at)
+
+    def _switch(self, event: Event, deed: Switched) -> None:
+        before = self._told()
+        if deed.what in self._feeds:
+            if deed.state == "live":
+                self._live(event, deed.what)
+            elif deed.state == "off":
+                self.offs.setdefault(deed.what, []).append(event)
+                self.opened[deed.what] = deed.device or self.opened.get(deed.what, "")
+        elif deed.what == "control" and deed.state in ("from unit", "separate source"):
+            self._control_live(event, deed.state)
+        elif deed.what == "control" and deed.state == "off":
+            self.control = "off"
+        elif deed.what == "thermostat":
+            # Taking the conductors off ends every call; each is made again by its own jumper.
+            self.bypassed, self.calls = deed.state == "bypassed", {}
+        elif deed.what in self.plate.calls and deed.state == "on":
+            self.calls.setdefault(deed.what, event.done_at)
+        elif deed.what in self.plate.calls and deed.state == "off":
+            self.calls.pop(deed.what, None)
+        # Setting what is already so leaves the clock running.
+        if before != self._told():
+            self._change(event)
+
+    def _told(self) -> tuple[object, ...]:
+        last = [(self.lives.get(feed, [])[-1:], self.offs.get(feed, [])[-1:]) for feed in self._feeds]
+        is_off = [
+            bool(off) and (not live or (live[0].done_at, live[0].seq) < (off[0].done_at, off[0].seq))
+            for live, off in last
+        ]
+        return (is_off, dict(self.opened), self.control, frozenset(self.calls), self.bypassed)
+
+    def _tap(self, event: Event, deed: Tapped) -> None:
+        if deed.deed not in ("call", "drop"):
+            return
+        is_on = (deed.deed == "call") != deed.is_undone
+        for call in ("W", "W2"):
+            if call in self.plate.calls:
+                if is_on:
+                    self.calls.setdefault(call, event.done_at)
+                else:
+                    self.calls.pop(call, None)
+        self._change(event)
+
+    def _replate(self, event: Event, deed: Replated) -> None:
+        known = set(self.lives) | set(self.offs)
+        for feed in self._feeds:
+            if feed in deed.feeds and feed not in known:
+                # A feed nobody knew of is live until shown otherwise.
+                self._live(event, feed)
+                self._control_live(event, "from unit" if self.control == "proven dead" else self.control)
+                self._change(event)
+        self.calls = {name: at for name, at in self.calls.items() if name in self.plate.calls}
+
+    # What is dead: everything below compares events by when they can have been done, not by when they came.
+
+    def feed_is_off(self, feed: str) -> bool:
+        """A feed is off when some off event is certainly later than every live one."""
+        lives = self.lives.get(feed, [])
+        return any(all(live.is_before(off) for live in lives) for off in self.offs.get(feed, []))
+
+    def _off_event(self, feed: str) -> Event | None:
+        lives = self.lives.get(feed, [])
+        found = [off for off in self.offs.get(feed, []) if all(live.is_before(off) for live in lives)]
+        return found[0] if found else None
+
+    def lock_events(self, person: str) -> list[Event | None]:
+        """Return a person's lock on each feed, None where it is not on."""
+        found = []
+        for feed in self._feeds:
+            event = self.locks.get((feed, person))
+            is_on = event is not None and isinstance(event.deed, Locked) and event.deed.is_on and not event.deed.owner
+            found.append(event if is_on else None)
+        return found
+
+    def floor(self, event: Event) -> str:
+        """Return what keeps a reading from counting as one of a dead unit, or nothing."""
+        for feed in self._feeds:
+            off = self._off_event(feed)
+            if off is None:
+                return f"{_feed_words(self.plate, feed)} is not off"
+            if not off.is_before(event):
+                return "read before power was off"
+            if any(not live.is_before(event) for live in self.lives.get(feed, [])):
+                return "something may have been live since"
+            if not self.opened.get(feed):
+                return f"say which device {_feed_words(self.plate, feed).lower()} was opened at"
+        for feed, lock in zip(self._feeds, self.lock_events(event.person), strict=True):
+            if lock is None:
+                return f"{event.by}'s own lock is not on {_feed_words(self.plate, feed).lower()}"
+            if not lock.is_before(event):
+                return "read before the lock was on"
+        return ""
+
+    def bracket(self, event: Event) -> str:
+        """Return what is missing of the meter's proof before and after a reading, or nothing."""
+        deed = event.deed
+        assert isinstance(deed, Measured)  # noqa: S101 - only readings are asked about
+        own = [p for p in self.proofs if isinstance(p.deed, MeterProven) and self._is_same(p.deed, deed)]
+        before = [p for p in own if p.is_before(event)]
+        if not before:
+            return (
+                "prove the meter on a live source first" if not deed.mode else "prove that mode on a live source first"
+            )
+        if self._function_changed(before[-1], event, deed):
+            return "the meter's function was changed since it was proven: prove it again"
+        after = [p for p in own if event.is_before(p)]
+        if not after or self._function_changed(event, after[0], deed):
+            return "prove the meter again, same function"
+        return ""
+
+    @staticmethod
+    def _is_same(proof: MeterProven, deed: Measured) -> bool:
+        return (proof.meter, proof.mode) == (deed.meter, deed.mode)
+
+    def _function_changed(self, start: Event, end: Event, deed: Measured) -> bool:
+        """Tell whether that meter read anything else, or may have, between two events."""
+        for other in self.readings:
+            taken = other.deed
+            if not isinstance(taken, Measured) or taken.meter != deed.meter:
+                continue
+            is_alike = taken.point.partition(":")[0] == deed.point.partition(":")[0] and taken.mode == deed.mode
+            if not is_alike and not other.is_before(start) and not end.is_before(other):
+                return True
+        return False
+
+    def below(self, deed: Measured) -> bool:
+        """Tell whether a reading is below the dead limit, uncertainty included."""
+        return deed.value + deed.meter_uncertainty < self.limits.number("dead_volts")
+
+    def at(self, point: str) -> list[Event]:
+        """Return the readings between two places since power was off, oldest first; corrected ones too.
+
+        A correction is a second thought about an old reading, not a new one: it proves nothing dead. What it replaces
+        still warns, if it was live.
+        """
+        found = []
+        for event in self.readings:
+            deed = event.deed
+            if isinstance(deed, Measured) and _same_pair(deed.point, point) and not deed.in_hand:
+                offs = [self._off_event(feed) for feed in self._feeds]
+                if all(off is not None and not event.is_before(off) for off in offs):
+                    found.append(event)
+        return found
+
+    def pair(self, point: str, feeds: tuple[str, ...], voided: frozenset[str]) -> Pair:
+        """Judge one pair: its newest reading proves it, or that and a proven low-impedance one after it."""
+        taken = self.at(point)
+        if not taken:
+            return Pair(point=point, feeds=feeds, volts=None, counts=False, why_not="not read since power was off")
+        newest = taken[-1]
+        deed = newest.deed
+        assert isinstance(deed, Measured)  # noqa: S101 - `at` returns readings
+        why = ""
+        if deed.supersedes or newest.id in voided:
+            why = "corrected or struck out: read it again"
+        elif not self.below(deed):
+            why = (
+                "at or above 1 V: treat as live"
+                if not deed.mode
+                else "still there in low-impedance mode: live or back-fed"
+            )
+        else:
+            why = self.floor(newest) or self.bracket(newest)
+        if not why and point.endswith(":ground"):
+            why = self._frame(newest)
+        return Pair(point=point, feeds=feeds, volts=deed.value, counts=not why, why_not=why)
+
+    def _frame(self, event: Event) -> str:
+        """Return what is missing of the frame's own proof, or nothing."""
+        leg_volts = self.plate.nominal_volts * (0.577 if self.plate.supply == "wye" else 0.5)
+        told = self.ticks.get(("safe-frame", ""))
+        if told is not None and isinstance(told.deed, Ticked) and told.deed.is_done and told.deed.volts is not None:
+            is_now = all((off := self._off_event(feed)) is not None and off.is_before(told) for feed in self._feeds)
+            if is_now and told.deed.volts >= FRAME_SHARE * 120.0:
+                return ""
+        for feed in self._feeds:
+            for leg in ("l1", "l2"):
+                point = f"volts:{feed}.{leg}:ground"
+                shown = [
+                    e
+                    for e in self.readings
+                    if isinstance(e.deed, Measured)
+                    and _same_pair(e.deed.point, point)
+                    and e.is_before(event)
+                    and e.deed.value >= FRAME_SHARE * leg_volts
+                    and e.deed.condition.feed_state(feed) == "live"
+                ]
+                if not shown:
+                    return "the frame is not proven: read each leg to it live, or a known live leg of another source"
+        return ""
+
+
+def _feed_words(plate: Nameplate, feed: str) -> str:
+    return "The feed" if len(plate.feeds) == 1 else feed.replace("-", " ").capitalize()
+
+
+def fold(
+    plate: Nameplate, events: Iterable[Event], *, voided: frozenset[str] = frozenset(), limits: Limits = DEFAULT_LIMITS
+) -> Lockout:
+    """Return what is live, off or dead after these events, in any order they came.
+
+    Args:
+        plate: The unit, as its plate stands now.
+        events: The call's events.
+        voided: Ids of events that were struck out; a live one struck out still counts as live.
+        limits: The shop's limits; the dead limit is one of them.
+    """
+    taken = list(events)
+    f = _Fold(plate=plate, limits=limits, events=taken)
+    f.take()
+    feeds = [feed.id for feed in plate.feeds]
+    off = {feed: f.feed_is_off(feed) for feed in feeds}
+    pairs = tuple(f.pair(point, about, voided) for point, about in dead_pairs(plate))
+    contradicted = _contradicted(f, voided)
+    missing = _missing(f, off, pairs, contradicted)
+    dead = all(off.values()) and not missing
+    states: dict[str, FeedState] = {feed: "proven dead" if dead else "off" if off[feed] else "live" for feed in feeds}
+    control, control_missing, other = _control(f, voided, dead=dead, all_off=all(off.values()))
+    return Lockout(
+        seq=max((event.seq for event in taken), default=0),
+        feeds=states,
+        opened={feed: f.opened.get(feed, "") for feed in feeds if off[feed]},
+        control=control,
+        calls=dict(f.calls),
+        bypassed=f.bypassed,
+        changed_at=f.changed_at,
+        live_since=f.live_since,
+        locks=_locks(f),
+        ticks={key: event for key, event in f.ticks.items() if _tick_counts(f, key, event)},
+        proofs={p.deed.mode: p for p in f.proofs if isinstance(p.deed, MeterProven)},
+        pairs=pairs,
+        missing=(*missing, *control_missing),
+        control_volts=other,
+        parts_below=_parts_below(f, voided) if dead else frozenset(),
+    )
+
+
+def _locks(f: _Fold) -> tuple[Lock, ...]:
+    found = []
+    for (feed, person), event in f.locks.items():
+        deed = event.deed
+        if isinstance(deed, Locked) and deed.is_on and not deed.owner:
+            found.append(Lock(feed=feed, person=person, by=event.by, how=deed.how, at=event.done_at))
+    return tuple(found)
+
+
+def _tick_counts(f: _Fold, key: tuple[str, str], event: Event) -> bool:
+    """A tick counts while it stands as done and nothing can have been live since; protective gear stays on."""
+    deed = event.deed
+    if not isinstance(deed, Ticked) or not deed.is_done:
+        return False
+    lives = [live for events in f.lives.values() for live in events]
+    return key[0] == "safe-gear" or all(live.is_before(event) for live in lives)
+
+
+def _missing(f: _Fold, off: Mapping[str, bool], pairs: Sequence[Pair], contradicted: str) -> tuple[str, ...]:
+    """Return what still stands between *off* and *proven dead*, in the order of work."""
+    plate = f.plate
+    words = []
+    for feed, is_off in off.items():
+        name = _feed_words(plate, feed)
+        if not is_off:
+            words.append(f"{name} off")
+        elif not f.opened.get(feed):
+            words.append(f"{name}: say which device was opened")
+    for line, about in safe_ticks(plate):
+        event = f.ticks.get((line, about))
+        if event is None or not _tick_counts(f, (line, about), event):
+            words.append(TICK_WORDS[line])
+    left = [pair for pair in pairs if not pair.counts]
+    if all(off.values()) and left:
+        words.append(f"{len(left)} of {len(pairs)} readings at the line terminals: {left[0].why_not}")
+    if contradicted:
+        words.append(contradicted)
+    return tuple(words)
+
+
+TICK_WORDS = {
+    "safe-gear": "Eye and hand protection on",
+    "safe-outdoor-off": "Outdoor unit off, locked and tagged",
+    "safe-capacitor": "Run capacitor discharged through a resistor and read",
+}
+
+
+def _contradicted(f: _Fold, voided: frozenset[str]) -> str:
+    """Return where volts were last read, with every feed off, that nobody has shown to be a ghost."""
+    newest: dict[frozenset[str], Event] = {}
+    for event in f.readings:
+        deed = event.deed
+        if isinstance(deed, Measured) and deed.point.startswith("volts:") and not deed.in_hand:
+            newest[frozenset(deed.point.split(":")[1:])] = event
+    for event in newest.values():
+        deed = event.deed
+        assert isinstance(deed, Measured)  # noqa: S101 - only readings are in it
+        offs = [f._off_event(feed) for feed in (feed.id for feed in f.plate.feeds)]
+        if any(off is None or event.is_before(off) for off in offs) or _on_control(deed.point):
+            continue
+        is_sound = not deed.supersedes and event.id not in voided
+        if not (f.below(deed) and is_sound) or (deed.mode and f.bracket(event)):
+            return (
+                f"{deed.value:.1f} V was read with every feed off: treat it as live, find the source, read there again"
+            )
+    return ""
+
+
+def _on_control(point: str) -> bool:
+    """Tell whether both places are on the 24 V side, which a separate source may feed while the feeds stay dead."""
+    return all(is_control_side(end) for end in point.split(":")[1:])
+
+
+def _control(
+    f: _Fold, voided: frozenset[str], *, dead: bool, all_off: bool
+) -> tuple[ControlState, tuple[str, ...], float | None]:
+    """Return the control side's state, what is missing of its proof, and volts that stay with every feed off."""
+    if f.control == "separate source":
+        return "separate source", (), None
+    pair = f.pair(CONTROL_PAIR, (), voided)
+    lives = f.control_lives
+    taken = f.at(CONTROL_PAIR)
+    newest = taken[-1] if taken else None
+    if pair.counts and newest is not None and any(not live.is_before(newest) for live in lives):
+        pair = Pair(point=CONTROL_PAIR, feeds=(), volts=pair.volts, counts=False, why_not="control was live since")
+    stays = None
+    if all_off and pair.volts is not None and pair.volts >= f.limits.number("other_source_from_volts"):
+        stays = pair.volts
+    if dead and pair.counts:
+        return "proven dead", (), None
+    missing = () if not all_off or pair.counts else (f"R to C: {pair.why_not}",)
+    if stays is not None:
+        missing = (f"Control still at {stays:.1f} V with every feed off: live from another source, find it",)
+    return f.control, missing, stays
+
+
+def _parts_below(f: _Fold, voided: frozenset[str]) -> frozenset[str]:
+    """Return the places read below the dead limit since power was off: what may be touched there."""
+    newest: dict[tuple[str, ...], Event] = {}
+    for event in f.readings:
+        deed = event.deed
+        if isinstance(deed, Measured) and deed.point.partition(":")[0] in VOLTS and not deed.in_hand:
+            newest[tuple(sorted(deed.point.split(":")[1:]))] = event
+    found: set[str] = set()
+    for places, event in newest.items():
+        deed = event.deed
+        assert isinstance(deed, Measured)  # noqa: S101 - only readings are in it
+        if f.below(deed) and not deed.supersedes and event.id not in voided and not f.floor(event):
+            found.update(places)
+    return frozenset(found)
+
+
+def opened_words(device: str) -> str:
+    """Return a device a feed was opened at, in words."""
+    return OPENED_AT.get(device, "a device nobody named")

@@ -1,0 +1,240 @@
+"""A call's events read as evidence: what stands, what was struck out, the last reading alike, what was done.
+
+Events come in any order and stand in the order they were done. Nothing is judged here.
+"""
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
+from functools import cached_property
+from typing import TypeVar
+
+from plentar.core.evidence.events import (
+    Aired,
+    Caused,
+    Checked,
+    Closed,
+    Deed,
+    Event,
+    Fitted,
+    Landed,
+    Logged,
+    LoggedOut,
+    Mapped,
+    Measured,
+    PowerBack,
+    Seen,
+    Settled,
+    Tapped,
+    Temporary,
+    TemporaryDone,
+    Voided,
+)
+from plentar.core.evidence.reading import Reading
+
+__all__ = ["Record", "Taken", "reading_of"]
+
+D = TypeVar("D", bound=Deed)
+# What counts as work on the unit that has to be proven before the call is closed.
+REPAIRS = (Landed, Fitted, PowerBack)
+
+
+def reading_of(deed: Measured) -> Reading:
+    """Return the reading a deed holds."""
+    return Reading(
+        point=deed.point,
+        value=deed.value,
+        condition=deed.condition,
+        meter_uncertainty=deed.meter_uncertainty,
+        counts_uncertainty=deed.counts_uncertainty,
+        mode=deed.mode,
+        meter=deed.meter,
+    )
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Taken:
+    """One reading with the event that holds it; `struck` says why it counts no more, empty while it stands."""
+
+    event: Event
+    reading: Reading
+    struck: str = ""
+
+    @property
+    def id(self) -> str:
+        """The event's id."""
+        return self.event.id
+
+    @property
+    def deed(self) -> Measured:
+        """What was kept."""
+        assert isinstance(self.event.deed, Measured)  # noqa: S101 - made from readings only
+        return self.event.deed
+
+
+class Record:
+    """The evidence of one call."""
+
+    def __init__(self, events: Iterable[Event]) -> None:
+        self.events: tuple[Event, ...] = tuple(sorted(events, key=lambda event: (event.done_at, event.seq)))
+
+    def plus(self, *events: Event) -> "Record":
+        """Return the record with more events."""
+        return Record((*self.events, *events))
+
+    @property
+    def seq(self) -> int:
+        """The last event's number in the call's own order; 0 before the first."""
+        return max((event.seq for event in self.events), default=0)
+
+    def of(self, *kinds: type[D]) -> list[tuple[Event, D]]:
+        """Return the events of some kinds that were not struck out, oldest first, each with its deed."""
+        return [
+            (event, event.deed)
+            for event in self.events
+            if isinstance(event.deed, kinds) and event.id not in self.voided
+        ]
+
+    def all_of(self, kind: type[D]) -> list[tuple[Event, D]]:
+        """Return the events of a kind, those struck out too."""
+        return [(event, event.deed) for event in self.events if isinstance(event.deed, kind)]
+
+    def event(self, event_id: str) -> Event | None:
+        """Return the event with this id."""
+        return self._by_id.get(event_id)
+
+    @cached_property
+    def _by_id(self) -> Mapping[str, Event]:
+        return {event.id: event for event in self.events}
+
+    @cached_property
+    def voids(self) -> Mapping[str, Event]:
+        """What was struck out, each with the event that did it."""
+        return {event.deed.event: event for event in self.events if isinstance(event.deed, Voided)}
+
+    @cached_property
+    def voided(self) -> frozenset[str]:
+        """The ids of what was struck out."""
+        return frozenset(self.voids)
+
+    @cached_property
+    def taken(self) -> tuple[Taken, ...]:
+        """Every reading, corrected and struck-out ones too, in the order they were taken."""
+        measured = [event for event in self.events if isinstance(event.deed, Measured)]
+        corrected = {
+            event.deed.supersedes: event.deed.reason
+            for event in measured
+            if isinstance(event.deed, Measured) and event.deed.supersedes and event.id not in self.voided
+        }
+        found = []
+        for event in measured:
+            assert isinstance(event.deed, Measured)  # noqa: S101 - filtered above
+            struck = corrected.get(event.id, "")
+            if event.id in self.voids:
+                struck = self.voids[event.id].deed.reason  # type: ignore[union-attr]
+            found.append(Taken(event=event, reading=reading_of(event.deed), struck=struck))
+        return tuple(found)
+
+    @cached_property
+    def standing(self) -> tuple[Taken, ...]:
+        """The readings that count, oldest first."""
+        return tuple(entry for entry in self.taken if not entry.struck)
+
+    @cached_property
+    def readings(self) -> tuple[Reading, ...]:
+        """The readings that count as plain values, oldest first."""
+        return tuple(entry.reading for entry in self.standing)
+
+    def taken_by_id(self, event_id: str) -> Taken | None:
+        """Return the reading an event holds."""
+        return next((entry for entry in self.taken if entry.id == event_id), None)
+
+    @cached_property
+    def seen(self) -> Mapping[tuple[str, str], tuple[Event, Seen]]:
+        """The newest of each sign and place, undone ones too."""
+        return {(deed.sign, deed.about): (event, deed) for event, deed in self.of(Seen)}
+
+    @cached_property
+    def found(self) -> tuple[tuple[Event, Seen], ...]:
+        """The signs that stand as found."""
+        return tuple((event, deed) for event, deed in self.seen.values() if deed.state == "found")
+
+    @property
+    def map(self) -> Mapped | None:
+        """The thermostat's conductors as last kept."""
+        kept = self.of(Mapped)
+        return kept[-1][1] if kept else None
+
+    @property
+    def taps(self) -> Sequence[tuple[Event, Tapped]]:
+        """The stopwatch's taps, oldest first."""
+        return self.of(Tapped)
+
+    @property
+    def logs(self) -> Sequence[tuple[Event, Logged]]:
+        """The current logs, oldest first, as they stand: a recording that was kept is one no more."""
+        kept = {deed.log: deed for _, deed in self.of(LoggedOut)}
+        found = []
+        for event, deed in self.of(Logged):
+            if event.id in kept:
+                end = kept[event.id]
+                deed = replace(deed, is_recording=False, found=end.found, dropped_seconds=end.dropped_seconds)
+            found.append((event, deed))
+        return found
+
+    @property
+    def airs(self) -> Sequence[tuple[Event, Aired]]:
+        """The measurements of the air, the newest with each filter."""
+        return list({deed.filter: (event, deed) for event, deed in self.of(Aired)}.values())
+
+    @property
+    def causes(self) -> Sequence[tuple[Event, Caused]]:
+        """The accepted causes that were not taken back."""
+        return self.of(Caused)
+
+    @property
+    def ledgers(self) -> Mapping[str, tuple[Event, Landed]]:
+        """The newest ledger of each part."""
+        return {deed.part: (event, deed) for event, deed in self.of(Landed)}
+
+    @property
+    def open_temporaries(self) -> Sequence[tuple[Event, Temporary, bool]]:
+        """The temporary measures, each with whether it was made right."""
+        done = {deed.temporary for _, deed in self.of(TemporaryDone)}
+        return [(event, deed, event.id in done) for event, deed in self.of(Temporary)]
+
+    @property
+    def checked(self) -> frozenset[str]:
+        """The lines of the list before power that were ticked since power last went back on."""
+        back = self.power_back
+        since = [(event, deed) for event, deed in self.of(Checked) if back is None or event.seq > back.seq]
+        return frozenset(deed.line for _, deed in (since or self.of(Checked)))
+
+    @property
+    def power_back(self) -> Event | None:
+        """The last time power went back on."""
+        backs = self.of(PowerBack)
+        return backs[-1][0] if backs else None
+
+    @property
+    def has_repair(self) -> bool:
+        """True once anything was repaired: what is repaired is proven before the call is closed."""
+        return bool(self.of(*REPAIRS))
+
+    @property
+    def awaits_proof(self) -> bool:
+        """True while something was repaired and neither proven nor left unproven for a reason since."""
+        fixes = self.of(*REPAIRS)
+        settled = self.of(Settled)
+        return bool(fixes) and (not settled or settled[-1][0].seq < fixes[-1][0].seq)
+
+    @property
+    def settled(self) -> tuple[Event, Settled] | None:
+        """How the proof was settled last."""
+        kept = self.of(Settled)
+        return kept[-1] if kept else None
+
+    @property
+    def closed(self) -> tuple[Event, Closed] | None:
+        """How the call was closed."""
+        kept = self.of(Closed)
+        return kept[-1] if kept else None

@@ -1,0 +1,66 @@
+"""Timing runs out of the stopwatch's taps: the newest tap of a kind and stage stands."""
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+
+from plentar.core.evidence.events import Event, Tapped
+from plentar.core.timing import TimingRun
+
+__all__ = ["WatchRun", "runs_of"]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class WatchRun:
+    """One run: when it was called and dropped, when each stage came and went, how long the unit had cooled before.
+
+    Moments are seconds since 1970.
+    """
+
+    number: int
+    called_at: float
+    dropped_at: float | None = None
+    on_at: Mapping[str, float] = field(default_factory=dict)
+    off_at: Mapping[str, float] = field(default_factory=dict)
+    cooled_seconds: float | None = None
+
+    def seen(self, moment: float, control_volts: float | None = None) -> TimingRun:
+        """Return the run as it stands at a moment."""
+        ends = moment if self.dropped_at is None else self.dropped_at
+        return TimingRun(
+            elapsed_seconds=max(0.0, moment - self.called_at),
+            on_seconds={name: _since(self.called_at, at) for name, at in self.on_at.items()},
+            off_seconds={name: _since(ends, at) for name, at in self.off_at.items()} if self.dropped_at else {},
+            dropped_seconds=None if self.dropped_at is None else _since(self.called_at, self.dropped_at),
+            control_volts=control_volts,
+            cooled_seconds=self.cooled_seconds,
+        )
+
+
+def _since(start: float, at: float) -> float:
+    return max(0.0, at - start)
+
+
+def runs_of(taps: Iterable[tuple[Event, Tapped]]) -> Sequence[WatchRun]:
+    """Return the runs that stand, oldest first; a run whose call was undone is gone."""
+    standing: dict[tuple[int, str, str], float] = {}
+    for event, tap in taps:
+        key = (tap.run, tap.deed, tap.stage)
+        if tap.is_undone:
+            standing.pop(key, None)
+        else:
+            standing[key] = event.done_at
+    runs: list[WatchRun] = []
+    for number, called_at in sorted((run, at) for (run, deed, _), at in standing.items() if deed == "call"):
+        last_end = runs[-1].dropped_at if runs else None
+        own = {(deed, stage): at for (run, deed, stage), at in standing.items() if run == number}
+        runs.append(
+            WatchRun(
+                number=number,
+                called_at=called_at,
+                dropped_at=own.get(("drop", "")),
+                on_at={stage: at for (deed, stage), at in own.items() if deed == "on"},
+                off_at={stage: at for (deed, stage), at in own.items() if deed == "off"},
+                cooled_seconds=None if last_end is None else _since(last_end, called_at),
+            )
+        )
+    return runs

@@ -1,0 +1,111 @@
+"""Readings off the run sheet: volts and amps anywhere, held against what the circuit predicts of a healthy unit."""
+
+import math
+from functools import lru_cache
+
+from plentar.core.errors import ReadingError
+from plentar.core.evidence.reading import Condition, Reading
+from plentar.core.judging.situation import Situation, changed
+from plentar.core.judging.spread import GHOST_OHMS, spread_of_one
+from plentar.core.limits.table import DEFAULT_LIMITS, Limits
+from plentar.core.limits.verdicts import Band, Grade, Verdict, grade
+from plentar.core.nameplate import Nameplate
+from plentar.core.network.drive import Drive, drives_of
+from plentar.core.network.plain import PlainSettled, solve_one
+from plentar.core.network.wiring import wire
+from plentar.core.points import Point
+
+__all__ = ["expected_at", "healthy", "judge_anywhere", "settled"]
+
+# Cold elements read a few percent below their hot ohms: field guide, section 3, hot/cold ratio 1.02 to 1.08.
+COLD_RATIO = 1 / 1.05
+
+
+def expected_at(
+    plate: Nameplate, condition: Condition, point_id: str, limits: Limits = DEFAULT_LIMITS
+) -> list[tuple[float, float]]:
+    """Return what a healthy unit may show at a point, each with its spread: several while poles are still moving.
+
+    Infinite spread marks a floating place, where only a ghost voltage stands.
+    """
+    found = []
+    for drive, _ in drives_of(plate, condition, limits):
+        shown, softness = healthy(plate, point_id, drive)
+        spread = spread_of_one(point_id, shown, softness, knows_supply=True)
+        found.append((shown, math.inf if softness > GHOST_OHMS else spread))
+    return found
+
+
+@lru_cache(maxsize=512)
+def settled(plate: Nameplate, drive: Drive) -> PlainSettled:
+    """Return the healthy unit at rest under a drive."""
+    return solve_one(wire(plate), drive)
+
+
+@lru_cache(maxsize=4096)
+def healthy(plate: Nameplate, point_id: str, drive: Drive) -> tuple[float, float]:
+    """Return what a healthy unit shows at a point, in the unit of its function, and how soft that is [ohm].
+
+    Raises:
+        ReadingError: The unit has no such place.
+    """
+    function, *places = point_id.split(":")
+    at_rest = settled(plate, drive)
+    if function == "amps":
+        return at_rest.amps(*(f"amps:{place}" for place in places[0].split("+"))), 0.0
+    if function == "ohms" and len(places) == 1:
+        cold = COLD_RATIO if places[0].endswith(".element") else 1.0
+        return at_rest.part_ohms(places[0]) * cold, 0.0
+    if function == "ohms":
+        return at_rest.dead_ohms(*places), 0.0
+    if function in ("volts", "dc_volts"):
+        return at_rest.read_volts(*places, function=function), at_rest.softness(*places)
+    raise ReadingError(f"nothing predicts {point_id!r}", field="point")
+
+
+def judge_anywhere(situation: Situation, reading: Reading, point: Point) -> Verdict:
+    """Judge volts between any two terminals, or amps around any conductor, against what the circuit predicts."""
+    plate = situation.plate
+    choices = expected_at(plate, reading.condition, point.id, situation.limits)
+    shown, spread = choices[-1]
+    base = Verdict(
+        grade=Grade.NOT_PROVEN,
+        value=reading.value,
+        uncertainty=reading.meter_uncertainty,
+        unit=point.unit,
+        expected=shown if math.isfinite(spread) else None,
+    )
+    trap = _wrong_function(plate, point)
+    if trap:
+        return changed(base, Grade.NOT_PROVEN, "wrong function", trap[0], trap[1])
+    if math.isinf(spread):
+        words = "One of the two hangs on nothing here: what the meter shows is a ghost."
+        step = "Read it again in low-impedance mode, or across a part."
+        return changed(base, Grade.NOT_PROVEN, "floating", words, step)
+    margin = 3.0 * spread + 0.3
+    band = Band(
+        marginal_low=shown - 1.3 * margin,
+        pass_low=shown - margin,
+        pass_high=shown + margin,
+        marginal_high=shown + 1.3 * margin,
+        source="circuit",
+    )
+    result = grade(reading.value, reading.meter_uncertainty, band)
+    words = f"A healthy unit shows {shown:.1f} {point.unit} here, {reading.condition.spoken}."
+    if result is Grade.PASS:
+        return changed(base, result, "", words, band=band)
+    if any(math.isinf(other) or abs(reading.value - value) <= 3.0 * other + 0.3 for value, other in choices[:-1]):
+        words = "Poles may still be on their way: this says nothing yet."
+        return changed(base, Grade.NOT_PROVEN, "", words, band=band)
+    return changed(base, result, "not as it should be", words, "See what the suspects make of it.", band=band)
+
+
+def _wrong_function(plate: Nameplate, point: Point) -> tuple[str, str] | None:
+    """Return why this function cannot answer at this place, and what to do instead."""
+    rectified = set(wire(plate).dc_terminals)
+    at_coil = bool(rectified & set(point.terminals))
+    if point.quantity == "volts" and at_coil:
+        return ("AC function on a rectified coil proves nothing, high or low.", "Switch the meter to DC volts.")
+    if point.quantity == "dc_volts" and not at_coil:
+        return ("The DC function reads zero on an AC circuit.", "Switch the meter to AC volts.")
+    return None

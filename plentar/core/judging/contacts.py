@@ -1,0 +1,125 @@
+"""Volts across a contact, limit or link, and what a silent pole means by the clock."""
+
+from plentar.core.evidence.reading import Condition, Reading
+from plentar.core.judging.situation import Situation, changed
+from plentar.core.limits.verdicts import Grade, Verdict, grade
+from plentar.core.limits.windows import Patience, closing
+from plentar.core.nameplate import HeatingCircuit
+from plentar.core.points import Point
+
+__all__ = ["judge_contact", "patience"]
+
+
+def judge_contact(situation: Situation, reading: Reading, point: Point) -> Verdict:
+    """Judge line volts across one part of a rung under its call."""
+    circuit = situation.plate.circuit(point.subject)
+    limits = situation.limits
+    part = point.where.rpartition(" ")[2]
+    base = Verdict(grade=Grade.NOT_PROVEN, value=reading.value, uncertainty=reading.meter_uncertainty, unit="V")
+    call = situation.plate.call_of(circuit.device)
+    if not reading.condition.is_called(call):
+        return changed(
+            base,
+            Grade.NOT_PROVEN,
+            "",
+            f"Across a {part} only a reading with {call} called tells anything.",
+            f"Call {call} and read again.",
+        )
+    band = limits.band("closed_contact_volts")
+    base = changed(base, Grade.NOT_PROVEN, "", "", band=band, expected=0.0)
+    supply = situation.supply(circuit.supplied_by, reading)
+    line = supply.value if supply is not None else situation.plate.nominal_volts
+    if reading.value >= limits.number("open_contact_ratio") * line and line > 0:
+        waiting = patience(situation, circuit, reading.condition) if part == "pole" else None
+        if waiting is not None:
+            return changed(base, *waiting)
+        return changed(
+            base,
+            Grade.FAIL,
+            "open under call",
+            f"Line volts stand across the {part}: it is open, and the rest of the rung is whole.",
+            _replace_step(part),
+        )
+    if reading.value > band.marginal_high:
+        words = f"The {part} drops volts it should pass on."
+        return changed(base, Grade.FAIL, "high resistance", words, _replace_step(part))
+    amps = situation.carries_current(circuit, reading)
+    if amps is not None and amps.value >= limits.number("dead_below_amps"):
+        return _closed(situation, reading, base, part, amps)
+    if grade(reading.value, reading.meter_uncertainty, band) is not Grade.PASS and reading.value >= band.pass_high:
+        return _burning(base)
+    if amps is None:
+        words = "Near zero means closed only if current flows."
+        return changed(base, Grade.NOT_PROVEN, "", words, f"Clamp {circuit.name}.")
+    words = "Near zero, but no current flows: closed, or the rung is open elsewhere."
+    return changed(base, Grade.NOT_PROVEN, "", words, "Read across the next part of the rung.")
+
+
+def _closed(situation: Situation, reading: Reading, base: Verdict, part: str, amps: Reading) -> Verdict:
+    """Judge a closed contact that carries current: by its volts from 10 A on, by its ohms below."""
+    limits = situation.limits
+    if amps.value >= limits.number("contact_least_amps"):
+        band = limits.band("closed_contact_volts")
+    else:
+        band = limits.band("closed_contact_ohms").scaled(amps.value)
+        if reading.meter_uncertainty > band.marginal_high:
+            words = f"At {amps.value:.1f} A this meter cannot tell a good {part} from a burning one."
+            return changed(base, Grade.NOT_PROVEN, "", words, band=band)
+    base = changed(base, Grade.NOT_PROVEN, "", "", band=band)
+    # Near a band edge the meter cannot tell closed from beginning to burn.
+    result = grade(reading.value, reading.meter_uncertainty, band)
+    if result is Grade.FAIL:
+        words = f"The {part} drops volts it should pass on."
+        return changed(base, result, "high resistance", words, _replace_step(part))
+    if result is Grade.MARGINAL and reading.value >= band.pass_high:
+        return _burning(base)
+    return changed(base, result, "closed", "Closed and carrying current.")
+
+
+def _burning(base: Verdict) -> Verdict:
+    return changed(
+        base,
+        Grade.MARGINAL,
+        "burning",
+        "A drop this large under load is a burning contact.",
+        "Look at it with power off; plan to replace it.",
+    )
+
+
+def _replace_step(part: str) -> str:
+    cause = {
+        "limit": " Find why it opened: filter, coil, blower.",
+        "link": " A link opens once, from overheating: find out why.",
+    }.get(part, "")
+    return f"Prove it with power off and its leads lifted.{cause}"
+
+
+def patience(situation: Situation, circuit: HeatingCircuit, condition: Condition) -> tuple[Grade, str, str, str] | None:
+    """Return what a silent circuit means by the clock, or None once it should long have closed.
+
+    Source:
+        Field guide, section 5, patience clock: before the maximum nothing, then marginal, late, did not close.
+    """
+    plate = situation.plate
+    seconds = condition.call_seconds(plate.call_of(circuit.device))
+    if seconds is None:
+        return None
+    poles = [plate.device(circuit.device).pole(number) for number in circuit.poles]
+    slowest = max((closing(plate, circuit.device, pole, situation.limits) for pole in poles), key=_latest)
+    if seconds < slowest.max_seconds:
+        return (
+            Grade.NOT_PROVEN,
+            "",
+            f"Called {seconds:.0f} s ago; this pole has until {slowest.max_seconds:.0f} s.",
+            f"Wait {slowest.max_seconds - seconds:.0f} s more.",
+        )
+    words = f"Called {seconds:.0f} s ago, window {slowest.max_seconds:.0f} s."
+    if seconds <= slowest.late_seconds:
+        return (Grade.MARGINAL, "late", words, "Give it a little more.")
+    if seconds < slowest.never_seconds:
+        return (Grade.FAIL, "late", words, f"At {slowest.never_seconds:.0f} s it counts as did not close.")
+    return None
+
+
+def _latest(window: Patience) -> float:
+    return window.max_seconds

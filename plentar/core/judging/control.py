@@ -1,0 +1,120 @@
+"""The 24 V side: volts at board and coil, a rectifier's output, the control current."""
+
+import math
+from dataclasses import replace
+
+from plentar.core.evidence.reading import Reading
+from plentar.core.judging.anywhere import expected_at
+from plentar.core.judging.situation import Situation, changed
+from plentar.core.limits.verdicts import Band, Grade, Verdict, grade
+from plentar.core.nameplate import Nameplate
+from plentar.core.points import Point
+
+__all__ = ["added_band", "judge_control", "judge_control_amps", "room_amps"]
+
+
+def judge_control(situation: Situation, reading: Reading, point: Point) -> Verdict:
+    """Judge control volts at the board or across a coil, under its call or without."""
+    plate, condition = situation.plate, reading.condition
+    call = point.subject if point.subject in plate.calls else plate.call_of(point.subject)
+    band = situation.limits.band("control_volts")
+    base = Verdict(grade=Grade.PASS, value=reading.value, uncertainty=reading.meter_uncertainty, unit="V")
+    if not condition.is_called(call):
+        absent = reading.value < band.marginal_low
+        return changed(
+            base,
+            Grade.PASS if absent else Grade.FAIL,
+            "" if absent else "always calling",
+            f"{call} is not called, so none is expected here." if absent else f"24 V here with no {call} call.",
+            "" if absent else "Take the thermostat's conductors off one at a time and look upstream.",
+            expected=0.0,
+        )
+    if point.quantity == "dc_volts":
+        return _judge_rectified(situation, reading, point)
+    verdict = replace(base, grade=grade(reading.value, reading.meter_uncertainty, band), band=band, expected=24.0)
+    if verdict.grade is Grade.PASS:
+        return changed(verdict, Grade.PASS, "", f"The {call} call arrives here.")
+    if reading.value < 2.0:
+        return changed(
+            verdict,
+            verdict.grade,
+            "no call",
+            f"{call} is called but does not arrive here.",
+            "Trace back toward the thermostat: board first, then R, then the control fuse.",
+        )
+    low = reading.value < band.pass_low + reading.meter_uncertainty
+    return changed(
+        verdict,
+        verdict.grade,
+        "low control volts" if low else "high control volts",
+        "Coils may chatter and heaters warm slowly." if low else "Coils run hot.",
+        "Read R to C with and without the call, and the transformer's tap." if low else "Check the transformer's tap.",
+    )
+
+
+def _judge_rectified(situation: Situation, reading: Reading, point: Point) -> Verdict:
+    """Judge a DC coil's volts as a share of the rectifier's AC input; field guide, section 3."""
+    before = (f"volts:{point.subject}.rectifier.1:board.c", "volts:board.w:board.c")
+    inlets = [found.value for name in before if (found := situation.alike(name, reading)) is not None]
+    inlet = inlets[0] if inlets and inlets[0] > 10 else 24.0
+    band = situation.limits.band("rectified_ratio").scaled(inlet)
+    share = reading.value / inlet
+    verdict = Verdict(
+        grade=grade(reading.value, reading.meter_uncertainty, band),
+        value=reading.value,
+        band=band,
+        uncertainty=reading.meter_uncertainty,
+        unit="V",
+        expected=1.25 * inlet,
+        because=f"{share:.2f} × its {inlet:.1f} V AC input, on the DC function.",
+    )
+    if verdict.grade is Grade.PASS:
+        return verdict
+    dead = situation.limits.number("rectifier_dead_ratio")
+    half = situation.limits.band("rectified_ratio").marginal_low
+    kind = "dead" if share < dead else "half a bridge open" if share < half else "low" if share < 1 else "high"
+    step = "Read the AC into the rectifier board; with that right, the board is what is wrong."
+    return changed(verdict, verdict.grade, kind, verdict.because, step if share < 1 else "")
+
+
+def room_amps(plate: Nameplate) -> float:
+    """Return what the control side may draw: the smaller of VA / 24 and the fuse [A]."""
+    return min(plate.transformer.va / 24.0, plate.transformer.fuse_amps or math.inf)
+
+
+def judge_control_amps(situation: Situation, reading: Reading) -> Verdict:
+    """Judge the control current: pass below 80 % of the smaller of transformer and fuse, once the heaters are warm.
+
+    Source:
+        Field guide, section 3, control current R leg, after 60 s.
+    """
+    plate, limits = situation.plate, situation.limits
+    room = room_amps(plate)
+    band = replace(limits.band("control_amps_ratio").scaled(room), source="nameplate")
+    expected = expected_at(plate, reading.condition, reading.point, limits)[-1][0]
+    base = Verdict(
+        grade=grade(reading.value, reading.meter_uncertainty, band),
+        value=reading.value,
+        uncertainty=reading.meter_uncertainty,
+        unit="A",
+        expected=expected,
+        band=band,
+    )
+    if plate.is_assumed("transformer.va"):
+        words = f"The transformer's VA is not known: {plate.transformer.va:g} assumed."
+        return changed(base, Grade.NOT_PROVEN, "", words, "Read it off the transformer.", band=None)
+    seconds = min((s for _, s in reading.condition.calls if s is not None), default=None)
+    if seconds is not None and seconds < limits.number("control_amps_after_seconds"):
+        words = f"Only {seconds:.0f} s called: a heater draws more until it is warm."
+        return changed(base, Grade.NOT_PROVEN, "", words, "Read it again after a minute.")
+    words = (
+        f"{plate.transformer.va:g} VA and the fuse leave {room:.2f} A; the calls on now should take about "
+        f"{expected:.2f} A."
+    )
+    step = "" if base.grade is Grade.PASS else "Take one conductor off at a time until it falls: that one is shorted."
+    return changed(base, base.grade, "" if base.grade is Grade.PASS else "overloaded", words, step)
+
+
+def added_band(situation: Situation, expected_amps: float) -> Band:
+    """Return the band of what one call adds to the control current [A]."""
+    return replace(situation.limits.band("added_amps_ratio").scaled(expected_amps), source="circuit")

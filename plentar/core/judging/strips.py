@@ -1,0 +1,237 @@
+"""Amps of a strip against the volts found, of a feed against its strips, of like strips against each other."""
+
+from collections.abc import Sequence
+
+from plentar.core.electrical import expected_element_amps
+from plentar.core.evidence.metrology import root_sum_square
+from plentar.core.evidence.reading import Condition, Reading
+from plentar.core.judging.contacts import patience
+from plentar.core.judging.situation import Situation, changed, kilowatts
+from plentar.core.limits.verdicts import Band, Grade, Verdict, grade
+from plentar.core.nameplate import HeatingCircuit, Nameplate
+from plentar.core.points import part_words, rung_terminals
+
+__all__ = ["Likeness", "feed_residual", "judge_feed_total", "judge_strip", "like_elements"]
+
+NO_SUPPLY = "Read L1 to L2 at the unit first: amps are only judged at the volts found."
+CHECK_RANGE = "Check range and units: is it on the right range, around one conductor, and in amps?"
+Likeness = tuple[Verdict, tuple[str, ...], Condition]
+
+
+def judge_strip(situation: Situation, reading: Reading, circuit: HeatingCircuit) -> Verdict:
+    """Judge one strip's amps: what it should draw at the volts found under the same calls."""
+    plate, limits = situation.plate, situation.limits
+    call = plate.call_of(circuit.device)
+    base = Verdict(grade=Grade.NOT_PROVEN, value=reading.value, uncertainty=reading.meter_uncertainty, unit="A")
+    is_dead = reading.value < limits.number("dead_below_amps")
+    if reading.condition.feed_state(plate.feed_of(circuit.supplied_by)) != "live":
+        if is_dead:
+            words = "The feed is off, so this says nothing about the strip."
+            return changed(base, Grade.NOT_PROVEN, "", words)
+        words = "The strip draws current on a feed marked off."
+        return changed(base, Grade.FAIL, "still live", words, "Stop. Find the feed that is still on.", expected=0.0)
+    if not reading.condition.is_called(call):
+        return _without_call(base, circuit, plate, call, is_dead=is_dead)
+    supply = situation.supply(circuit.supplied_by, reading)
+    if supply is None or supply.value <= 0:
+        warning = _range_warning(situation, reading, plate.nominal_volts, circuit)
+        return changed(
+            base, Grade.NOT_PROVEN, "", "No supply volts yet, so no expected amps.", NO_SUPPLY, warning=warning
+        )
+    expected = expected_element_amps(circuit.rated_watts, circuit.rated_volts, supply.value)
+    uncertainty = root_sum_square(reading.meter_uncertainty, expected * supply.meter_uncertainty / supply.value)
+    band = limits.band("element_amps_ratio").scaled(expected)
+    unloaded = "" if supply.condition.heat == reading.condition.heat else ", read without this call,"
+    verdict = Verdict(
+        grade=grade(reading.value, uncertainty, band),
+        value=reading.value,
+        uncertainty=uncertainty,
+        unit="A",
+        expected=expected,
+        band=band,
+        warning=_range_warning(situation, reading, supply.value, circuit),
+        because=f"A {kilowatts(circuit)} element at {supply.value:.1f} V{unloaded} should draw {expected:.1f} A.",
+    )
+    if is_dead:
+        waiting = patience(situation, circuit, reading.condition)
+        if waiting is not None:
+            return changed(verdict, *waiting)
+        return changed(verdict, Grade.FAIL, "dead", verdict.because, _trace_step(circuit))
+    return _heating(situation, reading, circuit, verdict)
+
+
+def _without_call(base: Verdict, circuit: HeatingCircuit, plate: Nameplate, call: str, *, is_dead: bool) -> Verdict:
+    if is_dead:
+        return changed(base, Grade.PASS, "off", f"No {call} call and no current, as it should be.", expected=0.0)
+    return changed(
+        base,
+        Grade.FAIL,
+        "stuck",
+        f"{circuit.name} draws current with no {call} call.",
+        f"Is there 24 V at {part_words(circuit.device)}'s {_drive(plate, circuit)}? Yes: look upstream. No: the pole "
+        "is stuck, or the strip is grounded: clamp both its leads.",
+        expected=0.0,
+    )
+
+
+def _heating(situation: Situation, reading: Reading, circuit: HeatingCircuit, verdict: Verdict) -> Verdict:
+    """Judge a strip that draws current under its call."""
+    limits = situation.limits
+    if situation.plate.rating_is_assumed(circuit.id):
+        words = f"{circuit.name} draws current; its rating is not on the plate yet ({kilowatts(circuit)} assumed)."
+        step = "Read the kit's label and fill in the kilowatts."
+        return changed(verdict, Grade.NOT_PROVEN, "", words, step, band=None)
+    ratio = reading.value / (verdict.expected or 1.0)
+    if limits.number("half_dead_from_ratio") <= ratio <= limits.number("half_dead_to_ratio"):
+        return changed(
+            verdict,
+            Grade.FAIL,
+            "half dead",
+            verdict.because,
+            "Half the current: part of the element is "
+            "open, or it gets half the volts. Read volts across the element's two ends.",
+        )
+    if verdict.grade is Grade.PASS:
+        return verdict
+    kind = "low current" if ratio < 1 else "high current"
+    step = (
+        "Volts are right and amps low: read across pole, limit and link for a drop, then element ohms with power off."
+        if ratio < 1
+        else "Compare the plate with the element fitted; then element ohms with power off."
+    )
+    return changed(verdict, verdict.grade, kind, verdict.because, CHECK_RANGE if verdict.warning else step)
+
+
+def _range_warning(situation: Situation, reading: Reading, volts: float, circuit: HeatingCircuit) -> str:
+    expected = expected_element_amps(circuit.rated_watts, circuit.rated_volts, volts)
+    return CHECK_RANGE if reading.value > situation.limits.number("implausible_ratio") * expected else ""
+
+
+def _trace_step(circuit: HeatingCircuit) -> str:
+    parts = [part for part, _, _ in rung_terminals(circuit) if part != "element"]
+    in_order = sorted(set(parts), key=("pole", "limit", "link").index)
+    return (
+        f"Trace {circuit.name} under the call: 24 V at {part_words(circuit.device)}, then volts "
+        f"across {', '.join(in_order)}."
+    )
+
+
+def _drive(plate: Nameplate, circuit: HeatingCircuit) -> str:
+    return "heater" if plate.device(circuit.device).kind == "sequencer" else "coil"
+
+
+def judge_feed_total(situation: Situation, reading: Reading, feed: str) -> Verdict:
+    """Judge a feed's total against its strips' own amps under the same calls."""
+    residual = feed_residual(situation, reading, feed)
+    if residual is not None:
+        return residual
+    return Verdict(
+        grade=Grade.NOT_PROVEN,
+        value=reading.value,
+        uncertainty=reading.meter_uncertainty,
+        unit="A",
+        because="The total is held against the strips' own amps under the same calls.",
+        next_step="Clamp each strip on this feed first.",
+    )
+
+
+def feed_residual(situation: Situation, reading: Reading, feed: str) -> Verdict | None:
+    """Judge a feed's total against the sum of its strips; None until every strip on it has been clamped.
+
+    The blower adds somewhere between nothing and its own amps, since a motor's current is out of step with a
+    strip's: the pass band is that wide. Beyond it by 40 % of the smallest strip, something is missing or unlisted.
+
+    Source:
+        Field guide, section 5, feeder residual.
+    """
+    plate = situation.plate
+    circuits = [circuit for circuit in plate.circuits if plate.feed_of(circuit.supplied_by) == feed]
+    known = [strip for circuit in circuits if (strip := situation.carries_current(circuit, reading)) is not None]
+    if not circuits or len(known) < len(circuits):
+        return None
+    total = sum(strip.value for strip in known)
+    blower_amps = plate.blower.rated_amps if plate.feed_of(plate.blower.supplied_by) == feed else 0.0
+    margin = 0.4 * min(c.rated_watts / c.rated_volts for c in circuits)
+    band = Band(
+        marginal_low=total - margin,
+        pass_low=total,
+        pass_high=total + blower_amps,
+        marginal_high=total + blower_amps + margin,
+        source="circuit",
+    )
+    uncertainty = root_sum_square(reading.meter_uncertainty, *(strip.meter_uncertainty for strip in known))
+    result = grade(reading.value, uncertainty, band)
+    # The pass band is made of measured values, so being within their own uncertainty of it is no defect.
+    if band.pass_low - uncertainty <= reading.value <= band.pass_high + uncertainty:
+        result = Grade.PASS
+    base = Verdict(
+        grade=result,
+        value=reading.value,
+        uncertainty=uncertainty,
+        unit="A",
+        expected=total + blower_amps / 2,
+        band=band,
+        because=f"The strips clamped one by one add up to {total:.1f} A"
+        + (f"; the blower may add up to {blower_amps:g} A." if blower_amps else "."),
+    )
+    if result is Grade.PASS:
+        return base
+    if reading.value < total:
+        return changed(
+            base, result, "strip missing", base.because, "Clamp each strip again: one has dropped out since."
+        )
+    return changed(base, result, "unlisted load", base.because, "Look for a strip or load nobody listed on this feed.")
+
+
+def like_elements(situation: Situation) -> list[Likeness]:
+    """Compare strips of one rating that draw current, state by state of the unit.
+
+    Returns:
+        For each state with two like strips running, the worst spread in % of the mean (counts only as uncertainty), the
+        circuits' ids, and the condition; the newest state last.
+    Source:
+        Field guide, section 3: within 10 %, marginal to 20 %.
+    """
+    dead_below = situation.limits.number("dead_below_amps")
+    circuits = {f"amps:{circuit.id}": circuit for circuit in situation.plate.circuits}
+    taken: dict[tuple[object, ...], dict[str, Reading]] = {}
+    for reading in situation.readings:
+        if reading.point in circuits:
+            strips = taken.pop(reading.condition.state, {})
+            taken[reading.condition.state] = {**strips, reading.point: reading}
+    found: list[Likeness] = []
+    for strips in taken.values():
+        groups: dict[tuple[float, float, str], list[tuple[str, Reading]]] = {}
+        for point, reading in strips.items():
+            circuit = circuits[point]
+            if reading.value >= dead_below:
+                key = (circuit.rated_watts, circuit.rated_volts, situation.plate.feed_of(circuit.supplied_by))
+                groups.setdefault(key, []).append((circuit.id, reading))
+        spreads = [
+            (_spread(situation, [r for _, r in group]), tuple(i for i, _ in group), group[-1][1].condition)
+            for group in groups.values()
+            if len(group) > 1
+        ]
+        if spreads:
+            found.append(max(spreads, key=lambda entry: (entry[0].grade.severity, entry[0].value)))
+    return found
+
+
+def _spread(situation: Situation, readings: Sequence[Reading]) -> Verdict:
+    amps = [reading.value for reading in readings]
+    mean = sum(amps) / len(amps)
+    ratio = (max(amps) - min(amps)) / mean
+    counts = root_sum_square(*(reading.counts_uncertainty for reading in readings[:2])) / mean
+    band = situation.limits.band("like_elements_ratio")
+    result = grade(ratio, counts, band)
+    return Verdict(
+        grade=result,
+        value=100 * ratio,
+        uncertainty=100 * counts,
+        unit="%",
+        band=band.scaled(100),
+        expected=0.0,
+        kind="" if result is Grade.PASS else "unlike",
+        because="Strips of one rating on one supply, read with one meter.",
+        next_step="" if result is Grade.PASS else "Element ohms of the low one, power off and its leads lifted.",
+    )

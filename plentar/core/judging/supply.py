@@ -1,0 +1,122 @@
+"""Line volts at the unit, each leg to ground, and a feed that is said to be off."""
+
+import math
+from collections.abc import Sequence
+
+from plentar.core.evidence.metrology import root_sum_square
+from plentar.core.evidence.reading import Reading
+from plentar.core.judging.situation import Situation, changed
+from plentar.core.limits.verdicts import Grade, Verdict, grade
+from plentar.core.points import Point, is_control_side
+
+__all__ = ["judge_off", "judge_supply", "leg_difference"]
+
+
+def judge_supply(situation: Situation, reading: Reading, point: Point) -> Verdict:
+    """Judge volts at a feed's line terminals: against the service, or as proof that a feed is off."""
+    plate, limits = situation.plate, situation.limits
+    is_leg = reading.point.endswith(":ground")
+    share = 1.0 if not is_leg else 1 / math.sqrt(3) if plate.supply == "wye" else 0.5
+    expected = plate.nominal_volts * share
+    band = limits.supply_band(plate.nominal_volts).scaled(share)
+    verdict = Verdict(
+        grade=grade(reading.value, reading.meter_uncertainty, band),
+        value=reading.value,
+        uncertainty=reading.meter_uncertainty,
+        unit="V",
+        expected=expected,
+        band=band,
+    )
+    if reading.condition.feed_state(point.subject) != "live":
+        return judge_off(situation, reading)
+    if verdict.grade is Grade.PASS:
+        return changed(verdict, Grade.PASS, "", f"Inside the band for a {plate.nominal_volts:g} V supply.")
+    if reading.value < 0.2 * expected:
+        return changed(
+            verdict,
+            verdict.grade,
+            "feed dead" if not is_leg else "leg dead",
+            "Almost no voltage on a live feed.",
+            _lost_pole_step(situation, reading, point.subject),
+        )
+    low = reading.value < expected
+    return changed(
+        verdict,
+        verdict.grade,
+        "low supply" if low else "high supply",
+        "Heat falls with the square of the volts." if low else "High volts raise the current of every strip.",
+        "Compare with the panel and the disconnect, with and without load." if low else "Have the utility check it.",
+    )
+
+
+def judge_off(situation: Situation, reading: Reading) -> Verdict:
+    """Judge volts where all is said to be off: below the dead limit, uncertainty included, or treated as live."""
+    verdict = Verdict(
+        grade=Grade.PASS, value=reading.value, uncertainty=reading.meter_uncertainty, unit="V", expected=0.0
+    )
+    if reading.value + reading.meter_uncertainty < situation.limits.number("dead_volts"):
+        return changed(verdict, Grade.PASS, "dead", "No voltage with the feed off, as it should be.")
+    is_control = all(is_control_side(place) for place in reading.point.split(":")[1:])
+    if is_control and reading.value >= situation.limits.number("other_source_from_volts"):
+        words = "Control volts stay with every feed off: live from another source."
+    elif reading.mode:
+        words = "It stays in low-impedance mode: live, or fed back from somewhere."
+    elif reading.value < 0.3 * situation.plate.nominal_volts:
+        words = "Some voltage is present on a feed marked off: treat it as live until low-impedance mode tells."
+    else:
+        words = "Voltage is present on a feed marked off."
+    step = "Stop. Find the other feed or the wrong breaker before anything is touched."
+    return changed(verdict, Grade.FAIL, "still live", words, step)
+
+
+def _lost_pole_step(situation: Situation, reading: Reading, feed: str) -> str:
+    legs = [situation.alike(f"volts:{feed}.{leg}:ground", reading) for leg in ("l1", "l2")]
+    if all(leg is not None and leg.value > 0.35 * situation.plate.nominal_volts for leg in legs):
+        return (
+            "Both legs near full volts to ground and none between them: one pole is lost and fed back through "
+            "the unit. Read each breaker pole, line side against load side."
+        )
+    return "Read each leg to ground, then breaker line side against load side."
+
+
+def leg_difference(situation: Situation, feed: str) -> Verdict | None:
+    """Compare both legs to ground, read in one state of the unit; None until both were, or with both dead.
+
+    Source:
+        Field guide, section 3: within 3 % of their mean, marginal to 10 %.
+    """
+    pair = _legs(situation.readings, feed)
+    if pair is None or max(pair[0].value, pair[1].value) < 0.2 * situation.plate.nominal_volts:
+        return None
+    leg_1, leg_2 = pair
+    mean = (leg_1.value + leg_2.value) / 2
+    ratio = abs(leg_1.value - leg_2.value) / mean
+    counts = root_sum_square(leg_1.counts_uncertainty, leg_2.counts_uncertainty) / mean
+    band = situation.limits.band("leg_difference_ratio")
+    result = grade(ratio, counts, band)
+    lost = min(leg_1.value, leg_2.value) < 0.2 * max(leg_1.value, leg_2.value)
+    return Verdict(
+        grade=result,
+        value=100 * ratio,
+        uncertainty=100 * counts,
+        unit="%",
+        band=band.scaled(100),
+        expected=0.0,
+        kind="leg lost" if lost else "" if result is Grade.PASS else "legs differ",
+        because="Leg 1 and leg 2 to ground, one meter.",
+        next_step="" if result is Grade.PASS else "Read each pole of the breaker, line side against load side.",
+    )
+
+
+def _legs(readings: Sequence[Reading], feed: str) -> tuple[Reading, Reading] | None:
+    """Return the newest pair of legs read with the feed live in one state of the unit."""
+    newest: dict[tuple[object, ...], dict[str, Reading]] = {}
+    found = None
+    for reading in readings:
+        for leg in ("l1", "l2"):
+            if reading.point == f"volts:{feed}.{leg}:ground" and reading.condition.feed_state(feed) == "live":
+                pair = newest.setdefault(reading.condition.state, {})
+                pair[leg] = reading
+                if len(pair) == 2:
+                    found = (pair["l1"], pair["l2"])
+    return found

@@ -1,0 +1,95 @@
+"""The way from a reading to the file that judges it."""
+
+from plentar.core.errors import ReadingError
+from plentar.core.evidence.reading import Reading
+from plentar.core.judging.anywhere import judge_anywhere
+from plentar.core.judging.blower import back_feed, judge_blower, judge_capacitor
+from plentar.core.judging.contacts import judge_contact
+from plentar.core.judging.control import judge_control, judge_control_amps
+from plentar.core.judging.ohms import judge_ohms
+from plentar.core.judging.situation import Situation
+from plentar.core.judging.strips import judge_feed_total, judge_strip
+from plentar.core.judging.supply import judge_off, judge_supply
+from plentar.core.limits.verdicts import Grade, Verdict
+from plentar.core.places import find_point
+from plentar.core.points import Point, is_on_run_sheet
+
+__all__ = ["judge"]
+
+
+def judge(situation: Situation, reading: Reading) -> Verdict:
+    """Judge one reading at one of the unit's points.
+
+    Raises:
+        ReadingError: The unit has no such point.
+    """
+    point = find_point(situation.plate, reading.point)
+    if point.quantity == "ohms":
+        return judge_ohms(situation, reading, point)
+    if point.quantity == "microfarads":
+        return judge_capacitor(situation, reading)
+    if point.quantity == "degf":
+        words = "One temperature says nothing by itself: the rise does."
+        return Verdict(
+            grade=Grade.NOT_PROVEN,
+            value=reading.value,
+            uncertainty=reading.meter_uncertainty,
+            unit=point.unit,
+            because=words,
+        )
+    if (
+        point.quantity == "volts"
+        and _all_off(reading)
+        and not (point.is_control and reading.condition.control == "separate source")
+    ):
+        return judge_off(situation, reading)
+    if not is_on_run_sheet(situation.plate, reading.point):
+        return _elsewhere(situation, reading, point)
+    if point.quantity == "amps":
+        return _amps(situation, reading, point)
+    if point.step == "supply":
+        return judge_supply(situation, reading, point)
+    if point.step == "heat-call":
+        return judge_control(situation, reading, point)
+    if point.step == "trace":
+        return judge_contact(situation, reading, point)
+    raise ReadingError(f"no rule judges {point.id!r}", field="point")
+
+
+def _all_off(reading: Reading) -> bool:
+    condition = reading.condition
+    return bool(condition.feeds) and not condition.in_hand and all(state != "live" for _, state in condition.feeds)
+
+
+def _amps(situation: Situation, reading: Reading, point: Point) -> Verdict:
+    if point.subject == "blower":
+        return judge_blower(situation, reading)
+    if point.subject in {feed.id for feed in situation.plate.feeds}:
+        return judge_feed_total(situation, reading, point.subject)
+    return judge_strip(situation, reading, situation.plate.circuit(point.subject))
+
+
+def _elsewhere(situation: Situation, reading: Reading, point: Point) -> Verdict:
+    """Judge what the run sheet does not ask for: a strip's other lead, the control current, any two terminals."""
+    if point.id == "amps:control":
+        return judge_control_amps(situation, reading)
+    strip, _, end = point.id.removeprefix("amps:").partition(".")
+    own = situation.alike(f"amps:{strip}", reading) if point.quantity == "amps" and end == "return" else None
+    if own is not None:
+        gap = abs(own.value - reading.value)
+        if gap > situation.limits.number("dead_below_amps") + own.meter_uncertainty + reading.meter_uncertainty:
+            return Verdict(
+                grade=Grade.FAIL,
+                value=reading.value,
+                uncertainty=reading.meter_uncertainty,
+                unit="A",
+                expected=own.value,
+                kind="leads differ",
+                because=f"{own.value:.1f} A in one lead, {reading.value:.1f} A in the other: the rest is in the frame.",
+                next_step="The element is grounded: take its feed off and lock it.",
+            )
+    if point.id == "amps:interlock" and not reading.condition.heat:
+        back = back_feed(situation, reading)
+        if back is not None:
+            return back
+    return judge_anywhere(situation, reading, point)

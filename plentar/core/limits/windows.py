@@ -1,0 +1,102 @@
+"""When a pole may move: its window, when it is late, when it counts as never, chained stages added up."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from plentar.core.limits.table import DEFAULT_LIMITS, Limits
+from plentar.core.nameplate import Nameplate, Pole, Window
+
+__all__ = ["AT_ONCE", "Patience", "closing", "opening"]
+
+# Relays and contactors pull in at once; this is what a person needs to press and look.
+AT_ONCE = Window(min_seconds=0.0, max_seconds=5.0)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Patience:
+    """The seconds after a call, or after its end, that decide what a pole's silence or its staying means.
+
+    Inside the window it passes, before it is early, to `late_seconds` marginal, then late; at `never_seconds` it did
+    not close, or is stuck. `source` is who set them.
+    """
+
+    min_seconds: float
+    max_seconds: float
+    late_seconds: float
+    never_seconds: float
+    source: str
+
+    def __add__(self, other: "Patience") -> "Patience":
+        """Return one stage after another: chained stages add up."""
+        return Patience(
+            min_seconds=self.min_seconds + other.min_seconds,
+            max_seconds=self.max_seconds + other.max_seconds,
+            late_seconds=self.late_seconds + other.late_seconds,
+            never_seconds=self.never_seconds + other.never_seconds,
+            source=self.source if self.source == other.source else "default",
+        )
+
+
+def closing(plate: Nameplate, device_id: str, pole: Pole | None, limits: Limits = DEFAULT_LIMITS) -> Patience:
+    """Return when a pole is to close after the thermostat's call.
+
+    Args:
+        plate: The unit.
+        device_id: The sequencer, contactor or heat relay.
+        pole: The pole; None for a device whose poles print nothing.
+        limits: The shop's limits.
+    Source:
+        Field guide, section 3, pole on-time: a printed window, marginal to 1.2 times its maximum, did not close by
+        twice; none printed: 90, 120 and 240 s. Chained stages add up.
+    """
+    return _chained(plate, device_id, pole, limits, _on)
+
+
+def opening(plate: Nameplate, device_id: str, pole: Pole | None, limits: Limits = DEFAULT_LIMITS) -> Patience:
+    """Return when a pole is to open after the call ends; none printed: 120, 144 and 240 s."""
+    return _chained(plate, device_id, pole, limits, _off)
+
+
+def _chained(
+    plate: Nameplate,
+    device_id: str,
+    pole: Pole | None,
+    limits: Limits,
+    own: Callable[[str, Pole | None, Limits], Patience],
+) -> Patience:
+    device = plate.device(device_id)
+    found = own(device.kind, pole, limits)
+    if device.fed_by in ("W", "W2"):
+        return found
+    before = plate.device(device.fed_by).auxiliary
+    return found + _chained(plate, device.fed_by, before, limits, own)
+
+
+def _on(kind: str, pole: Pole | None, limits: Limits) -> Patience:
+    if pole is not None and pole.on_window is not None:
+        return _printed(pole.on_window, "nameplate", limits)
+    return _unprinted(limits, "on") if kind == "sequencer" else _printed(AT_ONCE, "default", limits)
+
+
+def _off(kind: str, pole: Pole | None, limits: Limits) -> Patience:
+    if pole is not None and pole.off_window is not None:
+        return _printed(pole.off_window, "nameplate", limits)
+    return _unprinted(limits, "off") if kind == "sequencer" else _printed(AT_ONCE, "default", limits)
+
+
+def _printed(window: Window, source: str, limits: Limits) -> Patience:
+    return Patience(
+        min_seconds=window.min_seconds,
+        max_seconds=window.max_seconds,
+        late_seconds=limits.number("late_ratio") * window.max_seconds,
+        never_seconds=limits.number("never_ratio") * window.max_seconds,
+        source=source,
+    )
+
+
+def _unprinted(limits: Limits, which: str) -> Patience:
+    names = (f"{which}_seconds", f"late_{which}_seconds", f"never_{which}_seconds")
+    latest, late, never = (limits.number(name) for name in names)
+    return Patience(
+        min_seconds=0.0, max_seconds=latest, late_seconds=late, never_seconds=never, source=limits.source(*names)
+    )

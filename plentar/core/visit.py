@@ -1,0 +1,593 @@
+"""A visit: plate, evidence, limits and a moment in; verdicts, findings, causes, steps and proof out.
+
+Every screen, paper, file and command reads a visit and nothing else. It judges nothing itself: it hands the evidence to
+those who do, once, and keeps what they said.
+"""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from functools import cached_property, lru_cache
+from typing import TYPE_CHECKING
+
+from plentar.core.airflow import AirReading, AirVerdict, judge_air, watts_in_airstream
+from plentar.core.control_circuit import CallCurrent, call_currents
+from plentar.core.errors import PlentarError, ReadingError
+from plentar.core.evidence.events import Aired, Event, Landed
+from plentar.core.evidence.lockout import Lockout, fold
+from plentar.core.evidence.reading import Condition, Reading
+from plentar.core.evidence.record import Record, Taken
+from plentar.core.evidence.runs import WatchRun, runs_of
+from plentar.core.findings import Finding, compare, find
+from plentar.core.judging.anywhere import healthy
+from plentar.core.judging.situation import Situation
+from plentar.core.judging.verdict import judge
+from plentar.core.ledger import LedgerNote, LedgerRow, check_ledger
+from plentar.core.limits.table import DEFAULT_LIMITS, Limits
+from plentar.core.limits.verdicts import Grade, Verdict
+from plentar.core.nameplate import Nameplate
+from plentar.core.network.drive import Drive
+from plentar.core.observations import Observation, sign_of
+from plentar.core.places import find_point
+from plentar.core.points import Point, part_words
+from plentar.core.proof import BEFORE_POWER, Proof, proof_items, prove
+from plentar.core.supply_loss import SupplyLoss, supply_loss
+from plentar.core.thermostat_map import MapNote, MapRow, check_map
+from plentar.core.timing import RunVerdict, Stage, TimingRun, judge_run, stages_of
+from plentar.core.work.safety import SafeLine, ohms_refusal, safe_list
+
+if TYPE_CHECKING:
+    from plentar.core.diagnosis import Cause, Diagnosis
+    from plentar.core.next_test import NextTest
+
+__all__ = ["ROWS", "Airstream", "BlowerRow", "Judged", "Ledger", "Visit"]
+
+ROWS: tuple[tuple[str, frozenset[str]], ...] = (
+    ("G", frozenset({"G"})),
+    ("W", frozenset({"W"})),
+    ("W and G", frozenset({"W", "G"})),
+    ("nothing", frozenset()),
+)
+CAPACITOR = "microfarads:blower.capacitor"
+# Less is not worth a place on the screen.
+LEAST_SHARE, MOST_SUSPECTS, LEAST_BITS = 0.02, 4, 0.02
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Judged:
+    """A reading with its point and its verdict in the light of what stands."""
+
+    taken: Taken
+    point: Point
+    verdict: Verdict
+
+    @property
+    def reading(self) -> Reading:
+        """The reading itself."""
+        return self.taken.reading
+
+    @property
+    def is_superseded(self) -> bool:
+        """True when it was corrected or struck out."""
+        return bool(self.taken.struck)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Airstream:
+    """What heats the air, as read: volts, each strip's amps, the blower's, and the watts of it all."""
+
+    volts: float
+    strips: Mapping[str, float]
+    blower_amps: float | None
+    watts: float
+    uncertainty: float
+    missing: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class AirResult:
+    """One measurement of the air, judged: with which filter, the two temperatures, what follows."""
+
+    event: Event
+    filter: str
+    return_degf: float
+    supply_degf: float
+    altitude_feet: float
+    verdict: AirVerdict
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class BlowerRow:
+    """One row of the four: what a healthy unit does, what was seen, whether that agrees."""
+
+    name: str
+    calls: frozenset[str]
+    blower_runs: bool
+    strips_heat: bool
+    seen_blower: bool | None
+    seen_strips: bool | None
+    is_set: bool
+
+    @property
+    def agrees(self) -> bool | None:
+        """Whether all that was seen is as it should be; None before anything was."""
+        seen = [(self.seen_blower, self.blower_runs), (self.seen_strips, self.strips_heat)]
+        known = [a == b for a, b in seen if a is not None]
+        return all(known) if known else None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Ledger:
+    """One part's ledger as it stands: its rows and what they mean."""
+
+    part: str
+    name: str
+    rows: tuple[LedgerRow, ...]
+    notes: tuple[LedgerNote, ...]
+    was_live: bool
+
+
+class Visit:
+    """One call's evidence on one unit, judged."""
+
+    def __init__(
+        self,
+        plate: Nameplate,
+        record: Record,
+        *,
+        limits: Limits = DEFAULT_LIMITS,
+        moment: float = 0.0,
+        complaints: Sequence[str] = (),
+    ) -> None:
+        self.plate, self.record, self.limits, self.moment = plate, record, limits, moment
+        self.complaints = tuple(complaints)
+
+    def knows(self, point_id: str) -> bool:
+        """Tell whether the unit has a point."""
+        try:
+            find_point(self.plate, point_id)
+        except ReadingError:
+            return False
+        return True
+
+    # What is live, off and dead.
+
+    @cached_property
+    def lockout(self) -> Lockout:
+        """What the unit is fed and told now."""
+        return fold(self.plate, self.record.events, voided=self.record.voided, limits=self.limits)
+
+    @cached_property
+    def condition(self) -> Condition:
+        """The condition of the unit at this moment."""
+        return self.lockout.condition(self.moment)
+
+    def safe_lines(self, person: str) -> tuple[SafeLine, ...]:
+        """Return the Safe list as it stands for a person."""
+        return safe_list(self.plate, self.lockout, person)
+
+    def refusal(self, point_id: str, person: str) -> str:
+        """Return why a person may not read here now, or nothing."""
+        return ohms_refusal(self.plate, self.lockout, point_id, person=person)
+
+    # What was read.
+
+    @cached_property
+    def taken(self) -> tuple[Taken, ...]:
+        """Every reading at a place the plate has, corrected ones too, oldest first."""
+        return tuple(entry for entry in self.record.taken if self.knows(entry.reading.point))
+
+    @cached_property
+    def strays(self) -> tuple[Taken, ...]:
+        """Readings at places the plate has lost since: on record, unjudged."""
+        return tuple(entry for entry in self.record.taken if not self.knows(entry.reading.point))
+
+    @cached_property
+    def standing(self) -> tuple[Taken, ...]:
+        """The readings that count, oldest first."""
+        return tuple(entry for entry in self.taken if not entry.struck)
+
+    @cached_property
+    def readings(self) -> tuple[Reading, ...]:
+        """The same as plain values."""
+        return tuple(entry.reading for entry in self.standing)
+
+    @cached_property
+    def situation(self) -> Situation:
+        """What a judgement may look at."""
+        return Situation(plate=self.plate, readings=self.readings, limits=self.limits)
+
+    def verdict_of(self, reading: Reading) -> Verdict:
+        """Judge a reading, kept or only typed so far."""
+        return judge(self.situation, reading)
+
+    def judged_one(self, entry: Taken) -> Judged:
+        """Return one reading with its verdict; asked again, the same one."""
+        if entry.id not in self._verdicts:
+            point = find_point(self.plate, entry.reading.point)
+            self._verdicts[entry.id] = Judged(taken=entry, point=point, verdict=self.verdict_of(entry.reading))
+        return self._verdicts[entry.id]
+
+    @cached_property
+    def _verdicts(self) -> dict[str, Judged]:
+        return {}
+
+    @property
+    def judged(self) -> list[Judged]:
+        """Every reading with its verdict, oldest first."""
+        return [self.judged_one(entry) for entry in self.taken]
+
+    @cached_property
+    def latest(self) -> Mapping[str, Judged]:
+        """The newest standing reading of each point."""
+        newest = {entry.reading.point: entry for entry in self.standing}
+        return {point: self.judged_one(entry) for point, entry in newest.items()}
+
+    def at_point(self, point_id: str, most: int = 4) -> list[Judged]:
+        """Return the last few readings at a point, newest first."""
+        rows = [entry for entry in reversed(self.taken) if entry.reading.point == point_id]
+        return [self.judged_one(entry) for entry in rows[:most]]
+
+    def expected(self, point_id: str) -> Verdict | None:
+        """Return what a point should read under the present condition, if anybody can tell."""
+        try:
+            return self.verdict_of(Reading(point=point_id, value=0.0, condition=self.condition))
+        except PlentarError:
+            return None
+
+    # What follows.
+
+    @cached_property
+    def comparisons(self) -> list[Finding]:
+        """What readings held against each other show, passes included."""
+        return compare(self.situation)
+
+    @cached_property
+    def findings(self) -> list[Finding]:
+        """What the evidence implies, most serious first."""
+        found = find(self.situation, {name: entry.verdict for name, entry in self.latest.items()})
+        found += [*self._work_findings()]
+        return sorted(found, key=lambda entry: -entry.verdict.grade.severity)
+
+    def _work_findings(self) -> list[Finding]:
+        """What was done that should not have been: leads moved live, power back under somebody's lock."""
+        found = []
+        for ledger in self.ledgers:
+            if ledger.was_live:
+                words = "Its ledger was made while the unit was not proven dead."
+                found.append(_told(f"Leads of {ledger.name}", "moved live", words))
+        back = self.record.power_back
+        if back is not None and self.lockout.locks:
+            names = " and ".join(dict.fromkeys(lock.by for lock in self.lockout.locks))
+            words = f"Power went back on with the lock of {names} on record."
+            found.append(_told("Power back on", "under a lock", words))
+        return found
+
+    @cached_property
+    def losses(self) -> list[SupplyLoss]:
+        """Each feed's sag, split into panel, wire and joint as far as it was read."""
+        found = [supply_loss(self.plate, feed.id, self.readings, self.limits) for feed in self.plate.feeds]
+        return [loss for loss in found if loss is not None]
+
+    @cached_property
+    def signs(self) -> tuple[Observation, ...]:
+        """Everything seen that speaks for or against a cause, what follows from checks included."""
+        rows = {"row-blower": ("blower-runs", "blower-still"), "row-strips": ("strips-heat", "strips-cold")}
+        found = []
+        for (kind, about), (_, deed) in self.record.seen.items():
+            if kind in rows and deed.state in ("found", "fine"):
+                found.append(Observation(kind=rows[kind][deed.state == "fine"], condition=deed.condition))
+            elif kind == "hunt" and deed.state == "found":
+                part = f"control.{about.lower()}"
+                found.append(Observation(kind="conductor-shorted", about=part, condition=deed.condition))
+            elif kind == "start" and deed.state == "found":
+                found.append(Observation(kind="bad-start", condition=deed.condition))
+            elif deed.state == "found" and sign_of(kind) is not None:
+                found.append(Observation(kind=kind, about=about, condition=deed.condition))
+        if self.capacitor is not None and self.capacitor.grade is Grade.FAIL:
+            found.append(Observation(kind="capacitor-out"))
+        return tuple(dict.fromkeys(found))
+
+    @property
+    def diagnosis(self) -> "Diagnosis | None":
+        """What the evidence says of the causes; None before there is any."""
+        readings = tuple(r for r in self.readings if r.function in ("volts", "dc_volts", "amps", "ohms"))
+        if not readings and not self.signs:
+            return None
+        return _diagnosed(self.plate, readings, self.complaints, self.signs, self.limits)
+
+    @property
+    def suspects(self) -> "list[Cause]":
+        """The causes worth showing, likeliest first."""
+        causes = self.diagnosis.causes if self.diagnosis else ()
+        return [cause for cause in causes if cause.probability >= LEAST_SHARE][:MOST_SUSPECTS]
+
+    def next_tests(self, *, school: str = "amps first", most: int = 5) -> "tuple[NextTest, ...]":
+        """Return the tests that split the remaining causes best for their cost."""
+        if self.diagnosis is None:
+            return ()
+        from plentar.core.next_test import next_tests
+
+        taken = {(r.point, r.condition.on) for r in self.readings}
+        return next_tests(self.diagnosis, self.condition, taken=taken, school=school, most=most)
+
+    @cached_property
+    def next_test(self) -> "NextTest | None":
+        """The best of them, if it is worth its minutes."""
+        found = self.next_tests(most=1)
+        return found[0] if found and found[0].bits > LEAST_BITS else None
+
+    # Timing.
+
+    @cached_property
+    def stages(self) -> tuple[Stage, ...]:
+        """The unit's stages."""
+        return stages_of(self.plate, self.limits)
+
+    @cached_property
+    def watch_runs(self) -> Sequence[WatchRun]:
+        """The stopwatch's runs, oldest first."""
+        return runs_of(self.record.taps)
+
+    def control_volts(self, start: float, end: float) -> float | None:
+        """Return control volts read between two moments; None where nobody did."""
+        found = [
+            entry.reading.value
+            for entry in self.standing
+            if start <= entry.event.done_at <= end
+            and entry.reading.function == "volts"
+            and (".coil.1" in entry.reading.point or entry.reading.point.startswith("volts:board.w"))
+        ]
+        return found[-1] if found else None
+
+    def judge_watch(self, run: WatchRun) -> tuple[TimingRun, RunVerdict]:
+        """Return one run of the stopwatch as seen now, and its verdict."""
+        end = self.moment if run.dropped_at is None else run.dropped_at
+        seen = run.seen(self.moment, self.control_volts(run.called_at, end))
+        return seen, judge_run(self.plate, seen, limits=self.limits)
+
+    @cached_property
+    def runs(self) -> list[tuple[str, TimingRun, RunVerdict]]:
+        """Timing runs by the stopwatch, judged."""
+        return [(f"Run {run.number}", *self.judge_watch(run)) for run in self.watch_runs]
+
+    # Air.
+
+    def airstream(self, before: float | None = None) -> Airstream | None:
+        """Return the watts into the air by what was read under heat, by a moment; None without volts and a strip."""
+        under = [
+            entry.reading
+            for entry in self.standing
+            if entry.reading.condition.heat and (before is None or entry.event.done_at <= before)
+        ]
+        newest = {reading.point: reading for reading in under}
+        strips = {c.id: newest[f"amps:{c.id}"].value for c in self.plate.circuits if f"amps:{c.id}" in newest}
+        line = next((r for f in self.plate.feeds if (r := newest.get(f"volts:{f.id}.l1:{f.id}.l2"))), None)
+        if line is None or not strips:
+            return None
+        blower = newest.get("amps:blower")
+        watts = watts_in_airstream(self.plate, line.value, strips, blower.value if blower else None)
+        share = line.meter_uncertainty / max(line.value, 1) + sum(
+            newest[f"amps:{name}"].meter_uncertainty for name in strips
+        ) / max(sum(strips.values()), 1.0)
+        return Airstream(
+            volts=line.value,
+            strips=strips,
+            blower_amps=blower.value if blower else None,
+            watts=watts,
+            uncertainty=watts * share,
+            missing=tuple(c.name for c in self.plate.circuits if c.id not in strips),
+        )
+
+    @cached_property
+    def airs(self) -> list[AirResult]:
+        """Air measurements that stand, oldest first, each with the watts of its own time."""
+        found = [self._air(event, deed) for event, deed in self.record.airs]
+        return sorted((entry for entry in found if entry is not None), key=lambda entry: entry.event.done_at)
+
+    def _air(self, event: Event, deed: Aired) -> AirResult | None:
+        degrees = [self._degrees(name) for name in (deed.return_reading, deed.supply_reading)]
+        stream = self.airstream(before=event.done_at)
+        if stream is None or degrees[0] is None or degrees[1] is None:
+            return None
+        steady = min((s for _, s in deed.condition.calls if s is not None), default=None)
+        reading = AirReading(
+            watts=stream.watts,
+            watts_uncertainty=stream.uncertainty,
+            steady_seconds=steady if deed.condition.heat else None,
+            return_degf=degrees[0],
+            supply_degf=degrees[1],
+            altitude_feet=deed.altitude_feet,
+        )
+        return AirResult(
+            event=event,
+            filter=deed.filter,
+            return_degf=degrees[0],
+            supply_degf=degrees[1],
+            altitude_feet=deed.altitude_feet,
+            verdict=judge_air(self.plate, reading, self.limits),
+        )
+
+    def _degrees(self, event_id: str) -> float | None:
+        """Return a temperature as it stands: what corrected it counts, struck out it is none."""
+        entry = self.record.taken_by_id(event_id)
+        while entry is not None and entry.struck:
+            after = [other for other in self.record.taken if other.deed.supersedes == entry.id]
+            entry = after[-1] if after else None
+        return None if entry is None else entry.reading.value
+
+    @property
+    def air(self) -> AirVerdict | None:
+        """The newest air measurement, judged."""
+        return self.airs[-1].verdict if self.airs else None
+
+    # Blower, interlock and control side.
+
+    @property
+    def blower_rows(self) -> list[BlowerRow]:
+        """The four rows."""
+        on = frozenset(self.lockout.calls)
+        seen = {"found": True, "fine": False}
+        rows = []
+        for name, wanted in ROWS:
+            runs, heat = healthy_row(self.plate, wanted)
+            rows.append(
+                BlowerRow(
+                    name=name,
+                    calls=wanted,
+                    blower_runs=runs,
+                    strips_heat=heat,
+                    seen_blower=seen.get(self.state_of("row-blower", name)),
+                    seen_strips=seen.get(self.state_of("row-strips", name)),
+                    is_set=on & {"W", "W2", "G"} == row_calls(self.plate, wanted),
+                )
+            )
+        return rows
+
+    def state_of(self, sign: str, about: str = "") -> str:
+        """How something seen stands: found, fine, undone, or nothing yet."""
+        entry = self.record.seen.get((sign, about))
+        return entry[1].state if entry is not None else ""
+
+    @cached_property
+    def capacitor(self) -> Verdict | None:
+        """The run capacitor as last measured, against its label."""
+        entry = self.latest.get(CAPACITOR)
+        return None if entry is None else entry.verdict
+
+    @property
+    def starts(self) -> tuple[int, int]:
+        """Good starts of all tried."""
+        tried = [deed for (sign, _), (_, deed) in self.record.seen.items() if sign == "start"]
+        counted = [deed for deed in tried if deed.state in ("found", "fine")]
+        return sum(deed.state == "fine" for deed in counted), len(counted)
+
+    @cached_property
+    def currents(self) -> tuple[CallCurrent, ...]:
+        """Control current call by call."""
+        return call_currents(self.plate, self.readings, self.limits)
+
+    @cached_property
+    def map_notes(self) -> tuple[MapNote, ...] | None:
+        """What is wrong with the thermostat's landings; None before any were kept."""
+        kept = self.record.map
+        if kept is None:
+            return None
+        rows = [
+            MapRow(thermostat=w.thermostat, board=w.board, colour=w.colour, jumpered_to=w.jumpered_to)
+            for w in kept.wires
+        ]
+        return check_map(self.plate, rows)
+
+    # Work and proof.
+
+    @cached_property
+    def ledgers(self) -> list[Ledger]:
+        """The newest ledger of each part, checked against the circuit."""
+        found = []
+        for part, (_, deed) in self.record.ledgers.items():
+            rows = ledger_rows(deed)
+            try:
+                notes = check_ledger(self.plate, part, rows)
+            except PlentarError:
+                continue
+            was_live = not deed.condition.is_proven_dead
+            found.append(Ledger(part=part, name=part_words(part), rows=rows, notes=notes, was_live=was_live))
+        return found
+
+    @property
+    def loose_ends(self) -> list[LedgerNote]:
+        """Leads that sit where they must not."""
+        return [note for ledger in self.ledgers for note in ledger.notes if note.grade is Grade.FAIL]
+
+    @property
+    def checklist(self) -> list[tuple[str, str, bool]]:
+        """What is checked before power goes back on."""
+        return [(name, words, name in self.record.checked) for name, words in BEFORE_POWER]
+
+    @property
+    def power_warnings(self) -> tuple[str, ...]:
+        """What is said before power goes back on: locks, loose ends, lines of the list."""
+        words = [f"{lock.by}'s lock is still on {lock.feed.replace('-', ' ')}" for lock in self.lockout.locks]
+        words += [note.words.rstrip(".") for note in self.loose_ends]
+        words += [f"not ticked: {line[0].lower()}{line[1:]}" for _, line, done in self.checklist if not done]
+        return tuple(words)
+
+    @property
+    def blockers(self) -> tuple[str, ...]:
+        """What stands against *proven* and against closing, until it is cleared or overridden with a reason."""
+        words = [
+            f"{lock.by}'s lock is still on {lock.feed.replace('-', ' ')}: its owner takes it off"
+            for lock in self.lockout.locks
+        ]
+        return (*words, *(note.words.rstrip(".") for note in self.loose_ends))
+
+    @cached_property
+    def proof(self) -> tuple[Proof, ...]:
+        """What must be read again, before and after power went back on."""
+        back = self.record.power_back
+        before = [e.reading for e in self.standing if back is None or e.event.is_before(back)]
+        after = [e.reading for e in self.standing if back is not None and back.is_before(e.event)]
+        first = prove(self.plate, proof_items(self.plate), before, after, self.limits)
+        failed = [p.item.point for p in first if p.before is not None and p.before.grade is Grade.FAIL]
+        traced = [reading.point for reading in before if reading.function in ("volts", "dc_volts")]
+        failed += [point for point in dict.fromkeys(traced) if "pole" in point]
+        return prove(self.plate, proof_items(self.plate, failed), before, after, self.limits)
+
+    @property
+    def proven(self) -> tuple[int, int]:
+        """How many of the readings prove the repair, of how many."""
+        return sum(entry.is_proven for entry in self.proof), len(self.proof)
+
+    def left_to_heat(self, circuit_id: str) -> tuple[float, float]:
+        """Watts the house has left with one stage off, and all there are [W]."""
+        whole = self.plate.total_rated_watts
+        off = sum(circuit.rated_watts for circuit in self.plate.circuits if circuit.id == circuit_id)
+        return whole - off, whole
+
+
+def ledger_rows(deed: Landed) -> tuple[LedgerRow, ...]:
+    """Return a kept ledger's rows."""
+    return tuple(
+        LedgerRow(
+            lead=row.lead,
+            before=row.before,
+            after=row.after,
+            colour=row.colour,
+            size=row.size,
+            end_state=row.end_state,
+        )
+        for row in deed.rows
+    )
+
+
+def row_calls(plate: Nameplate, wanted: frozenset[str]) -> frozenset[str]:
+    """Return the calls a row of the blower test means on a unit: its heat stages together."""
+    return wanted | {"W2"} if "W" in wanted and "W2" in plate.calls else wanted
+
+
+@lru_cache(maxsize=256)
+def healthy_row(plate: Nameplate, wanted: frozenset[str]) -> tuple[bool, bool]:
+    """Return whether a healthy unit's blower runs and whether a strip heats under some calls."""
+    drive = Drive(calls=row_calls(plate, wanted))
+    runs = healthy(plate, "amps:blower", drive)[0] > 0.3 * plate.blower.rated_amps
+    heat = max(healthy(plate, f"amps:{circuit.id}", drive)[0] for circuit in plate.circuits) > 3.0
+    return runs, heat
+
+
+def _told(about: str, kind: str, words: str) -> Finding:
+    verdict = Verdict(grade=Grade.FAIL, value=0.0, uncertainty=0.0, unit="", kind=kind, because=words)
+    return Finding(about=about, verdict=verdict)
+
+
+@lru_cache(maxsize=16)
+def _diagnosed(
+    plate: Nameplate,
+    readings: tuple[Reading, ...],
+    complaints: tuple[str, ...],
+    signs: tuple[Observation, ...],
+    limits: Limits,
+) -> "Diagnosis":
+    """Everyone who looks at a call sees the same diagnosis: it is worked out once."""
+    from plentar.core.diagnosis import diagnose
+
+    return diagnose(plate, readings, complaints=complaints, observations=signs, limits=limits)

@@ -1,0 +1,161 @@
+"""The Safe list as it stands, and why ohms may or may not be read at a place now: both ask the lockout."""
+
+from dataclasses import dataclass, replace
+from typing import Literal
+
+from plentar.core.evidence.events import OPENED_AT, Ticked
+from plentar.core.evidence.lockout import TICK_WORDS, Lockout, dead_pairs, safe_ticks
+from plentar.core.evidence.reading import Condition, Hand
+from plentar.core.nameplate import Nameplate
+from plentar.core.places import contact_of, find_point, part_terminals
+from plentar.core.points import Point, part_words
+
+__all__ = ["CONTROL_POINT", "SafeLine", "condition_refusal", "ohms_refusal", "opened_choices", "safe_list"]
+
+CONTROL_POINT = "volts:board.r:board.c"
+NOT_DEAD = "ohms are only read on what is proven dead: every feed and the control side; the Safe step has the list"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SafeLine:
+    """One line of the list: what it asks for, whether it is done, by whom and when, what is still missing.
+
+    `kind` is tick, off, lock, meter, readings or frame; `about` the feed or the tick's own name.
+    """
+
+    kind: Literal["tick", "off", "lock", "meter", "readings", "frame"]
+    about: str
+    words: str
+    is_done: bool
+    note: str = ""
+    by: str = ""
+    at: float | None = None
+
+
+def opened_choices(plate: Nameplate, feed_id: str) -> tuple[tuple[str, str], ...]:
+    """Return the devices a feed can be opened at, with their words."""
+    feed = next(feed for feed in plate.feeds if feed.id == feed_id)
+    names = [name for name in OPENED_AT if name != "unit" or feed.at_unit in ("breaker", "switch")]
+    return tuple((name, OPENED_AT[name]) for name in names)
+
+
+def safe_list(plate: Nameplate, lockout: Lockout, person: str) -> tuple[SafeLine, ...]:
+    """Return the list for a unit as it stands for one person, in order.
+
+    Source:
+        Field guide, section 4, step 3.
+    """
+    lines = [_tick(lockout, "safe-gear")]
+    for feed in plate.feeds:
+        name = "The feed" if len(plate.feeds) == 1 else part_words(feed.id)
+        device = lockout.opened.get(feed.id, "")
+        is_off = lockout.feeds.get(feed.id, "live") != "live"
+        note = f"opened at {OPENED_AT[device]}; all up to its line terminals stays live" if device else ""
+        words = f"{name} off: which device was opened?"
+        lines.append(SafeLine(kind="off", about=feed.id, words=words, is_done=is_off and bool(device), note=note))
+        locks = lockout.locks_of(feed.id)
+        own = any(lock.person == person for lock in locks)
+        said = ", ".join(f"{lock.by} ({'lock' if lock.how == 'lock' else 'pull-out kept, tagged'})" for lock in locks)
+        words = f"{name}: your own lock and tag on it"
+        lines.append(SafeLine(kind="lock", about=feed.id, words=words, is_done=own, note=said))
+    lines.append(_tick(lockout, "safe-outdoor-off"))
+    proof = lockout.proofs.get("")
+    told = [lockout.proofs[mode] for mode in lockout.proofs]
+    lines.append(
+        SafeLine(
+            kind="meter",
+            about="before",
+            words="Meter proven on a known live source",
+            is_done=bool(told),
+            by=proof.by if proof else "",
+            at=proof.done_at if proof else None,
+        )
+    )
+    left = [pair for pair in lockout.pairs if not pair.counts]
+    needs_frame = any("frame" in pair.why_not for pair in lockout.pairs)
+    if needs_frame:
+        words = "Frame proven: a known live leg of another source reads its normal volts to it"
+        lines.append(SafeLine(kind="frame", about="safe-frame", words=words, is_done=False))
+    read = [pair for pair in lockout.pairs if pair.volts is not None]
+    words = "Line terminals in the unit: every leg to every other and to the frame; R to C"
+    done = len(read) == len(lockout.pairs) and all(pair.counts or "again" in pair.why_not for pair in lockout.pairs)
+    note = left[0].why_not if left and read else ""
+    lines.append(SafeLine(kind="readings", about="", words=words, is_done=done and bool(read), note=note))
+    words = "Meter proven again, same function"
+    lines.append(SafeLine(kind="meter", about="after", words=words, is_done=not left))
+    if ("safe-capacitor", "") in safe_ticks(plate):
+        lines.append(_tick(lockout, "safe-capacitor"))
+    return tuple(lines)
+
+
+def _tick(lockout: Lockout, line: str) -> SafeLine:
+    event = lockout.ticks.get((line, ""))
+    volts = event.deed.volts if event is not None and isinstance(event.deed, Ticked) else None
+    return SafeLine(
+        kind="tick",
+        about=line,
+        words=TICK_WORDS[line],
+        is_done=event is not None,
+        by=event.by if event else "",
+        at=event.done_at if event else None,
+        note=f"{volts:.1f} V" if volts is not None else "",
+    )
+
+
+def needed_points(plate: Nameplate) -> tuple[str, ...]:
+    """Return every point the dead test reads, the control side's last."""
+    return (*(point for point, _ in dead_pairs(plate)), CONTROL_POINT)
+
+
+def condition_refusal(plate: Nameplate, condition: Condition, point_id: str) -> str:
+    """Return why ohms or microfarads may not be read under a condition, or nothing.
+
+    A part in the hand may be measured at any time. In the unit every feed and the control side must be proven dead;
+    while a separate source drives a coil, only a contact with its own leads off may be read.
+    """
+    function, _, part = point_id.partition(":")
+    if function not in ("ohms", "microfarads"):
+        return "only ohms, continuity and microfarads are read on a part in the hand" if condition.in_hand else ""
+    if condition.in_hand:
+        return "" if ":" not in part else "between two places of the unit nothing is in the hand"
+    if condition.is_proven_dead:
+        return ""
+    if condition.feeds_are_dead and condition.control == "separate source" and contact_of(plate, part):
+        return ""
+    return NOT_DEAD
+
+
+def ohms_refusal(plate: Nameplate, lockout: Lockout, point_id: str, *, person: str, in_hand: Hand = "") -> str:
+    """Return why a person may not read ohms at a place now, or nothing.
+
+    Beyond what the condition must be: the reader's own lock is on every feed, and the part itself was read dead.
+
+    Source:
+        Field guide, sections 3, 4 (step 3) and 8.
+    """
+    point = find_point(plate, point_id)
+    condition = lockout.condition(lockout.changed_at)
+    refusal = condition_refusal(plate, _in_hand(condition, in_hand), point_id)
+    if refusal:
+        missing = f". Still missing: {lockout.missing[0]}" if refusal == NOT_DEAD and lockout.missing else ""
+        return refusal + missing
+    if in_hand or point.quantity not in ("ohms", "microfarads"):
+        return ""
+    if not lockout.has_locked(person):
+        return "put your own lock and tag on every feed before you touch it: somebody else's does not keep you safe"
+    places = _places(plate, point)
+    if places and not places & lockout.parts_below:
+        return "read volts at the part first, across it or to the frame: below 1 V, then its ohms"
+    return ""
+
+
+def _in_hand(condition: Condition, in_hand: Hand) -> Condition:
+    return replace(condition, in_hand=in_hand)
+
+
+def _places(plate: Nameplate, point: Point) -> frozenset[str]:
+    if point.quantity == "microfarads":
+        return frozenset()
+    if len(point.terminals) == 2:
+        return frozenset(place for place in point.terminals if place != "ground")
+    return frozenset(part_terminals(plate, point.id.partition(":")[2]))

@@ -1,0 +1,83 @@
+"""Events as JSON, both ways: the core's frozen deeds are the schema, one kind each."""
+
+from functools import lru_cache
+from typing import Any
+
+from pydantic import TypeAdapter, ValidationError
+
+from plentar.core.errors import PlentarError, ReadingError
+from plentar.core.evidence.events import DEEDS, Deed
+from plentar.formats.unit_json import field_path
+
+__all__ = ["deed_from_json", "deed_schema", "deed_to_json", "sent_part"]
+
+# What the server alone records.
+OWN_KINDS = ("opened", "plate")
+
+
+@lru_cache(maxsize=64)
+def _adapter(kind: str) -> TypeAdapter[Any]:
+    deed = DEEDS.get(kind)
+    if deed is None:
+        raise ReadingError(f"expected one of {', '.join(sorted(set(DEEDS) - set(OWN_KINDS)))}", field="kind")
+    return TypeAdapter(deed)
+
+
+def deed_to_json(deed: Deed) -> dict[str, Any]:
+    """Return a deed as JSON-ready values."""
+    found: dict[str, Any] = _adapter(deed.kind).dump_python(deed, mode="json")
+    return found
+
+
+def deed_from_json(kind: str, document: object, *, is_kept: bool = False) -> Deed:
+    """Return the deed a JSON document describes.
+
+    Args:
+        kind: The kind of deed.
+        document: Its fields.
+        is_kept: It comes from the store: fields worked out when it was taken in are in it.
+    Raises:
+        ReadingError: No such kind, a field missing, unknown or wrong; `field` names it.
+    """
+    if not isinstance(document, dict):
+        raise ReadingError("expected an object with the deed's fields", field="payload")
+    adapter = _adapter(kind)
+    deed_type = DEEDS[kind]
+    if not is_kept:
+        if kind in OWN_KINDS:
+            raise ReadingError("only the application records that", field="kind")
+        known = set(deed_type.__dataclass_fields__) - set(deed_type.derived)
+        for name in document:
+            if name not in known:
+                raise ReadingError(
+                    f"expected one of {', '.join(sorted(known))}, got {str(name)[:40]!r}", field=str(name)
+                )
+    try:
+        deed: Deed = adapter.validate_python(document)
+    except ValidationError as error:
+        first = error.errors()[0]
+        cause = first.get("ctx", {}).get("error")
+        path = field_path(first["loc"])
+        if isinstance(cause, PlentarError):
+            raise ReadingError(cause.message, field=cause.field or path) from error
+        raise ReadingError(f"{first['msg'].lower()}, got {first['input']!r:.60}", field=path or "payload") from error
+    return deed
+
+
+def sent_part(deed: Deed) -> dict[str, Any]:
+    """Return what the sender gave of a deed, as values: the same deed sent again gives the same."""
+    document = deed_to_json(deed)
+    sent = {name: value for name, value in document.items() if name not in deed.derived}
+    # An empty meter means the call's own, which is filled in when it is kept.
+    return {name: value.strip() if isinstance(value, str) else value for name, value in sent.items() if name != "meter"}
+
+
+def deed_schema() -> dict[str, Any]:
+    """Return the JSON Schema of what may be sent, one definition a kind."""
+    kinds = {}
+    for kind in sorted(set(DEEDS) - set(OWN_KINDS)):
+        schema = _adapter(kind).json_schema()
+        for name in DEEDS[kind].derived:
+            schema["properties"].pop(name, None)
+        kinds[kind] = schema
+    return {"format": "plentar.events/1", "kinds": kinds}

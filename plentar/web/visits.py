@@ -1,0 +1,142 @@
+"""Reading a call as a visit: its events, once a request and only those not yet known to this process."""
+
+from collections import OrderedDict
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from datetime import datetime
+from functools import lru_cache
+from threading import Lock
+from uuid import UUID
+
+from flask import abort, g
+from sqlalchemy.orm import Session
+
+from plentar.core.evidence.events import Event
+from plentar.core.evidence.metrology import Meter, MeterRange
+from plentar.core.evidence.record import Record
+from plentar.core.limits.table import DEFAULT_LIMITS, Limits
+from plentar.core.visit import Visit
+from plentar.formats.events_json import deed_from_json
+from plentar.formats.unit_json import kept_nameplate
+from plentar.store import calls, events
+from plentar.store.limits import changed_limits
+from plentar.store.models import Call
+from plentar.store.models import Meter as MeterRow
+from plentar.web.access import now
+
+__all__ = ["meter_of", "own_call", "read_record", "read_visit", "shop_limits", "visit_of"]
+
+# An event takes about two kilobytes here: some forty megabytes a process at the most.
+MOST_EVENTS = 20_000
+
+
+@dataclass(slots=True)
+class _Records:
+    """The calls read last, bounded by their events; an event never changes, so only later ones are asked for."""
+
+    held: "OrderedDict[tuple[UUID, UUID], Record]" = field(default_factory=OrderedDict)
+    events: int = 0
+    lock: Lock = field(default_factory=Lock)
+
+    def get(self, key: tuple[UUID, UUID]) -> Record | None:
+        with self.lock:
+            record = self.held.get(key)
+            if record is not None:
+                self.held.move_to_end(key)
+            return record
+
+    def put(self, key: tuple[UUID, UUID], record: Record) -> None:
+        with self.lock:
+            old = self.held.pop(key, None)
+            if old is not None and old.seq > record.seq:
+                record = old
+            self.events += len(record.events) - (len(old.events) if old is not None else 0)
+            self.held[key] = record
+            while self.events > MOST_EVENTS and len(self.held) > 1:
+                _, gone = self.held.popitem(last=False)
+                self.events -= len(gone.events)
+
+
+_records = _Records()
+
+
+def own_call(call_id: UUID) -> Call:
+    """Return a call of the signed-in person's shop; another shop's call is a 404."""
+    call = calls.get_for_shop(g.db, shop_id=g.person.shop_id, call_id=call_id)
+    if call is None:
+        abort(404)
+    return call
+
+
+def read_record(db: Session, *, shop_id: UUID, call_id: UUID, keep: bool = True) -> Record:
+    """Return a call's evidence as it is kept now.
+
+    Args:
+        db: The request's session.
+        shop_id: The shop.
+        call_id: The call.
+        keep: Remember it for the next request; not for what this transaction may still undo.
+    """
+    key = (shop_id, call_id)
+    known = _records.get(key)
+    rows = events.list_after(db, shop_id=shop_id, call_id=call_id, seq=known.seq if known is not None else 0)
+    if known is not None and not rows:
+        return known
+    fresh = [_event(row) for row in rows]
+    record = known.plus(*fresh) if known is not None else Record(fresh)
+    if keep:
+        _records.put(key, record)
+    return record
+
+
+def _event(row: events.Kept) -> Event:
+    event_id, seq, kind, payload, person, name, done_at, come_at, clock = row
+    return Event(
+        id=str(event_id),
+        seq=seq,
+        deed=deed_from_json(kind, payload, is_kept=True),
+        person=str(person),
+        by=name,
+        done_at=done_at.timestamp(),
+        come_at=come_at.timestamp(),
+        clock_seconds=clock,
+    )
+
+
+def shop_limits() -> Limits:
+    """Return the shop's limits, asked for once a request."""
+    if "limits" not in g:
+        g.limits = _limits(changed_limits(g.db, shop_id=g.person.shop_id))
+    found: Limits = g.limits
+    return found
+
+
+@lru_cache(maxsize=64)
+def _limits(changed: tuple[tuple[str, tuple[float, ...]], ...]) -> Limits:
+    return Limits(changed=changed) if changed else DEFAULT_LIMITS
+
+
+def visit_of(call: Call, record: Record, moment: datetime) -> Visit:
+    """Return the visit a call's evidence makes at a moment."""
+    return Visit(
+        kept_nameplate(call.unit.nameplate),
+        record,
+        limits=shop_limits(),
+        moment=moment.timestamp(),
+        complaints=call.complaints,
+    )
+
+
+def read_visit(call: Call) -> Visit:
+    """Return a call as it stands now."""
+    return visit_of(call, read_record(g.db, shop_id=call.shop_id, call_id=call.id), now())
+
+
+def meter_of(row: MeterRow) -> Meter:
+    """Return the core's meter for a shop's."""
+    return _meter(row.name, tuple(tuple(sorted(entry.items())) for entry in row.ranges))
+
+
+@lru_cache(maxsize=64)
+def _meter(name: str, ranges: Sequence[tuple[tuple[str, object], ...]]) -> Meter:
+    return Meter(name=name, ranges=tuple(MeterRange(**dict(entry)) for entry in ranges))  # type: ignore[arg-type]

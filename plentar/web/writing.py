@@ -1,0 +1,232 @@
+"""The one way anything is recorded on a call: a list of drafts in, each kept, already kept or refused.
+
+The call's row is locked first, so what is checked still stands when it is kept, and two people never overwrite each
+other: both deeds are in the record, and what follows from them is folded anew.
+"""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from datetime import datetime
+from typing import Any, Literal
+from uuid import UUID, uuid4
+
+from flask import abort, g
+from sqlalchemy import insert
+from sqlalchemy.orm import Session
+
+from plentar.core.errors import PlentarError, ReadingError
+from plentar.core.evidence.events import Closed, Deed, Event, Replated
+from plentar.core.nameplate import Nameplate
+from plentar.core.visit import Visit
+from plentar.core.work.intake import Sender, take_in
+from plentar.formats.events_json import deed_from_json, deed_to_json, sent_part
+from plentar.formats.numbers import parse_number
+from plentar.store import calls, events, places
+from plentar.store.models import Call, LogSamples, PhotoBytes
+from plentar.web.access import now
+from plentar.web.visits import meter_of, read_record, visit_of
+
+__all__ = ["Answer", "ConflictError", "Draft", "keep", "keep_all", "keep_one", "record_plate"]
+
+
+class ConflictError(PlentarError):
+    """The id was used before for something else: what was kept then stands."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Draft:
+    """One deed as it is sent: `id` made by the client, `done_at` by its clock, at most `clock_seconds` wrong.
+
+    `image` and `samples` are what is kept beside the event of a photo or a log.
+    """
+
+    id: UUID
+    kind: str
+    payload: Mapping[str, Any]
+    done_at: datetime | None = None
+    clock_seconds: float = 0.0
+    image: tuple[bytes, bytes] | None = None
+    samples: bytes | None = None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Answer:
+    """What became of one draft: its number when kept, or why it was refused and what the server has instead."""
+
+    id: UUID
+    answer: Literal["kept", "already kept", "refused"]
+    seq: int | None = None
+    error: PlentarError | None = None
+    copy: Event | None = None
+
+
+@dataclass(slots=True)
+class _Writing:
+    """One transaction's writing to one locked call."""
+
+    db: Session
+    call: Call
+    visit: Visit
+    moment: datetime
+    fresh: list[tuple[Draft, Event]] = field(default_factory=list)
+
+    def take(self, draft: Draft) -> Answer:
+        """Keep one draft, or say why not."""
+        known = self.visit.record.event(str(draft.id))
+        if known is not None:
+            return self._known(draft, known)
+        try:
+            deed = deed_from_json(draft.kind, dict(draft.payload))
+            event = self._event(draft, deed)
+        except PlentarError as error:
+            return Answer(id=draft.id, answer="refused", error=error)
+        self.fresh.append((draft, event))
+        self.visit = visit_of(self.call, self.visit.record.plus(event), self.moment)
+        return Answer(id=draft.id, answer="kept", seq=event.seq)
+
+    def _known(self, draft: Draft, known: Event) -> Answer:
+        """The same thing sent again is kept already; another thing under its id is refused."""
+        try:
+            is_same = known.deed.kind == draft.kind and sent_part(known.deed) == sent_part(
+                deed_from_json(draft.kind, dict(draft.payload))
+            )
+        except PlentarError:
+            is_same = False
+        if is_same:
+            return Answer(id=draft.id, answer="already kept", seq=known.seq, copy=known)
+        words = "this was sent before with other contents; what was kept then stands"
+        return Answer(id=draft.id, answer="refused", error=ConflictError(words, field="id"), copy=known)
+
+    def _event(self, draft: Draft, deed: Deed) -> Event:
+        done_at = min(draft.done_at or self.moment, self.moment).timestamp()
+        sender = Sender(
+            person=str(g.person.id),
+            done_at=done_at,
+            meters=self._meters(deed),
+            meter=str(self.call.meter_id),
+            parse=parse_number,
+        )
+        return Event(
+            id=str(draft.id),
+            seq=self.visit.record.seq + 1,
+            deed=take_in(self.visit, deed, sender),
+            person=str(g.person.id),
+            by=g.person.name,
+            done_at=done_at,
+            come_at=self.moment.timestamp(),
+            clock_seconds=draft.clock_seconds,
+        )
+
+    def _meters(self, deed: Deed) -> dict[str, Any]:
+        own = {str(self.call.meter_id): meter_of(self.call.meter)}
+        if getattr(deed, "meter", "") in ("", *own):
+            return own
+        return {str(row.id): meter_of(row) for row in places.list_meters(self.db, shop_id=self.call.shop_id)}
+
+    def flush(self) -> None:
+        """Write what was taken in."""
+        if not self.fresh:
+            return
+        rows = [
+            {
+                "id": draft.id,
+                "kind": event.deed.kind,
+                "payload": deed_to_json(event.deed),
+                "person_id": g.person.id,
+                "done_at": datetime.fromtimestamp(event.done_at, tz=self.moment.tzinfo),
+                "come_at": self.moment,
+                "clock_seconds": event.clock_seconds,
+            }
+            for draft, event in self.fresh
+        ]
+        changes: dict[str, Any] = {"status": "open"} if self.call.status == "planned" else {}
+        closing = [(event, event.deed) for _, event in self.fresh if isinstance(event.deed, Closed)]
+        if closing:
+            changes = {"status": "closed", "closed_at": self.moment, "outcome": closing[-1][1].outcome}
+        events.append(self.db, self.call, rows, **changes)
+        shop_id = self.call.shop_id
+        photos = [
+            {"shop_id": shop_id, "id": draft.id, "image": draft.image[0], "thumbnail": draft.image[1]}
+            for draft, _ in self.fresh
+            if draft.image is not None
+        ]
+        samples = [
+            {"shop_id": shop_id, "id": draft.id, "samples": draft.samples}
+            for draft, _ in self.fresh
+            if draft.samples is not None
+        ]
+        for table, blobs in ((PhotoBytes, photos), (LogSamples, samples)):
+            if blobs:
+                self.db.execute(insert(table), blobs)
+
+
+def keep(call_id: UUID, drafts: Sequence[Draft]) -> tuple[list[Answer], Call, Visit]:
+    """Record drafts on a call of the signed-in person's shop, each for itself.
+
+    Returns:
+        An answer a draft, in order; the call; the visit as it stands after them.
+    """
+    shop_id = g.person.shop_id
+    if events.lock_call(g.db, shop_id=shop_id, call_id=call_id) is None:
+        abort(404)
+    call = calls.get_for_shop(g.db, shop_id=shop_id, call_id=call_id)
+    assert call is not None  # noqa: S101 - locked just now
+    moment = now()
+    record = read_record(g.db, shop_id=shop_id, call_id=call_id)
+    writing = _Writing(g.db, call, visit_of(call, record, moment), moment)
+    elsewhere = events.event_ids_elsewhere(g.db, shop_id=shop_id, call_id=call_id, ids=[draft.id for draft in drafts])
+    answers = []
+    for draft in drafts:
+        if draft.id in elsewhere:
+            error = ConflictError("that id belongs to something kept on another call", field="id")
+            answers.append(Answer(id=draft.id, answer="refused", error=error))
+        else:
+            answers.append(writing.take(draft))
+    writing.flush()
+    return answers, call, writing.visit
+
+
+def keep_all(call_id: UUID, drafts: Sequence[Draft]) -> Visit:
+    """Record drafts, all of them or none.
+
+    Raises:
+        PlentarError: The first that was refused.
+    """
+    answers, _, visit = keep(call_id, drafts)
+    for answer in answers:
+        if answer.error is not None:
+            g.db.rollback()
+            raise answer.error
+    return visit
+
+
+def keep_one(call_id: UUID, event_id: str, kind: str, payload: Mapping[str, Any], **beside: Any) -> Visit:
+    """Record one deed of a plain form under the id the form carries.
+
+    Raises:
+        PlentarError: It was refused; the id is none.
+    """
+    try:
+        made = UUID(event_id or "")
+    except ValueError as error:
+        raise ReadingError("the form was too old: press the button again", field="id") from error
+    return keep_all(call_id, [Draft(id=made, kind=kind, payload=payload, **beside)])
+
+
+def record_plate(call_id: UUID, plate: Nameplate) -> None:
+    """Note on an open call that its unit's plate was changed: a feed nobody knew of is live until shown otherwise."""
+    call = events.lock_call(g.db, shop_id=g.person.shop_id, call_id=call_id)
+    if call is None:
+        return
+    moment = now()
+    deed = Replated(feeds=tuple(feed.id for feed in plate.feeds), calls=plate.calls)
+    row = {
+        "id": uuid4(),
+        "kind": deed.kind,
+        "payload": deed_to_json(deed),
+        "person_id": g.person.id,
+        "done_at": moment,
+        "come_at": moment,
+        "clock_seconds": 0.0,
+    }
+    events.append(g.db, call, [row])
