@@ -199,13 +199,14 @@ def stages(
 ) -> None:
     """Find the stages in LOG.csv, a logged current, and judge them."""
     from plentar.core.current_log import analyse_log
-    from plentar.formats.current_csv import read_current_csv
+    from plentar.formats.current_csv import count_lines, read_current_csv
     from plentar.formats.stages_json import analysis_to_json
 
     plate = _read_unit(unit_path)
     try:
         with Path(log).open("rb") as file:
-            read = read_current_csv(iter(lambda: file.read(65_536), b""))
+            rows = count_lines(file)
+            read = read_current_csv(iter(lambda: file.read(65_536), b""), rows=rows)
         found = analyse_log(
             plate,
             read.seconds,

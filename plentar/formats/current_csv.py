@@ -3,6 +3,7 @@
 Files are read as a stream, block by block into arrays, so that a long log takes no more memory than its numbers.
 """
 
+import codecs
 import csv
 import io
 import re
@@ -10,6 +11,7 @@ from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 from datetime import datetime
 from itertools import chain, islice
+from typing import IO
 
 import clevercsv
 import numpy as np
@@ -17,12 +19,13 @@ from numpy.typing import NDArray
 
 from plentar.core.errors import ReadingError
 
-__all__ = ["MAX_ROWS", "CurrentLog", "read_current_csv", "write_current_csv"]
+__all__ = ["MAX_ROWS", "CurrentLog", "count_lines", "read_current_csv", "write_current_csv"]
 
 Floats = NDArray[np.float64]
 SAMPLE_BYTES, BLOCK_ROWS = 32_768, 20_000
 # A day at 20 samples a second; a heat call lasts minutes.
 MAX_ROWS, MAX_LINE = 1_800_000, 2_000
+TOO_MANY = f"more than {MAX_ROWS:,} rows: cut the log to the heat call"
 # No clamp of this trade reads more.
 MOST_AMPS = 2_000.0
 _CLOCK = re.compile(r"(\d{1,2}):(\d{2})(?::(\d{2})(?:[.,](\d+))?)?\s*([AaPp][Mm])?\Z")
@@ -60,17 +63,37 @@ class _Layout:
     header: bool
 
 
-def read_current_csv(data: Iterable[bytes], *, told: Callable[[int], None] | None = None) -> CurrentLog:
+def read_current_csv(
+    data: Iterable[bytes], *, told: Callable[[int], None] | None = None, rows: int | None = None
+) -> CurrentLog:
     """Read a log.
 
     Args:
         data: The file's bytes in chunks of any size.
         told: Called with the rows read so far, block by block.
+        rows: How many lines it has, where somebody counted: too many are refused before any is read.
     Raises:
         ReadingError: Empty, not text, one column only, no time or no amps column, text where numbers should be, time
             that goes backwards, more rows than any heat call has. The text names the line.
     """
-    lines = _lines(iter(data))
+    if rows is not None and rows > MAX_ROWS:
+        raise ReadingError(TOO_MANY, field="log")
+    try:
+        return _read(data, told)
+    except csv.Error as error:
+        raise ReadingError(f"that is no table of rows and columns: {error}", field="log") from error
+
+
+def count_lines(stream: IO[bytes]) -> int:
+    """Return how many lines a file has, and leave it at its start."""
+    stream.seek(0)
+    count = sum(chunk.count(b"\n") for chunk in iter(lambda: stream.read(1 << 20), b""))
+    stream.seek(0)
+    return count
+
+
+def _read(data: Iterable[bytes], told: Callable[[int], None] | None) -> CurrentLog:
+    lines = _Lines(iter(data))
     first = list(islice(lines, 200))
     if not any(line.strip() for line in first):
         raise ReadingError("the file is empty", field="log")
@@ -88,7 +111,7 @@ def read_current_csv(data: Iterable[bytes], *, told: Callable[[int], None] | Non
         number += len(block)
         count += t.size
         if count > MAX_ROWS:
-            raise ReadingError(f"more than {MAX_ROWS:,} rows: cut the log to the heat call", field="log")
+            raise ReadingError(TOO_MANY, field="log")
         seconds.append(t)
         amps.append(a)
         calls.append(c)
@@ -99,39 +122,62 @@ def read_current_csv(data: Iterable[bytes], *, told: Callable[[int], None] | Non
     return _whole(np.concatenate(seconds), np.concatenate(amps), np.concatenate(calls), layout)
 
 
-def _lines(data: Iterator[bytes]) -> Iterator[str]:
-    """Decode chunk by chunk and cut into lines; refuse what is no text."""
-    rest = b""
-    encoding = ""
-    for chunk in data:
-        piece = rest + chunk
-        if not encoding:
-            encoding = "utf-16" if piece[:2] in (b"\xff\xfe", b"\xfe\xff") else "utf-8-sig"
-            if encoding != "utf-16" and b"\0" in piece[:SAMPLE_BYTES]:
-                raise ReadingError("that is a binary file, not CSV: export the log as text", field="log")
-            if encoding == "utf-16":
-                # Rare and small: take it whole.
-                yield from _decoded(piece + b"".join(data), encoding).splitlines()
-                return
-        whole, _, rest = piece.rpartition(b"\n")
-        if whole:
-            yield from _decoded(whole, encoding).split("\n")
-            # Only the first bytes of a file can carry a byte-order mark.
-            encoding = "utf-8"
-        if len(rest) > MAX_LINE:
+class _Lines:
+    """The lines of a file, decoded chunk by chunk; refuses what is no text."""
+
+    def __init__(self, data: Iterator[bytes]) -> None:
+        self.data, self.rest, self.is_wide = data, "", False
+        self.decoder: codecs.IncrementalDecoder | None = None
+        self.ready: Iterator[str] = iter(())
+        self.is_done = False
+
+    def __iter__(self) -> "_Lines":
+        return self
+
+    def __next__(self) -> str:
+        while True:
+            line = next(self.ready, None)
+            if line is not None:
+                return line
+            if self.is_done:
+                raise StopIteration
+            self.ready = iter(self._more())
+
+    def _more(self) -> list[str]:
+        chunk = next(self.data, None)
+        self.is_done = chunk is None
+        if self.decoder is None:
+            self.decoder = self._begin(chunk or b"")
+        text = self.rest + self._decoded(chunk or b"", final=self.is_done)
+        whole, _, self.rest = text.rpartition("\n")
+        found = whole.split("\n") if whole else []
+        if self.is_done:
+            found += [self.rest] if self.rest else []
+            self.rest = ""
+        if len(self.rest) > MAX_LINE or any(len(line) > MAX_LINE for line in found):
             raise ReadingError("a line is longer than any log's: is this CSV?", field="log")
-    if rest:
-        yield _decoded(rest, encoding)
+        return found
 
+    def _begin(self, chunk: bytes) -> codecs.IncrementalDecoder:
+        self.is_wide = chunk[:2] in (b"\xff\xfe", b"\xfe\xff")
+        if not self.is_wide and b"\0" in chunk[:SAMPLE_BYTES]:
+            raise ReadingError("that is a binary file, not CSV: export the log as text", field="log")
+        return codecs.getincrementaldecoder("utf-16" if self.is_wide else "utf-8-sig")()
 
-def _decoded(piece: bytes, encoding: str) -> str:
-    if encoding != "utf-16" and _CONTROL.search(piece):
-        raise ReadingError("that is a binary file, not CSV: export the log as text", field="log")
-    try:
-        text = piece.decode(encoding)
-    except UnicodeDecodeError:
-        text = piece.decode("latin-1")
-    return text.replace("\r", "")
+    def _decoded(self, piece: bytes, *, final: bool) -> str:
+        if not self.is_wide and _CONTROL.search(piece):
+            raise ReadingError("that is a binary file, not CSV: export the log as text", field="log")
+        assert self.decoder is not None  # noqa: S101 - made with the first chunk
+        try:
+            text = self.decoder.decode(piece, final)
+        except UnicodeDecodeError:
+            if self.is_wide:
+                raise ReadingError("that is no text: export the log as CSV", field="log") from None
+            # An older meter's own code page: every byte is a letter of it.
+            self.decoder = codecs.getincrementaldecoder("latin-1")()
+            text = self.decoder.decode(piece, final)
+        # A carriage return alone ends a line too, on old systems.
+        return text.replace("\r\n", "\n").replace("\r", "\n" if "\n" not in text else "")
 
 
 def _layout(first: list[str]) -> _Layout:

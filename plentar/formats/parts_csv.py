@@ -63,7 +63,14 @@ def parts_from_csv(text: str) -> list[Part]:
     Raises:
         ReadingError: No such columns, a cell that is wrong: the text names line and column.
     """
-    rows = csv.DictReader(io.StringIO(text.removeprefix("\ufeff")))
+    try:
+        return _parts(text)
+    except csv.Error as error:
+        raise ReadingError(f"that is no table of rows and columns: {error}", field="file") from error
+
+
+def _parts(text: str) -> list[Part]:
+    rows = csv.DictReader(io.StringIO(text.removeprefix("\ufeff"), newline=None))
     names = rows.fieldnames or []
     if "name" not in names or "kind" not in names:
         raise ReadingError(f"expected a header with name and kind, of {', '.join(PART_COLUMNS[:5])} …", field="file")

@@ -149,7 +149,7 @@ def _value(leaf: str, typed: str) -> Any:
         return value * 1000 if leaf == "rated_watts" else value
     if leaf in LISTS:
         parts = [part for part in re.split(r"[\s,–-]+", typed) if part]
-        return [int(p) if p.isdigit() else p for p in parts] if leaf == "poles" else parts
+        return [int(p) if p.isascii() and p.isdigit() else p for p in parts] if leaf == "poles" else parts
     if leaf == "grounded_common":
         return typed == "yes"
     if leaf in ("maker", "model", "serial", "built"):

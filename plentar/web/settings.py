@@ -43,7 +43,7 @@ class Settings:
 
         def number(name: str, default: int) -> int:
             text = environment.get(name, str(default))
-            if not text.isdigit() or not 0 < int(text) < 65536:
+            if not (text.isascii() and text.isdigit()) or not 0 < int(text) < 65536:
                 raise SettingsError(f"{name}: expected a whole number above zero, got {text!r}")
             return int(text)
 

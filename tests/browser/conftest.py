@@ -2,6 +2,7 @@
 
 import threading
 from collections.abc import Callable, Iterator
+from datetime import UTC, datetime, timedelta
 
 import pytest
 from flask import Flask
@@ -49,6 +50,19 @@ def chromium() -> Iterator[Browser]:
         browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
         yield browser
         browser.close()
+
+
+class Ahead:
+    """How far the server's clock is run ahead, so that nothing has to be waited out."""
+
+    offset = timedelta()
+
+
+@pytest.fixture(autouse=True)
+def clock_ahead(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Every test begins with the clock as it is."""
+    Ahead.offset = timedelta()
+    monkeypatch.setattr("plentar.web.access._clock", lambda: datetime.now(UTC) + Ahead.offset)
 
 
 def is_meant(text: str) -> bool:

@@ -264,7 +264,7 @@ def test_the_list_on_the_page_does_the_same(client: FlaskClient, shop: ShopOf) -
         assert code == 200, body
     page = client.get(f"{shop.url}?panel=safe").text
     assert "<b>Proven dead.</b>" in page
-    assert len(re.findall("safe-line safe-done", page)) == 8
+    assert len(re.findall("safe-line safe-done", page)) == 9
     assert "opened at the disconnect beside the unit; all up to its line terminals stays live" in page
     assert "open at the disconnect beside the unit, live up to it; proven dead behind it" in page
     code, body = line(line="tick", about="safe-capacitor", is_done="yes", volts="9")

@@ -80,6 +80,7 @@ class Lockout:
     proofs: Mapping[Mode, Event]
     pairs: tuple[Pair, ...]
     missing: tuple[str, ...]
+    frame_is_proven: bool = False
     control_volts: float | None = None
     parts_below: frozenset[str] = field(default_factory=frozenset)
 
@@ -396,11 +397,11 @@ class _Fold:
         else:
             why = self.floor(newest) or self.bracket(newest)
         if not why and point.endswith(":ground"):
-            why = self._frame(newest)
+            why = self.frame(newest)
         return Pair(point=point, feeds=feeds, volts=deed.value, counts=not why, why_not=why)
 
-    def _frame(self, event: Event) -> str:
-        """Return what is missing of the frame's own proof, or nothing."""
+    def frame(self, event: Event | None) -> str:
+        """Return what is missing of the frame's own proof before a reading, or before now; nothing where it is one."""
         leg_volts = self.plate.nominal_volts * (0.577 if self.plate.supply == "wye" else 0.5)
         told = self.ticks.get(("safe-frame", ""))
         if told is not None and isinstance(told.deed, Ticked) and told.deed.is_done and told.deed.volts is not None:
@@ -415,7 +416,7 @@ class _Fold:
                     for e in self.readings
                     if isinstance(e.deed, Measured)
                     and _same_pair(e.deed.point, point)
-                    and e.is_before(event)
+                    and (event is None or e.is_before(event))
                     and e.deed.value >= FRAME_SHARE * leg_volts
                     and e.deed.condition.feed_state(feed) == "live"
                 ]
@@ -463,6 +464,7 @@ def fold(
         ticks={key: event for key, event in f.ticks.items() if _tick_counts(f, key, event)},
         proofs={p.deed.mode: p for p in f.proofs if isinstance(p.deed, MeterProven)},
         pairs=pairs,
+        frame_is_proven=not f.frame(None),
         missing=(*missing, *control_missing),
         control_volts=other,
         parts_below=_parts_below(f, voided) if dead else frozenset(),

@@ -72,10 +72,10 @@ def safe_list(plate: Nameplate, lockout: Lockout, person: str) -> tuple[SafeLine
         )
     )
     left = [pair for pair in lockout.pairs if not pair.counts]
-    needs_frame = any("frame" in pair.why_not for pair in lockout.pairs)
-    if needs_frame:
-        words = "Frame proven: a known live leg of another source reads its normal volts to it"
-        lines.append(SafeLine(kind="frame", about="safe-frame", words=words, is_done=False))
+    words = "Frame proven: a known live leg of another source reads its normal volts to it"
+    note = "or each leg read its normal volts to it while live, in this call"
+    frame = SafeLine(kind="frame", about="safe-frame", words=words, is_done=lockout.frame_is_proven, note=note)
+    lines.append(frame)
     read = [pair for pair in lockout.pairs if pair.volts is not None]
     words = "Line terminals in the unit: every leg to every other and to the frame; R to C"
     done = len(read) == len(lockout.pairs) and all(pair.counts or "again" in pair.why_not for pair in lockout.pairs)

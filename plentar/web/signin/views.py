@@ -65,6 +65,7 @@ def set_theme() -> ResponseReturnValue:
 
 def _own_path(path: str | None) -> str | None:
     """Return the path if it leads to this application and nowhere else."""
-    if path and path.startswith("/") and not path.startswith(("//", "/\\")) and "\n" not in path:
+    is_plain = bool(path) and path is not None and all(c.isprintable() for c in path)
+    if path and is_plain and path.startswith("/") and not path.startswith(("//", "/\\")):
         return path
     return None

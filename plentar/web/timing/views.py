@@ -8,7 +8,7 @@ from flask.typing import ResponseReturnValue
 from flask_wtf import FlaskForm
 
 from plentar.core.errors import PlentarError, ReadingError
-from plentar.formats.current_csv import read_current_csv, write_current_csv
+from plentar.formats.current_csv import count_lines, read_current_csv, write_current_csv
 from plentar.formats.numbers import parse_number
 from plentar.formats.packed import pack
 from plentar.store import events
@@ -109,7 +109,8 @@ def add_log(call_id: UUID) -> ResponseReturnValue:
         called, dropped = _seconds(form.called.data, "called"), _seconds(form.dropped.data, "dropped")
         stream = upload.stream
         try:
-            log = read_current_csv(iter(lambda: stream.read(CHUNK), b""))
+            rows = count_lines(stream)
+            log = read_current_csv(iter(lambda: stream.read(CHUNK), b""), rows=rows)
         except ReadingError as error:
             raise ReadingError(error.message, field="file") from error
         clamp = form.clamp.data or ""
