@@ -35,9 +35,9 @@ PASSWORD_HASH = hash_password(PASSWORD)
 
 @pytest.fixture(scope="session")
 def database_url(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
-    """The throwaway PostgreSQL that the test script started, or one of this run's own."""
+    """The throwaway PostgreSQL that the test script started, or one of this run's own; a database a worker."""
     if url := os.environ.get("PLENTAR_TEST_DATABASE_URL"):
-        yield url
+        yield database_of_worker(url, os.environ.get("PYTEST_XDIST_WORKER", "alone"))
         return
     folder = tmp_path_factory.mktemp("postgres")
     for parent in (folder, *folder.parents[:2]):
@@ -46,6 +46,17 @@ def database_url(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
     started = subprocess.run([*script, "start", str(folder)], check=True, capture_output=True, text=True)
     yield started.stdout.strip()
     subprocess.run([*script, "remove", str(folder)], check=True)
+
+
+def database_of_worker(url: str, worker: str) -> str:
+    """Make this worker's own empty database on the cluster and return its address."""
+    name = f"plentar_{worker}"
+    engine = make_engine(url).execution_options(isolation_level="AUTOCOMMIT")
+    with engine.connect() as connection:
+        connection.execute(text(f"drop database if exists {name} with (force)"))
+        connection.execute(text(f"create database {name}"))
+    engine.dispose()
+    return url.rsplit("/", 1)[0] + f"/{name}"
 
 
 @pytest.fixture(scope="session")
