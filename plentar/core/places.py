@@ -22,10 +22,19 @@ FRAME = ".to-ground-1"
 def find_point(plate: Nameplate, point_id: str) -> Point:
     """Return the point with this id, one of the run sheet's or any other place of the unit.
 
+    Two probes may be set down in either order: the point has one id, the run sheet's where that names the two.
+
     Raises:
         ReadingError: The unit has no such place, or the function cannot be used there.
     """
-    point = _run_sheet(plate).get(point_id) or _anywhere(plate, point_id)
+    sheet = _run_sheet(plate)
+    function, _, rest = point_id.partition(":")
+    ends = rest.split(":")
+    if len(ends) == 2 and point_id not in sheet:
+        # No sheet names them: by name, the frame last.
+        there, back = sorted(ends, key=lambda end: (end == GROUND, end)), ":".join(reversed(ends))
+        point_id = f"{function}:{back}" if f"{function}:{back}" in sheet else f"{function}:{':'.join(there)}"
+    point = sheet.get(point_id) or _anywhere(plate, point_id)
     if point is None:
         raise ReadingError(f"this unit has no point {point_id[:80]!r}", field="point")
     return point

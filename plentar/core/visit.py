@@ -5,7 +5,7 @@ those who do, once, and keeps what they said.
 """
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property, lru_cache
 from typing import TYPE_CHECKING
 
@@ -174,7 +174,13 @@ class Visit:
     @cached_property
     def taken(self) -> tuple[Taken, ...]:
         """Every reading at a place the plate has, corrected ones too, oldest first."""
-        return tuple(entry for entry in self.record.taken if self.knows(entry.reading.point))
+        return tuple(self._placed(entry) for entry in self.record.taken if self.knows(entry.reading.point))
+
+    def _placed(self, entry: Taken) -> Taken:
+        """Return a reading under its point's own id: older records name two places in either order."""
+        point = find_point(self.plate, entry.reading.point).id
+        same = point == entry.reading.point
+        return entry if same else replace(entry, reading=replace(entry.reading, point=point))
 
     @cached_property
     def strays(self) -> tuple[Taken, ...]:

@@ -134,17 +134,15 @@ def readings_of(call: CallFile, plate: Nameplate) -> list[Reading]:
         value = OPEN_OHMS if entry.value == "OL" else float(entry.value)
         quantity = entry.point.partition(":")[0]
         try:
-            find_point(plate, entry.point)
+            point = find_point(plate, entry.point).id
             half = entry.meter_uncertainty
             half = meter.uncertainty(quantity, value) if half is None else half
             condition = _condition(entry.condition, plate)
-            reading = Reading(
-                point=entry.point, value=value, condition=condition, meter_uncertainty=half, mode=entry.mode
-            )
+            reading = Reading(point=point, value=value, condition=condition, meter_uncertainty=half, mode=entry.mode)
         except ValueError as error:
             field = getattr(error, "field", "") or "value"
             raise ReadingError(str(error), field=f"readings[{index}].{field}") from error
-        refusal = condition_refusal(plate, condition, entry.point)
+        refusal = condition_refusal(plate, condition, point)
         if refusal:
             raise ReadingError(f"{refusal}; say so in the condition", field=f"readings[{index}].condition")
         found.append(reading)

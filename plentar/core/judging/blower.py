@@ -58,7 +58,14 @@ def judge_capacitor(situation: Situation, reading: Reading) -> Verdict:
     band = situation.limits.band("capacitor_ratio").scaled(label)
     result = grade(reading.value, reading.meter_uncertainty, band)
     kind = "" if result is Grade.PASS else "weak" if reading.value < label else "too large"
-    return changed(base, result, kind, f"Label {label:g} µF, within 6 %.", band=band, expected=label)
+    return changed(
+        base,
+        result,
+        kind,
+        f"Label {label:g} µF, within {situation.limits.band('capacitor_ratio').pass_high - 1:.0%}.",
+        band=band,
+        expected=label,
+    )
 
 
 def back_feed(situation: Situation, reading: Reading) -> Verdict | None:

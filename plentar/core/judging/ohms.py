@@ -32,7 +32,7 @@ def judge_ohms(situation: Situation, reading: Reading, point: Point) -> Verdict:
         return _in_circuit(plate, reading, base, opens)
     part = point.id.partition(":")[2]
     if part.endswith(FRAME):
-        return _to_frame(base, opens)
+        return _to_frame(base, opens, situation.limits.number("insulation_ohms"))
     if part.endswith(".element"):
         return _element(situation, base, part.partition(".")[0], opens)
     if part.endswith(".coil"):
@@ -56,14 +56,15 @@ def _in_circuit(plate: Nameplate, reading: Reading, base: Verdict, opens: float)
     return changed(base, Grade.NOT_PROVEN, "other than connected", because, "Lift a lead of the part and read again.")
 
 
-def _to_frame(base: Verdict, opens: float) -> Verdict:
+def _to_frame(base: Verdict, opens: float, insulation_ohms: float) -> Verdict:
     if base.value >= opens:
         return changed(
             base,
             Grade.NOT_PROVEN,
             "",
             "A plain ohmmeter showing open does not prove the insulation.",
-            "With boards, thermostat and ECM disconnected, a 500 V DC test must show above 1 MΩ.",
+            "With boards, thermostat and ECM disconnected, a 500 V DC test must show above "
+            f"{insulation_ohms / 1e6:g} MΩ.",
         )
     return changed(base, Grade.FAIL, "grounded", "Any path from element to frame is a grounded element.", "Replace it.")
 

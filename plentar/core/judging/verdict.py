@@ -1,5 +1,7 @@
 """The way from a reading to the file that judges it."""
 
+from dataclasses import replace
+
 from plentar.core.errors import ReadingError
 from plentar.core.evidence.reading import Reading
 from plentar.core.judging.anywhere import judge_anywhere
@@ -24,6 +26,8 @@ def judge(situation: Situation, reading: Reading) -> Verdict:
         ReadingError: The unit has no such point.
     """
     point = find_point(situation.plate, reading.point)
+    if point.id != reading.point:
+        reading = replace(reading, point=point.id)
     if point.quantity == "ohms":
         return judge_ohms(situation, reading, point)
     if point.quantity == "microfarads":

@@ -60,7 +60,7 @@ class Variants:
         ports = circuit.two_ports
         self.ports = np.array(
             [[terminal[n] for n in (p.in_a, p.in_b, p.out_a, p.out_b)] for p in ports], dtype=np.int64
-        )
+        ).reshape(-1, 4)
         self.port_at = {port.id: i for i, port in enumerate(ports)}
         self.ratio = np.tile(np.array([p.ratio for p in ports]), (count, 1))
         self.port_admittance = np.tile(np.array([1 / p.ohms for p in ports]), (count, 1))

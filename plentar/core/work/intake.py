@@ -98,10 +98,11 @@ def _condition(visit: Visit, sender: Sender) -> Condition:
 @_take.register
 def _measured(deed: Measured, visit: Visit, sender: Sender) -> Deed:
     point = find_point(visit.plate, deed.point)
+    deed = replace(deed, point=point.id)
     condition = replace(_condition(visit, sender), in_hand=deed.in_hand)
     old = visit.record.taken_by_id(deed.supersedes) if deed.supersedes else None
     if deed.supersedes:
-        if old is None or old.reading.point != deed.point:
+        if old is None or find_point(visit.plate, old.reading.point) != point:
             raise ReadingError("there is no such reading to correct here", field="supersedes")
         if old.struck:
             raise ReadingError("that reading was corrected already; reload to see it", field="supersedes")

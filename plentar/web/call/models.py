@@ -170,7 +170,8 @@ class CallScreen:
         self.view = view or View()
         self.plate: Nameplate = visit.plate
         self.points: Mapping[str, Point] = {point.id: point for point in test_points(self.plate)}
-        self.selected = selected if selected and visit.knows(selected) else next(iter(self.points))
+        known = selected if selected and visit.knows(selected) else next(iter(self.points))
+        self.selected = find_point(visit.plate, known).id
         self._kept: dict[str, Kept] = {}
 
     @property
