@@ -18,7 +18,7 @@ from plentar.core.errors import PlentarError, ReadingError
 from plentar.core.evidence.events import Closed, Deed, Event, Replated
 from plentar.core.nameplate import Nameplate
 from plentar.core.visit import Visit
-from plentar.core.work.intake import Sender, take_in
+from plentar.core.work.intake import Sender, spelled, take_in
 from plentar.formats.events_json import deed_from_json, deed_to_json, sent_part
 from plentar.formats.numbers import parse_number
 from plentar.store import calls, events, places
@@ -87,9 +87,8 @@ class _Writing:
     def _known(self, draft: Draft, known: Event) -> Answer:
         """The same thing sent again is kept already; another thing under its id is refused."""
         try:
-            is_same = known.deed.kind == draft.kind and sent_part(known.deed) == sent_part(
-                deed_from_json(draft.kind, dict(draft.payload))
-            )
+            again = spelled(deed_from_json(draft.kind, dict(draft.payload)), self.visit.plate)
+            is_same = known.deed.kind == draft.kind and sent_part(known.deed) == sent_part(again)
         except PlentarError:
             is_same = False
         if is_same:

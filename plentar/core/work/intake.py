@@ -52,7 +52,7 @@ from plentar.core.thermostat_map import MapRow
 from plentar.core.visit import ROWS, Visit, ledger_rows, row_calls
 from plentar.core.work.safety import condition_refusal, ohms_refusal
 
-__all__ = ["Sender", "clamps_of", "ledger_parts", "places_of", "take_in"]
+__all__ = ["Sender", "clamps_of", "ledger_parts", "places_of", "spelled", "take_in"]
 
 FELT_ROWS = ("row-blower", "row-strips")
 VOIDABLE = (
@@ -82,13 +82,22 @@ def take_in(visit: Visit, deed: Deed, sender: Sender) -> Deed:
         event, _ = visit.record.closed
         words = "this call is closed; its readings stand" if isinstance(deed, Measured) else CLOSED
         raise ReadingError(f"{words} (closed by {event.by})", field="value" if isinstance(deed, Measured) else "closed")
-    return _take(deed, visit, sender)
+    return _take(spelled(deed, visit.plate), visit, sender)
 
 
 @singledispatch
 def _take(deed: Deed, visit: Visit, sender: Sender) -> Deed:
     """Take in what needs no more than its own checks."""
     return deed
+
+
+def spelled(deed: Deed, plate: Nameplate) -> Deed:
+    """Return a deed as it is kept and compared: two probes set down in either order are one point.
+
+    Raises:
+        ReadingError: The unit has no such point.
+    """
+    return replace(deed, point=find_point(plate, deed.point).id) if isinstance(deed, Measured) else deed
 
 
 def _condition(visit: Visit, sender: Sender) -> Condition:
@@ -98,7 +107,6 @@ def _condition(visit: Visit, sender: Sender) -> Condition:
 @_take.register
 def _measured(deed: Measured, visit: Visit, sender: Sender) -> Deed:
     point = find_point(visit.plate, deed.point)
-    deed = replace(deed, point=point.id)
     condition = replace(_condition(visit, sender), in_hand=deed.in_hand)
     old = visit.record.taken_by_id(deed.supersedes) if deed.supersedes else None
     if deed.supersedes:
