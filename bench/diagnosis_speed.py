@@ -13,13 +13,13 @@ import numpy as np
 
 import plentar.core.hypotheses as hypotheses
 from plentar.core.diagnosis import diagnose
-from plentar.core.faults import faults_of
 from plentar.core.evidence.metrology import DEMO_METER
+from plentar.core.evidence.reading import Condition, Reading
+from plentar.core.faults import faults_of
 from plentar.core.nameplate import Nameplate
 from plentar.core.network.solve import Variants
 from plentar.core.next_test import catalogue, next_tests
 from plentar.core.patterns import PATTERNS
-from plentar.core.evidence.reading import Condition, Reading
 
 
 def twelve_readings(plate: Nameplate) -> list[Reading]:

@@ -16,20 +16,20 @@ from dataclasses import replace
 import numpy as np
 
 from plentar.core.diagnosis import Cause, Diagnosis, diagnose
+from plentar.core.evidence.metrology import DEMO_METER
+from plentar.core.evidence.reading import Condition, Reading
 from plentar.core.faults import COMPLAINTS, Fault, faults_of
 from plentar.core.hypotheses import COLD_RATIO, OPEN_OHMS, model_of
-from plentar.core.evidence.metrology import DEMO_METER
+from plentar.core.limits.windows import closing
 from plentar.core.nameplate import Nameplate
 from plentar.core.network.changes import NO_CHANGE, Changes
 from plentar.core.network.circuit import Circuit
-from plentar.core.network.probe import read_amps, read_volts
 from plentar.core.network.drive import Drive
+from plentar.core.network.probe import read_amps, read_volts
 from plentar.core.network.solve import Settled, Variants, settle
 from plentar.core.network.wiring import wire
 from plentar.core.next_test import Test, catalogue, next_tests
 from plentar.core.patterns import PATTERNS
-from plentar.core.evidence.reading import Condition, Reading
-from plentar.core.limits.windows import closing
 
 MOST_TESTS = 45
 SURE = 0.95
@@ -157,9 +157,7 @@ def condition_for(plate: Nameplate, test: Test, now: Condition) -> Condition:
 
 def longest_window(plate: Nameplate) -> float:
     """Return when the last pole of the unit must have closed after the call [s]."""
-    windows = [
-        closing(plate, device.id, pole) for device in plate.devices for pole in device.poles
-    ]
+    windows = [closing(plate, device.id, pole) for device in plate.devices for pole in device.poles]
     return max(window.max_seconds for window in windows)
 
 

@@ -1,15 +1,18 @@
-"""Times a reading's round trip against a bare Flask route with one indexed SELECT, as a ratio of medians.
+"""Times a reading's round trip against a bare Flask route with one indexed SELECT, as ratios of medians.
 
     PLENTAR_TEST_DATABASE_URL=postgresql://… python -m bench.reading_round_trip
 
-Both run in one process on one database through Flask's test client, in turn, so that the machine's mood cancels out.
+All run in one process on one database through Flask's test client, in turn, so that the machine's mood cancels out:
+the whole; all but the diagnosis and the next test; a call with ten readings on it and one with three hundred.
 """
 
 import os
 import statistics
 import time
 from collections.abc import Callable
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
+from itertools import cycle
+from unittest.mock import patch
 from uuid import UUID, uuid4
 
 from flask import Flask
@@ -17,13 +20,30 @@ from flask.testing import FlaskClient
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from plentar.core.evidence.events import first_event
+from plentar.core.visit import Visit
 from plentar.demo import DEMO_EMAIL, DEMO_PASSWORD, load_demo
+from plentar.formats.events_json import deed_to_json
+from plentar.formats.unit_json import nameplate_from_json
+from plentar.store import events
 from plentar.store.database import make_engine, make_sessions, migrate
 from plentar.store.models import Call
 from plentar.web import create_app
 from plentar.web.settings import Settings
 
-RUNS = 200
+RUNS = 60
+HTMX = {"HX-Request": "true"}
+# What a technician reads on a two-strip unit that heats with half its strips.
+SHEET = (
+    ("volts:feed-1.l1:feed-1.l2", "238.4"),
+    ("volts:feed-1.l1:ground", "119.6"),
+    ("volts:feed-1.l2:ground", "118.9"),
+    ("amps:strip-a", "20.6"),
+    ("amps:strip-b", "0.0"),
+    ("amps:feed-1", "22.9"),
+    ("amps:blower", "2.4"),
+    ("volts:board.w:board.c", "25.1"),
+)
 
 
 def bare_app(url: str, call_id: UUID) -> Flask:
@@ -49,46 +69,102 @@ def seconds(work: Callable[[], int]) -> float:
 
 
 def poster(client: FlaskClient, call_id: UUID) -> Callable[[], int]:
-    """Return a function that keeps one reading on the demo's open call."""
+    """Return a function that keeps one reading on a call, another value each time as a technician's are."""
+    values = cycle(f"20.{tenth}" for tenth in range(3, 8))
 
     def post() -> int:
-        form = {"reading_id": str(uuid4()), "point": "amps:strip-a", "value": "20.4"}
-        return client.post(f"/calls/{call_id}/readings", data=form, headers={"HX-Request": "true"}).status_code
+        form = {"reading_id": str(uuid4()), "point": "amps:strip-a", "value": next(values)}
+        return client.post(f"/calls/{call_id}/readings", data=form, headers=HTMX).status_code
 
     return post
 
 
-def open_call_of(db: Session) -> UUID:
-    """Return the demo's call in progress."""
-    return db.scalars(select(Call.id).where(Call.status == "open").order_by(Call.scheduled_at)).first() or UUID(int=0)
+def without_diagnosis(post: Callable[[], int]) -> Callable[[], int]:
+    """The same with nobody asked for causes or the next test."""
+
+    def bare_post() -> int:
+        with patch.object(Visit, "diagnosis", None):
+            return post()
+
+    return bare_post
+
+
+def call_with(db: Session, like: Call) -> UUID:
+    """Make another open call on the unit of one there is."""
+    now = datetime.now(UTC)
+    call = Call(
+        id=uuid4(),
+        shop_id=like.shop_id,
+        unit_id=like.unit_id,
+        technician_id=like.technician_id,
+        meter_id=like.meter_id,
+        complaints=["not enough heat"],
+        scheduled_at=now,
+        status="open",
+    )
+    db.add(call)
+    db.flush()
+    plate = nameplate_from_json(like.unit.nameplate)
+    events.begin(db, call, deed_to_json(first_event(plate)), now - timedelta(hours=2))
+    return call.id
+
+
+def fill(client: FlaskClient, call_id: UUID, count: int) -> None:
+    """Keep so many readings under a heat call on a call."""
+    now = datetime.now(UTC)
+    sent = [("switch", {"what": call, "state": "on"}, 3600.0) for call in ("W", "G")]
+    sheet = cycle(SHEET)
+    for number in range(count):
+        point, typed = next(sheet)
+        sent.append(("reading", {"point": point, "typed": typed}, 1800.0 - 5 * number))
+    drafts = [
+        {"id": str(uuid4()), "kind": kind, "payload": payload, "done_at": (now - timedelta(seconds=ago)).isoformat()}
+        for kind, payload, ago in sent
+    ]
+    for start in range(0, len(drafts), 50):
+        answer = client.post(f"/calls/{call_id}/events", json={"events": drafts[start : start + 50]})
+        assert answer.json is not None
+        assert {each["answer"] for each in answer.json["answers"]} == {"kept"}, answer.json
 
 
 def main() -> None:
-    """Run both in turn and print medians, 95th percentiles and the ratio."""
+    """Run all in turn and print medians, 95th percentiles and the ratios."""
     url = os.environ["PLENTAR_TEST_DATABASE_URL"]
     engine = make_engine(url)
     migrate(engine)
     with make_sessions(engine).begin() as db:
         load_demo(db, datetime.now(UTC))
-        call_id = open_call_of(db)
+        like = db.scalars(select(Call).where(Call.status == "open").order_by(Call.scheduled_at)).first()
+        assert like is not None
+        ids = {name: call_with(db, like) for name in ("whole", "without", "ten", "many")}
     app = create_app(Settings(database_url=url, secret_key="t" * 32, secure_cookies=False))
     app.config["WTF_CSRF_ENABLED"] = False
     client = app.test_client()
     client.post("/sign-in", data={"email": DEMO_EMAIL, "password": DEMO_PASSWORD})
-    bare = bare_app(url, call_id).test_client()
-    post = poster(client, call_id)
-
-    def get() -> int:
-        return bare.get("/").status_code
-
-    for _ in range(10):
-        post(), get()
-    pairs = [(seconds(post), seconds(get)) for _ in range(RUNS)]
-    for name, times in (("reading round trip", [a for a, _ in pairs]), ("bare SELECT route", [b for _, b in pairs])):
-        worst = statistics.quantiles(times, n=20)[-1]
-        print(f"{name:20} median {1e3 * statistics.median(times):7.2f} ms   95th {1e3 * worst:7.2f} ms")
-    ratio = statistics.median(a for a, _ in pairs) / statistics.median(b for _, b in pairs)
-    print(f"ratio of medians     {ratio:7.1f}")
+    for name, count in {"whole": 10, "without": 10, "ten": 10, "many": 300}.items():
+        fill(client, ids[name], count)
+    bare = bare_app(url, ids["ten"]).test_client()
+    work: dict[str, Callable[[], int]] = {
+        "bare SELECT": lambda: bare.get("/").status_code,
+        "whole": poster(client, ids["whole"]),
+        "without diagnosis": without_diagnosis(poster(client, ids["without"])),
+        "on 10 readings": without_diagnosis(poster(client, ids["ten"])),
+        "on 300 readings": without_diagnosis(poster(client, ids["many"])),
+    }
+    for each in work.values():
+        for _ in range(5):
+            each()
+    taken: dict[str, list[float]] = {name: [] for name in work}
+    for _ in range(RUNS):
+        for name, each in work.items():
+            taken[name].append(seconds(each))
+    median = {name: statistics.median(times) for name, times in taken.items()}
+    for name, times in taken.items():
+        p95 = sorted(times)[int(0.95 * len(times))]
+        print(f"{name:18} median {1000 * median[name]:7.2f} ms   p95 {1000 * p95:7.2f} ms")
+    print(f"whole / bare            {median['whole'] / median['bare SELECT']:.1f}")
+    print(f"without / bare          {median['without diagnosis'] / median['bare SELECT']:.1f}")
+    print(f"300 / 10 readings       {median['on 300 readings'] / median['on 10 readings']:.2f}")
 
 
 if __name__ == "__main__":

@@ -1,7 +1,8 @@
 """What is live and what carries current on a unit, solved under a condition and with faults: the board's colours."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
+from functools import lru_cache
 from typing import Literal
 
 import numpy as np
@@ -11,7 +12,7 @@ from plentar.core.faults import fault_by_id
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.nameplate import Nameplate
 from plentar.core.network.changes import NO_CHANGE, Changes
-from plentar.core.network.drive import drives_of
+from plentar.core.network.drive import Drive, drives_of
 from plentar.core.network.probe import pieces, read_amps
 from plentar.core.network.solve import Settled, Variants, settle
 from plentar.core.network.wiring import wire
@@ -34,15 +35,24 @@ def line_states(
     Raises:
         ReadingError: The unit has no such fault.
     """
+    # The first of the states a young call may mean: nothing that is still waiting has moved.
+    drive = drives_of(plate, condition, limits)[0][0]
+    unproven = frozenset(feed for feed, state in condition.feeds if state == "off")
+    states = _states(plate, drive, unproven, tuple(faults))
+    return lambda name: states.get(name, "dead")
+
+
+# A unit under one drive is asked for again with every reading; some 400 short words each.
+@lru_cache(maxsize=128)
+def _states(
+    plate: Nameplate, drive: Drive, unproven: frozenset[str], faults: tuple[str, ...]
+) -> Mapping[str, LineState]:
     changes: Changes = NO_CHANGE
     for fault_id in faults:
         changes = changes | fault_by_id(plate, fault_id).variants[0]
-    # The first of the states a young call may mean: nothing that is still waiting has moved.
-    drive = drives_of(plate, condition, limits)[0][0]
     variants = Variants(wire(plate), [changes])
     settled = settle(variants, drive, with_impedance=False)
     states = _terminals(plate, settled)
-    unproven = frozenset(feed for feed, state in condition.feeds if state == "off")
     if unproven:
         # Off and not proven is treated as live: drawn live wherever the feed would reach.
         reach = replace(drive, dead_feeds=drive.dead_feeds - unproven, opened=drive.opened - unproven, has_control=True)
@@ -62,7 +72,7 @@ def line_states(
         states[f"{strip.id}:current"] = "carries" if carries else "live" if live else "dead"
     _blower(plate, settled, states)
     _control(plate, settled, states, closed)
-    return lambda name: states.get(name, "dead")
+    return states
 
 
 def _amps(settled: Settled, clamp: str) -> float:

@@ -9,9 +9,9 @@ from sqlalchemy.orm import Session, joinedload
 
 from plentar.store.models import Call, Place, Unit
 
-__all__ = ["earlier_calls", "get_for_shop", "list_between", "list_of"]
+__all__ = ["WHOLE", "earlier_calls", "get_for_shop", "list_between", "list_of"]
 
-_WHOLE = (
+WHOLE = (
     joinedload(Call.unit).joinedload(Unit.place),
     joinedload(Call.technician),
     joinedload(Call.meter),
@@ -20,19 +20,19 @@ _WHOLE = (
 
 def get_for_shop(db: Session, *, shop_id: UUID, call_id: UUID) -> Call | None:
     """Return a call of this shop with its unit, place, technician and meter; None for any other."""
-    return db.scalar(select(Call).options(*_WHOLE).where(Call.shop_id == shop_id, Call.id == call_id))
+    return db.scalar(select(Call).options(*WHOLE).where(Call.shop_id == shop_id, Call.id == call_id))
 
 
 def list_of(db: Session, *, shop_id: UUID, ids: Sequence[UUID]) -> Sequence[Call]:
     """Return some calls of this shop."""
-    return db.scalars(select(Call).options(*_WHOLE).where(Call.shop_id == shop_id, Call.id.in_(ids))).all()
+    return db.scalars(select(Call).options(*WHOLE).where(Call.shop_id == shop_id, Call.id.in_(ids))).all()
 
 
 def list_between(db: Session, *, shop_id: UUID, start: datetime, end: datetime) -> Sequence[Call]:
     """Return the shop's calls planned in a span, and whatever is still open from before it, earliest first."""
     return db.scalars(
         select(Call)
-        .options(*_WHOLE)
+        .options(*WHOLE)
         .join(Unit, (Unit.shop_id == Call.shop_id) & (Unit.id == Call.unit_id))
         .join(Place, (Place.shop_id == Unit.shop_id) & (Place.id == Unit.place_id))
         .where(

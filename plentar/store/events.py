@@ -7,9 +7,10 @@ from uuid import UUID, uuid5
 
 from sqlalchemy import Row, insert, select, update
 from sqlalchemy.dialects.postgresql import insert as insert_or_nothing
-from sqlalchemy.orm import Session, load_only
+from sqlalchemy.orm import Session
+from sqlalchemy.orm.attributes import set_committed_value
 
-from plentar.store.calls import list_of
+from plentar.store.calls import WHOLE, list_of
 from plentar.store.models import Call, EventRow, LogSamples, Person, PhotoBytes
 
 __all__ = [
@@ -38,12 +39,12 @@ class Due(NamedTuple):
 
 
 def lock_call(db: Session, *, shop_id: UUID, call_id: UUID) -> Call | None:
-    """Return a call of this shop with its row locked until the transaction ends; None for any other.
+    """Return a call of this shop, all of it, with its row locked until the transaction ends; None for any other.
 
     Whoever writes to a call holds this: what is checked under it still stands when it is kept.
     """
-    query = select(Call).options(load_only(Call.seq, Call.status)).where(Call.shop_id == shop_id, Call.id == call_id)
-    return db.scalar(query.with_for_update().execution_options(populate_existing=True))
+    query = select(Call).options(*WHOLE).where(Call.shop_id == shop_id, Call.id == call_id)
+    return db.scalar(query.with_for_update(of=Call).execution_options(populate_existing=True))
 
 
 def seq_of(db: Session, *, shop_id: UUID, call_id: UUID) -> int | None:
@@ -91,8 +92,10 @@ def append(db: Session, call: Call, rows: Sequence[dict[str, Any]], **changes: A
     ]
     db.execute(insert(EventRow), numbered)
     values = {"seq": call.seq + len(rows), **changes}
-    db.execute(update(Call).where(Call.shop_id == call.shop_id, Call.id == call.id).values(**values))
-    db.expire(call)
+    query = update(Call).where(Call.shop_id == call.shop_id, Call.id == call.id).values(**values)
+    db.execute(query.execution_options(synchronize_session=False))
+    for name, value in values.items():
+        set_committed_value(call, name, value)
 
 
 def begin(db: Session, call: Call, payload: dict[str, Any], moment: datetime) -> None:

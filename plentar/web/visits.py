@@ -62,9 +62,13 @@ _records = _Records()
 
 def own_call(call_id: UUID) -> Call:
     """Return a call of the signed-in person's shop; another shop's call is a 404."""
+    known: Call | None = g.get("call")
+    if known is not None and known.id == call_id:
+        return known
     call = calls.get_for_shop(g.db, shop_id=g.person.shop_id, call_id=call_id)
     if call is None:
         abort(404)
+    g.call = call
     return call
 
 

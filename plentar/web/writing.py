@@ -21,7 +21,7 @@ from plentar.core.visit import Visit
 from plentar.core.work.intake import Sender, spelled, take_in
 from plentar.formats.events_json import deed_from_json, deed_to_json, sent_part
 from plentar.formats.numbers import parse_number
-from plentar.store import calls, events, places
+from plentar.store import events, places
 from plentar.store.models import Call, LogSamples, PhotoBytes
 from plentar.web.access import now
 from plentar.web.visits import meter_of, read_record, visit_of
@@ -166,10 +166,10 @@ def keep(call_id: UUID, drafts: Sequence[Draft]) -> tuple[list[Answer], Call, Vi
         An answer a draft, in order; the call; the visit as it stands after them.
     """
     shop_id = g.person.shop_id
-    if events.lock_call(g.db, shop_id=shop_id, call_id=call_id) is None:
+    call = events.lock_call(g.db, shop_id=shop_id, call_id=call_id)
+    if call is None:
         abort(404)
-    call = calls.get_for_shop(g.db, shop_id=shop_id, call_id=call_id)
-    assert call is not None  # noqa: S101 - locked just now
+    g.call = call
     moment = now()
     record = read_record(g.db, shop_id=shop_id, call_id=call_id)
     writing = _Writing(g.db, call, visit_of(call, record, moment), moment)
@@ -195,6 +195,7 @@ def keep_all(call_id: UUID, drafts: Sequence[Draft]) -> Visit:
     for answer in answers:
         if answer.error is not None:
             g.db.rollback()
+            g.pop("call", None)
             raise answer.error
     return visit
 

@@ -167,14 +167,11 @@ def test_two_closes_at_once_keep_one_outcome_and_tell_the_other(app: Flask, shop
     forms = [
         {"event_id": str(uuid4()), "outcome": words, "reason": "-"} for words in ("strip replaced", "nothing found")
     ]
-    answers = at_once(
-        app,
-        shop,
-        [
-            lambda client, form=form: client.post(f"{shop.url}/close", data=form, headers=HTMX).status_code
-            for form in forms
-        ],
-    )
+
+    def closing(form: dict[str, str]) -> Callable[[FlaskClient], int]:
+        return lambda client: client.post(f"{shop.url}/close", data=form, headers=HTMX).status_code
+
+    answers = at_once(app, shop, [closing(form) for form in forms])
     assert answers.count(200) == 1
     assert kept_rows(engine, shop, "closed") == 1
     with engine.connect() as db:
