@@ -27,6 +27,14 @@ def find_point(plate: Nameplate, point_id: str) -> Point:
     Raises:
         ReadingError: The unit has no such place, or the function cannot be used there.
     """
+    point = _found(plate, point_id)
+    if point is None:
+        raise ReadingError(f"this unit has no point {point_id[:80]!r}", field="point")
+    return point
+
+
+@lru_cache(maxsize=4096)
+def _found(plate: Nameplate, point_id: str) -> Point | None:
     sheet = _run_sheet(plate)
     function, _, rest = point_id.partition(":")
     ends = rest.split(":")
@@ -34,10 +42,7 @@ def find_point(plate: Nameplate, point_id: str) -> Point:
         # No sheet names them: by name, the frame last.
         there, back = sorted(ends, key=lambda end: (end == GROUND, end)), ":".join(reversed(ends))
         point_id = f"{function}:{back}" if f"{function}:{back}" in sheet else f"{function}:{':'.join(there)}"
-    point = sheet.get(point_id) or _anywhere(plate, point_id)
-    if point is None:
-        raise ReadingError(f"this unit has no point {point_id[:80]!r}", field="point")
-    return point
+    return sheet.get(point_id) or _anywhere(plate, point_id)
 
 
 @lru_cache(maxsize=256)
@@ -45,7 +50,6 @@ def _run_sheet(plate: Nameplate) -> dict[str, Point]:
     return {point.id: point for point in test_points(plate)}
 
 
-@lru_cache(maxsize=4096)
 def _anywhere(plate: Nameplate, point_id: str) -> Point | None:
     function, _, rest = point_id.partition(":")
     places = rest.split(":")

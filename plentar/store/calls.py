@@ -7,13 +7,14 @@ from uuid import UUID
 from sqlalchemy import or_, select
 from sqlalchemy.orm import Session, joinedload
 
-from plentar.store.models import Call, Place, Unit
+from plentar.store.models import Call, Person, Place, Unit
 
 __all__ = ["WHOLE", "earlier_calls", "get_for_shop", "list_between", "list_of"]
 
 WHOLE = (
     joinedload(Call.unit).joinedload(Unit.place),
-    joinedload(Call.technician),
+    # The technician may be the one who asks: their shop comes along, as it did when they were looked up.
+    joinedload(Call.technician).joinedload(Person.shop),
     joinedload(Call.meter),
 )
 

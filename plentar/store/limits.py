@@ -2,24 +2,33 @@
 
 from collections.abc import Sequence
 from datetime import datetime
+from typing import Any
 from uuid import UUID
 
-from sqlalchemy import select
+from sqlalchemy import ScalarSelect, func, select
+from sqlalchemy.dialects.postgresql import aggregate_order_by
 from sqlalchemy.orm import Session
 
 from plentar.store.models import ShopLimit
 
-__all__ = ["changed_limits", "set_limit"]
+__all__ = ["changed_limits", "changes_of", "set_limit", "standing"]
 
 
 def changed_limits(db: Session, *, shop_id: UUID) -> tuple[tuple[str, tuple[float, ...]], ...]:
     """Return the limits a shop set itself, by name; one set back to the default is not among them."""
-    rows = db.execute(
-        select(ShopLimit.name, ShopLimit.figures)
-        .where(ShopLimit.shop_id == shop_id)
-        .order_by(ShopLimit.set_at, ShopLimit.id)
-    ).all()
-    newest: dict[str, list[object] | None] = {row.name: row.figures for row in rows}
+    return standing(db.scalar(select(changes_of(shop_id))) or ())
+
+
+def changes_of(shop_id: Any) -> ScalarSelect[Any]:
+    """Return every change of a shop's limits, oldest first, as one value of a query: pairs of name and figures."""
+    pair = func.jsonb_build_array(ShopLimit.name, ShopLimit.figures)
+    changes = func.jsonb_agg(aggregate_order_by(pair, ShopLimit.set_at, ShopLimit.id))
+    return select(changes).where(ShopLimit.shop_id == shop_id).scalar_subquery()
+
+
+def standing(changes: Sequence[Sequence[Any]]) -> tuple[tuple[str, tuple[float, ...]], ...]:
+    """Return what stands after all changes: the newest of each name, those set back to the default left out."""
+    newest: dict[str, list[object] | None] = {name: figures for name, figures in changes}  # noqa: C416
     found = []
     for name, figures in sorted(newest.items()):
         if figures is not None:

@@ -8,6 +8,7 @@ from argon2.exceptions import InvalidHashError, VerificationError
 from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session, joinedload
 
+from plentar.store.limits import changes_of, standing
 from plentar.store.models import Person, SignInAttempt
 
 __all__ = ["add_failure", "forget_failures", "get_person", "hash_password", "too_many_failures", "verify_sign_in"]
@@ -35,9 +36,11 @@ def verify_sign_in(db: Session, *, email: str, password: str) -> Person | None:
     return person
 
 
-def get_person(db: Session, person_id: UUID) -> Person | None:
-    """Return a signed-in person with their shop."""
-    return db.scalar(select(Person).options(joinedload(Person.shop)).where(Person.id == person_id))
+def get_person(db: Session, person_id: UUID) -> tuple[Person, tuple[tuple[str, tuple[float, ...]], ...]] | None:
+    """Return a signed-in person with their shop, and the limits the shop set itself: every page asks for both."""
+    query = select(Person, changes_of(Person.shop_id)).options(joinedload(Person.shop)).where(Person.id == person_id)
+    row = db.execute(query).one_or_none()
+    return None if row is None else (row[0], standing(row[1] or ()))
 
 
 def too_many_failures(db: Session, keys: list[str], now: datetime) -> bool:

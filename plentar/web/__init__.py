@@ -1,15 +1,18 @@
 """The web application: `create_app(settings)` builds everything, so every test has its own."""
 
+from collections.abc import Callable
 from datetime import UTC, datetime, timedelta
+from functools import lru_cache
 from zoneinfo import ZoneInfo
 
 from flask import Flask
 from flask_compress import Compress
 from flask_talisman import Talisman
 from flask_wtf.csrf import CSRFProtect
+from markupsafe import Markup
 
 from plentar.core.limits.table import DEFAULT_LIMITS
-from plentar.formats.svg.ladder import shown_value
+from plentar.formats.svg.ladder import Board, Label, Probe, Symbol, Wire, shown_value
 from plentar.store.database import make_engine, make_sessions
 from plentar.web import access, assets, errors
 from plentar.web.settings import Settings
@@ -74,6 +77,8 @@ def create_app(settings: Settings) -> Flask:
     app.jinja_env.filters["iso"] = lambda at: datetime.fromtimestamp(at, UTC).isoformat()
     app.jinja_env.filters["spoken_place"] = _spoken_place
     app.jinja_env.filters["shown_value"] = shown_value
+    app.jinja_env.filters["drawn"] = _drawn(app)
+    app.jinja_env.filters["drawn_probes"] = _drawn_probes(app)
     app.jinja_env.filters["merge"] = lambda one, other: {**one, **other}
     app.jinja_env.filters["reading"] = _reading
     app.jinja_env.globals["infinity"] = float("inf")
@@ -85,6 +90,34 @@ def _reading(value: float, unit: str) -> str:
     if unit == "Ω" and value >= DEFAULT_LIMITS.number("open_ohms"):
         return "OL"
     return f"{value:.1f}" if value < 1000 else f"{value:,.0f}"
+
+
+def _drawn(app: Flask) -> Callable[[Board], tuple[Markup, Markup]]:
+    """Return a filter from a board to its lines and its names, written once while nothing of them changes."""
+
+    # A board's lines and names are some forty kilobytes: four megabytes at the most.
+    @lru_cache(maxsize=96)
+    def written(
+        wires: tuple[Wire, ...], symbols: tuple[Symbol, ...], labels: tuple[Label, ...], width: float, control_y: float
+    ) -> tuple[Markup, Markup]:
+        macros = app.jinja_env.get_template("macros/ladder.html").module
+        board = Board(wires=list(wires), symbols=list(symbols), labels=list(labels), width=width, control_y=control_y)
+        return macros.lines(board), macros.names(board)  # type: ignore[attr-defined]
+
+    return lambda board: written(
+        tuple(board.wires), tuple(board.symbols), tuple(board.labels), board.width, board.control_y
+    )
+
+
+def _drawn_probes(app: Flask) -> Callable[[tuple[tuple[Probe, str], ...]], Markup]:
+    """Return a filter from a board's probes to their links, written once while nothing of them changes."""
+
+    @lru_cache(maxsize=96)
+    def written(links: tuple[tuple[Probe, str], ...]) -> Markup:
+        found: Markup = app.jinja_env.get_template("macros/ladder.html").module.probes(links)  # type: ignore[attr-defined]
+        return found
+
+    return written
 
 
 def _spoken_place(name: str) -> str:

@@ -52,7 +52,9 @@ def register(app: Flask) -> None:
             person_id = UUID(session.get("person_id", ""))
         except ValueError:
             return
-        g.person = people.get_person(g.db, person_id)
+        found = people.get_person(g.db, person_id)
+        if found is not None:
+            g.person, g.limits_changed = found
 
     @app.after_request
     def commit(response):  # type: ignore[no-untyped-def]

@@ -19,12 +19,11 @@ from plentar.core.visit import Visit
 from plentar.formats.events_json import deed_from_json
 from plentar.formats.unit_json import kept_nameplate
 from plentar.store import calls, events
-from plentar.store.limits import changed_limits
 from plentar.store.models import Call
 from plentar.store.models import Meter as MeterRow
 from plentar.web.access import now
 
-__all__ = ["meter_of", "own_call", "read_record", "read_visit", "shop_limits", "visit_of"]
+__all__ = ["meter_of", "own_call", "read_news", "read_record", "read_visit", "shop_limits", "visit_of"]
 
 # An event takes about two kilobytes here: some forty megabytes a process at the most.
 MOST_EVENTS = 20_000
@@ -72,29 +71,29 @@ def own_call(call_id: UUID) -> Call:
     return call
 
 
-def read_record(db: Session, *, shop_id: UUID, call_id: UUID, keep: bool = True) -> Record:
-    """Return a call's evidence as it is kept now.
+def read_record(db: Session, *, shop_id: UUID, call_id: UUID) -> Record:
+    """Return a call's evidence as it is kept now."""
+    return read_news(db, shop_id=shop_id, call_id=call_id)[0]
 
-    Args:
-        db: The request's session.
-        shop_id: The shop.
-        call_id: The call.
-        keep: Remember it for the next request; not for what this transaction may still undo.
-    """
+
+def read_news(db: Session, *, shop_id: UUID, call_id: UUID, ids: Sequence[UUID] = ()) -> tuple[Record, set[UUID]]:
+    """Return a call's evidence as it is kept now, and which of some ids belong to other calls of the shop."""
     key = (shop_id, call_id)
     known = _records.get(key)
-    rows = events.list_after(db, shop_id=shop_id, call_id=call_id, seq=known.seq if known is not None else 0)
+    seq = known.seq if known is not None else 0
+    rows, elsewhere = events.list_news(db, shop_id=shop_id, call_id=call_id, seq=seq, ids=ids)
     if known is not None and not rows:
-        return known
+        return known, elsewhere
     fresh = [_event(row) for row in rows]
     record = known.plus(*fresh) if known is not None else Record(fresh)
-    if keep:
-        _records.put(key, record)
-    return record
+    # Worked out before it is remembered, so that the next event only adds to it.
+    _ = record.taken
+    _records.put(key, record)
+    return record, elsewhere
 
 
 def _event(row: events.Kept) -> Event:
-    event_id, seq, kind, payload, person, name, done_at, come_at, clock = row
+    event_id, seq, kind, payload, person, name, done_at, come_at, clock, _ = row
     return Event(
         id=str(event_id),
         seq=seq,
@@ -108,11 +107,8 @@ def _event(row: events.Kept) -> Event:
 
 
 def shop_limits() -> Limits:
-    """Return the shop's limits, asked for once a request."""
-    if "limits" not in g:
-        g.limits = _limits(changed_limits(g.db, shop_id=g.person.shop_id))
-    found: Limits = g.limits
-    return found
+    """Return the shop's limits, read once a request together with the person."""
+    return _limits(g.limits_changed)
 
 
 @lru_cache(maxsize=64)

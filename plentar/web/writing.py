@@ -24,7 +24,7 @@ from plentar.formats.numbers import parse_number
 from plentar.store import events, places
 from plentar.store.models import Call, LogSamples, PhotoBytes
 from plentar.web.access import now
-from plentar.web.visits import meter_of, read_record, visit_of
+from plentar.web.visits import meter_of, read_news, visit_of
 
 __all__ = ["Answer", "ConflictError", "Draft", "keep", "keep_all", "keep_one", "record_plate"]
 
@@ -171,9 +171,8 @@ def keep(call_id: UUID, drafts: Sequence[Draft]) -> tuple[list[Answer], Call, Vi
         abort(404)
     g.call = call
     moment = now()
-    record = read_record(g.db, shop_id=shop_id, call_id=call_id)
+    record, elsewhere = read_news(g.db, shop_id=shop_id, call_id=call_id, ids=[draft.id for draft in drafts])
     writing = _Writing(g.db, call, visit_of(call, record, moment), moment)
-    elsewhere = events.event_ids_elsewhere(g.db, shop_id=shop_id, call_id=call_id, ids=[draft.id for draft in drafts])
     answers = []
     for draft in drafts:
         if draft.id in elsewhere:

@@ -1,6 +1,7 @@
 """The fold that says live, off or dead: whatever people do, in whatever order it comes, dead never outlives a live."""
 
 import random
+from dataclasses import replace
 from itertools import combinations
 from typing import Any
 
@@ -45,6 +46,8 @@ class Story:
 
     def add(self, deed: Deed, person: str, *, ago: float = 0.0, clock: float = 0.0) -> Event:
         self.now += 10.0
+        if isinstance(deed, Measured | MeterProven):
+            deed = replace(deed, meter=f"{person}'s")
         event = Event(
             id=f"e{len(self.events)}",
             seq=len(self.events) + 1,

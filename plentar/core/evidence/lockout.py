@@ -9,6 +9,7 @@ away. Source: docs/trade.md, sections 3 and 4, step 3.
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import lru_cache
 from itertools import combinations
 
 from plentar.core.evidence.events import (
@@ -149,10 +150,11 @@ def _order(event: Event) -> tuple[bool, float, int]:
     return (not (isinstance(event.deed, Opened) and event.seq == 1), event.done_at, event.seq)
 
 
-def _same_pair(point: str, wanted: str) -> bool:
-    function, _, ends = point.partition(":")
-    kind, _, other = wanted.partition(":")
-    return function == kind and set(ends.split(":")) == set(other.split(":"))
+@lru_cache(maxsize=1024)
+def _pair_of(point: str) -> tuple[str, ...]:
+    """Return what is read and where, the same for two probes either way round."""
+    function, *ends = point.split(":")
+    return (function, *sorted(ends))
 
 
 @dataclass(slots=True)
@@ -175,6 +177,8 @@ class _Fold:
     ticks: dict[tuple[str, str], Event] = field(default_factory=dict)
     proofs: list[Event] = field(default_factory=list)
     readings: list[Event] = field(default_factory=list)
+    _between: dict[tuple[str, ...], list[Event]] | None = None
+    _offs: list[Event | None] | None = None
 
     def take(self) -> None:
         """Walk through the events in the order they were done; what came late takes its place."""
@@ -368,14 +372,27 @@ class _Fold:
         A correction is a second thought about an old reading, not a new one: it proves nothing dead. What it replaces
         still warns, if it was live.
         """
-        found = []
-        for event in self.readings:
-            deed = event.deed
-            if isinstance(deed, Measured) and _same_pair(deed.point, point) and not deed.in_hand:
-                offs = [self._off_event(feed) for feed in self._feeds]
-                if all(off is not None and not event.is_before(off) for off in offs):
-                    found.append(event)
-        return found
+        offs = self.off_events
+        if offs is None:
+            return []
+        return [event for event in self.between(point) if all(not event.is_before(off) for off in offs)]
+
+    def between(self, point: str) -> list[Event]:
+        """Return the readings in the unit between two places, the probes either way round, oldest first."""
+        if self._between is None:
+            self._between = {}
+            for event in self.readings:
+                if isinstance(event.deed, Measured) and not event.deed.in_hand:
+                    self._between.setdefault(_pair_of(event.deed.point), []).append(event)
+        return self._between.get(_pair_of(point), [])
+
+    @property
+    def off_events(self) -> list[Event] | None:
+        """What each feed was switched off with; None while any of them is live."""
+        if self._offs is None:
+            self._offs = [self._off_event(feed) for feed in self._feeds]
+        found = [off for off in self._offs if off is not None]
+        return found if len(found) == len(self._offs) else None
 
     def pair(self, point: str, feeds: tuple[str, ...], voided: frozenset[str]) -> Pair:
         """Judge one pair: its newest reading proves it, or that and a proven low-impedance one after it."""
@@ -413,9 +430,8 @@ class _Fold:
                 point = f"volts:{feed}.{leg}:ground"
                 shown = [
                     e
-                    for e in self.readings
+                    for e in self.between(point)
                     if isinstance(e.deed, Measured)
-                    and _same_pair(e.deed.point, point)
                     and (event is None or e.is_before(event))
                     and e.deed.value >= FRAME_SHARE * leg_volts
                     and e.deed.condition.feed_state(feed) == "live"
@@ -520,6 +536,9 @@ TICK_WORDS = {
 
 def _contradicted(f: _Fold, voided: frozenset[str]) -> str:
     """Return where volts were last read, with every feed off, that nobody has shown to be a ghost."""
+    offs = f.off_events
+    if offs is None:
+        return ""
     newest: dict[frozenset[str], Event] = {}
     for event in f.readings:
         deed = event.deed
@@ -528,8 +547,7 @@ def _contradicted(f: _Fold, voided: frozenset[str]) -> str:
     for event in newest.values():
         deed = event.deed
         assert isinstance(deed, Measured)  # noqa: S101 - only readings are in it
-        offs = [f._off_event(feed) for feed in (feed.id for feed in f.plate.feeds)]
-        if any(off is None or event.is_before(off) for off in offs) or _on_control(deed.point):
+        if any(event.is_before(off) for off in offs) or _on_control(deed.point):
             continue
         is_sound = not deed.supersedes and event.id not in voided
         if not (f.below(deed) and is_sound) or (deed.mode and f.bracket(event)):

@@ -78,8 +78,18 @@ class Record:
         self.events: tuple[Event, ...] = tuple(sorted(events, key=lambda event: (event.done_at, event.seq)))
 
     def plus(self, *events: Event) -> "Record":
-        """Return the record with more events."""
-        return Record((*self.events, *events))
+        """Return the record with more events; what was worked out of these readings stays worked out."""
+        found = Record((*self.events, *events))
+        corrects = any(
+            isinstance(event.deed, Voided) or (isinstance(event.deed, Measured) and event.deed.supersedes)
+            for event in events
+        )
+        if "taken" in self.__dict__ and not corrects and found.events[: len(self.events)] == self.events:
+            more = found.events[len(self.events) :]
+            found.__dict__["taken"] = self.taken + tuple(
+                Taken(event=event, reading=reading_of(event.deed)) for event in more if isinstance(event.deed, Measured)
+            )
+        return found
 
     @property
     def seq(self) -> int:

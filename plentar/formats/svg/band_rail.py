@@ -5,6 +5,7 @@ The same rail stands on the pad, in the report and in the unit's history.
 
 import math
 from dataclasses import dataclass
+from functools import lru_cache
 
 from plentar.core.limits.verdicts import Verdict
 
@@ -47,6 +48,8 @@ class BandRail:
     spoken: str
 
 
+# The rails of a call's other readings stay as they were when one more is kept.
+@lru_cache(maxsize=1024)
 def band_rail(verdict: Verdict) -> BandRail:
     """Lay out the rail of one verdict.
 

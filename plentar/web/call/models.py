@@ -31,7 +31,7 @@ from plentar.core.points import Point, test_points
 from plentar.core.visit import AirResult, Airstream, Judged, Visit
 from plentar.core.work.safety import SafeLine, condition_refusal
 from plentar.formats.svg.band_rail import BandRail, band_rail
-from plentar.formats.svg.ladder import Board, draw_board
+from plentar.formats.svg.ladder import Board, Probe, draw_board
 from plentar.store.models import Call
 from plentar.web.shown import Shown, shown
 
@@ -254,6 +254,11 @@ class CallScreen:
             return (self.view.mark,)
         places = self.point.terminals
         return places if len(places) == 2 else ()
+
+    @property
+    def probe_links(self) -> tuple[tuple[Probe, str], ...]:
+        """Every terminal a probe can be put on, with what a tap on it asks for."""
+        return tuple((probe, self.second_probe(probe.terminal)) for probe in self.board.probes)
 
     def second_probe(self, terminal: str) -> str:
         """Return what a tap on a terminal asks for: the first probe, or the reading between first and second."""
