@@ -72,15 +72,17 @@ class Diagnosis:
         return self.causes[0] if self.causes else None
 
 
-def spread_of(point: str, prediction: Prediction, *, knows_supply: bool) -> Floats:
-    """Return how far a good reading may lie from its prediction apart from the meter, as a standard deviation.
+def spread_of(points: Sequence[str], prediction: Prediction, *, knows_supply: bool) -> Floats:
+    """Return how far good readings may lie from their predictions apart from the meter, as standard deviations.
+
+    One row a point, one column a hypothesis.
 
     Parts vary: elements −10 to +5 %, motors and coils far more; a plain guess of the supply is 5 % off, a measured one
     little. A floating conductor shows a ghost of no certain size.
     """
     shown = np.minimum(prediction.shown, 1e8)
-    share, floor = shares_of(point, knows_supply=knows_supply)
-    spread = np.hypot(share * shown, floor)
+    shares = np.array([shares_of(point, knows_supply=knows_supply) for point in points])
+    spread = np.hypot(shares[:, :1] * shown, shares[:, 1:])
     ghost = prediction.softness > GHOST_OHMS
     found: Floats = np.where(ghost, 0.5 * shown + 4.0, spread)
     return found
@@ -127,7 +129,9 @@ def _phases(model: UnitModel, reading: Reading, limits: Limits, ratio: Floats, *
         prediction = model.predict(reading.point, drive)
         is_line = reading.point.startswith(("volts", "dc_volts", "amps"))
         shown = prediction.shown * ratio if is_line else prediction.shown
-        spread = spread_of(reading.point, Prediction(shown, prediction.softness), knows_supply=knows_supply)
+        [spread] = spread_of(
+            [reading.point], Prediction(shown[None, :], prediction.softness[None, :]), knows_supply=knows_supply
+        )
         density, sound = _one_likelihood(reading, shown, spread)
         # Row 0 is the healthy unit: what is seen while the fault does not show.
         mixed, well = (seen * x + (1 - seen) * x[0] for x in (density, sound))
@@ -339,6 +343,7 @@ class _Evidence:
     posterior: Floats
     knows_supply: bool
     ratio: Floats
+    _densities: Floats | None = None
 
     def causes(self) -> tuple[Cause, ...]:
         model = self.model
@@ -397,10 +402,16 @@ class _Evidence:
         reasons = []
         others = np.where(self.model.cause_of == self.model.cause_of[row], 0.0, self.prior)
         others = others / max(others.sum(), 1e-12)
-        for reading, density, shown in zip(self.readings, self.likelihoods, self.shown, strict=True):
-            elsewhere = float(np.log(np.sum(others * np.exp(density)) + 1e-15))
+        if not self.readings:
+            return []
+        if self._densities is None:
+            self._densities = np.exp(np.array(self.likelihoods).reshape(len(self.readings), -1))
+        elsewheres = np.log(self._densities @ others + 1e-15)
+        for reading, density, shown, elsewhere in zip(
+            self.readings, self.likelihoods, self.shown, elsewheres, strict=True
+        ):
             words = f"{self._spoken(reading)} ({_number(shown[row], reading.point)} predicted)"
-            reasons.append(Reason(point=reading.point, words=words, weight=float(density[row]) - elsewhere))
+            reasons.append(Reason(point=reading.point, words=words, weight=float(density[row] - elsewhere)))
         return sorted(reasons, key=lambda reason: -abs(reason.weight))
 
     def _spoken(self, reading: Reading) -> str:

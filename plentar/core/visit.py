@@ -293,7 +293,7 @@ class Visit:
             found.append(Observation(kind="capacitor-out"))
         return tuple(dict.fromkeys(found))
 
-    @property
+    @cached_property
     def diagnosis(self) -> "Diagnosis | None":
         """What the evidence says of the causes; None before there is any."""
         readings = tuple(r for r in self.readings if r.function in ("volts", "dc_volts", "amps", "ohms"))

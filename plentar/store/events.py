@@ -5,7 +5,7 @@ from datetime import datetime
 from typing import Any, NamedTuple
 from uuid import UUID, uuid5
 
-from sqlalchemy import Row, and_, insert, or_, select, update
+from sqlalchemy import Row, insert, select, update
 from sqlalchemy.dialects.postgresql import insert as insert_or_nothing
 from sqlalchemy.orm import Session
 from sqlalchemy.orm.attributes import set_committed_value
@@ -19,15 +19,15 @@ __all__ = [
     "begin",
     "get_photo",
     "get_samples",
+    "ids_elsewhere",
     "list_after",
     "list_due",
-    "list_news",
     "lock_call",
     "put_samples",
     "seq_of",
 ]
 
-Kept = Row[UUID, int, str, dict[str, Any], UUID, str, datetime, datetime, float, UUID]
+Kept = Row[UUID, int, str, dict[str, Any], UUID, str, datetime, datetime, float]
 
 
 class Due(NamedTuple):
@@ -54,20 +54,7 @@ def seq_of(db: Session, *, shop_id: UUID, call_id: UUID) -> int | None:
 
 def list_after(db: Session, *, shop_id: UUID, call_id: UUID, seq: int = 0) -> Sequence[Kept]:
     """Return a call's events after a number, in the order they came, each with the name of who did it."""
-    return list_news(db, shop_id=shop_id, call_id=call_id, seq=seq, ids=())[0]
-
-
-def list_news(
-    db: Session, *, shop_id: UUID, call_id: UUID, seq: int, ids: Sequence[UUID]
-) -> tuple[Sequence[Kept], set[UUID]]:
-    """Return a call's events after a number, and which of some ids belong to other calls of this shop.
-
-    One question, since whoever writes asks both.
-    """
-    wanted = and_(EventRow.call_id == call_id, EventRow.seq > seq)
-    if ids:
-        wanted = or_(wanted, and_(EventRow.id.in_(ids), EventRow.call_id != call_id))
-    rows = db.execute(
+    return db.execute(
         select(
             EventRow.id,
             EventRow.seq,
@@ -78,13 +65,17 @@ def list_news(
             EventRow.done_at,
             EventRow.come_at,
             EventRow.clock_seconds,
-            EventRow.call_id,
         )
         .join(Person, (Person.shop_id == EventRow.shop_id) & (Person.id == EventRow.person_id))
-        .where(EventRow.shop_id == shop_id, wanted)
+        .where(EventRow.shop_id == shop_id, EventRow.call_id == call_id, EventRow.seq > seq)
         .order_by(EventRow.seq)
     ).all()
-    return [row for row in rows if row.call_id == call_id], {row.id for row in rows if row.call_id != call_id}
+
+
+def ids_elsewhere(db: Session, *, shop_id: UUID, call_id: UUID, ids: Sequence[UUID]) -> set[UUID]:
+    """Return which of these ids belong to events of other calls of this shop."""
+    query = select(EventRow.id).where(EventRow.shop_id == shop_id, EventRow.id.in_(ids), EventRow.call_id != call_id)
+    return set(db.scalars(query))
 
 
 def append(db: Session, call: Call, rows: Sequence[dict[str, Any]], **changes: Any) -> None:
@@ -99,9 +90,9 @@ def append(db: Session, call: Call, rows: Sequence[dict[str, Any]], **changes: A
         {**row, "shop_id": call.shop_id, "call_id": call.id, "seq": call.seq + number}
         for number, row in enumerate(rows, start=1)
     ]
-    db.execute(insert(EventRow), numbered)
     values = {"seq": call.seq + len(rows), **changes}
     query = update(Call).where(Call.shop_id == call.shop_id, Call.id == call.id).values(**values)
+    db.execute(insert(EventRow), numbered)
     db.execute(query.execution_options(synchronize_session=False))
     for name, value in values.items():
         set_committed_value(call, name, value)

@@ -5,7 +5,7 @@ from datetime import UTC, datetime, timedelta
 from functools import lru_cache
 from zoneinfo import ZoneInfo
 
-from flask import Flask
+from flask import Flask, request, url_for
 from flask_compress import Compress
 from flask_talisman import Talisman
 from flask_wtf.csrf import CSRFProtect
@@ -78,6 +78,7 @@ def create_app(settings: Settings) -> Flask:
     app.jinja_env.filters["spoken_place"] = _spoken_place
     app.jinja_env.filters["shown_value"] = shown_value
     app.jinja_env.filters["drawn"] = _drawn(app)
+    app.jinja_env.globals["url_for"] = _known_urls()
     app.jinja_env.filters["drawn_probes"] = _drawn_probes(app)
     app.jinja_env.filters["merge"] = lambda one, other: {**one, **other}
     app.jinja_env.filters["reading"] = _reading
@@ -90,6 +91,20 @@ def _reading(value: float, unit: str) -> str:
     if unit == "Ω" and value >= DEFAULT_LIMITS.number("open_ohms"):
         return "OL"
     return f"{value:.1f}" if value < 1000 else f"{value:,.0f}"
+
+
+def _known_urls() -> Callable[..., str]:
+    """Return `url_for` for templates, each address built once: a call's page names some thirty of them."""
+
+    @lru_cache(maxsize=2048)
+    def built(root: str, endpoint: str, values: tuple[tuple[str, object], ...]) -> str:
+        del root
+        return url_for(endpoint, **dict(values))  # type: ignore[arg-type]
+
+    def known_url(endpoint: str, **values: object) -> str:
+        return built(request.script_root, endpoint, tuple(values.items()))
+
+    return known_url
 
 
 def _drawn(app: Flask) -> Callable[[Board], tuple[Markup, Markup]]:

@@ -62,6 +62,8 @@ def register(app: Flask) -> None:
         if db is not None:
             if response.status_code < 400 or g.get("keep_on_error"):
                 db.commit()
+                for told in g.get("after_commit", ()):
+                    told()
             else:
                 db.rollback()
         if g.get("person") is not None and request.endpoint != "static":

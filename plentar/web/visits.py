@@ -23,7 +23,7 @@ from plentar.store.models import Call
 from plentar.store.models import Meter as MeterRow
 from plentar.web.access import now
 
-__all__ = ["meter_of", "own_call", "read_news", "read_record", "read_visit", "shop_limits", "visit_of"]
+__all__ = ["meter_of", "own_call", "read_record", "read_visit", "remember", "shop_limits", "visit_of"]
 
 # An event takes about two kilobytes here: some forty megabytes a process at the most.
 MOST_EVENTS = 20_000
@@ -71,29 +71,33 @@ def own_call(call_id: UUID) -> Call:
     return call
 
 
-def read_record(db: Session, *, shop_id: UUID, call_id: UUID) -> Record:
-    """Return a call's evidence as it is kept now."""
-    return read_news(db, shop_id=shop_id, call_id=call_id)[0]
+def read_record(db: Session, call: Call) -> Record:
+    """Return a call's evidence up to the number the call's row was read with: only what is not yet known is asked for.
 
-
-def read_news(db: Session, *, shop_id: UUID, call_id: UUID, ids: Sequence[UUID] = ()) -> tuple[Record, set[UUID]]:
-    """Return a call's evidence as it is kept now, and which of some ids belong to other calls of the shop."""
-    key = (shop_id, call_id)
+    What was kept later than that row is for the next request.
+    """
+    key = (call.shop_id, call.id)
     known = _records.get(key)
+    if known is not None and known.seq >= call.seq:
+        return known
     seq = known.seq if known is not None else 0
-    rows, elsewhere = events.list_news(db, shop_id=shop_id, call_id=call_id, seq=seq, ids=ids)
-    if known is not None and not rows:
-        return known, elsewhere
-    fresh = [_event(row) for row in rows]
+    fresh = [_event(row) for row in events.list_after(db, shop_id=call.shop_id, call_id=call.id, seq=seq)]
     record = known.plus(*fresh) if known is not None else Record(fresh)
     # Worked out before it is remembered, so that the next event only adds to it.
     _ = record.taken
-    _records.put(key, record)
-    return record, elsewhere
+    if "after_commit" not in g:
+        # What this very request wrote may still be undone.
+        _records.put(key, record)
+    return record
+
+
+def remember(call: Call, record: Record) -> None:
+    """Keep a call's evidence for the next request, once what is in it was committed."""
+    _records.put((call.shop_id, call.id), record)
 
 
 def _event(row: events.Kept) -> Event:
-    event_id, seq, kind, payload, person, name, done_at, come_at, clock, _ = row
+    event_id, seq, kind, payload, person, name, done_at, come_at, clock = row
     return Event(
         id=str(event_id),
         seq=seq,
@@ -129,7 +133,7 @@ def visit_of(call: Call, record: Record, moment: datetime) -> Visit:
 
 def read_visit(call: Call) -> Visit:
     """Return a call as it stands now."""
-    return visit_of(call, read_record(g.db, shop_id=call.shop_id, call_id=call.id), now())
+    return visit_of(call, read_record(g.db, call), now())
 
 
 def meter_of(row: MeterRow) -> Meter:

@@ -7,11 +7,13 @@ other: both deeds are in the record, and what follows from them is folded anew.
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
+from functools import partial
 from typing import Any, Literal
 from uuid import UUID, uuid4
 
 from flask import abort, g
 from sqlalchemy import insert
+from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
 from plentar.core.errors import PlentarError, ReadingError
@@ -24,7 +26,7 @@ from plentar.formats.numbers import parse_number
 from plentar.store import events, places
 from plentar.store.models import Call, LogSamples, PhotoBytes
 from plentar.web.access import now
-from plentar.web.visits import meter_of, read_news, visit_of
+from plentar.web.visits import meter_of, read_record, remember, visit_of
 
 __all__ = ["Answer", "ConflictError", "Draft", "keep", "keep_all", "keep_one", "record_plate"]
 
@@ -165,14 +167,25 @@ def keep(call_id: UUID, drafts: Sequence[Draft]) -> tuple[list[Answer], Call, Vi
     Returns:
         An answer a draft, in order; the call; the visit as it stands after them.
     """
-    shop_id = g.person.shop_id
-    call = events.lock_call(g.db, shop_id=shop_id, call_id=call_id)
+    try:
+        return _kept(call_id, drafts, elsewhere=frozenset())
+    except IntegrityError:
+        # An id was used on another call of the shop: ask which, and answer those without it.
+        g.db.rollback()
+        ids = [draft.id for draft in drafts]
+        used = events.ids_elsewhere(g.db, shop_id=g.person.shop_id, call_id=call_id, ids=ids)
+        if not used:
+            raise
+        return _kept(call_id, drafts, elsewhere=frozenset(used))
+
+
+def _kept(call_id: UUID, drafts: Sequence[Draft], *, elsewhere: frozenset[UUID]) -> tuple[list[Answer], Call, Visit]:
+    call = events.lock_call(g.db, shop_id=g.person.shop_id, call_id=call_id)
     if call is None:
         abort(404)
     g.call = call
     moment = now()
-    record, elsewhere = read_news(g.db, shop_id=shop_id, call_id=call_id, ids=[draft.id for draft in drafts])
-    writing = _Writing(g.db, call, visit_of(call, record, moment), moment)
+    writing = _Writing(g.db, call, visit_of(call, read_record(g.db, call), moment), moment)
     answers = []
     for draft in drafts:
         if draft.id in elsewhere:
@@ -181,6 +194,8 @@ def keep(call_id: UUID, drafts: Sequence[Draft]) -> tuple[list[Answer], Call, Vi
         else:
             answers.append(writing.take(draft))
     writing.flush()
+    if writing.fresh:
+        g.after_commit = [partial(remember, call, writing.visit.record)]
     return answers, call, writing.visit
 
 
@@ -195,6 +210,7 @@ def keep_all(call_id: UUID, drafts: Sequence[Draft]) -> Visit:
         if answer.error is not None:
             g.db.rollback()
             g.pop("call", None)
+            g.pop("after_commit", None)
             raise answer.error
     return visit
 

@@ -137,6 +137,27 @@ def test_another_shop_may_use_the_same_id(app: Flask, make_shop: Callable[..., S
         assert answer["answer"] == "kept"
 
 
+def test_an_id_of_another_call_of_the_shop_is_refused_by_name(
+    client: FlaskClient, shop: ShopOf, engine: Engine
+) -> None:
+    """The first call's deed stands, the second is told, and what came with it is kept."""
+    other = uuid4()
+    with engine.begin() as db:
+        copied = "shop_id, unit_id, technician_id, meter_id, complaints, words, at_risk, status, scheduled_at, outcome"
+        db.execute(
+            text(f"insert into call (id, {copied}, seq) select :new, {copied}, 0 from call where id = :call"),  # noqa: S608
+            {"new": other, "call": shop.call_id},
+        )
+    sent = event("note", words="on the first call")
+    assert send(client, shop, sent)[0]["answer"] == "kept"
+    answer = client.post(f"/calls/{other}/events", json={"events": [sent, event("note", words="on the second")]})
+    assert answer.json is not None
+    first, second = answer.json["answers"]
+    assert (first["answer"], first["field"]) == ("refused", "id")
+    assert "another call" in first["why"]
+    assert second["answer"] == "kept"
+
+
 @pytest.mark.parametrize("turn", range(3))
 def test_a_reading_and_a_close_at_once_leave_one_truth(app: Flask, shop: ShopOf, engine: Engine, turn: int) -> None:
     """Whichever comes first: a reading that was kept was kept before the close; a refused one was told so."""

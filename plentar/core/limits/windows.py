@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import lru_cache
 
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.nameplate import Nameplate, Pole, Window
@@ -37,6 +38,8 @@ class Patience:
         )
 
 
+# The same few windows are asked for with every reading of every state a call may be in.
+@lru_cache(maxsize=1024)
 def closing(plate: Nameplate, device_id: str, pole: Pole | None, limits: Limits = DEFAULT_LIMITS) -> Patience:
     """Return when a pole is to close after the thermostat's call.
 
@@ -52,6 +55,7 @@ def closing(plate: Nameplate, device_id: str, pole: Pole | None, limits: Limits 
     return _chained(plate, device_id, pole, limits, _on)
 
 
+@lru_cache(maxsize=1024)
 def opening(plate: Nameplate, device_id: str, pole: Pole | None, limits: Limits = DEFAULT_LIMITS) -> Patience:
     """Return when a pole is to open after the call ends; none printed: 120, 144 and 240 s."""
     return _chained(plate, device_id, pole, limits, _off)
