@@ -20,6 +20,7 @@ from plentar.core.nameplate import Nameplate
 from plentar.core.network.drive import Drive, drives_of
 from plentar.core.observations import Observation, factor_of, sign_of
 from plentar.core.places import find_point
+from plentar.core.points import is_control_side
 
 __all__ = ["Cause", "Diagnosis", "Reason", "diagnose", "spread_of"]
 
@@ -281,10 +282,24 @@ def _standing(readings: Sequence[Reading]) -> list[Reading]:
     """Return the readings that count: the last two of one point under one condition, since taking it again confirms."""
     kept: dict[tuple[object, ...], list[Reading]] = {}
     for reading in readings:
+        if not _tells(reading):
+            continue
         again = kept.setdefault((reading.point, _under(reading.condition)), [])
         again.append(reading)
         del again[:-2]
     return [reading for again in kept.values() for reading in again]
+
+
+def _tells(reading: Reading) -> bool:
+    """Tell whether a reading can speak of a fault: volts and amps only where something feeds what was read.
+
+    On a dead unit nothing is predicted but ghosts, and 0.1 V of them proves no grounded element.
+    """
+    if reading.function not in ("volts", "dc_volts", "amps") or reading.condition.feeds_live:
+        return True
+    ends = reading.point.partition(":")[2].split(":")
+    is_fed = reading.condition.control == "separate source"
+    return is_fed and (ends == ["control"] or all(is_control_side(end) for end in ends))
 
 
 def _under(condition: Condition) -> tuple[object, ...]:

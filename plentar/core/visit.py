@@ -535,7 +535,7 @@ class Visit:
         after = [e.reading for e in self.standing if back is not None and back.is_before(e.event)]
         first = prove(self.plate, proof_items(self.plate), before, after, self.limits)
         failed = [p.item.point for p in first if p.before is not None and p.before.grade is Grade.FAIL]
-        traced = [reading.point for reading in before if reading.function in ("volts", "dc_volts")]
+        traced = [r.point for r in before if r.function in ("volts", "dc_volts") and r.condition.feeds_live]
         failed += [point for point in dict.fromkeys(traced) if "pole" in point]
         return prove(self.plate, proof_items(self.plate, failed), before, after, self.limits)
 

@@ -132,3 +132,17 @@ def test_the_shops_figures_reach_every_verdict(function: str) -> None:
     assert (default.grade, own.grade) == (Grade.PASS, Grade.FAIL)
     assert own.band is not None
     assert own.band.source == "shop rule"
+
+
+@pytest.mark.parametrize("pattern", sorted(PATTERNS))
+def test_proving_a_unit_dead_moves_no_suspicion(pattern: str) -> None:
+    """A strip that drew nothing has the same causes after every point was read at a tenth of a volt, power off."""
+    plate = PATTERNS[pattern]()
+    heat = called(plate, "W", "W2")
+    strip = plate.circuits[-1].id
+    sheet = [replace(r, value=0.0) if r.point == f"amps:{strip}" else r for r in run_sheet(plate, heat)]
+    dead = called(plate, "W", "W2", feeds="proven dead", control="proven dead")
+    points = [point.id for point in points_of(plate) if point.quantity == "volts"]
+    safety = [Reading(point=point, value=0.1, condition=dead, meter_uncertainty=0.05) for point in points]
+    before, after = diagnose(plate, sheet), diagnose(plate, [*sheet, *safety])
+    assert [cause.faults for cause in before.causes] == [cause.faults for cause in after.causes]

@@ -71,6 +71,11 @@ class Condition:
         return self.feeds_are_dead and self.control == "proven dead"
 
     @property
+    def feeds_live(self) -> bool:
+        """True while any feed is live; a condition that names none is one of a unit with power on."""
+        return not self.feeds or any(state == "live" for _, state in self.feeds)
+
+    @property
     def supply(self) -> tuple[object, ...]:
         """What feeds the unit, as a reading sees it: which feeds are live, and where the control volts come from."""
         live = frozenset(name for name, state in self.feeds if state != "live")

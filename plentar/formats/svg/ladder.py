@@ -317,7 +317,8 @@ def _feed_block(pen: _Pen, feed: str, top: float, pitch: float, *, with_blower: 
     if feed in pen.opened:
         where = pen.opened[feed] or "a device nobody named"
         state = "proven dead behind it" if pen.dead else "not proven: treat as live"
-        pen.label(LEFT + 44, head + 18, f"open at {where}, live up to it; {state}", "note", "start")
+        # Above the feed's own line, between the legs' readings.
+        pen.label(LEFT + 52, head - 31, f"open at {where}, live up to it; {state}", "note", "start")
     pen.target(f"volts:{feed}.l1:{feed}.l2", (middle, head, 110, 44), (middle, head))
     pen.target(f"volts:{feed}.l1:ground", (LEFT + 4, head - 10, 84, 48), (LEFT + 4, head - 26))
     pen.target(f"volts:{feed}.l2:ground", (RIGHT - 4, head - 10, 84, 48), (RIGHT - 4, head - 26))
