@@ -30,6 +30,10 @@ def deck(settled: Settled, row: int, prefix: str) -> list[str]:
         size, phase = abs(source.volts), math.degrees(math.atan2(source.volts.imag, source.volts.real))
         inner = f"{prefix}e{len(lines)}"
         lines += [f"V{inner} {inner} 0 dc 0 ac {size:.12g} {phase:.12g}", f"R{inner} {inner} {node} {source.ohms:.12g}"]
+    if settled.drive.separate:
+        # Its idle volts behind its own ohms, as a current beside the contact that stands for them.
+        r, c = (_node(v.node_of[row, circuit.terminals[end]], prefix) for end in ("board.r", "board.c"))
+        lines.append(f"I{prefix}separate {c} {r} dc 0 ac {circuit.separate_amps:.12g}")
     for i in range(len(circuit.branches)):
         y = v.admittance[row, i]
         if y != 0 and v.branch_a[row, i] != v.branch_b[row, i]:

@@ -271,6 +271,22 @@ def test_one_volt_anywhere_is_live(proven: Story, point: str, volts: float, is_d
     assert proven.lockout.feeds_are_dead is is_dead
 
 
+def test_what_the_meter_may_be_wrong_by_counts(proven: Story) -> None:
+    """0.97 V on a meter that may be 0.05 V off is not below a volt."""
+    for half_width, is_dead in ((0.02, True), (0.05, False)):
+        proven.volts("feed-1.l1:feed-1.l2", 0.97, meter_uncertainty=half_width)
+        proven.add(MeterProven(volts=121.0), "ana")
+        assert proven.lockout.feeds_are_dead is is_dead
+
+
+def test_power_back_on_makes_every_feed_and_the_control_side_live(proven: Story) -> None:
+    """Whoever says so, and whatever stands open on record."""
+    proven.add(PowerBack(is_confirmed=True), "ben")
+    assert set(proven.lockout.feeds.values()) == {"live"}
+    assert proven.lockout.control == "from unit"
+    assert proven.lockout.opened == {}
+
+
 def test_the_dead_limit_is_the_shops() -> None:
     """A shop that asks for less has less asked of it nowhere else."""
     story = Story()

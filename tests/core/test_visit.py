@@ -8,7 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from plentar.core.diagnosis import diagnose
-from plentar.core.evidence.reading import Condition, Reading
+from plentar.core.evidence.reading import Condition, FeedState, Reading
 from plentar.core.hypotheses import model_of
 from plentar.core.judging.situation import Situation
 from plentar.core.judging.verdict import judge
@@ -146,3 +146,20 @@ def test_proving_a_unit_dead_moves_no_suspicion(pattern: str) -> None:
     safety = [Reading(point=point, value=0.1, condition=dead, meter_uncertainty=0.05) for point in points]
     before, after = diagnose(plate, sheet), diagnose(plate, [*sheet, *safety])
     assert [cause.faults for cause in before.causes] == [cause.faults for cause in after.causes]
+
+
+@pytest.mark.parametrize(
+    ("states", "is_dead"),
+    [
+        (("proven dead", "proven dead"), True),
+        (("proven dead", "off"), False),
+        (("live", "proven dead"), False),
+        ((), False),
+    ],
+)
+def test_a_condition_is_dead_by_all_its_feeds(states: tuple[FeedState, ...], is_dead: bool) -> None:
+    """One feed proven says nothing of the other, and no feed named is none proven."""
+    feeds = tuple((f"feed-{number}", state) for number, state in enumerate(states, 1))
+    condition = Condition(feeds=feeds, control="proven dead")
+    assert (condition.feeds_are_dead, condition.is_proven_dead) == (is_dead, is_dead)
+    assert condition.feeds_live is ("live" in states or not states)

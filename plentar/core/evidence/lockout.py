@@ -319,8 +319,6 @@ class _Fold:
                 return f"{_feed_words(self.plate, feed)} is not off"
             if not off.is_before(event):
                 return "read before power was off"
-            if any(not live.is_before(event) for live in self.lives.get(feed, [])):
-                return "something may have been live since"
             if not self.opened.get(feed):
                 return f"say which device {_feed_words(self.plate, feed).lower()} was opened at"
         for feed, lock in zip(self._feeds, self.lock_events(event.person), strict=True):
