@@ -34,12 +34,34 @@ def _settings() -> Settings:
 
 @main.command()
 @click.argument("revision", default="head")
-def migrate(revision: str) -> None:
+@click.option("--drop-data", is_flag=True, help="Go to an older REVISION although that drops tables and columns.")
+def migrate(revision: str, drop_data: bool) -> None:
     """Bring the database to REVISION (newest by default, `base` for none)."""
-    from plentar.store.database import make_engine
+    from plentar.store.database import SchemaError, make_engine
     from plentar.store.database import migrate as run
 
-    run(make_engine(_settings().database_url), revision)
+    try:
+        run(make_engine(_settings().database_url), revision, drop_data=drop_data)
+    except SchemaError as error:
+        click.echo(str(error), err=True)
+        sys.exit(2)
+
+
+@main.command()
+@click.argument("email")
+@click.option("--undo", is_flag=True, help="Let them sign in again.")
+def deactivate(email: str, undo: bool) -> None:
+    """End every sign-in of EMAIL and let them sign in no more."""
+    from plentar.store import people
+    from plentar.store.database import make_engine, make_sessions
+
+    with make_sessions(make_engine(_settings().database_url)).begin() as db:
+        person = people.find(db, email)
+        if person is None:
+            click.echo(f"{email}: nobody signs in with this address", err=True)
+            sys.exit(2)
+        people.deactivate(db, person, None if undo else datetime.now(UTC))
+        click.echo(f"{person.name} may sign in again" if undo else f"{person.name} is signed out everywhere")
 
 
 @main.command()
@@ -244,6 +266,11 @@ def limits() -> None:
 @main.command()
 def serve() -> None:
     """Serve the application with several workers until stopped."""
+    from plentar.store.database import SchemaError
     from plentar.web.serve import run
 
-    run(_settings())
+    try:
+        run(_settings())
+    except SchemaError as error:
+        click.echo(str(error), err=True)
+        sys.exit(2)

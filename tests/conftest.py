@@ -164,6 +164,6 @@ def sign_in(app: Flask, shop: ShopOf) -> FlaskClient:
 
 @pytest.fixture
 def old_attempts_gone(engine: Engine) -> None:
-    """Clear failed sign-ins of earlier tests, which share one network address."""
+    """Clear the guesses of earlier tests, which share one network address."""
     with engine.begin() as connection:
-        connection.execute(text("delete from sign_in_attempt"))
+        connection.execute(text("delete from sign_in_guess"))

@@ -1,21 +1,50 @@
-"""Engine, sessions and migrations."""
+"""Engine, sessions, migrations, and whether the tables are the ones this program knows."""
 
 from pathlib import Path
 
 from alembic import command
 from alembic.config import Config
-from sqlalchemy import Engine, create_engine
+from alembic.runtime.migration import MigrationContext
+from alembic.script import ScriptDirectory
+from alembic.util.exc import CommandError
+from sqlalchemy import Connection, Engine, create_engine
 from sqlalchemy.orm import Session, sessionmaker
 
-__all__ = ["make_engine", "make_sessions", "migrate"]
+__all__ = [
+    "SPARE_CONNECTIONS",
+    "SchemaError",
+    "known_revision",
+    "make_engine",
+    "make_sessions",
+    "migrate",
+    "revision_of",
+]
+
+# Beside one connection a thread: for a request that commits while another waits for its own.
+SPARE_CONNECTIONS = 2
+# Longer than a failover's first answer, shorter than anybody waits at a meter.
+CONNECT_SECONDS, POOL_SECONDS = 3, 5
 
 
-def make_engine(url: str) -> Engine:
-    """Return an engine for a PostgreSQL URL; `postgresql://` is read as psycopg 3."""
+class SchemaError(RuntimeError):
+    """The tables are not what a command needs; the text says what to do."""
+
+
+def make_engine(url: str, *, threads: int = 4) -> Engine:
+    """Return an engine for a PostgreSQL URL, with a connection a thread; `postgresql://` is read as psycopg 3."""
     for plain in ("postgres://", "postgresql://"):
         if url.startswith(plain):
             url = "postgresql+psycopg://" + url.removeprefix(plain)
-    return create_engine(url, pool_pre_ping=True, pool_size=8, max_overflow=8)
+    return create_engine(
+        url,
+        pool_pre_ping=True,
+        pool_size=threads,
+        max_overflow=SPARE_CONNECTIONS,
+        pool_timeout=POOL_SECONDS,
+        connect_args={"connect_timeout": CONNECT_SECONDS},
+        # What people typed never reaches a log by way of an error's text.
+        hide_parameters=True,
+    )
 
 
 def make_sessions(engine: Engine) -> sessionmaker[Session]:
@@ -23,20 +52,49 @@ def make_sessions(engine: Engine) -> sessionmaker[Session]:
     return sessionmaker(engine, expire_on_commit=False)
 
 
-def migrate(engine: Engine, revision: str = "head") -> None:
-    """Bring the tables to a revision; up or down, `base` for none."""
+def _config() -> Config:
     config = Config()
     config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
-    with engine.begin() as connection:
-        config.attributes["connection"] = connection
-        current = _current(connection)
-        if revision == "base" or (revision != "head" and current is not None and revision < current):
+    return config
+
+
+def known_revision() -> str:
+    """Return the revision of the tables this program is written for."""
+    head = ScriptDirectory.from_config(_config()).get_current_head()
+    assert head is not None  # noqa: S101 - the migrations are part of the program
+    return head
+
+
+def revision_of(connection: Connection) -> str | None:
+    """Return the revision a database is at; None for one that was never migrated."""
+    return MigrationContext.configure(connection).get_current_revision()
+
+
+def migrate(engine: Engine, revision: str = "head", *, drop_data: bool = False) -> None:
+    """Bring the tables to a revision; up or down, `base` for none.
+
+    Raises:
+        SchemaError: There is no such revision, or it is an older one and nobody said that data may be dropped.
+    """
+    config = _config()
+    try:
+        steps = list(ScriptDirectory.from_config(config).walk_revisions())
+        order = [step.revision for step in reversed(steps)]
+        with engine.begin() as connection:
+            config.attributes["connection"] = connection
+            current = revision_of(connection)
+            if current is not None and current not in order:
+                raise SchemaError(
+                    f"the database is at {current}, which this program does not know: it is a newer one's"
+                )
+            is_down = revision == "base" or (
+                revision in order and current is not None and order.index(revision) < order.index(current)
+            )
+            if not is_down:
+                command.upgrade(config, revision)
+                return
+            if not drop_data and current is not None:
+                raise SchemaError(f"going from {current} down to {revision} drops tables: say --drop-data to do it")
             command.downgrade(config, revision)
-        else:
-            command.upgrade(config, revision)
-
-
-def _current(connection: object) -> str | None:
-    from alembic.runtime.migration import MigrationContext
-
-    return MigrationContext.configure(connection).get_current_revision()  # type: ignore[arg-type]
+    except CommandError as error:
+        raise SchemaError(str(error)) from error

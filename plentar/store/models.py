@@ -35,7 +35,8 @@ __all__ = [
     "Place",
     "Shop",
     "ShopLimit",
-    "SignInAttempt",
+    "SignIn",
+    "SignInGuess",
     "Unit",
 ]
 
@@ -83,6 +84,7 @@ class Person(Base):
     email: Mapped[str] = mapped_column(String(254), unique=True)
     role: Mapped[str] = mapped_column(String(20), default="technician")
     password_hash: Mapped[str] = mapped_column(String(200))
+    deactivated_at: Mapped[datetime | None]
     shop: Mapped[Shop] = relationship()
 
 
@@ -247,11 +249,33 @@ class PartRow(Base):
     label: Mapped[dict[str, Any]]
 
 
-class SignInAttempt(Base):
-    """One failed try to sign in, kept only to slow down guessing."""
+class SignIn(Base):
+    """One sign-in on one device: open until it is ended, lapses or its person may no longer sign in.
 
-    __tablename__ = "sign_in_attempt"
-    __table_args__ = (Index(None, "key", "tried_at"),)
+    `token_hash` is of the secret in the session's cookie, `device_hash` of the one that tells this browser apart for a
+    year; without it the browser is not known any more. `words` name the device as its owner would.
+    """
+
+    __tablename__ = "sign_in"
+    __table_args__ = (
+        ForeignKeyConstraint(["shop_id", "person_id"], ["person.shop_id", "person.id"]),
+        Index(None, "shop_id", "person_id", "seen_at"),
+    )
+    shop_id: Mapped[UUID] = mapped_column(ForeignKey("shop.id"), primary_key=True)
     id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
-    key: Mapped[str] = mapped_column(String(300))
-    tried_at: Mapped[datetime]
+    person_id: Mapped[UUID]
+    token_hash: Mapped[bytes] = mapped_column(unique=True)
+    device_hash: Mapped[bytes | None] = mapped_column(index=True)
+    words: Mapped[str] = mapped_column(String(120))
+    since: Mapped[datetime]
+    seen_at: Mapped[datetime]
+    ended_at: Mapped[datetime | None]
+
+
+class SignInGuess(Base):
+    """How many guesses one key made since a moment, counted before they are looked at."""
+
+    __tablename__ = "sign_in_guess"
+    key: Mapped[str] = mapped_column(String(300), primary_key=True)
+    since: Mapped[datetime]
+    tries: Mapped[int]

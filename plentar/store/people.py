@@ -1,20 +1,16 @@
-"""Signing in: password hashes, and slowing down whoever guesses."""
+"""People: their passwords, and who may no longer sign in. A changed password or a deactivation ends every sign-in."""
 
-from datetime import datetime, timedelta
-from uuid import UUID
+from datetime import datetime
 
 from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerificationError
-from sqlalchemy import delete, func, select
-from sqlalchemy.orm import Session, joinedload
+from sqlalchemy import select
+from sqlalchemy.orm import Session
 
-from plentar.store.limits import changes_of, standing
-from plentar.store.models import Person, SignInAttempt
+from plentar.store import sign_ins
+from plentar.store.models import Person
 
-__all__ = ["add_failure", "forget_failures", "get_person", "hash_password", "too_many_failures", "verify_sign_in"]
-
-MAX_FAILURES = 8
-FAILURE_WINDOW = timedelta(minutes=10)
+__all__ = ["change_password", "deactivate", "find", "hash_password", "is_password", "verify_sign_in"]
 
 _hasher = PasswordHasher()
 # Verified against when no such person exists, so that an unknown address takes as long as a wrong password.
@@ -26,43 +22,35 @@ def hash_password(password: str) -> str:
     return _hasher.hash(password)
 
 
-def verify_sign_in(db: Session, *, email: str, password: str) -> Person | None:
-    """Return the person whose address and password these are, or None."""
-    person = db.scalar(select(Person).where(Person.email == email.strip().lower()))
+def find(db: Session, email: str) -> Person | None:
+    """Return the person an address belongs to; one address is one person across all shops."""
+    return db.scalar(select(Person).where(Person.email == email.strip().lower()))
+
+
+def is_password(person: Person | None, password: str) -> bool:
+    """Tell whether a password is a person's; for nobody it takes as long and is not."""
     try:
-        _hasher.verify(person.password_hash if person else _NOBODY, password)
+        return _hasher.verify(person.password_hash if person else _NOBODY, password) and person is not None
     except (VerificationError, InvalidHashError):
+        return False
+
+
+def verify_sign_in(db: Session, *, email: str, password: str) -> Person | None:
+    """Return the person whose address and password these are, or None; a deactivated person is nobody."""
+    person = find(db, email)
+    if not is_password(person, password):
         return None
-    return person
+    return person if person is not None and person.deactivated_at is None else None
 
 
-def get_person(db: Session, person_id: UUID) -> tuple[Person, tuple[tuple[str, tuple[float, ...]], ...]] | None:
-    """Return a signed-in person with their shop, and the limits the shop set itself: every page asks for both."""
-    query = select(Person, changes_of(Person.shop_id)).options(joinedload(Person.shop)).where(Person.id == person_id)
-    row = db.execute(query).one_or_none()
-    return None if row is None else (row[0], standing(row[1] or ()))
+def change_password(db: Session, person: Person, password: str, now: datetime) -> None:
+    """Give a person another password; every sign-in with the old one ends, this one's too, and no device is known."""
+    person.password_hash = hash_password(password)
+    sign_ins.end_all(db, person, now)
 
 
-def too_many_failures(db: Session, keys: list[str], now: datetime) -> bool:
-    """Tell whether any of these keys (an address, a network address) has failed too often of late.
-
-    Kept in the database because several server processes answer, and none of them sees the others' memory.
-    """
-    count = (
-        select(func.count().label("tries"))
-        .where(SignInAttempt.key.in_(keys), SignInAttempt.tried_at > now - FAILURE_WINDOW)
-        .group_by(SignInAttempt.key)
-        .subquery()
-    )
-    return (db.scalar(select(func.max(count.c.tries))) or 0) >= MAX_FAILURES
-
-
-def add_failure(db: Session, keys: list[str], now: datetime) -> None:
-    """Note a failed try under each key, and drop those that no longer count."""
-    db.execute(delete(SignInAttempt).where(SignInAttempt.tried_at < now - FAILURE_WINDOW))
-    db.add_all(SignInAttempt(key=key, tried_at=now) for key in keys)
-
-
-def forget_failures(db: Session, key: str) -> None:
-    """Clear one person's failures after they got in."""
-    db.execute(delete(SignInAttempt).where(SignInAttempt.key == key))
+def deactivate(db: Session, person: Person, now: datetime | None) -> None:
+    """Let a person sign in no more from a moment on, and end what is open; with None, let them in again."""
+    person.deactivated_at = now
+    if now is not None:
+        sign_ins.end_all(db, person, now)

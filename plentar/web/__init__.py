@@ -15,6 +15,7 @@ from plentar.core.limits.table import DEFAULT_LIMITS
 from plentar.formats.svg.ladder import Board, Label, Probe, Symbol, Wire, shown_value
 from plentar.store.database import make_engine, make_sessions
 from plentar.web import access, assets, errors
+from plentar.web.proxies import BehindProxies
 from plentar.web.settings import Settings
 
 __all__ = ["create_app"]
@@ -52,7 +53,7 @@ def create_app(settings: Settings) -> Flask:
         SEND_FILE_MAX_AGE_DEFAULT=timedelta(days=365),
     )
     app.jinja_options = {"trim_blocks": True, "lstrip_blocks": True}
-    app.extensions["plentar.sessions"] = make_sessions(make_engine(settings.database_url))
+    app.extensions["plentar.sessions"] = make_sessions(make_engine(settings.database_url, threads=settings.threads))
     # Who is asking is known before the form's token is checked, so that a lapsed sign-in is told as one.
     access.register(app)
     CSRFProtect(app)
@@ -66,12 +67,14 @@ def create_app(settings: Settings) -> Flask:
         permissions_policy={"camera": "(self)", "geolocation": "()", "microphone": "()"},
         referrer_policy="same-origin",
     )
+    if settings.proxies:
+        app.wsgi_app = BehindProxies(app.wsgi_app, settings.proxies)  # type: ignore[method-assign]
     errors.register(app)
     assets.register(app)
 
-    from plentar.web import bench, call, checks, fix, parts, signin, start, timing, today, unit
+    from plentar.web import bench, call, checks, fix, health, parts, signin, start, timing, today, unit
 
-    for place in (signin, today, start, call, unit, timing, bench, fix, parts, checks):
+    for place in (health, signin, today, start, call, unit, timing, bench, fix, parts, checks):
         app.register_blueprint(place.bp)
     app.jinja_env.filters["local"] = _local
     app.jinja_env.filters["iso"] = lambda at: datetime.fromtimestamp(at, UTC).isoformat()

@@ -5,13 +5,13 @@ from datetime import UTC, datetime
 from functools import wraps
 from typing import ParamSpec
 from urllib.parse import quote
-from uuid import UUID
+from uuid import uuid4
 
 from flask import Flask, current_app, g, redirect, request, session, url_for
 from flask.typing import ResponseReturnValue
 from sqlalchemy.orm import Session
 
-from plentar.store import people
+from plentar.store import sign_ins
 from plentar.web.errors import SignedOutError
 
 __all__ = ["login_required", "now", "register", "theme"]
@@ -21,6 +21,8 @@ P = ParamSpec("P")
 # and what a day of logging makes.
 LARGE = {"call.add_photo": 24 * 1024 * 1024, "timing.add_log": 64 * 1024 * 1024}
 THEMES = ("day", "attic")
+# Answered without the database: what never changes, and whether this process is alive.
+WITHOUT_RECORDS = ("static", "health.alive", "health.ready")
 
 
 def _clock() -> datetime:
@@ -43,29 +45,30 @@ def register(app: Flask) -> None:
 
     @app.before_request
     def open_session() -> None:
-        g.person = None
+        g.person = g.known = None
+        g.request_id = uuid4().hex
         request.max_content_length = LARGE.get(request.endpoint or "", request.max_content_length)
-        if request.endpoint == "static":
+        if request.endpoint in WITHOUT_RECORDS:
             return
         g.db = current_app.extensions["plentar.sessions"]()
-        try:
-            person_id = UUID(session.get("person_id", ""))
-        except ValueError:
-            return
-        found = people.get_person(g.db, person_id)
-        if found is not None:
-            g.person, g.limits_changed = found
+        secret = session.get("key", "")
+        g.known = sign_ins.find(g.db, secret, now()) if isinstance(secret, str) and secret else None
+        if g.known is not None:
+            g.person, g.limits_changed = g.known.person, g.known.limits
 
     @app.after_request
     def commit(response):  # type: ignore[no-untyped-def]
         db: Session | None = g.get("db")
         if db is not None:
-            if response.status_code < 400 or g.get("keep_on_error"):
+            if response.status_code < 400:
+                if g.get("known") is not None and g.known.is_due:
+                    sign_ins.note_seen(db, g.known, now())
                 db.commit()
                 for told in g.get("after_commit", ()):
                     told()
             else:
                 db.rollback()
+        response.headers["X-Request-Id"] = g.get("request_id", "")
         if g.get("person") is not None and request.endpoint != "static":
             response.headers["Cache-Control"] = "no-store"
         return response

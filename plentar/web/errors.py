@@ -1,18 +1,24 @@
 """One place turns every error into a page, or into a line beside the field when only part of a page was asked for."""
 
-import logging
+from collections.abc import Sequence
+from urllib.parse import urlsplit
 
-from flask import Flask, g, render_template, request
+from flask import Flask, g, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 from flask_wtf.csrf import CSRFError
-from sqlalchemy.exc import DataError, IntegrityError
+from sqlalchemy.exc import DataError, IntegrityError, InterfaceError, OperationalError
+from sqlalchemy.exc import TimeoutError as PoolTimeoutError
 from werkzeug.exceptions import HTTPException
 
 from plentar.core.errors import PlentarError
+from plentar.web.logs import log_failure
 
-__all__ = ["SignedOutError", "register"]
+__all__ = ["BusyError", "SignedOutError", "register"]
 
-log = logging.getLogger(__name__)
+# What is down now is asked again soon; a person who presses the button again has waited this long anyway.
+RETRY_SECONDS = 5
+# Of a form that could not be kept nothing is sent back but what was typed.
+NEVER_SHOWN = ("csrf_token", "password", "old", "new", "again")
 
 SIGNED_OUT = "You are signed out. Sign in in a new tab, then press the button again: what you typed stays here."
 WORDS = {
@@ -25,8 +31,16 @@ WORDS = {
     413: ("Too large", "What was sent is larger than this page takes."),
     422: ("That cannot be used", "See the message beside the field."),
     429: ("Too many tries", "Wait ten minutes, then sign in again."),
+    503: (
+        "The records cannot be reached just now",
+        "Nothing of this was kept yet. What you typed is still here: send it again in a few seconds.",
+    ),
     500: ("Something broke on our side", "It has been noted. What was kept before is safe; try once more."),
 }
+
+
+class BusyError(Exception):
+    """Something that is done one at a time is busy with others; the text says what."""
 
 
 class SignedOutError(Exception):
@@ -41,10 +55,22 @@ def register(app: Flask) -> None:
     app.register_error_handler(PlentarError, _plentar)
     app.register_error_handler(DataError, lambda error: _answer(400))
     app.register_error_handler(IntegrityError, lambda error: _answer(409))
+    for kind in UNREACHABLE:
+        app.register_error_handler(kind, _unreachable)
+    app.register_error_handler(BusyError, lambda error: _later(str(error)))
     app.register_error_handler(Exception, _broken)
 
 
+UNREACHABLE = (OperationalError, InterfaceError, PoolTimeoutError)
+
+
 def _http(error: HTTPException) -> ResponseReturnValue:
+    original = getattr(error, "original_exception", None)
+    if original is not None:
+        # It arose when the answer was ready, as when what was kept could not be committed.
+        if isinstance(original, DataError | IntegrityError):
+            return _answer(400 if isinstance(original, DataError) else 409)
+        return _unreachable(original) if isinstance(original, UNREACHABLE) else _broken(original)
     return _answer(error.code or 500)
 
 
@@ -54,7 +80,8 @@ def _csrf(error: CSRFError) -> ResponseReturnValue:
     if request.headers.get("HX-Request"):
         # The sign-in was renewed in another tab: hand the waiting form a new token and keep what is typed.
         return _fragment("Your sign-in was renewed. Press the button once more.", 400, renew=True)
-    return _answer(400, text="The form was too old. Go back, reload the page and send it again.")
+    words = "The form was too old, so nothing was kept yet."
+    return _again(400, "Send it once more", words) if _is_own_form() else _answer(400, text=words)
 
 
 def _signed_out(_: SignedOutError) -> ResponseReturnValue:
@@ -66,8 +93,76 @@ def _plentar(error: PlentarError) -> ResponseReturnValue:
 
 
 def _broken(error: Exception) -> ResponseReturnValue:
-    log.exception("request failed", exc_info=error)
+    log_failure(error, 500)
     return _answer(500)
+
+
+def _unreachable(error: Exception) -> ResponseReturnValue:
+    log_failure(error, 503)
+    return _later("")
+
+
+def _later(text: str) -> ResponseReturnValue:
+    """Answer that it can be done soon, and keep what was typed."""
+    headers = {"Retry-After": str(RETRY_SECONDS)}
+    title, words = WORDS[503]
+    if request.headers.get("HX-Request"):
+        body, code, more = _fragment(text or f"{title}. {words}", 503)
+        return body, code, {**more, **headers}
+    if request.method == "POST" and not request.is_json:
+        body, code = _again(503, title, text or words)
+        return body, code, headers
+    if request.method == "POST":
+        return {"why": text or title, "field": ""}, 503, headers
+    return (
+        render_template("errors/page.html", code=503, title=title, words=text or "Try again in a few seconds."),
+        503,
+        headers,
+    )
+
+
+def _is_own_form() -> bool:
+    """Tell whether a form was sent by a page of this application: nobody else's is shown to be sent again."""
+    origin = request.headers.get("Origin")
+    fetched = request.headers.get("Sec-Fetch-Site")
+    return fetched == "same-origin" or (
+        fetched is None and origin is not None and urlsplit(origin).netloc == request.host
+    )
+
+
+def _again(code: int, title: str, words: str) -> tuple[str, int]:
+    """Show what a plain form sent, with a button that sends it again under a new token."""
+    fields = _typed()
+    seen = [(name.replace("_", " ").replace("-", " "), value) for name, value in fields if _is_shown(name, value)]
+    body = render_template(
+        "errors/again.html",
+        code=code,
+        title=title,
+        words=words,
+        fields=fields,
+        seen=seen,
+        has_file=bool(request.files),
+        lost=_has_secret(),
+        action=request.full_path.rstrip("?") if request.url_rule is not None else url_for("today.page"),
+    )
+    return body, code
+
+
+def _typed() -> Sequence[tuple[str, str]]:
+    try:
+        return [(name, value) for name, value in request.form.items(multi=True) if name not in NEVER_SHOWN]
+    except HTTPException:
+        return []
+
+
+def _has_secret() -> bool:
+    return any(name in request.form for name in NEVER_SHOWN if name != "csrf_token")
+
+
+def _is_shown(name: str, value: str) -> bool:
+    """Tell whether a field is something a person typed or picked, not an id or a version the form carries."""
+    is_own = name.endswith("_id") or name in ("id", "next", "version", "panel", "point")
+    return bool(value.strip()) and not is_own and len(value) <= 400
 
 
 def _answer(code: int, text: str = "") -> ResponseReturnValue:
@@ -77,7 +172,7 @@ def _answer(code: int, text: str = "") -> ResponseReturnValue:
     return render_template("errors/page.html", code=code, title=title, words=text or words), code
 
 
-def _fragment(text: str, code: int, *, renew: bool = False) -> ResponseReturnValue:
+def _fragment(text: str, code: int, *, renew: bool = False) -> tuple[str, int, dict[str, str]]:
     """Answer a part-page request without touching what is typed: only the message line is swapped."""
     body = render_template("errors/_line.html", text=text, renew=renew)
     return body, code, {"HX-Retarget": "#problem", "HX-Reswap": "outerHTML", "HX-Replace-Url": "false"}

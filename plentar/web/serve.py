@@ -1,14 +1,27 @@
 """The application behind a production WSGI server: several processes, several threads each."""
 
+import os
+import signal
+import threading
+import time
 from collections.abc import Callable
 from typing import Any
 
 from gunicorn.app.base import BaseApplication
+from sqlalchemy.exc import OperationalError
 
+from plentar.store.database import SchemaError, known_revision, make_engine, revision_of
 from plentar.web import create_app
+from plentar.web.logs import log_as_lines
 from plentar.web.settings import Settings
 
 __all__ = ["run"]
+
+# Above the page's own poll and above the usual 60 s of a proxy in front: whoever reuses a connection never finds it
+# just closed.
+KEEP_ALIVE_SECONDS = 75
+# A worker whose master died looks this often, lets its requests end this long, and is gone within three seconds.
+ORPHAN_LOOKS_SECONDS, ORPHAN_ENDS_SECONDS = 0.5, 2.0
 
 
 class _Server(BaseApplication):  # type: ignore[misc]
@@ -26,7 +39,9 @@ class _Server(BaseApplication):  # type: ignore[misc]
             "worker_class": "gthread",
             "worker_tmp_dir": None,
             "graceful_timeout": 5,
+            "keepalive": KEEP_ALIVE_SECONDS,
             "loglevel": "warning",
+            "post_fork": lambda server, worker: _end_with(worker.ppid),
         }.items():
             self.cfg.set(name, value)
 
@@ -35,6 +50,44 @@ class _Server(BaseApplication):  # type: ignore[misc]
         return create_app(self.settings)
 
 
+def _end_with(master: int) -> None:
+    """End this worker soon after its master is gone, whatever its threads are busy with."""
+
+    def watch() -> None:
+        while os.getppid() == master:
+            time.sleep(ORPHAN_LOOKS_SECONDS)
+        os.kill(os.getpid(), signal.SIGTERM)
+        time.sleep(ORPHAN_ENDS_SECONDS)
+        os._exit(1)
+
+    threading.Thread(target=watch, daemon=True, name="end with the master").start()
+
+
+def check_schema(settings: Settings) -> None:
+    """See that the tables are the ones this program knows; a database that does not answer yet is waited for later.
+
+    Raises:
+        SchemaError: They are older or newer ones.
+    """
+    engine = make_engine(settings.database_url)
+    try:
+        with engine.connect() as connection:
+            found, known = revision_of(connection), known_revision()
+    except OperationalError:
+        return
+    finally:
+        engine.dispose()
+    if found != known:
+        words = "run `plentar migrate` first" if found is None or found < known else "a newer program's"
+        raise SchemaError(f"the database is at {found or 'no revision'}, this program needs {known}: {words}")
+
+
 def run(settings: Settings) -> None:
-    """Serve until stopped."""
+    """Serve until stopped.
+
+    Raises:
+        SchemaError: The tables are not this program's.
+    """
+    check_schema(settings)
+    log_as_lines()
     _Server(settings).run()

@@ -3,8 +3,14 @@
 import os
 from collections.abc import Mapping
 from dataclasses import dataclass
+from ipaddress import IPv4Network, IPv6Network, ip_network
+
+from plentar.store.database import SPARE_CONNECTIONS
 
 __all__ = ["Settings", "SettingsError"]
+
+# Of PostgreSQL's hundred by default: the rest is for migrations, backups and a person who looks.
+MOST_CONNECTIONS = 80
 
 
 class SettingsError(RuntimeError):
@@ -22,8 +28,17 @@ class Settings:
     port: int = 8000
     workers: int = 3
     threads: int = 4
+    servers: int = 1
+    proxies: tuple[IPv4Network | IPv6Network, ...] = ()
 
     def __post_init__(self) -> None:
+        whole = self.servers * self.workers * (self.threads + SPARE_CONNECTIONS)
+        if whole > MOST_CONNECTIONS:
+            raise SettingsError(
+                f"PLENTAR_SERVERS, PLENTAR_WORKERS, PLENTAR_THREADS: {self.servers} × {self.workers} ×"
+                f" ({self.threads} + {SPARE_CONNECTIONS}) is {whole} database connections, expected at most"
+                f" {MOST_CONNECTIONS}"
+            )
         if len(self.secret_key) < 32:
             raise SettingsError("PLENTAR_SECRET_KEY: expected at least 32 characters")
 
@@ -47,6 +62,15 @@ class Settings:
                 raise SettingsError(f"{name}: expected a whole number above zero, got {text!r}")
             return int(text)
 
+        def networks(name: str) -> tuple[IPv4Network | IPv6Network, ...]:
+            found = []
+            for text in environment.get(name, "").replace(",", " ").split():
+                try:
+                    found.append(ip_network(text))
+                except ValueError as error:
+                    raise SettingsError(f"{name}: expected addresses or networks, got {text!r}") from error
+            return tuple(found)
+
         return cls(
             database_url=required("PLENTAR_DATABASE_URL"),
             secret_key=required("PLENTAR_SECRET_KEY"),
@@ -55,4 +79,6 @@ class Settings:
             port=number("PLENTAR_PORT", 8000),
             workers=number("PLENTAR_WORKERS", 3),
             threads=number("PLENTAR_THREADS", 4),
+            servers=number("PLENTAR_SERVERS", 1),
+            proxies=networks("PLENTAR_PROXIES"),
         )

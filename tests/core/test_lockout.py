@@ -351,6 +351,101 @@ def test_the_frame_is_itself_proven(volts: float, is_frame: bool) -> None:
     assert story.lockout.feeds_are_dead is is_frame
 
 
+def dead_after(story: Story, *, frame: bool = True, **more: Any) -> bool:
+    """Go through the rest of the list and tell what comes of it."""
+    if frame:
+        story.show_frame()
+    story.switch_off()
+    story.tick()
+    story.read_all(**more)
+    return story.lockout.feeds_are_dead
+
+
+@pytest.mark.parametrize("gone", LEGS)
+def test_every_leg_of_every_feed_shows_the_frame(gone: str) -> None:
+    """Three legs of four to the frame: the fourth may stand on a frame that is none."""
+    story = Story()
+    for leg in LEGS:
+        if leg != gone:
+            story.volts(f"{leg}:ground", 120.0, condition=LIVE)
+    assert not dead_after(story, frame=False)
+
+
+def test_a_frame_is_shown_by_what_was_read_live_and_stands() -> None:
+    """Volts read with that feed off show something else; a reading taken back shows nothing."""
+    off = Condition(feeds=(("feed-1", "live"), ("feed-2", "off")))
+    story = Story()
+    for leg in LEGS:
+        story.volts(f"{leg}:ground", 120.0, condition=off)
+    assert not dead_after(story, frame=False)
+
+    story = Story()
+    story.show_frame()
+    shown = story.events[-1]
+    assert dead_after(story, frame=False)
+    assert not fold(PLATE, story.events, voided=frozenset({shown.id})).feeds_are_dead
+    point = f"volts:{LEGS[-1]}:ground"
+    story.add(Measured(point=point, typed="12", value=12.0, supersedes=shown.id, reason="wrong hole"), "ana")
+    assert not story.lockout.frame_is_proven
+
+
+@pytest.mark.parametrize(("before", "is_dead"), [(False, True), (True, False)])
+def test_a_frame_shown_by_another_source_is_shown_after_power_went_off(before: bool, is_dead: bool) -> None:
+    """A known live leg of another source to the frame, told with its volts: of this frame as it stands now."""
+    story = Story()
+    told = Ticked(line="safe-frame", volts=121.0)
+    if before:
+        story.add(told, "ana")
+    story.switch_off()
+    if not before:
+        story.add(told, "ana")
+    story.tick()
+    story.read_all()
+    assert story.lockout.feeds_are_dead is is_dead
+
+
+def test_what_was_read_before_the_lock_was_on_proves_nothing() -> None:
+    """Off, read, then locked: somebody could have switched it on between."""
+    story = Story()
+    story.show_frame()
+    for feed in FEEDS:
+        story.add(Switched(what=feed, state="off", device="disconnect"), "ana")
+    story.tick()
+    story.read_all()
+    for feed in FEEDS:
+        story.add(Locked(feed=feed), "ana")
+    assert not story.lockout.feeds_are_dead
+    story.read_all()
+    assert story.lockout.feeds_are_dead
+
+
+def test_somebody_elses_lock_does_not_count_for_ones_own_reading() -> None:
+    """Ben locked, Ana read: his lock keeps him safe, and he may take it off."""
+    story = Story()
+    story.show_frame()
+    story.switch_off("ben")
+    story.tick()
+    story.read_all("ana")
+    assert "Ana's own lock" in " ".join(story.lockout.missing)
+    assert not story.lockout.feeds_are_dead
+
+
+def test_readings_from_before_a_live_event_do_not_count_again(proven: Story) -> None:
+    """Live and off again, the list ticked again: what was read before is not what stands now."""
+    proven.add(Switched(what="feed-1", state="live"), "ben")
+    proven.switch_off()
+    proven.tick()
+    assert not proven.lockout.feeds_are_dead
+    assert all(pair.volts is None for pair in proven.lockout.pairs)
+
+
+def test_power_back_brings_back_control_that_was_off(proven: Story) -> None:
+    """Control switched off by itself is from the unit again once power is back."""
+    proven.add(Switched(what="control", state="off"), "ana")
+    proven.add(PowerBack(is_confirmed=True), "ben")
+    assert proven.lockout.control == "from unit"
+
+
 def test_dead_control_ends_with_its_own_source_and_with_any_feed(proven: Story) -> None:
     """A separate source makes control live again, and after it the feeds' proof does not bring it back."""
     proven.add(Switched(what="control", state="separate source"), "ana")

@@ -164,6 +164,7 @@ class _Fold:
     plate: Nameplate
     limits: Limits
     events: Sequence[Event]
+    voided: frozenset[str]
     lives: dict[str, list[Event]] = field(default_factory=dict)
     offs: dict[str, list[Event]] = field(default_factory=dict)
     opened: dict[str, str] = field(default_factory=dict)
@@ -385,6 +386,11 @@ class _Fold:
         return self._between.get(_pair_of(point), [])
 
     @property
+    def taken_back(self) -> frozenset[str]:
+        """Readings that were struck out or corrected: what they said shows nothing."""
+        return self.voided | {e.deed.supersedes for e in self.readings if isinstance(e.deed, Measured)}
+
+    @property
     def off_events(self) -> list[Event] | None:
         """What each feed was switched off with; None while any of them is live."""
         if self._offs is None:
@@ -431,6 +437,7 @@ class _Fold:
                     for e in self.between(point)
                     if isinstance(e.deed, Measured)
                     and (event is None or e.is_before(event))
+                    and e.id not in self.taken_back
                     and e.deed.value >= FRAME_SHARE * leg_volts
                     and e.deed.condition.feed_state(feed) == "live"
                 ]
@@ -455,7 +462,7 @@ def fold(
         limits: The shop's limits; the dead limit is one of them.
     """
     taken = list(events)
-    f = _Fold(plate=plate, limits=limits, events=taken)
+    f = _Fold(plate=plate, limits=limits, events=taken, voided=voided)
     f.take()
     feeds = [feed.id for feed in plate.feeds]
     off = {feed: f.feed_is_off(feed) for feed in feeds}

@@ -1,16 +1,35 @@
-"""Sign in, sign out, switch the theme."""
+"""Sign in, sign out, see and end one's own sign-ins, change the password, switch the theme."""
 
-from flask import Blueprint, g, redirect, render_template, request, session, url_for
+import re
+import secrets
+from ipaddress import IPv6Address, ip_address, ip_network
+from uuid import UUID
+
+from flask import Blueprint, abort, g, redirect, render_template, request, session, url_for
 from flask.typing import ResponseReturnValue
+from flask_wtf import FlaskForm
 from werkzeug.exceptions import BadRequest
+from werkzeug.wrappers import Response as BaseResponse
 
-from plentar.store import people
-from plentar.web.access import THEMES, now
-from plentar.web.signin.forms import SignInForm
+from plentar.store import people, sign_ins
+from plentar.store.models import Person
+from plentar.web.access import THEMES, login_required, now
+from plentar.web.paths import own_path
+from plentar.web.signin.forms import PasswordForm, SignInForm
 
 __all__ = ["bp"]
 
 bp = Blueprint("signin", __name__)
+
+# Of a person from devices they never used, and of one they did: a slip or two of many fingers in gloves, no dictionary.
+PERSON_GUESSES = DEVICE_GUESSES = 8
+# Of one network address over all people: a shop behind one router may slip more often than one person.
+ADDRESS_GUESSES = 40
+DEVICE_COOKIE, DEVICE_SECONDS = "device", 365 * 86400
+WAIT_SECONDS = 600
+SYSTEMS = (("iPhone", "iPhone"), ("iPad", "iPad"), ("Android", "Android"), ("Windows", "Windows"), ("Macintosh", "Mac"),
+           ("CrOS", "Chromebook"), ("Linux", "Linux"))  # fmt: skip
+BROWSERS = (("Edg/", "Edge"), ("OPR/", "Opera"), ("Firefox/", "Firefox"), ("Chrome/", "Chrome"), ("Safari/", "Safari"))
 
 
 @bp.get("/sign-in")
@@ -23,33 +42,143 @@ def page() -> ResponseReturnValue:
 
 @bp.post("/sign-in")
 def sign_in() -> ResponseReturnValue:
-    """Let the person in, or say what is wrong beside the form; too many tries wait."""
+    """Let the person in, or say what is wrong beside the form; too many guesses wait, a known device does not."""
     form = SignInForm()
     if not form.validate():
         return render_template("signin/page.html", form=form), 422
-    keys = [f"email:{form.email.data.strip().lower()}", f"from:{request.remote_addr}"]
-    if people.too_many_failures(g.db, keys, now()):
-        return render_template("signin/page.html", form=form, problem="Too many tries. Wait ten minutes."), 429
+    device = request.cookies.get(DEVICE_COOKIE, "")[:100]
+    keys = _keys(form.email.data, device)
+    if not sign_ins.take_guess(g.db, keys, now()):
+        return _too_many("signin/page.html", form=form)
+    # Counted before it is looked at, and the count stands whatever comes of it.
+    g.db.commit()
     person = people.verify_sign_in(g.db, email=form.email.data, password=form.password.data)
     if person is None:
-        people.add_failure(g.db, keys, now())
-        g.keep_on_error = True
         problem = "No such e-mail address and password together."
         return render_template("signin/page.html", form=form, problem=problem), 422
-    people.forget_failures(g.db, keys[0])
-    # The token survives, so that a form left open in another tab can still be sent.
-    token = session.get("csrf_token")
+    sign_ins.give_back(g.db, keys, now())
+    return _let_in(person, device, redirect(own_path(form.next.data) or url_for("today.page")))
+
+
+def _keys(email: str, device: str) -> list[tuple[str, int]]:
+    """Return what a guess counts under: a known device for itself, anything else for its person and its address."""
+    email = email.strip().lower()
+    if sign_ins.is_known_device(g.db, email, device):
+        return [(f"device:{email}:{device}", DEVICE_GUESSES)]
+    return [(f"person:{email}", PERSON_GUESSES), (f"from:{_network()}", ADDRESS_GUESSES)]
+
+
+def _network() -> str:
+    """Return where a request comes from; of IPv6 the network, since one guesser has all its addresses."""
+    try:
+        address = ip_address(request.remote_addr or "")
+    except ValueError:
+        return "unknown"
+    if isinstance(address, IPv6Address):
+        return str(ip_network(f"{address}/64", strict=False))
+    return str(address)
+
+
+def _too_many(view: str, **context: object) -> ResponseReturnValue:
+    words = "Too many tries. Wait ten minutes, or use a device you signed in on before."
+    return render_template(view, problem=words, **context), 429, {"Retry-After": str(WAIT_SECONDS)}
+
+
+def _let_in(person: Person, device: str, response: BaseResponse) -> BaseResponse:
+    """Open a sign-in: a new secret, a new form token, nothing of the session before."""
+    _end_this()
+    secret, device = secrets.token_urlsafe(32), device or secrets.token_urlsafe(32)
+    sign_ins.begin(g.db, person, secret=secret, device=device, words=_device_words(), now=now())
     session.clear()
-    session.update(person_id=str(person.id), **({"csrf_token": token} if token else {}))
+    session["key"] = secret
     session.permanent = True
-    return redirect(_own_path(form.next.data) or url_for("today.page"))
+    response.set_cookie(
+        DEVICE_COOKIE,
+        device,
+        max_age=DEVICE_SECONDS,
+        path=url_for("signin.page"),
+        samesite="Lax",
+        httponly=True,
+        secure=request.is_secure,
+    )
+    return response
+
+
+def _end_this() -> None:
+    if g.known is not None:
+        sign_ins.end(g.db, g.person, g.known.sign_in, now())
+
+
+def _device_words() -> str:
+    """Return what a browser calls itself, as its owner would: which browser on what."""
+    agent = request.headers.get("User-Agent", "")
+    system = next((words for mark, words in SYSTEMS if mark in agent), "another system")
+    browser = next((words for mark, words in BROWSERS if re.search(re.escape(mark), agent)), "A browser")
+    return f"{browser} on {system}"
 
 
 @bp.post("/sign-out")
 def sign_out() -> ResponseReturnValue:
-    """Forget the session."""
+    """End this sign-in, here and on the server."""
+    _end_this()
     session.clear()
     return redirect(url_for("signin.page"))
+
+
+@bp.get("/you")
+@login_required
+def you() -> ResponseReturnValue:
+    """Show where one is signed in, and the form that changes the password."""
+    return _you(PasswordForm(formdata=None))
+
+
+def _you(form: PasswordForm, code: int = 200, **context: object) -> ResponseReturnValue:
+    open_ones = sign_ins.list_open(g.db, g.person, now())
+    return render_template("signin/you.html", form=form, open_ones=open_ones, this=g.known.sign_in, **context), code
+
+
+@bp.post("/you/sign-ins/<uuid:sign_in_id>/end")
+@login_required
+def end_one(sign_in_id: UUID) -> ResponseReturnValue:
+    """End one of one's own sign-ins; its device is not known any more."""
+    _valid(FlaskForm())
+    if not sign_ins.end(g.db, g.person, sign_in_id, now(), forget_device=True):
+        abort(404)
+    return redirect(url_for("signin.you"))
+
+
+@bp.post("/you/sign-ins/end")
+@login_required
+def end_others() -> ResponseReturnValue:
+    """End every sign-in but this one."""
+    _valid(FlaskForm())
+    sign_ins.end_all(g.db, g.person, now(), but=g.known.sign_in)
+    return redirect(url_for("signin.you"))
+
+
+def _valid(form: FlaskForm) -> None:
+    if not form.validate():
+        raise BadRequest
+
+
+@bp.post("/you/password")
+@login_required
+def change_password() -> ResponseReturnValue:
+    """Change the password: every sign-in ends, and this device is signed in anew."""
+    form = PasswordForm()
+    if not form.validate():
+        return _you(form, 422)
+    keys = [(f"password:{g.person.id}", PERSON_GUESSES)]
+    if not sign_ins.take_guess(g.db, keys, now()):
+        return _too_many("signin/you.html", form=form, open_ones=sign_ins.list_open(g.db, g.person, now()), this=None)
+    g.db.commit()
+    if not people.is_password(g.person, form.old.data):
+        form.old.errors = [*form.old.errors, "that is not your password now"]
+        return _you(form, 422)
+    sign_ins.give_back(g.db, keys, now())
+    person = g.db.merge(g.person)
+    people.change_password(g.db, person, form.new.data, now())
+    return _let_in(person, "", redirect(url_for("signin.you")))
 
 
 @bp.post("/theme")
@@ -58,14 +187,6 @@ def set_theme() -> ResponseReturnValue:
     wanted = request.form.get("theme", "")
     if wanted not in THEMES:
         raise BadRequest
-    response = redirect(_own_path(request.form.get("next")) or url_for("today.page"))
+    response = redirect(own_path(request.form.get("next")) or url_for("today.page"))
     response.set_cookie("theme", wanted, max_age=365 * 86400, samesite="Lax", httponly=True, secure=request.is_secure)
     return response
-
-
-def _own_path(path: str | None) -> str | None:
-    """Return the path if it leads to this application and nowhere else."""
-    is_plain = bool(path) and path is not None and all(c.isprintable() for c in path)
-    if path and is_plain and path.startswith("/") and not path.startswith(("//", "/\\")):
-        return path
-    return None

@@ -1,0 +1,13 @@
+"""The application for a WSGI server of one's own: `plentar.wsgi:app`, with settings from the environment."""
+
+from plentar.web import create_app
+from plentar.web.logs import log_as_lines
+from plentar.web.serve import check_schema
+from plentar.web.settings import Settings
+
+__all__ = ["app"]
+
+settings = Settings.from_environment()
+check_schema(settings)
+log_as_lines()
+app = create_app(settings)
