@@ -55,13 +55,16 @@ def deactivate(email: str, undo: bool) -> None:
     from plentar.store import people
     from plentar.store.database import make_engine, make_sessions
 
-    with make_sessions(make_engine(_settings().database_url)).begin() as db:
+    engine = make_engine(_settings().database_url)
+    with make_sessions(engine).begin() as db:
         person = people.find(db, email)
-        if person is None:
-            click.echo(f"{email}: nobody signs in with this address", err=True)
-            sys.exit(2)
-        people.deactivate(db, person, None if undo else datetime.now(UTC))
-        click.echo(f"{person.name} may sign in again" if undo else f"{person.name} is signed out everywhere")
+        if person is not None:
+            people.deactivate(db, person, None if undo else datetime.now(UTC))
+    engine.dispose()
+    if person is None:
+        click.echo(f"{email}: nobody signs in with this address", err=True)
+        sys.exit(2)
+    click.echo(f"{person.name} may sign in again" if undo else f"{person.name} is signed out everywhere")
 
 
 @main.command()

@@ -7,7 +7,7 @@ from typing import ParamSpec
 from urllib.parse import quote
 from uuid import uuid4
 
-from flask import Flask, current_app, g, redirect, request, session, url_for
+from flask import Flask, abort, current_app, g, redirect, request, session, url_for
 from flask.typing import ResponseReturnValue
 from sqlalchemy.orm import Session
 
@@ -48,6 +48,9 @@ def register(app: Flask) -> None:
         g.person = g.known = None
         g.request_id = uuid4().hex
         request.max_content_length = LARGE.get(request.endpoint or "", request.max_content_length)
+        if request.is_json and request.endpoint != "call.add_events":
+            # Forms are forms: as JSON a field could be anything.
+            abort(415)
         if request.endpoint in WITHOUT_RECORDS:
             return
         g.db = current_app.extensions["plentar.sessions"]()

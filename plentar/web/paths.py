@@ -18,7 +18,7 @@ def own_path(wanted: str | None) -> str | None:
         endpoint, arguments = current_app.url_map.bind("localhost").match(unquote(parts.path), method="GET")
     except (HTTPException, ValueError):
         return None
-    if parts.scheme or parts.netloc or endpoint == "static":
+    if parts.scheme or parts.netloc or not parts.path.startswith("/") or endpoint == "static":
         return None
     query = urlencode(parse_qsl(parts.query, keep_blank_values=True))
     path = url_for(endpoint, **arguments)

@@ -15,20 +15,22 @@ from flask import abort, g
 from sqlalchemy import insert
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
+from werkzeug.datastructures import FileStorage
 
 from plentar.core.errors import PlentarError, ReadingError
-from plentar.core.evidence.events import Closed, Deed, Event, Replated
+from plentar.core.evidence.events import Closed, Deed, Event, Logged, Photographed, Replated
 from plentar.core.nameplate import Nameplate
 from plentar.core.visit import Visit
 from plentar.core.work.intake import Sender, spelled, take_in
 from plentar.formats.events_json import deed_from_json, deed_to_json, sent_part
 from plentar.formats.numbers import parse_number
+from plentar.formats.photos import reencode
 from plentar.store import events, places
 from plentar.store.models import Call, LogSamples, PhotoBytes
 from plentar.web.access import now
 from plentar.web.visits import meter_of, read_record, remember, visit_of
 
-__all__ = ["Answer", "ConflictError", "Draft", "keep", "keep_all", "keep_one", "record_plate"]
+__all__ = ["Answer", "ConflictError", "Draft", "keep", "keep_all", "keep_one", "record_plate", "sent_picture"]
 
 
 class ConflictError(PlentarError):
@@ -79,6 +81,7 @@ class _Writing:
             return self._known(draft, known)
         try:
             deed = deed_from_json(draft.kind, dict(draft.payload))
+            _check_beside(draft, deed)
             event = self._event(draft, deed)
         except PlentarError as error:
             return Answer(id=draft.id, answer="refused", error=error)
@@ -161,6 +164,18 @@ class _Writing:
                 self.db.execute(insert(table), blobs)
 
 
+def _check_beside(draft: Draft, deed: Deed) -> None:
+    """See that a photo has its picture and a log its samples: without them the record would show nothing.
+
+    Raises:
+        ReadingError: What belongs beside the event was not sent with it.
+    """
+    if isinstance(deed, Photographed) and draft.image is None:
+        raise ReadingError("a photo is sent with its picture", field="photo")
+    if isinstance(deed, Logged) and not deed.is_recording and draft.samples is None:
+        raise ReadingError("a log is sent with its file", field="file")
+
+
 def keep(call_id: UUID, drafts: Sequence[Draft]) -> tuple[list[Answer], Call, Visit]:
     """Record drafts on a call of the signed-in person's shop, each for itself.
 
@@ -226,6 +241,19 @@ def keep_one(call_id: UUID, event_id: str, kind: str, payload: Mapping[str, Any]
     except ValueError as error:
         raise ReadingError("the form was too old: press the button again", field="id") from error
     return keep_all(call_id, [Draft(id=made, kind=kind, payload=payload, **beside)])
+
+
+def sent_picture(files: Mapping[str, FileStorage]) -> tuple[bytes, bytes]:
+    """Return the picture of a form and its thumbnail, encoded anew.
+
+    Raises:
+        ReadingError: None was chosen, or it is no picture.
+    """
+    sent = files.get("photo")
+    if sent is None or not sent.stream.read(1):
+        raise ReadingError("choose a photo first", field="photo")
+    sent.stream.seek(0)
+    return reencode(sent.stream)
 
 
 def record_plate(call_id: UUID, plate: Nameplate) -> None:

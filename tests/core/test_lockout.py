@@ -324,6 +324,20 @@ def test_a_meter_proven_by_one_does_not_prove_anothers_reading(proven: Story) ->
     assert not proven.lockout.feeds_are_dead
 
 
+def test_another_meters_proof_is_not_this_ones() -> None:
+    """Ana proves hers, Ben reads with his, both locks on: his is not proven."""
+    story = Story()
+    story.show_frame()
+    story.switch_off("ana")
+    story.switch_off("ben")
+    story.tick()
+    story.add(MeterProven(volts=121.0), "ana")
+    for pair in PAIRS:
+        story.volts(":".join(sorted(pair)), 0.1, "ben")
+    story.add(MeterProven(volts=121.0), "ana")
+    assert "prove the meter on a live source first" in " ".join(story.lockout.missing)
+
+
 def test_the_function_changed_between_ends_the_proof() -> None:
     """Ohms between the meter's proof and the reading: the dial was turned, and the proof is gone."""
     story = Story()

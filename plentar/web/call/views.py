@@ -20,7 +20,6 @@ from plentar.core.work.safety import opened_choices
 from plentar.formats.call_record import call_to_json, readings_to_csv
 from plentar.formats.events_json import deed_to_json
 from plentar.formats.numbers import parse_number
-from plentar.formats.photos import reencode
 from plentar.formats.svg.band_rail import band_rail
 from plentar.store import calls, events
 from plentar.web.access import login_required, now
@@ -37,7 +36,7 @@ from plentar.web.call.models import CallScreen, View
 from plentar.web.call.records import call_document, reading_records
 from plentar.web.call.sent import air_drafts, drafts_of_json, own_id, safe_drafts
 from plentar.web.visits import meter_of, own_call, read_visit
-from plentar.web.writing import Answer, ConflictError, keep, keep_all, keep_one
+from plentar.web.writing import Answer, ConflictError, keep, keep_all, keep_one, sent_picture
 
 __all__ = ["bp"]
 
@@ -316,12 +315,8 @@ def add_photo(call_id: UUID) -> ResponseReturnValue:
 
     def deed() -> Visit:
         own_call(call_id)
-        upload = request.files.get("photo")
-        data = upload.read() if upload is not None else b""
-        if not data:
-            raise ReadingError("choose a photo first", field="photo")
         payload = {"part": form.part.data or "", "note": form.note.data or ""}
-        return keep_one(call_id, form.photo_id.data, "photo", payload, image=reencode(data))
+        return keep_one(call_id, form.photo_id.data, "photo", payload, image=sent_picture(request.files))
 
     return _panel_deed(call_id, form, "look", deed)
 

@@ -12,13 +12,12 @@ from flask_wtf import FlaskForm
 from plentar.core.errors import PlentarError, ReadingError
 from plentar.core.ledger import leads_of
 from plentar.formats.numbers import parse_number
-from plentar.formats.photos import reencode
 from plentar.store import events
 from plentar.web.access import login_required, now
 from plentar.web.fix.forms import ApprovalForm, ItemForm, LedgerForm, PartForm, TemporaryForm
 from plentar.web.fix.models import FixScreen
 from plentar.web.visits import own_call, read_visit
-from plentar.web.writing import keep_one
+from plentar.web.writing import keep_one, sent_picture
 
 __all__ = ["bp"]
 
@@ -106,12 +105,8 @@ def add_photo(call_id: UUID) -> ResponseReturnValue:
     form = LedgerForm()
     part = (form.part.data or "")[:80]
     own_call(call_id)
-    upload = request.files.get("photo")
-    data = upload.read() if upload is not None else b""
     try:
-        if not data:
-            raise ReadingError("choose a photo first", field="photo")
-        image = reencode(data)
+        image = sent_picture(request.files)
     except PlentarError as error:
         return _shown(_screen(call_id, part), error, 422)
     return _kept(call_id, form, "photo", lambda: {"part": part}, part, image=image)
