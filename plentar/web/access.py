@@ -72,7 +72,7 @@ def register(app: Flask) -> None:
             else:
                 db.rollback()
         response.headers["X-Request-Id"] = g.get("request_id", "")
-        if g.get("person") is not None and request.endpoint != "static":
+        if request.endpoint != "static":
             response.headers["Cache-Control"] = "no-store"
         return response
 

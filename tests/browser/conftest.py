@@ -32,7 +32,7 @@ PHONE = {"width": 390, "height": 844}
 @pytest.fixture(scope="session")
 def served(engine: Engine, database_url: str) -> Iterator[str]:
     """The application with every guard on, over HTTP; returns its address."""
-    app: Flask = create_app(Settings(database_url=database_url, secret_key="b" * 32, secure_cookies=False))
+    app: Flask = create_app(Settings(database_url=database_url, secret_key="b" * 32, secure_cookies=False, threads=16))
     server = make_server("127.0.0.1", 0, app, threaded=True)
     thread = threading.Thread(target=server.serve_forever, daemon=True)
     thread.start()

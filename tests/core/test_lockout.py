@@ -453,6 +453,71 @@ def test_readings_from_before_a_live_event_do_not_count_again(proven: Story) -> 
     assert all(pair.volts is None for pair in proven.lockout.pairs)
 
 
+def is_dead(story: Story) -> bool:
+    """Every feed, as the story stands."""
+    return story.lockout.feeds_are_dead
+
+
+def test_the_list_is_ticked_again_after_a_live_event(proven: Story) -> None:
+    """The outdoor unit was off before Ben came: nobody knows whether it still is."""
+    proven.add(Switched(what="feed-1", state="live"), "ben")
+    proven.switch_off()
+    proven.read_all()
+    assert not is_dead(proven)
+    proven.tick()
+    assert is_dead(proven)
+
+
+def test_a_ghost_at_a_part_is_told_by_a_proven_mode_only(proven: Story) -> None:
+    """40 V at an element with every feed off: the low-impedance mode tells once it was itself proven."""
+    proven.volts("strip-a.element.1:ground", 40.0)
+    assert not is_dead(proven)
+    proven.volts("strip-a.element.1:ground", 0.2, mode="low impedance")
+    assert not is_dead(proven)
+    proven.add(MeterProven(volts=121.0, mode="low impedance"), "ana")
+    proven.volts("strip-a.element.1:ground", 0.2, mode="low impedance")
+    proven.add(MeterProven(volts=121.0, mode="low impedance"), "ana")
+    assert is_dead(proven)
+
+
+def test_a_driven_control_side_does_not_make_the_feeds_live(proven: Story) -> None:
+    """24 V of a separate source at the board says nothing against the feeds; to the frame it would."""
+    proven.add(Switched(what="control", state="separate source"), "ana")
+    proven.volts("board.w:board.c", 24.6)
+    assert is_dead(proven)
+    proven.volts("board.w:ground", 24.6)
+    assert not is_dead(proven)
+
+
+def test_a_correction_and_what_was_struck_out_prove_nothing(proven: Story) -> None:
+    """5 V corrected to 0.2 is a second thought: read it again. So is a reading taken back."""
+    point = "feed-1.l1:feed-2.l2"
+    five = proven.volts(point, 5.0)
+    deed = Measured(point=f"volts:{point}", typed="0.2", value=0.2, supersedes=five.id, reason="misread")
+    again = proven.add(deed, "ana")
+    proven.add(MeterProven(volts=121.0), "ana")
+    assert not is_dead(proven)
+    read = proven.volts(point, 0.2)
+    proven.add(MeterProven(volts=121.0), "ana")
+    assert is_dead(proven)
+    assert not fold(PLATE, proven.events, voided=frozenset({read.id})).feeds_are_dead
+    assert again.id != read.id
+
+
+def test_another_meters_dial_is_not_this_ones() -> None:
+    """Ben reads ohms of a part in his hand with his meter while Ana proves the unit dead with hers."""
+    story = Story()
+    story.show_frame()
+    story.switch_off()
+    story.tick()
+    story.add(MeterProven(volts=121.0), "ana")
+    story.add(Measured(point="ohms:strip-a.element", typed="11.5", value=11.5, in_hand="at rest"), "ben")
+    for pair in PAIRS:
+        story.volts(":".join(sorted(pair)), 0.1)
+    story.add(MeterProven(volts=121.0), "ana")
+    assert is_dead(story)
+
+
 def test_power_back_brings_back_control_that_was_off(proven: Story) -> None:
     """Control switched off by itself is from the unit again once power is back."""
     proven.add(Switched(what="control", state="off"), "ana")

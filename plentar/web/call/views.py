@@ -7,7 +7,7 @@ from dataclasses import replace
 from pathlib import Path
 from uuid import UUID, uuid4
 
-from flask import Blueprint, Response, abort, current_app, g, redirect, render_template, request, url_for
+from flask import Blueprint, Response, abort, current_app, g, jsonify, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 from flask_wtf import FlaskForm
 
@@ -107,17 +107,23 @@ def page(call_id: UUID) -> ResponseReturnValue:
 
 @bp.get("/changes")
 def changes(call_id: UUID) -> ResponseReturnValue:
-    """Return what others have changed since the version the page shows; nothing where nothing has."""
+    """Answer every open page's question whether anything was kept since: the number of the last event, as its ETag."""
     if g.person is None:
         # A lapsed sign-in is told when something is sent, not every two seconds.
         return "", 204
     seq = events.seq_of(g.db, shop_id=g.person.shop_id, call_id=call_id)
     if seq is None:
         abort(404)
-    if str(seq) == request.args.get("version"):
-        return "", 204
-    screen = _screen(call_id, request.args.get("point"))
-    return render_template("call/_others.html", **_context(screen))
+    answer = jsonify(seq=seq)
+    answer.set_etag(str(seq))
+    return answer.make_conditional(request)
+
+
+@bp.get("/others")
+@login_required
+def others(call_id: UUID) -> ResponseReturnValue:
+    """Return what others have changed on the screen, and nothing of what is being typed."""
+    return render_template("call/_others.html", **_context(_screen(call_id, request.args.get("point"))))
 
 
 def _answer_json(answer: Answer) -> dict[str, object]:
@@ -280,6 +286,7 @@ def _panel_deed(
 def _refused_panel(call_id: UUID, panel: str, error: PlentarError) -> ResponseReturnValue:
     """Show a panel again with the message beside its field and what was typed."""
     g.db.rollback()
+    panel = panel if panel in PANELS else "reading"
     screen = _screen(call_id, request.form.get("point"))
     view = "call/_pad.html" if _is_fragment() else "call/page.html"
     accepting = request.form.get("faults", "") if panel == "accept" else ""

@@ -14,7 +14,6 @@ from plentar.core.errors import PlentarError, ReadingError
 from plentar.core.thermostat_map import TERMINALS
 from plentar.core.visit import CAPACITOR
 from plentar.formats.numbers import parse_number
-from plentar.store import events
 from plentar.web.access import login_required
 from plentar.web.checks.models import FELT, ChecksScreen
 from plentar.web.visits import own_call, read_visit
@@ -60,17 +59,6 @@ def _shown(
 def page(call_id: UUID, page: str) -> ResponseReturnValue:
     """Show one of the two pages."""
     return _shown(_screen(call_id), page)
-
-
-@bp.get("/<any(blower, control):page>/changes")
-def changes(call_id: UUID, page: str) -> ResponseReturnValue:
-    """Return the page's part anew when anybody kept anything since the version it shows."""
-    if g.person is None:
-        return "", 204
-    seq = events.seq_of(g.db, shop_id=g.person.shop_id, call_id=call_id)
-    if seq is None:
-        abort(404)
-    return ("", 204) if str(seq) == request.args.get("version") else _shown(_screen(call_id), page)
 
 
 def _answer(call_id: UUID, page: str) -> ResponseReturnValue:

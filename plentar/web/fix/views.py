@@ -12,7 +12,6 @@ from flask_wtf import FlaskForm
 from plentar.core.errors import PlentarError, ReadingError
 from plentar.core.ledger import leads_of
 from plentar.formats.numbers import parse_number
-from plentar.store import events
 from plentar.web.access import login_required, now
 from plentar.web.fix.forms import ApprovalForm, ItemForm, LedgerForm, PartForm, TemporaryForm
 from plentar.web.fix.models import FixScreen
@@ -39,19 +38,6 @@ def _shown(screen: FixScreen, problem: PlentarError | None = None, code: int = 2
 @login_required
 def page(call_id: UUID) -> ResponseReturnValue:
     """Show what was done and what is proven; `?part=` opens a ledger."""
-    return _shown(_screen(call_id, request.args.get("part", "")[:80]))
-
-
-@bp.get("/changes")
-def changes(call_id: UUID) -> ResponseReturnValue:
-    """Tell whether anybody kept anything since the version the page shows; the page offers it, typed text stays."""
-    if g.person is None:
-        return "", 204
-    seq = events.seq_of(g.db, shop_id=g.person.shop_id, call_id=call_id)
-    if seq is None:
-        abort(404)
-    if str(seq) == request.args.get("version"):
-        return "", 204
     return _shown(_screen(call_id, request.args.get("part", "")[:80]))
 
 

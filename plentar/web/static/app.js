@@ -366,25 +366,3 @@ document.addEventListener("DOMContentLoaded", () => {
   settle();
   showSelected();
 });
-
-// What is typed but not kept survives a reload, a closed tab or a dead battery.
-const draftKey = () => `draft ${location.pathname}`;
-document.addEventListener("input", (event) => {
-  if (!event.target.matches(".entry")) return;
-  const point = event.target.form.elements.point.value;
-  sessionStorage.setItem(draftKey(), JSON.stringify({ point, value: event.target.value }));
-});
-document.addEventListener("htmx:after:request", (event) => {
-  const { request, response } = event.detail.ctx;
-  if (request.method === "POST" && /\/readings$/.test(request.action) && response?.status === 200) {
-    sessionStorage.removeItem(draftKey());
-  }
-});
-document.addEventListener("DOMContentLoaded", () => {
-  const entry = $(".entry");
-  const draft = JSON.parse(sessionStorage.getItem(draftKey()) ?? "null");
-  if (entry && draft?.value && draft.point === entry.form.elements.point.value && !entry.value) {
-    entry.value = draft.value;
-    entry.dispatchEvent(new Event("input", { bubbles: true }));
-  }
-});
