@@ -83,7 +83,7 @@ def full(plate: Nameplate, readings: list[Reading]) -> float:
 
 def fresh(plate: Nameplate, readings: list[Reading]) -> float:
     """Return the seconds with everything about the unit forgotten."""
-    hypotheses.model_of.cache_clear()
+    hypotheses.MODELS.clear()
     return full(plate, readings)
 
 

@@ -3,7 +3,7 @@
 Each carries the field that caused it, so that a form or a file reader can put the message beside that field.
 """
 
-__all__ = ["MeterError", "NameplateError", "PlentarError", "ReadingError"]
+__all__ = ["BusyError", "MeterError", "NameplateError", "PlentarError", "ReadingError"]
 
 
 class PlentarError(ValueError):
@@ -25,3 +25,7 @@ class ReadingError(PlentarError):
 
 class MeterError(PlentarError):
     """A meter's accuracy is not usable."""
+
+
+class BusyError(PlentarError):
+    """Something that is done one at a time is busy with others; asked again in a moment it can be done."""

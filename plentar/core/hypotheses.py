@@ -4,8 +4,7 @@ What a fault does under a condition does not depend on the readings, so the tabl
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
-from functools import cached_property, lru_cache
+from dataclasses import dataclass, fields, replace
 from itertools import combinations
 
 import numpy as np
@@ -13,6 +12,7 @@ from numpy.typing import NDArray
 
 from plentar.core.errors import ReadingError
 from plentar.core.faults import COMPLAINTS, Fault, faults_of
+from plentar.core.held import Held, bytes_of
 from plentar.core.nameplate import Nameplate
 from plentar.core.network.changes import Changes
 from plentar.core.network.drive import Drive
@@ -65,9 +65,8 @@ class UnitModel:
         self.faults = faults_of(plate)
         self.hypotheses = _hypotheses(self.faults, pairs)
         self.variants = Variants(self.circuit, [self._changes(h) for h in self.hypotheses])
-        self._settled: dict[Drive, Settled] = {}
-        self._predictions: dict[tuple[str, Drive], Prediction] = {}
-        self._tables: dict[tuple[tuple[str, Drive], ...], Prediction] = {}
+        # Tells this model's solutions from another's among all that are held.
+        self._mark = object()
         names: dict[str, int] = {}
         self.cause_of = np.array([names.setdefault(h.id, len(names)) for h in self.hypotheses])
         self.causes = tuple(names)
@@ -104,17 +103,16 @@ class UnitModel:
 
     def settled(self, drive: Drive) -> Settled:
         """Return the solutions under a drive, solving them the first time."""
-        if drive not in self._settled:
-            if len(self._settled) > 24:
-                self._settled.pop(next(iter(self._settled)))
-            closed = replace(drive, limits_open=False)
-            start = self.settled(closed) if drive.limits_open else None
-            self._settled[drive] = settle(self.variants, drive, start=start)
-        return self._settled[drive]
 
-    @cached_property
-    def _dead(self) -> tuple[Floats, NDArray[np.int32]]:
-        return dead_ohms(self.variants)
+        def solve() -> Settled:
+            start = self.settled(replace(drive, limits_open=False)) if drive.limits_open else None
+            return settle(self.variants, drive, start=start)
+
+        return SOLVED.get((self._mark, drive), solve)
+
+    @property
+    def _dead(self) -> tuple[Floats, NDArray[np.int64]]:
+        return SOLVED.get((self._mark, "dead"), lambda: dead_ohms(self.variants))
 
     def predict(self, point: str, drive: Drive) -> Prediction:
         """Return what every hypothesis shows at a point.
@@ -128,23 +126,19 @@ class UnitModel:
         if point.startswith("ohms"):
             # To an ohmmeter only what drives a contact matters: a coil in the hand, or fed from a separate source.
             drive = drive if drive.separate else Drive(hand=drive.hand)
-        key = (point, drive)
-        if key not in self._predictions:
-            if len(self._predictions) > 6000:
-                self._predictions.clear()
-            self._predictions[key] = self._predict(point, drive)
-        return self._predictions[key]
+        return PREDICTED.get((self._mark, point, drive), lambda: self._predict(point, drive))
 
     def table(self, tests: Sequence[tuple[str, Drive]]) -> Prediction:
         """Return what every hypothesis shows at each of these tests, one row a test; kept for the same tests."""
-        key = tuple(tests)
-        if key not in self._tables:
-            predictions = [self.predict(point, drive) for point, drive in key]
-            self._tables[key] = Prediction(
+
+        def stack() -> Prediction:
+            predictions = [self.predict(point, drive) for point, drive in tests]
+            return Prediction(
                 np.array([p.shown for p in predictions], dtype=np.float32),
                 np.array([p.softness for p in predictions], dtype=np.float32),
             )
-        return self._tables[key]
+
+        return PREDICTED.get((self._mark, tuple(tests)), stack)
 
     def _predict(self, point: str, drive: Drive) -> Prediction:
         function, *places = point.split(":")
@@ -212,13 +206,23 @@ def _hypotheses(faults: Sequence[Fault], chosen: Sequence[tuple[str, str]] | Non
     return tuple(rows + [Hypothesis(pair, 0) for pair in pairs[:PAIRS]])
 
 
-@lru_cache(maxsize=12)
+def _solved_bytes(value: object) -> int:
+    """Return the bytes of a solution without the variants it belongs to, which its model holds."""
+    if isinstance(value, Settled):
+        return bytes_of([getattr(value, f.name) for f in fields(value) if f.name not in ("variants", "drive")])
+    return bytes_of(value)
+
+
+# A working day's units a process: some eight models of 3 to 15 MB, the solutions under the four conditions each is read
+# in, and what they predict. Measured over a soak; less, and every reading solves its circuit anew.
+MODELS, SOLVED, PREDICTED = Held(64), Held(128, size=_solved_bytes), Held(64)
+
+
 def model_of(plate: Nameplate) -> UnitModel:
     """Return the unit's table of single faults and the likeliest pairs; asked for again, the same one."""
-    return UnitModel(plate)
+    return MODELS.get(plate, lambda: UnitModel(plate))
 
 
-@lru_cache(maxsize=3)
 def model_with_pairs(plate: Nameplate, pairs: tuple[tuple[str, str], ...]) -> UnitModel:
     """Return the unit's table with these pairs in place of the likeliest, for readings no single fault explains."""
-    return UnitModel(plate, pairs)
+    return MODELS.get((plate, pairs), lambda: UnitModel(plate, pairs))

@@ -6,6 +6,7 @@ The same seed gives the same log, so a stream can be asked for again and again a
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
+from statistics import NormalDist
 
 import numpy as np
 
@@ -120,6 +121,4 @@ class SimulatedClamp:
 
 def _upper_normal(share: float) -> float:
     """Return the value a standard normal exceeds with this probability."""
-    from scipy.special import ndtri
-
-    return float("inf") if share <= 0 else float(-ndtri(share))
+    return float("inf") if share <= 0 else -NormalDist().inv_cdf(share)

@@ -17,9 +17,9 @@ from typing import IO
 from PIL import Image, ImageOps, UnidentifiedImageError
 from PIL.JpegImagePlugin import JpegImageFile
 
-from plentar.core.errors import PlentarError, ReadingError
+from plentar.core.errors import BusyError, PlentarError, ReadingError
 
-__all__ = ["PicturesBusyError", "reencode"]
+__all__ = ["reencode"]
 
 MAX_SIDE, THUMBNAIL_SIDE = 1600, 240
 # The largest a phone's camera makes. Sent in one scan it is decoded row by row at a fraction of its size.
@@ -37,16 +37,12 @@ WAIT_SECONDS = 10.0
 SOS, BARE = 0xDA, {0x01, *range(0xD0, 0xDA)}
 
 
-class PicturesBusyError(PlentarError):
-    """Too many pictures came at once; this one may be sent again."""
-
-
 def reencode(file: IO[bytes]) -> tuple[bytes, bytes]:
     """Return the picture and a thumbnail of it as JPEG.
 
     Raises:
         ReadingError: It is no picture this program reads, or too large a one.
-        PicturesBusyError: Others were being decoded for too long.
+        BusyError: Others were being decoded for too long.
     """
     with _alone():
         try:
@@ -83,7 +79,7 @@ def _alone() -> Iterator[None]:
             except BlockingIOError:
                 if time.monotonic() > until:
                     words = "other pictures are being read: send this one again in a moment"
-                    raise PicturesBusyError(words, field="photo") from None
+                    raise BusyError(words, field="photo") from None
                 time.sleep(0.02)
         yield
 

@@ -10,10 +10,10 @@ from sqlalchemy.exc import DataError, IntegrityError, InterfaceError, Operationa
 from sqlalchemy.exc import TimeoutError as PoolTimeoutError
 from werkzeug.exceptions import HTTPException
 
-from plentar.core.errors import PlentarError
+from plentar.core.errors import BusyError, PlentarError
 from plentar.web.logs import log_failure
 
-__all__ = ["BusyError", "SignedOutError", "register"]
+__all__ = ["SignedOutError", "register"]
 
 # What is down now is asked again soon; a person who presses the button again has waited this long anyway.
 RETRY_SECONDS = 5
@@ -37,10 +37,6 @@ WORDS = {
     ),
     500: ("Something broke on our side", "It has been noted. What was kept before is safe; try once more."),
 }
-
-
-class BusyError(Exception):
-    """Something that is done one at a time is busy with others; the text says what."""
 
 
 class SignedOutError(Exception):

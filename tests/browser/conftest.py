@@ -67,7 +67,7 @@ def clock_ahead(monkeypatch: pytest.MonkeyPatch) -> None:
 
 def is_meant(text: str) -> bool:
     """Tell whether the browser only logs, as a failed load, an answer the page is meant to get."""
-    return "status of 422" in text or "status of 401" in text
+    return any(f"status of {code}" in text for code in (400, 401, 422))
 
 
 @pytest.fixture
@@ -92,6 +92,7 @@ def open_page(chromium: Browser, served: str) -> Iterator[Callable[..., Page]]:
         page.on("console", lambda m: problems.append(m.text) if m.type == "error" and not is_meant(m.text) else None)
         return page
 
+    make.problems = problems  # type: ignore[attr-defined]
     yield make
     for context in contexts:
         context.close()

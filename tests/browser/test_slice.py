@@ -159,7 +159,7 @@ def test_what_is_typed_survives_a_reload_and_the_back_button(open_page: Callable
 
 
 def test_a_sign_in_that_ran_out_keeps_what_is_typed(open_page: Callable[..., Page], shop: ShopOf) -> None:
-    """Signed out in another tab: the pad says so, the number stays; signed in again, the same press keeps it."""
+    """Signed out in another tab: the pad says so, the number stays; signed in again, the page gets its new token."""
     page = open_page(LAPTOP)
     sign_in(page, shop)
     page.goto(shop.url)
@@ -169,6 +169,9 @@ def test_a_sign_in_that_ran_out_keeps_what_is_typed(open_page: Callable[..., Pag
     expect(page.locator("#problem")).to_contain_text("signed out")
     expect(page.locator(".entry")).to_have_value("241")
     sign_in(page.context.new_page(), shop)
+    page.get_by_role("button", name="Keep reading").click()
+    expect(page.locator("#problem")).to_contain_text("Press the button once more")
+    expect(page.locator(".entry")).to_have_value("241")
     page.get_by_role("button", name="Keep reading").click()
     expect(page.locator('#board [data-point="volts:feed-1.l1:feed-1.l2"]')).to_contain_text("241.0")
 

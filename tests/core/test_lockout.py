@@ -518,6 +518,40 @@ def test_another_meters_dial_is_not_this_ones() -> None:
     assert is_dead(story)
 
 
+def test_control_is_dead_only_with_every_feed() -> None:
+    """R to C reads nothing, proven before and after; the line terminals were not read."""
+    story = Story()
+    story.show_frame()
+    story.switch_off()
+    story.tick()
+    story.add(MeterProven(volts=121.0), "ana")
+    story.volts("board.r:board.c", 0.1)
+    story.add(MeterProven(volts=121.0), "ana")
+    assert story.lockout.control == "from unit"
+
+
+@pytest.mark.parametrize(("volts", "is_fed"), [(17.9, False), (18.0, True)])
+def test_control_volts_that_stay_are_another_source(volts: float, is_fed: bool) -> None:
+    """Every feed off and 24 V at the board: said first, and never dead."""
+    story = Story()
+    story.show_frame()
+    story.switch_off()
+    story.tick()
+    story.read_all()
+    story.volts("board.r:board.c", volts)
+    lockout = story.lockout
+    assert (lockout.other_source, lockout.control) == (is_fed, "from unit")
+    assert ("another source" in " ".join(lockout.missing)) is is_fed
+
+
+def test_what_an_older_record_called_dead_is_off() -> None:
+    """It has no readings to show for it."""
+    story = Story()
+    story.events = []
+    story.add(replace(first_event(PLATE), feeds=dict.fromkeys(FEEDS, "proven dead"), control="proven dead"), "ana")
+    assert {*story.lockout.feeds.values(), story.lockout.control} == {"off", "from unit"}
+
+
 def test_power_back_brings_back_control_that_was_off(proven: Story) -> None:
     """Control switched off by itself is from the unit again once power is back."""
     proven.add(Switched(what="control", state="off"), "ana")
@@ -553,6 +587,14 @@ def test_a_feed_nobody_knew_of_is_live(proven: Story) -> None:
     lockout = fold(PLATE, story.events)
     assert lockout.feeds["feed-2"] == "live"
     assert "proven dead" not in {*lockout.feeds.values(), lockout.control}
+
+
+def test_ones_own_lock_is_on_every_feed(proven: Story) -> None:
+    """Ben locked one of two: the other may come back on him."""
+    proven.add(Locked(feed="feed-1"), "ben")
+    assert [proven.lockout.has_locked(person) for person in PEOPLE] == [True, False]
+    proven.add(Locked(feed="feed-2"), "ben")
+    assert proven.lockout.has_locked("ben")
 
 
 def test_another_persons_lock_is_theirs(proven: Story) -> None:

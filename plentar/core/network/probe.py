@@ -2,10 +2,9 @@
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.sparse import coo_matrix
-from scipy.sparse.csgraph import connected_components
 
 from plentar.core.network.circuit import METER_OHMS
+from plentar.core.network.pieces import pieces_of
 from plentar.core.network.solve import Settled, Variants
 
 __all__ = ["dead_ohms", "pieces", "read_amps", "read_volts"]
@@ -52,7 +51,7 @@ def read_amps(settled: Settled, *clamps: str) -> Floats:
     return np.abs(sum((settled.amps(clamp) for clamp in clamps), np.zeros(settled.variants.count, dtype=np.complex128)))
 
 
-def dead_ohms(variants: Variants) -> tuple[Floats, NDArray[np.int32]]:
+def dead_ohms(variants: Variants) -> tuple[Floats, NDArray[np.int64]]:
     """Return the resistance matrices to an ohmmeter with everything off, and the connected piece of each node.
 
     Two nodes of different pieces read open (OL). Each piece is pinned to ground at one node, which carries no current,
@@ -79,7 +78,7 @@ def dead_ohms(variants: Variants) -> tuple[Floats, NDArray[np.int32]]:
     return pattern.solve(total, identity).astype(np.float32), piece
 
 
-def _dead_pieces(v: Variants, states: NDArray[np.bool_]) -> NDArray[np.int32]:
+def _dead_pieces(v: Variants, states: NDArray[np.bool_]) -> NDArray[np.int64]:
     """Return the connected piece of every node with everything off."""
     layers = np.arange(v.count)[:, None] * v.nodes
     ends = [
@@ -89,9 +88,7 @@ def _dead_pieces(v: Variants, states: NDArray[np.bool_]) -> NDArray[np.int32]:
     ]
     a = np.concatenate([(layers + x)[used] for x, _, used in ends])
     b = np.concatenate([(layers + y)[used] for _, y, used in ends])
-    graph = coo_matrix((np.ones(len(a), dtype=np.int8), (a, b)), shape=(v.count * v.nodes,) * 2)
-    piece: NDArray[np.int32] = connected_components(graph, directed=False)[1]
-    return piece.reshape(v.count, v.nodes)
+    return pieces_of(v.count * v.nodes, a, b).reshape(v.count, v.nodes)
 
 
 def pieces(settled: Settled, row: int) -> dict[str, int]:
@@ -115,6 +112,5 @@ def pieces(settled: Settled, row: int) -> dict[str, int]:
         if v.port_admittance[row, port] != 0:
             links += [(in_a, in_b), (out_a, out_b)]
     pairs = np.array(links)
-    graph = coo_matrix((np.ones(len(pairs)), (pairs[:, 0], pairs[:, 1])), shape=(v.nodes, v.nodes))
-    _, piece = connected_components(graph, directed=False)
+    piece = pieces_of(v.nodes, pairs[:, 0], pairs[:, 1])
     return {name: int(piece[v.node_of[row, number]]) for name, number in v.circuit.terminals.items()}

@@ -11,8 +11,6 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.sparse import coo_matrix
-from scipy.sparse.csgraph import connected_components
 
 from plentar.core.network.changes import Changes
 from plentar.core.network.circuit import (
@@ -27,6 +25,7 @@ from plentar.core.network.circuit import (
 )
 from plentar.core.network.drive import Drive
 from plentar.core.network.elimination import Pattern
+from plentar.core.network.pieces import pieces_of
 
 __all__ = ["Settled", "Variants", "settle"]
 
@@ -351,8 +350,7 @@ def _has_floating(found: Settled) -> Bools:
     ends.append((np.zeros_like(sources), sources, np.ones(sources.shape, dtype=bool)))
     a = np.concatenate([(layers + x)[used] for x, _, used in ends])
     b = np.concatenate([(layers + y)[used] for _, y, used in ends])
-    graph = coo_matrix((np.ones(len(a), dtype=np.int8), (a, b)), shape=(v.count * size, v.count * size))
-    _, piece = connected_components(graph, directed=False)
+    piece = pieces_of(v.count * size, a, b)
     exists = np.zeros((v.count, size), dtype=bool)
     exists[layers // size, v.node_of] = True
     first = np.zeros(v.count * size, dtype=bool)

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
-from functools import cached_property, lru_cache
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,6 +12,7 @@ from plentar.core.errors import PlentarError
 from plentar.core.evidence.events import Event, Logged
 from plentar.core.evidence.runs import WatchRun
 from plentar.core.faults import faults_of
+from plentar.core.held import Held
 from plentar.core.limits.table import Limits
 from plentar.core.limits.verdicts import Verdict
 from plentar.core.nameplate import Nameplate
@@ -209,8 +210,8 @@ class LogScreen(Shown[Logged]):
         if self.is_recording:
             # A simulated meter logs the same again: worked out anew only every few seconds of its own clock.
             whole = int(self.meter_seconds // RECORDED_EVERY_SECONDS * RECORDED_EVERY_SECONDS)
-            return _recorded(ask, _Samples(self), whole)
-        return _analysed(ask, _Samples(self))
+            return _recorded(ask, self, whole)
+        return _analysed(ask, self)
 
     def chart(self, from_seconds: float | None = None, to_seconds: float | None = None) -> LogChart:
         """The log drawn, whole or between two moments."""
@@ -245,37 +246,22 @@ class _Ask:
     limits: Limits
 
 
-class _Samples:
-    """A log's samples for the caches below: equal to any other of the same call, so that only the question counts."""
-
-    def __init__(self, screen: LogScreen) -> None:
-        self.screen = screen
-
-    def __hash__(self) -> int:
-        return 0
-
-    def __eq__(self, other: object) -> bool:
-        return isinstance(other, _Samples)
-
-    def take(self) -> tuple[Floats, Floats]:
-        """Fetch them, and let go of the request they came with."""
-        return self.screen.samples
+# An analysed log holds its own samples: a day's of a logging clamp some two megabytes.
+_analyses = Held(48)
 
 
-@lru_cache(maxsize=64)
-def _analysed(ask: _Ask, samples: _Samples) -> LogAnalysis | None:
-    found = _try(ask, *samples.take())
-    del samples.screen
-    return found
+def _analysed(ask: _Ask, screen: LogScreen) -> LogAnalysis | None:
+    return _analyses.get(ask, lambda: _try(ask, *screen.samples))
 
 
-@lru_cache(maxsize=32)
-def _recorded(ask: _Ask, samples: _Samples, whole: int) -> LogAnalysis | None:
-    seconds, amps = samples.take()
-    del samples.screen
-    upto = seconds <= whole
-    dropped = ask.dropped if ask.dropped and ask.dropped < whole else None
-    return _try(ask, seconds[upto], amps[upto], dropped=dropped, is_open=True)
+def _recorded(ask: _Ask, screen: LogScreen, whole: int) -> LogAnalysis | None:
+    def analyse() -> LogAnalysis | None:
+        seconds, amps = screen.samples
+        upto = seconds <= whole
+        dropped = ask.dropped if ask.dropped and ask.dropped < whole else None
+        return _try(ask, seconds[upto], amps[upto], dropped=dropped, is_open=True)
+
+    return _analyses.get((ask, whole), analyse)
 
 
 def _try(
