@@ -10,6 +10,7 @@ from hypothesis import settings
 from hypothesis import strategies as st
 from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, rule
 
+from plentar.core.errors import ReadingError
 from plentar.core.evidence.events import (
     Deed,
     Event,
@@ -24,8 +25,12 @@ from plentar.core.evidence.events import (
 )
 from plentar.core.evidence.lockout import Lockout, fold
 from plentar.core.evidence.reading import Condition, Mode
+from plentar.core.evidence.record import Record
 from plentar.core.limits.table import Limits
 from plentar.core.patterns import PATTERNS
+from plentar.core.visit import Visit
+from plentar.core.work.intake import Sender, take_in
+from plentar.core.work.safety import condition_refusal
 
 PLATE = PATTERNS["four-strip-chained"]()
 FEEDS = ["feed-1", "feed-2"]
@@ -606,3 +611,39 @@ def test_another_persons_lock_is_theirs(proven: Story) -> None:
     assert not proven.lockout.feeds_are_dead
     proven.add(Locked(feed="feed-1", is_on=False, owner="ben", reached="by phone, he is down the ladder"), "ana")
     assert proven.lockout.locks_of("feed-1") == ()
+
+
+DRIVEN = Condition(feeds=tuple((feed, "proven dead") for feed in FEEDS), control="separate source")
+DEAD = replace(DRIVEN, control="proven dead")
+
+
+@pytest.mark.parametrize(
+    ("condition", "point", "is_allowed"),
+    [
+        (DEAD, "ohms:strip-a.element", True),
+        (DEAD, "ohms:seq-a.pole-1", True),
+        (DRIVEN, "ohms:seq-a.pole-1", True),
+        (DRIVEN, "ohms:strip-a.element", False),
+        (DRIVEN, "ohms:seq-a.coil", False),
+        (DRIVEN, "ohms:feed-1.l1:feed-1.l2", False),
+        (replace(DRIVEN, feeds=(("feed-1", "proven dead"), ("feed-2", "off"))), "ohms:seq-a.pole-1", False),
+        (replace(DRIVEN, feeds=(("feed-1", "off"), ("feed-2", "off"))), "ohms:seq-a.pole-1", False),
+        (replace(DEAD, control="off"), "ohms:seq-a.pole-1", False),
+        (LIVE, "ohms:strip-a.element", False),
+        (replace(LIVE, in_hand="at rest"), "ohms:strip-a.element", True),
+        (LIVE, "volts:feed-1.l1:feed-1.l2", True),
+    ],
+)
+def test_where_ohms_may_be_read(condition: Condition, point: str, is_allowed: bool) -> None:
+    """All proven dead; with a coil driven only across a contact, feeds still proven dead; in the hand at any time."""
+    assert (not condition_refusal(PLATE, condition, point)) is is_allowed
+
+
+def test_ohms_an_older_record_holds_of_a_live_unit_are_not_corrected_into_new_ones() -> None:
+    """A correction tells what that reading was, and it was none that may be taken."""
+    story = Story()
+    old = story.add(Measured(point="ohms:strip-a.element", typed="11", value=11.0, condition=LIVE), "ana")
+    deed = Measured(point="ohms:strip-a.element", typed="11.5", supersedes=old.id, reason="misread")
+    sender = Sender(person="ana", done_at=story.now, meters={}, meter="", parse=lambda text, _: float(text))
+    with pytest.raises(ReadingError, match="proven dead"):
+        take_in(Visit(PLATE, Record(story.events)), deed, sender)
