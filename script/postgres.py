@@ -100,8 +100,10 @@ def start(folder: Path) -> str:
         initialise(data)
     port_file = folder / "port"
     if not is_running(data):
-        port_file.write_text(str(free_port()))
-        port = port_file.read_text()
+        # Where it was before, so that a server that knows the address finds it again.
+        before = port_file.read_text().strip() if port_file.exists() else ""
+        port = str(preferred_port(int(before)) if before.isdigit() else free_port())
+        port_file.write_text(port)
         # A Unix socket path may be too long for a deep folder; loopback is all that is needed.
         options = f"-c listen_addresses=127.0.0.1 -c unix_socket_directories= -p {port}"
         if os.environ.get("PLENTAR_THROWAWAY"):

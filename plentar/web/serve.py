@@ -1,5 +1,6 @@
 """The application behind a production WSGI server: several processes, several threads each."""
 
+import ctypes
 import os
 import signal
 import threading
@@ -23,6 +24,10 @@ KEEP_ALIVE_SECONDS = 75
 # A worker whose master died looks this often, lets its requests end this long, and is gone within three seconds.
 ORPHAN_LOOKS_SECONDS, ORPHAN_ENDS_SECONDS = 0.5, 2.0
 
+# From malloc.h; blocks from half a megabyte on are the system's, and threads share two heaps.
+M_MMAP_THRESHOLD, M_ARENA_MAX = -3, -8
+MMAP_FROM_BYTES, MOST_ARENAS = 512 * 1024, 2
+
 
 class _Server(BaseApplication):  # type: ignore[misc]
     """Gunicorn, configured from the settings instead of a file."""
@@ -41,13 +46,30 @@ class _Server(BaseApplication):  # type: ignore[misc]
             "graceful_timeout": 5,
             "keepalive": KEEP_ALIVE_SECONDS,
             "loglevel": "warning",
-            "post_fork": lambda server, worker: _end_with(worker.ppid),
+            "post_fork": _begin_worker,
         }.items():
             self.cfg.set(name, value)
 
     def load(self) -> Callable[..., Any]:
         # Each worker builds its own application, so none shares a database connection with another.
         return create_app(self.settings)
+
+
+def _begin_worker(_: object, worker: Any) -> None:
+    _give_memory_back()
+    _end_with(worker.ppid)
+
+
+def _give_memory_back() -> None:
+    """Let large blocks go back to the system as soon as they are freed.
+
+    glibc raises its own threshold to 32 MB once a large block was freed, and from then on keeps pictures and circuit
+    arrays in each thread's heap; a threshold that is set stays. On another C library nothing is done.
+    """
+    mallopt = getattr(ctypes.CDLL(None), "mallopt", None)
+    if mallopt is not None:
+        mallopt(M_MMAP_THRESHOLD, MMAP_FROM_BYTES)
+        mallopt(M_ARENA_MAX, MOST_ARENAS)
 
 
 def _end_with(master: int) -> None:
