@@ -8,7 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from plentar.core.diagnosis import diagnose
-from plentar.core.evidence.reading import Condition, FeedState, Reading
+from plentar.core.evidence.reading import Condition, FeedState, Hand, Reading
 from plentar.core.hypotheses import model_of
 from plentar.core.judging.situation import Situation
 from plentar.core.judging.verdict import judge
@@ -19,6 +19,9 @@ from plentar.core.network.drive import drives_of
 from plentar.core.network.plain import OPEN_OHMS
 from plentar.core.patterns import PATTERNS
 from plentar.core.points import test_points as points_of
+from plentar.core.proof import proof_items, prove
+from plentar.core.supply_loss import supply_loss
+from plentar.core.timing import TimingRun, judge_run
 
 LONG = 900.0
 
@@ -163,3 +166,84 @@ def test_a_condition_is_dead_by_all_its_feeds(states: tuple[FeedState, ...], is_
     condition = Condition(feeds=feeds, control="proven dead")
     assert (condition.feeds_are_dead, condition.is_proven_dead) == (is_dead, is_dead)
     assert condition.feeds_live is ("live" in states or not states)
+
+
+TWO = PATTERNS["two-strip-sequencer"]()
+IDLE, HEAT = called(TWO), called(TWO, "W")
+DEAD = called(TWO, feeds="proven dead", control="proven dead")
+OFF = called(TWO, feeds="off", control="off")
+
+
+def read(point: str, value: float, condition: Condition, uncertainty: float = 0.1) -> Reading:
+    return Reading(point=point, value=value, condition=condition, meter_uncertainty=uncertainty)
+
+
+SUPPLY = "volts:feed-1.l1:feed-1.l2"
+
+
+def test_amps_are_judged_at_the_volts_that_fed_them() -> None:
+    """Volts read before with the feed live; not those of a dead feed, not those somebody reads later."""
+    amps = read("amps:strip-a", 20.8, HEAT)
+    alone = judge(Situation(plate=TWO, readings=(amps,)), amps)
+    dead = judge(Situation(plate=TWO, readings=(read(SUPPLY, 0.2, DEAD), amps)), amps)
+    assert dead.expected == pytest.approx(alone.expected)
+    before, later = read(SUPPLY, 236.0, IDLE), read(SUPPLY, 215.0, IDLE)
+    verdicts = [judge(Situation(plate=TWO, readings=(before, amps, *more)), amps) for more in ((), (later,))]
+    assert verdicts[0].expected != pytest.approx(alone.expected)
+    assert verdicts[0] == verdicts[1]
+
+
+@pytest.mark.parametrize(("volts", "uncertainty", "grade"), [(0.7, 0.2, "pass"), (0.8, 0.3, "fail")])
+def test_dead_is_below_a_volt_with_all_the_meter_may_be_wrong_by(volts: float, uncertainty: float, grade: str) -> None:
+    """0.8 V by a meter that may be 0.3 wrong is not dead."""
+    taken = read(SUPPLY, volts, OFF, uncertainty)
+    assert judge(Situation(plate=TWO, readings=(taken,)), taken).grade.value == grade
+
+
+@pytest.mark.parametrize(
+    ("point", "hand", "value", "expected"),
+    [
+        ("ohms:seq-a.pole-1", "at rest", 0.2, ("fail", "welded")),
+        ("ohms:seq-a.pole-1", "at rest", OPEN_OHMS, ("pass", "open")),
+        ("ohms:seq-a.pole-1", "driven", 0.2, ("pass", "closed")),
+        ("ohms:seq-a.pole-1", "driven", OPEN_OHMS, ("fail", "open")),
+        ("ohms:strip-a.limit", "at rest", 0.2, ("pass", "closed")),
+        ("ohms:strip-a.limit", "driven", 0.2, ("pass", "closed")),
+        ("ohms:strip-a.limit", "driven", OPEN_OHMS, ("fail", "open")),
+    ],
+)
+def test_a_contact_in_the_hand(point: str, hand: Hand, value: float, expected: tuple[str, str]) -> None:
+    """What a coil moves, it moves; a limit stays closed whoever drives what."""
+    taken = read(point, value, replace(Condition(), in_hand=hand))
+    verdict = judge(Situation(plate=TWO, readings=(taken,)), taken)
+    assert (verdict.grade.value, verdict.kind) == expected
+
+
+def test_sag_is_between_volts_of_a_live_feed() -> None:
+    """0.2 V of a dead feed is no supply without load."""
+    loaded = read(SUPPLY, 233.0, HEAT)
+    amps = read("amps:feed-1", 44.0, HEAT)
+    assert supply_loss(TWO, "feed-1", (read(SUPPLY, 240.0, IDLE), loaded, amps)) is not None
+    assert supply_loss(TWO, "feed-1", (read(SUPPLY, 0.2, DEAD), loaded, amps)) is None
+    back = (read(SUPPLY, 240.0, IDLE), read(SUPPLY, 0.2, DEAD), loaded, amps)
+    found = supply_loss(TWO, "feed-1", back)
+    assert found is not None
+    assert found.verdict.value == pytest.approx(100 * 7 / 240)
+
+
+def test_a_repair_is_proven_by_the_newest_live_reading_after_it() -> None:
+    """Of two after the repair the last counts; 0 A of a dead unit proves no strip off."""
+    [item] = [item for item in proof_items(TWO) if item.point == "amps:strip-a" and item.calls == {"W"}]
+    bad, good = read("amps:strip-a", 10.0, HEAT), read("amps:strip-a", 20.8, HEAT)
+    for after, is_proven in (((bad, good), True), ((good, bad), False)):
+        assert prove(TWO, [item], (), (read(SUPPLY, 240.0, HEAT), *after))[0].is_proven is is_proven
+    [off] = [item for item in proof_items(TWO) if item.point == "amps:strip-a" and not item.calls]
+    assert prove(TWO, [off], (), (read("amps:strip-a", 0.0, IDLE),))[0].is_proven
+    assert not prove(TWO, [off], (), (read("amps:strip-a", 0.0, DEAD),))[0].is_proven
+
+
+@pytest.mark.parametrize(("volts", "counts"), [(21.9, False), (22.0, True)])
+def test_a_run_proves_something_from_22_volts_on(volts: float, counts: bool) -> None:
+    """Below it heaters warm slowly and no time means anything."""
+    run = TimingRun(elapsed_seconds=60.0, control_volts=volts, cooled_seconds=900.0)
+    assert (judge_run(TWO, run).not_proven_because == "") is counts

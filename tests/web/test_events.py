@@ -396,6 +396,28 @@ def test_a_strangers_call_has_no_pages(app: Flask, make_shop: Callable[..., Shop
     assert sign_in(app, one).get(f"{one.url}{page}").status_code == 200
 
 
+def test_one_id_in_two_shops_is_two_things(app: Flask, make_shop: Callable[..., ShopOf]) -> None:
+    """A photo and a log sent under the same id by two shops: each sees its own."""
+    shops = [make_shop(), make_shop()]
+    photo, log = str(uuid4()), str(uuid4())
+    seen = []
+    for shop, colour, amps in zip(shops, ("orange", "navy"), (20.8, 11.1), strict=True):
+        client = sign_in(app, shop)
+        picture = BytesIO()
+        Image.new("RGB", (8, 8), colour).save(picture, "PNG")
+        picture.seek(0)
+        client.post(f"{shop.url}/photos", data={"photo_id": photo, "photo": (picture, "p.png")}, headers=HTMX)
+        rows = "seconds,amps\n" + "".join(f"{second},{amps if second > 20 else 0.0}\n" for second in range(120))
+        file = (BytesIO(rows.encode()), "a.csv")
+        client.post(f"{shop.url}/logs", data={"file": file, "clamp": "strip-a", "log_id": log})
+    for shop in shops:
+        client = sign_in(app, shop)
+        seen.append((client.get(f"{shop.url}/photos/{photo}.jpg").data, client.get(f"{shop.url}/logs/{log}.csv").text))
+    assert seen[0][0] != seen[1][0]
+    assert "20.8" in seen[0][1]
+    assert "11.1" in seen[1][1]
+
+
 def test_a_strangers_photo_log_and_strike_are_404(app: Flask, make_shop: Callable[..., ShopOf]) -> None:
     """By their real ids, on the stranger's own call too."""
     one, two = make_shop(), make_shop()

@@ -14,6 +14,7 @@ from plentar.core.proof import BEFORE_POWER
 from plentar.demo.shelf import SHELF
 from plentar.formats.parts_csv import parts_from_csv, parts_to_csv
 from tests.conftest import ShopOf, sign_in
+from tests.deeds import event, send
 
 HTMX = {"HX-Request": "true"}
 
@@ -90,6 +91,29 @@ def test_a_call_may_be_closed_unproven_with_a_reason(client: FlaskClient, shop: 
     assert client.post(f"{shop.url}/close", data={"outcome": "done"}, headers=HTMX).status_code == 422
     assert "Left unproven: owner sent us off" in post(client, f"{url}/proof", reason="owner sent us off")[1]
     assert client.post(f"{shop.url}/close", data={"outcome": "done"}, headers=HTMX).status_code == 200
+
+
+def test_all_read_well_is_not_proven_under_a_lock_nor_before_power_is_back(client: FlaskClient, shop: ShopOf) -> None:
+    """Readings from before power went back prove nothing; with a lock still on, proven waits for a reason."""
+    url = f"{shop.url}/fix"
+    prove_all(client, shop)
+    client.post(f"{shop.url}/condition", data={"switch": "W=off"})
+    assert post(client, f"{url}/power", confirm="yes")[0] == 200
+    code, body = post(client, f"{url}/proof")
+    assert code == 422, "all of it was read before"
+    prove_all(client, shop)
+    send(client, shop, event("lock", feed="feed-1"))
+    code, body = post(client, f"{url}/proof")
+    assert code == 422
+    assert "Pim Tester&#39;s lock is still on" in body
+    send(client, shop, event("lock", feed="feed-1", is_on=False))
+    assert "Proven by 7 readings" in post(client, f"{url}/proof")[1]
+
+
+def test_low_impedance_mode_is_a_way_of_reading_volts(client: FlaskClient, shop: ShopOf) -> None:
+    """Amps in that mode are no reading."""
+    [answer] = send(client, shop, event("reading", point="amps:strip-a", typed="20.8", mode="low impedance"))
+    assert (answer["answer"], answer["field"]) == ("refused", "mode")
 
 
 def test_a_temporary_measure_is_due_on_today_until_made_right(client: FlaskClient, shop: ShopOf) -> None:
