@@ -132,11 +132,16 @@ def take_guess(db: Session, keys: Sequence[tuple[str, int]], now: datetime) -> b
 
     Args:
         db: A session with nothing else in it.
-        keys: What is counted, each with how many it may make in ten minutes.
+        keys: What is counted, each with how many it may make in ten minutes; by everybody in the same order of kinds,
+            the narrowest first.
         now: This moment.
     """
-    for key, most in sorted(keys):
-        lapsed = SignInGuess.since <= now - GUESS_WINDOW
+    lapsed = SignInGuess.since <= now - GUESS_WINDOW
+    full = or_(*(and_(SignInGuess.key == key, SignInGuess.tries >= most) for key, most in keys))
+    if db.scalar(select(exists(select(SignInGuess.key).where(full, ~lapsed)))):
+        # Whoever hammers at a closed door waits for nobody and holds up nobody.
+        return False
+    for key, most in keys:
         statement = insert(SignInGuess).values(key=key, since=now, tries=1)
         counted = statement.on_conflict_do_update(
             index_elements=["key"],
@@ -155,7 +160,7 @@ def take_guess(db: Session, keys: Sequence[tuple[str, int]], now: datetime) -> b
 def give_back(db: Session, keys: Sequence[tuple[str, int]], now: datetime) -> None:
     """Take a guess that was right out of the count, and drop the counts that lapsed long ago."""
     db.execute(delete(SignInGuess).where(SignInGuess.since < now - 6 * GUESS_WINDOW))
-    for key, _ in sorted(keys):
+    for key, _ in keys:
         db.execute(
             update(SignInGuess).where(SignInGuess.key == key, SignInGuess.tries > 0).values(tries=SignInGuess.tries - 1)
         )

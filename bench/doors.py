@@ -1,0 +1,200 @@
+"""The doors under load, served by gunicorn's own workers over loopback: guesses, open pages, a day in twenty minutes.
+
+    script/postgres.py start var/bench, then
+    PLENTAR_BENCH_DATABASE_URL=postgresql://… python -m bench.doors guesses [--count 10000]
+                                                                    pages [--pages 50] [--seconds 60]
+                                                                    soak [--minutes 20]
+
+`guesses`: of so many guesses at one person at once, how many were looked at. `pages`: as many visible pages as that
+ask whether anything changed while somebody works: connections lost, and how soon a change is seen. `soak`: readings,
+boards, reports and logs of every demo unit, and how memory grows over the last half.
+"""
+
+import argparse
+import os
+import random
+import statistics
+import tempfile
+import threading
+import time
+from concurrent.futures import ThreadPoolExecutor
+from datetime import UTC, datetime
+from pathlib import Path
+from uuid import UUID, uuid4
+
+from sqlalchemy import select
+
+from plentar.core.points import test_points
+from plentar.demo import DEMO_EMAIL, DEMO_PASSWORD, load_demo
+from plentar.formats.unit_json import nameplate_from_json
+from plentar.store.database import make_engine, make_sessions, migrate
+from plentar.store.models import Call
+from tests.serving import Browser, Server, serving
+
+POLL_SECONDS, JITTER = 1.9, 0.1
+
+
+def note(words: str) -> dict[str, object]:
+    """One event that is kept whatever stands."""
+    return {"id": str(uuid4()), "kind": "note", "payload": {"words": words}}
+
+
+def signed_in(server: Server) -> Browser:
+    """A browser of the demo's technician: one signs in, the others are its further tabs."""
+    if not _first:
+        _first.append(Browser(server.port))
+        _first[0].sign_in(DEMO_EMAIL, DEMO_PASSWORD)
+    browser = Browser(server.port)
+    browser.cookies, browser.token = dict(_first[0].cookies), _first[0].token
+    return browser
+
+
+_first: list[Browser] = []
+
+
+def guesses(server: Server, count: int) -> None:
+    """Count what was evaluated: answered as wrong, not as too many."""
+
+    def guess(number: int) -> int:
+        browser = local.__dict__.setdefault("browser", Browser(server.port))
+        if not browser.token:
+            browser._take_token("/sign-in")
+        return int(browser.post("/sign-in", email=DEMO_EMAIL, password=f"guess-{number}"))
+
+    local = threading.local()
+    began = time.perf_counter()
+    with ThreadPoolExecutor(40) as pool:
+        codes = list(pool.map(guess, range(count)))
+    seconds = time.perf_counter() - began
+    told = {code: codes.count(code) for code in sorted(set(codes))}
+    print(f"{count} guesses in {seconds:.0f} s: {codes.count(422)} evaluated, answers {told}")
+
+
+def pages(server: Server, calls: list[UUID], count: int, seconds: float) -> None:
+    """Let so many pages ask while one person keeps something every second."""
+    lost, asked = [0], [0]
+    delays: list[float] = []
+    together = threading.Barrier(count + 1)
+    kept: dict[tuple[UUID, int], float] = {}
+    ended = threading.Event()
+
+    def page(call: UUID) -> None:
+        browser = signed_in(server)
+        together.wait()
+        seen = 0
+        while not ended.wait(POLL_SECONDS * random.uniform(1 - JITTER, 1 + JITTER)):  # noqa: S311
+            asked[0] += 1
+            try:
+                status, _, headers = browser.ask(
+                    "GET", f"/calls/{call}/changes", headers={"If-None-Match": f'"{seen}"'}
+                )
+            except OSError:
+                lost[0] += 1
+                continue
+            if status == 200:
+                now = int(headers["etag"].strip('"'))
+                moment = time.monotonic()
+                delays.extend(moment - kept[call, seq] for seq in range(seen + 1, now + 1) if (call, seq) in kept)
+                seen = now
+                # As a page does: what changed is fetched and drawn.
+                try:
+                    browser.get(f"/calls/{call}/others")
+                except OSError:
+                    lost[0] += 1
+
+    signed_in(server)
+    threads = [threading.Thread(target=page, args=(calls[n % len(calls)],), daemon=True) for n in range(count)]
+    for thread in threads:
+        thread.start()
+    worker = signed_in(server)
+    together.wait()
+    time.sleep(6)
+    until = time.monotonic() + seconds
+    while time.monotonic() < until:
+        call = random.choice(calls)  # noqa: S311
+        _, answers = worker.send(f"/calls/{call}", note("kept"))
+        kept[call, answers[0]["seq"]] = time.monotonic()
+        time.sleep(1.0)
+    time.sleep(4)
+    ended.set()
+    for thread in threads:
+        thread.join(10)
+    p95 = statistics.quantiles(delays, n=20)[18]
+    print(
+        f"{count} pages, {asked[0]} polls in {seconds:.0f} s: {lost[0]} connections lost; {len(delays)} changes seen"
+        f" after {statistics.median(delays):.2f} s in the middle, {p95:.2f} s at the 95th, {max(delays):.2f} s at most"
+    )
+
+
+def soak(server: Server, calls: list[tuple[UUID, list[str]]], minutes: float) -> None:
+    """Work on every unit in turn; print memory each minute and its slope over the last half."""
+    ended = threading.Event()
+    done = [0]
+
+    def work(seed: int) -> None:
+        rng = random.Random(seed)  # noqa: S311
+        browser = signed_in(server)
+        while not ended.is_set():
+            call, points = rng.choice(calls)
+            url = f"/calls/{call}"
+            what = rng.random()
+            if what < 0.5:
+                point = rng.choice(points)
+                value = rng.uniform(0, 25) if point.startswith("amps") else rng.uniform(0, 245)
+                payload = {"point": point, "typed": f"{value:.1f}"}
+                browser.send(url, {"id": str(uuid4()), "kind": "reading", "payload": payload})
+                browser.get(f"{url}?point={point}", HX_Request="true")
+            elif what < 0.6:
+                payload = {"what": "W", "state": rng.choice(["on", "off"])}
+                browser.send(url, {"id": str(uuid4()), "kind": "switch", "payload": payload})
+            elif what < 0.8:
+                browser.get(url + rng.choice(["", "/fix", "/blower", "/control", "/timing"]))
+            elif what < 0.97:
+                browser.get(url + rng.choice(["/report", "/call.json", "/readings.csv"]))
+            else:
+                browser.get(f"{url}/report.pdf")
+            done[0] += 1
+
+    signed_in(server)
+    threads = [threading.Thread(target=work, args=(seed,), daemon=True) for seed in range(4)]
+    for thread in threads:
+        thread.start()
+    began, samples = time.monotonic(), []
+    while (minute := (time.monotonic() - began) / 60) < minutes:
+        samples.append((minute, server.megabytes))
+        if len(samples) % 6 == 1:
+            print(f"{minute:5.1f} min  {samples[-1][1]:6.0f} MB  {done[0]} requests", flush=True)
+        time.sleep(10)
+    ended.set()
+    half = [sample for sample in samples if sample[0] >= minutes / 2]
+    slope = statistics.linear_regression([m for m, _ in half], [mb for _, mb in half]).slope
+    print(f"{done[0]} rounds in {minutes:.0f} min: {samples[-1][1]:.0f} MB at the end, {slope:+.2f} MB a minute")
+
+
+def main() -> None:
+    """Load the demo, serve it, run one of the three."""
+    asked = argparse.ArgumentParser(description=__doc__)
+    asked.add_argument("what", choices=["guesses", "pages", "soak"])
+    asked.add_argument("--count", type=int, default=10_000)
+    asked.add_argument("--pages", type=int, default=50)
+    asked.add_argument("--seconds", type=float, default=60)
+    asked.add_argument("--minutes", type=float, default=20)
+    given = asked.parse_args()
+    url = os.environ["PLENTAR_BENCH_DATABASE_URL"]
+    engine = make_engine(url)
+    migrate(engine)
+    with make_sessions(engine).begin() as db:
+        load_demo(db, datetime.now(UTC))
+        rows = db.scalars(select(Call).where(Call.status != "closed")).all()
+        calls = [(row.id, [p.id for p in test_points(nameplate_from_json(row.unit.nameplate))]) for row in rows]
+    with serving(url, Path(tempfile.mkdtemp()) / "log", workers=3) as server:
+        if given.what == "guesses":
+            guesses(server, given.count)
+        elif given.what == "pages":
+            pages(server, [call for call, _ in calls], given.pages, given.seconds)
+        else:
+            soak(server, calls, given.minutes)
+
+
+if __name__ == "__main__":
+    main()
