@@ -24,6 +24,8 @@ from uuid import UUID, uuid4
 
 from sqlalchemy import select
 
+from plentar.core.hypotheses import model_of
+from plentar.core.network.drive import Drive
 from plentar.core.points import test_points
 from plentar.demo import DEMO_EMAIL, DEMO_PASSWORD, load_demo
 from plentar.formats.unit_json import nameplate_from_json
@@ -126,7 +128,26 @@ def pages(server: Server, calls: list[UUID], count: int, seconds: float) -> None
     )
 
 
-def soak(server: Server, calls: list[tuple[UUID, list[str]]], minutes: float) -> None:
+class Unit:
+    """One call's unit with a fault in it, and what a meter reads on it."""
+
+    def __init__(self, call: Call, rng: random.Random) -> None:
+        self.url = f"/calls/{call.id}"
+        plate = nameplate_from_json(call.unit.nameplate)
+        self.points = [p.id for p in test_points(plate) if p.quantity in ("volts", "amps")]
+        self.model = model_of(plate)
+        self.row = rng.randrange(len(self.model.faults))
+        self.calls = [call for call in ("W", "W2") if call in plate.calls]
+
+    def read(self, rng: random.Random) -> dict[str, object]:
+        """A reading under heat, as good as a meter."""
+        point = rng.choice(self.points)
+        shown = float(self.model.predict(point, Drive(calls=frozenset(self.calls))).shown[self.row])
+        payload = {"point": point, "typed": f"{abs(shown) * rng.uniform(0.99, 1.01):.1f}"}
+        return {"id": str(uuid4()), "kind": "reading", "payload": payload}
+
+
+def soak(server: Server, units: list[Unit], minutes: float) -> None:
     """Work on every unit in turn; print memory each minute and its slope over the last half."""
     ended = threading.Event()
     done = [0]
@@ -135,27 +156,24 @@ def soak(server: Server, calls: list[tuple[UUID, list[str]]], minutes: float) ->
         rng = random.Random(seed)  # noqa: S311
         browser = signed_in(server)
         while not ended.is_set():
-            call, points = rng.choice(calls)
-            url = f"/calls/{call}"
+            unit = rng.choice(units)
             what = rng.random()
             if what < 0.5:
-                point = rng.choice(points)
-                value = rng.uniform(0, 25) if point.startswith("amps") else rng.uniform(0, 245)
-                payload = {"point": point, "typed": f"{value:.1f}"}
-                browser.send(url, {"id": str(uuid4()), "kind": "reading", "payload": payload})
-                browser.get(f"{url}?point={point}", HX_Request="true")
-            elif what < 0.6:
-                payload = {"what": "W", "state": rng.choice(["on", "off"])}
-                browser.send(url, {"id": str(uuid4()), "kind": "switch", "payload": payload})
+                reading = unit.read(rng)
+                browser.send(unit.url, reading)
+                browser.get(f"{unit.url}?point={reading['payload']['point']}", HX_Request="true")  # type: ignore[index]
             elif what < 0.8:
-                browser.get(url + rng.choice(["", "/fix", "/blower", "/control", "/timing"]))
+                browser.get(unit.url + rng.choice(["", "/fix", "/blower", "/control", "/timing"]))
             elif what < 0.97:
-                browser.get(url + rng.choice(["/report", "/call.json", "/readings.csv"]))
+                browser.get(unit.url + rng.choice(["/report", "/call.json", "/readings.csv"]))
             else:
-                browser.get(f"{url}/report.pdf")
+                browser.get(f"{unit.url}/report.pdf")
             done[0] += 1
 
-    signed_in(server)
+    first = signed_in(server)
+    for unit in units:
+        for call in unit.calls:
+            first.send(unit.url, {"id": str(uuid4()), "kind": "switch", "payload": {"what": call, "state": "on"}})
     threads = [threading.Thread(target=work, args=(seed,), daemon=True) for seed in range(4)]
     for thread in threads:
         thread.start()
@@ -186,14 +204,15 @@ def main() -> None:
     with make_sessions(engine).begin() as db:
         load_demo(db, datetime.now(UTC))
         rows = db.scalars(select(Call).where(Call.status != "closed")).all()
-        calls = [(row.id, [p.id for p in test_points(nameplate_from_json(row.unit.nameplate))]) for row in rows]
+        calls = [row.id for row in rows]
+        units = [Unit(row, random.Random(number)) for number, row in enumerate(rows)]  # noqa: S311
     with serving(url, Path(tempfile.mkdtemp()) / "log", workers=3) as server:
         if given.what == "guesses":
             guesses(server, given.count)
         elif given.what == "pages":
-            pages(server, [call for call, _ in calls], given.pages, given.seconds)
+            pages(server, calls, given.pages, given.seconds)
         else:
-            soak(server, calls, given.minutes)
+            soak(server, units, given.minutes)
 
 
 if __name__ == "__main__":

@@ -213,9 +213,9 @@ def _solved_bytes(value: object) -> int:
     return bytes_of(value)
 
 
-# A working day's units a process: some eight models of 3 to 15 MB, the solutions under the four conditions each is read
-# in, and what they predict. Measured over a soak; less, and every reading solves its circuit anew.
-MODELS, SOLVED, PREDICTED = Held(64), Held(128, size=_solved_bytes), Held(64)
+# A working day's units a process: some eight models of 3 to 6 MB, the solutions under the conditions two or three of
+# them are read in, and what they predict. Less, and every reading solves its circuit anew.
+MODELS, SOLVED, PREDICTED = Held(48), Held(72, size=_solved_bytes), Held(40)
 
 
 def model_of(plate: Nameplate) -> UnitModel:

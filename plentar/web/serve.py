@@ -24,9 +24,10 @@ KEEP_ALIVE_SECONDS = 75
 # A worker whose master died looks this often, lets its requests end this long, and is gone within three seconds.
 ORPHAN_LOOKS_SECONDS, ORPHAN_ENDS_SECONDS = 0.5, 2.0
 
-# From malloc.h; blocks from half a megabyte on are the system's, and threads share two heaps.
+# From malloc.h. A picture is decoded in blocks of 16 MB, which go back; a circuit's arrays are mostly smaller. Asking the
+# system for each of those anew doubled the time of a first diagnosis when this was half a megabyte; at 8 it does not.
 M_MMAP_THRESHOLD, M_ARENA_MAX = -3, -8
-MMAP_FROM_BYTES, MOST_ARENAS = 512 * 1024, 2
+MMAP_FROM_BYTES, MOST_ARENAS = 8 * 1024 * 1024, 2
 
 
 class _Server(BaseApplication):  # type: ignore[misc]
@@ -63,8 +64,8 @@ def _begin_worker(_: object, worker: Any) -> None:
 def _give_memory_back() -> None:
     """Let large blocks go back to the system as soon as they are freed.
 
-    glibc raises its own threshold to 32 MB once a large block was freed, and from then on keeps pictures and circuit
-    arrays in each thread's heap; a threshold that is set stays. On another C library nothing is done.
+    glibc raises its own threshold to 32 MB once a large block was freed, and from then on keeps pictures in each
+    thread's heap; a threshold that is set stays. On another C library nothing is done.
     """
     mallopt = getattr(ctypes.CDLL(None), "mallopt", None)
     if mallopt is not None:
