@@ -24,8 +24,8 @@ KEEP_ALIVE_SECONDS = 75
 # A worker whose master died looks this often, lets its requests end this long, and is gone within three seconds.
 ORPHAN_LOOKS_SECONDS, ORPHAN_ENDS_SECONDS = 0.5, 2.0
 
-# From malloc.h. A picture is decoded in blocks of 16 MB, which go back; a circuit's arrays are mostly smaller. Asking the
-# system for each of those anew doubled the time of a first diagnosis when this was half a megabyte; at 8 it does not.
+# From malloc.h. A picture is decoded in blocks of 16 MB, which go back. A circuit's arrays are mostly smaller: to ask
+# the system for each of those anew doubled a first diagnosis's time when this was half a megabyte; at 8 it does not.
 M_MMAP_THRESHOLD, M_ARENA_MAX = -3, -8
 MMAP_FROM_BYTES, MOST_ARENAS = 8 * 1024 * 1024, 2
 

@@ -69,16 +69,19 @@ def test_keep_switch_tick_and_fix_say_that_they_failed(
     expect(told).to_contain_text("press the button again")
 
 
-def test_a_verdict_is_pale_from_the_moment_its_number_changes(open_page: Callable[..., Page], shop: ShopOf) -> None:
+@pytest.mark.parametrize("size", [LAPTOP, PHONE])
+def test_a_verdict_is_pale_from_the_moment_its_number_changes(
+    open_page: Callable[..., Page], shop: ShopOf, size: dict[str, int]
+) -> None:
     """240 passes; while 24 is on its way to be judged, the old pass is not read as its verdict."""
-    page = at_call(open_page, shop)
+    page = at_call(open_page, shop, size)
     page.locator(".entry").fill("240")
     expect(page.locator("#verdict")).to_contain_text("pass")
     held: list[Route] = []
     page.route("**/judge", lambda route: held.append(route))
     page.locator(".entry").fill("24")
     expect(page.locator("#verdict")).to_have_attribute("data-old", "")
-    assert float(page.locator("#verdict").evaluate("e => getComputedStyle(e).opacity")) < 0.5
+    assert float(page.locator("#verdict > *").first.evaluate("e => getComputedStyle(e).opacity")) < 0.5
     page.wait_for_timeout(300)
     held[0].continue_()
     expect(page.locator("#verdict")).to_contain_text("fail")

@@ -49,7 +49,6 @@ document.addEventListener("htmx:after:request", (event) => {
 document.addEventListener("htmx:error", (event) => {
   const { request } = event.detail.ctx ?? {};
   if (isJudging(request)) tell("No answer from the server: the number is not judged yet. It stays here.");
-  else if (wasSent(request))
-    tell("No answer from the server. Nothing was kept that is not shown: press the button again.");
+  else if (wasSent(request)) tell("No answer from the server: press the button again. Nothing is kept twice.");
   else tell("No answer from the server: this was not loaded. Try again.");
 });
