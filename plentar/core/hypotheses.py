@@ -65,6 +65,7 @@ class UnitModel:
         self.faults = faults_of(plate)
         self.hypotheses = _hypotheses(self.faults, pairs)
         self.variants = Variants(self.circuit, [self._changes(h) for h in self.hypotheses])
+        self.bytes = bytes_of(self.variants)
         # Tells this model's solutions from another's among all that are held.
         self._mark = object()
         names: dict[str, int] = {}
@@ -215,7 +216,7 @@ def _solved_bytes(value: object) -> int:
 
 # A working day's units a process: some eight models of 3 to 6 MB, the solutions under the conditions two or three of
 # them are read in, and what they predict. Less, and every reading solves its circuit anew.
-MODELS, SOLVED, PREDICTED = Held(48), Held(72, size=_solved_bytes), Held(40)
+MODELS, SOLVED, PREDICTED = Held(48, size=lambda model: model.bytes), Held(72, size=_solved_bytes), Held(40)
 
 
 def model_of(plate: Nameplate) -> UnitModel:

@@ -18,6 +18,7 @@ from plentar.core.evidence.reading import Condition, Reading
 from plentar.core.evidence.record import Record, Taken
 from plentar.core.evidence.runs import WatchRun, runs_of
 from plentar.core.findings import Finding, compare, find
+from plentar.core.held import Held
 from plentar.core.judging.anywhere import healthy
 from plentar.core.judging.situation import Situation
 from plentar.core.judging.verdict import judge
@@ -585,7 +586,10 @@ def _told(about: str, kind: str, words: str) -> Finding:
     return Finding(about=about, verdict=verdict)
 
 
-@lru_cache(maxsize=16)
+# A diagnosis keeps its model alive: what it holds is some dozen of those.
+_diagnoses = Held(64, size=lambda found: found.model.bytes + 8 * found.posterior.nbytes)
+
+
 def _diagnosed(
     plate: Nameplate,
     readings: tuple[Reading, ...],
@@ -596,4 +600,7 @@ def _diagnosed(
     """Everyone who looks at a call sees the same diagnosis: it is worked out once."""
     from plentar.core.diagnosis import diagnose
 
-    return diagnose(plate, readings, complaints=complaints, observations=signs, limits=limits)
+    def make() -> "Diagnosis":
+        return diagnose(plate, readings, complaints=complaints, observations=signs, limits=limits)
+
+    return _diagnoses.get((plate, readings, complaints, signs, limits), make)
