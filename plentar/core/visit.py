@@ -586,8 +586,8 @@ def _told(about: str, kind: str, words: str) -> Finding:
     return Finding(about=about, verdict=verdict)
 
 
-# A diagnosis keeps its model alive: what it holds is some dozen of those.
-_diagnoses = Held(64, size=lambda found: found.model.bytes + 8 * found.posterior.nbytes)
+# A diagnosis keeps its model alive: what it holds is some half dozen of those.
+_diagnoses = Held(32, size=lambda found: found.model.bytes + 8 * found.posterior.nbytes)
 
 
 def _diagnosed(
