@@ -2,10 +2,12 @@
 
 import json
 import sys
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import asdict
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import Any, NoReturn
+from typing import TYPE_CHECKING, Any, NoReturn
 
 import click
 
@@ -14,6 +16,9 @@ from plentar.core.evidence.reading import Condition
 from plentar.core.nameplate import Nameplate
 from plentar.formats.unit_json import nameplate_from_json, nameplate_schema
 from plentar.web.settings import Settings, SettingsError
+
+if TYPE_CHECKING:
+    from sqlalchemy import Engine
 
 __all__ = ["main"]
 
@@ -32,19 +37,39 @@ def _settings() -> Settings:
         sys.exit(2)
 
 
+@contextmanager
+def _database() -> "Iterator[Engine]":
+    """Lend the database; one that does not answer or has other tables ends the command in one line."""
+    from sqlalchemy.exc import DBAPIError, ProgrammingError
+
+    from plentar.store.database import SchemaError, make_engine
+
+    engine = make_engine(_settings().database_url)
+    try:
+        yield engine
+    except SchemaError as error:
+        click.echo(str(error), err=True)
+        sys.exit(2)
+    except DBAPIError as error:
+        is_other = isinstance(error, ProgrammingError)
+        words = (
+            "the database has not this program's tables: run `plentar migrate`" if is_other else "it does not answer"
+        )
+        click.echo(f"PLENTAR_DATABASE_URL: {words}", err=True)
+        sys.exit(2)
+    finally:
+        engine.dispose()
+
+
 @main.command()
 @click.argument("revision", default="head")
 @click.option("--drop-data", is_flag=True, help="Go to an older REVISION although that drops tables and columns.")
 def migrate(revision: str, drop_data: bool) -> None:
     """Bring the database to REVISION (newest by default, `base` for none)."""
-    from plentar.store.database import SchemaError, make_engine
     from plentar.store.database import migrate as run
 
-    try:
-        run(make_engine(_settings().database_url), revision, drop_data=drop_data)
-    except SchemaError as error:
-        click.echo(str(error), err=True)
-        sys.exit(2)
+    with _database() as engine:
+        run(engine, revision, drop_data=drop_data)
 
 
 @main.command()
@@ -53,14 +78,12 @@ def migrate(revision: str, drop_data: bool) -> None:
 def deactivate(email: str, undo: bool) -> None:
     """End every sign-in of EMAIL and let them sign in no more."""
     from plentar.store import people
-    from plentar.store.database import make_engine, make_sessions
+    from plentar.store.database import make_sessions
 
-    engine = make_engine(_settings().database_url)
-    with make_sessions(engine).begin() as db:
+    with _database() as engine, make_sessions(engine).begin() as db:
         person = people.find(db, email)
         if person is not None:
             people.deactivate(db, person, None if undo else datetime.now(UTC))
-    engine.dispose()
     if person is None:
         click.echo(f"{email}: nobody signs in with this address", err=True)
         sys.exit(2)
@@ -71,10 +94,10 @@ def deactivate(email: str, undo: bool) -> None:
 def demo() -> None:
     """Load the made-up shop into an empty database."""
     from plentar.demo import load_demo, move_to_today
-    from plentar.store.database import make_engine, make_sessions
+    from plentar.store.database import make_sessions
 
     now = datetime.now(UTC)
-    with make_sessions(make_engine(_settings().database_url)).begin() as db:
+    with _database() as engine, make_sessions(engine).begin() as db:
         if load_demo(db, now):
             click.echo("demo loaded")
         else:

@@ -10,6 +10,7 @@ from io import BytesIO
 from uuid import UUID, uuid4
 
 import pytest
+from click.testing import CliRunner
 from flask import Flask
 from flask.testing import FlaskClient
 from hypothesis import given, settings
@@ -112,8 +113,6 @@ def test_sign_ins_are_listed_and_ended_one_by_one(app: Flask, shop: ShopOf, make
 
 def test_a_deactivated_person_is_out_at_once(app: Flask, engine: Engine, shop: ShopOf, database_url: str) -> None:
     """Signed in or not, by the command an owner has; undone, the password works again."""
-    from click.testing import CliRunner
-
     client = sign_in(app, shop)
     environment = {"PLENTAR_DATABASE_URL": database_url, "PLENTAR_SECRET_KEY": SECRET}
     told = CliRunner().invoke(main, ["deactivate", shop.email], env=environment)
@@ -458,6 +457,14 @@ def test_connections_of_all_servers_fit_the_database(servers: int, workers: int,
         return
     with pytest.raises(SettingsError, match="at most 80"):
         settings_for(NOBODY, **whole)
+
+
+@pytest.mark.parametrize("command", [["migrate"], ["demo"], ["deactivate", "a@b.example"]])
+def test_a_command_whose_database_does_not_answer_says_so_in_one_line(command: list[str]) -> None:
+    """And leaves with 2, without a traceback."""
+    environment = {"PLENTAR_DATABASE_URL": NOBODY, "PLENTAR_SECRET_KEY": SECRET}
+    told = CliRunner().invoke(main, command, env=environment)
+    assert (told.exit_code, told.output) == (2, "PLENTAR_DATABASE_URL: it does not answer\n")
 
 
 # Every route.
