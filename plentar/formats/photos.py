@@ -4,20 +4,14 @@ A picture's size in memory is known from its header, before a pixel is decoded. 
 that however many are sent at once, the memory of one is all they take.
 """
 
-import fcntl
-import os
-import tempfile
-import time
-from collections.abc import Iterator
-from contextlib import contextmanager
 from io import BytesIO
-from pathlib import Path
 from typing import IO
 
 from PIL import Image, ImageOps, UnidentifiedImageError
 from PIL.JpegImagePlugin import JpegImageFile
 
-from plentar.core.errors import BusyError, PlentarError, ReadingError
+from plentar.core.errors import PlentarError, ReadingError
+from plentar.formats.alone import alone
 
 __all__ = ["reencode"]
 
@@ -44,7 +38,7 @@ def reencode(file: IO[bytes]) -> tuple[bytes, bytes]:
         ReadingError: It is no picture this program reads, or too large a one.
         BusyError: Others were being decoded for too long.
     """
-    with _alone():
+    with alone("pictures", wait_seconds=WAIT_SECONDS, field="photo"):
         try:
             with Image.open(file, formats=FORMATS) as opened:
                 _check_size(opened, file)
@@ -65,23 +59,6 @@ def reencode(file: IO[bytes]) -> tuple[bytes, bytes]:
 
 
 ORIENTATION = 0x0112
-
-
-@contextmanager
-def _alone() -> Iterator[None]:
-    """Wait until no thread of any process on this machine decodes a picture."""
-    until = time.monotonic() + WAIT_SECONDS
-    with Path(tempfile.gettempdir(), f"plentar-pictures-{os.getuid()}.lock").open("w") as lock:
-        while True:
-            try:
-                fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
-                break
-            except BlockingIOError:
-                if time.monotonic() > until:
-                    words = "other pictures are being read: send this one again in a moment"
-                    raise BusyError(words, field="photo") from None
-                time.sleep(0.02)
-        yield
 
 
 def _check_size(opened: Image.Image, file: IO[bytes]) -> None:

@@ -19,6 +19,8 @@ __all__ = ["SignedOutError", "register"]
 RETRY_SECONDS = 5
 # Of a form that could not be kept nothing is sent back but what was typed.
 NEVER_SHOWN = ("csrf_token", "password", "old", "new", "again")
+# Where the form of a route is that takes a password.
+BACK = {"signin.change_password": "signin.you"}
 
 SIGNED_OUT = "You are signed out. Sign in in a new tab, then press the button again: what you typed stays here."
 WORDS = {
@@ -138,7 +140,7 @@ def _again(code: int, title: str, words: str) -> tuple[str, int]:
         fields=fields,
         seen=seen,
         has_file=bool(request.files),
-        lost=_has_secret(),
+        back=url_for(BACK.get(request.endpoint or "", "signin.page")) if _has_secret() else "",
         action=request.full_path.rstrip("?") if request.url_rule is not None else url_for("today.page"),
     )
     return body, code
