@@ -24,6 +24,11 @@ def today(page: Page) -> None:
     """Stay on Today."""
 
 
+def you(page: Page) -> None:
+    """Open the page of one's own sign-ins."""
+    page.goto(page.url.replace("/today", "/you"))
+
+
 def open_call(name: str, point: str = "", press: str = "") -> Callable[[Page], None]:
     """Open a call from Today, put the meter somewhere, switch something."""
 
@@ -126,6 +131,7 @@ VIEWS: tuple[tuple[str, tuple[int, int], str, Callable[[Page], None]], ...] = (
     ("part-check", LAPTOP, "attic", part_check),
     ("safe-phone", PHONE, "day", panel("safe")),
     ("timing-phone", PHONE, "attic", timing),
+    ("you-phone", PHONE, "day", you),
 )
 
 
