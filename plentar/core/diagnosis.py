@@ -73,7 +73,7 @@ class Diagnosis:
         return self.causes[0] if self.causes else None
 
 
-def spread_of(points: Sequence[str], prediction: Prediction, *, knows_supply: bool) -> Floats:
+def spread_of(plate: Nameplate, points: Sequence[str], prediction: Prediction, *, knows_supply: bool) -> Floats:
     """Return how far good readings may lie from their predictions apart from the meter, as standard deviations.
 
     One row a point, one column a hypothesis.
@@ -82,7 +82,8 @@ def spread_of(points: Sequence[str], prediction: Prediction, *, knows_supply: bo
     little. A floating conductor shows a ghost of no certain size.
     """
     shown = np.minimum(prediction.shown, 1e8)
-    shares = np.array([shares_of(point, knows_supply=knows_supply) for point in points])
+    feeds = {feed.id for feed in plate.feeds}
+    shares = np.array([shares_of(point, feeds=feeds, knows_supply=knows_supply) for point in points])
     spread = np.hypot(shares[:, :1] * shown, shares[:, 1:])
     ghost = prediction.softness > GHOST_OHMS
     found: Floats = np.where(ghost, 0.5 * shown + 4.0, spread)
@@ -130,9 +131,8 @@ def _phases(model: UnitModel, reading: Reading, limits: Limits, ratio: Floats, *
         prediction = model.predict(reading.point, drive)
         is_line = reading.point.startswith(("volts", "dc_volts", "amps"))
         shown = prediction.shown * ratio if is_line else prediction.shown
-        [spread] = spread_of(
-            [reading.point], Prediction(shown[None, :], prediction.softness[None, :]), knows_supply=knows_supply
-        )
+        one = Prediction(shown[None, :], prediction.softness[None, :])
+        [spread] = spread_of(model.plate, [reading.point], one, knows_supply=knows_supply)
         density, sound = _one_likelihood(reading, shown, spread)
         # Row 0 is the healthy unit: what is seen while the fault does not show.
         mixed, well = (seen * x + (1 - seen) * x[0] for x in (density, sound))

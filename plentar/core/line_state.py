@@ -12,6 +12,7 @@ from plentar.core.faults import fault_by_id
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.nameplate import Nameplate
 from plentar.core.network.changes import NO_CHANGE, Changes
+from plentar.core.network.circuit import ECM
 from plentar.core.network.drive import Drive, drives_of
 from plentar.core.network.probe import pieces, read_amps
 from plentar.core.network.solve import Settled, Variants, settle
@@ -106,7 +107,7 @@ def _control(plate: Nameplate, settled: Settled, states: dict[str, LineState], c
 
     states["control"] = across("board.r", "board.c")
     for call in plate.calls:
-        states[call] = states[f"ecm-{call.lower()}:coil"] = across(f"board.{call.lower()}", "board.c")
+        states[call] = states[f"{ECM}{call.lower()}:coil"] = across(f"board.{call.lower()}", "board.c")
     coils = [device.id for device in plate.devices]
     if plate.blower.relay is not None:
         coils.append(plate.blower.relay.id)

@@ -290,7 +290,8 @@ def scaled(
     shown, softness = whole.shown[:, rows].astype(np.float64), whole.softness[:, rows]
     if ratio is not None:
         shown[[not test.is_isolated for test in tests]] *= ratio[rows]
-    spread = spread_of([test.point for test in tests], Prediction(shown, softness), knows_supply=True)
+    points = [test.point for test in tests]
+    spread = spread_of(model.plate, points, Prediction(shown, softness), knows_supply=True)
     isolated = np.array([test.is_isolated for test in tests])[:, None]
     in_logs = spread / (shown + 0.3) + 0.02
     found = np.where(isolated, np.log(shown + 0.3), shown)

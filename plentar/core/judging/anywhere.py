@@ -29,9 +29,10 @@ def expected_at(
     Infinite spread marks a floating place, where only a ghost voltage stands.
     """
     found = []
+    feeds = {feed.id for feed in plate.feeds}
     for drive, _ in drives_of(plate, condition, limits):
         shown, softness = healthy(plate, point_id, drive)
-        spread = spread_of_one(point_id, shown, softness, knows_supply=True)
+        spread = spread_of_one(point_id, shown, softness, feeds=feeds, knows_supply=True)
         found.append((shown, math.inf if softness > GHOST_OHMS else spread))
     return found
 

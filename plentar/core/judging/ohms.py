@@ -37,7 +37,7 @@ def judge_ohms(situation: Situation, reading: Reading, point: Point) -> Verdict:
         return _element(situation, base, part.partition(".")[0], opens)
     if part.endswith(".coil"):
         return _coil(situation, part.partition(".")[0], base, opens)
-    if "motor" in part:
+    if part.startswith("blower.motor"):
         if value >= opens:
             return changed(base, Grade.FAIL, "open", "A winding that reads open is open.", CHECK_LEADS)
         words = "A winding that conducts is not open; more it does not tell."

@@ -11,6 +11,7 @@ from plentar.core.errors import NameplateError
 
 __all__ = [
     "CLOSED_OHMS",
+    "ECM",
     "GROUND",
     "HOLD_SHARE",
     "MAX_STEPS",
@@ -35,6 +36,8 @@ CLOSED_OHMS = 0.005
 METER_OHMS = 10e6
 # A coil once in lets go at about this share of the volts it pulls in at.
 HOLD_SHARE = 0.45
+# Before a call's own 24 V tap of an electronic blower, among the coils: no part's id holds a colon.
+ECM = "ecm:"
 # Less than this joins two conductors by nothing but strays.
 STRAY_SIEMENS = 1e-6
 # A coil that draws this many times its current has shorted turns and no pull left.

@@ -10,6 +10,7 @@ from dataclasses import dataclass, field, replace
 
 from plentar.core.network.changes import NO_CHANGE, Changes
 from plentar.core.network.circuit import (
+    ECM,
     HOLD_SHARE,
     MAX_STEPS,
     METER_OHMS,
@@ -358,7 +359,7 @@ class _Mover:
             elif kind == "thermal":
                 state = rest ^ (s.hot[name] if name in self.thermal else s.energised[name])
             elif contact.driver == "ecm":
-                state = any(on for device, on in s.energised.items() if device.startswith("ecm-"))
+                state = any(on for device, on in s.energised.items() if device.startswith(ECM))
             if contact.id in s.drive.waiting:
                 state = rest
             if contact.id in s.airless:

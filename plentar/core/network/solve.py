@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from plentar.core.network.changes import Changes
 from plentar.core.network.circuit import (
+    ECM,
     HOLD_SHARE,
     MAX_STEPS,
     SEIZED_SHARE,
@@ -410,7 +411,7 @@ class _Movers:
         self.coil_ends = np.array([[circuit.terminals[a], circuit.terminals[b]] for a, b, _ in circuit.coils.values()])
         thermal_devices = {self.device[i] for i in range(len(self.rest)) if self.is_thermal[i]}
         self.device_is_thermal = np.array([i in thermal_devices for i in range(len(self.pull))])
-        self.ecm = np.array([name.startswith("ecm-") for name in circuit.coils])
+        self.ecm = np.array([name.startswith(ECM) for name in circuit.coils])
         self.limits = [(i, c.driver.partition(":")[2]) for i, c in enumerate(circuit.contacts) if "limit:" in c.driver]
 
     def states(self, found: Settled, rows: Ints) -> Bools:

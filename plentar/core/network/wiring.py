@@ -10,7 +10,7 @@ from functools import lru_cache
 from itertools import pairwise
 
 from plentar.core.nameplate import HeatingCircuit, Nameplate, RelayPole, SwitchingDevice
-from plentar.core.network.circuit import GROUND, SEPARATE, Circuit, Clamp, Source, TwoPort, polar
+from plentar.core.network.circuit import ECM, GROUND, SEPARATE, Circuit, Clamp, Source, TwoPort, polar
 from plentar.core.points import rung_terminals
 
 __all__ = ["OHMS_PER_1000_FEET", "RECTIFIER", "wire"]
@@ -192,7 +192,7 @@ def _landing(plate: Nameplate, landing: str) -> str | None:
         return None
     if landing in ("L1", "L2"):
         return f"{plate.blower.supplied_by}.{landing.lower()}"
-    if landing.startswith("blower"):
+    if landing == "blower" or landing.startswith("blower:"):
         return f"blower.{landing.partition(':')[2] or 'run'}"
     circuit = plate.circuit(landing)
     return next(t for part, a, b in rung_terminals(circuit) if part == "pole" for t in (a, b) if t.endswith(".load"))
@@ -312,7 +312,7 @@ def _control(c: Circuit, plate: Nameplate) -> None:
         )
     for call in plate.blower.ecm_calls:
         c.branch(f"blower.tap-{call.lower()}", f"board.{call.lower()}", "board.c", 2400.0)
-        c.coils[f"ecm-{call.lower()}"] = (f"board.{call.lower()}", "board.c", RELAY_PULL_VOLTS)
+        c.coils[f"{ECM}{call.lower()}"] = (f"board.{call.lower()}", "board.c", RELAY_PULL_VOLTS)
 
 
 def _device_coil(c: Circuit, plate: Nameplate, device: SwitchingDevice) -> None:

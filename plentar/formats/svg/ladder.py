@@ -10,6 +10,7 @@ from dataclasses import dataclass, field
 from plentar.core.limits.verdicts import Verdict
 from plentar.core.line_state import LineState
 from plentar.core.nameplate import HeatingCircuit, Nameplate, RelayPole
+from plentar.core.network.circuit import ECM
 from plentar.core.points import rung_terminals
 
 __all__ = [
@@ -577,7 +578,7 @@ def _control(pen: _Pen, top: float) -> None:
     rows: list[tuple[str, str, str]] = [(device.fed_by, device.id, "coil") for device in plate.devices]
     if plate.blower.relay is not None:
         rows.append((plate.blower.relay.fed_by, plate.blower.relay.id, "coil"))
-    rows += [(call, f"ecm-{call.lower()}", "tap") for call in plate.blower.ecm_calls]
+    rows += [(call, f"{ECM}{call.lower()}", "tap") for call in plate.blower.ecm_calls]
     pen.label(LEFT, top - 8, "R", "leg")
     pen.label(RIGHT, top - 8, "C", "leg")
     rail = pen.line("control")

@@ -1,0 +1,94 @@
+"""An id is a name and nothing else: whatever parts are called, volts, verdicts and causes stay what they were."""
+
+import re
+
+import pytest
+
+from plentar.core.diagnosis import diagnose
+from plentar.core.evidence.reading import Condition, Reading
+from plentar.core.hypotheses import UnitModel, model_of
+from plentar.core.judging.situation import Situation
+from plentar.core.judging.verdict import judge
+from plentar.core.nameplate import Nameplate
+from plentar.core.network.drive import drives_of
+from plentar.core.network.plain import OPEN_OHMS
+from plentar.core.patterns import PATTERNS
+from plentar.core.points import test_points as points_of
+from plentar.formats.unit_json import nameplate_from_json, nameplate_to_json
+
+# Names that read like something else of the unit.
+TRAPS = ("blower-strip", "motor-room", "board-seq", "ecm-a", "coil-heater", "feed-heat", "limit-b", "control-x",
+         "transformer-9", "fuse-2", "air-handler", "panel-b", "ground-floor")  # fmt: skip
+
+
+def renamed(plate: Nameplate) -> tuple[Nameplate, dict[str, str]]:
+    """The same unit with every strip, device and blower relay called after something else."""
+    ids = [circuit.id for circuit in plate.circuits] + [device.id for device in plate.devices]
+    if plate.blower.relay is not None:
+        ids.append(plate.blower.relay.id)
+    names = dict(zip(ids, TRAPS, strict=False))
+
+    def walk(value: object) -> object:
+        if isinstance(value, dict):
+            return {key: walk(entry) for key, entry in value.items()}
+        if isinstance(value, list):
+            return [walk(entry) for entry in value]
+        return swap(value, names) if isinstance(value, str) else value
+
+    return nameplate_from_json(walk(nameplate_to_json(plate))), names
+
+
+def swap(text: str, names: dict[str, str]) -> str:
+    """A place, point or fault with the parts in it under their other names."""
+    whole = "|".join(rf"(?<![\w-]){re.escape(name)}(?![\w-])" for name in names)
+    return re.sub(whole, lambda found: names[found.group()], text)
+
+
+def conditions(plate: Nameplate) -> list[Condition]:
+    live = tuple((feed.id, "live") for feed in plate.feeds)
+    dead = tuple((feed.id, "proven dead") for feed in plate.feeds)
+    heat = tuple((call, 900.0) for call in ("W", "W2") if call in plate.calls)
+    return [
+        Condition(feeds=live, calls=heat, seconds_since_change=900.0),  # type: ignore[arg-type]
+        Condition(feeds=live, calls=(("G", 900.0),), seconds_since_change=900.0),  # type: ignore[arg-type]
+        Condition(feeds=dead, control="proven dead", seconds_since_change=900.0),  # type: ignore[arg-type]
+    ]
+
+
+def readings(plate: Nameplate, model: UnitModel, row: int) -> list[Reading]:
+    """What a meter shows with one fault: the run sheet under heat and fan, each part's ohms dead."""
+    found = []
+    parts = [f"ohms:{circuit.id}.element" for circuit in plate.circuits]
+    parts += [f"ohms:{device.id}.{what}" for device in plate.devices for what in ("coil", "pole-1")]
+    for condition in conditions(plate):
+        [(drive, _)] = drives_of(plate, condition)
+        is_dead = condition.control == "proven dead"
+        sheet = parts if is_dead else [p.id for p in points_of(plate) if p.quantity in ("volts", "amps")]
+        for point in sheet:
+            value = min(float(model.predict(point, drive).shown[row]), OPEN_OHMS)
+            uncertainty = 0.01 * value + 0.1
+            found.append(Reading(point=point, value=value, condition=condition, meter_uncertainty=uncertainty))
+    return found
+
+
+@pytest.mark.parametrize("pattern", sorted(PATTERNS))
+def test_renaming_changes_no_volt_verdict_or_cause(pattern: str) -> None:
+    """Healthy and with an element open, each part called after another kind of part."""
+    plate = PATTERNS[pattern]()
+    other, names = renamed(plate)
+    model, again = model_of(plate), model_of(other)
+    assert [swap(fault.id, names) for fault in model.faults] == [fault.id for fault in again.faults]
+    rows = [h.id for h in model.hypotheses]
+    for row in (0, rows.index(f"{plate.circuits[0].id}.element.open")):
+        taken, told = readings(plate, model, row), readings(other, again, row)
+        assert [swap(r.point, names) for r in taken] == [r.point for r in told]
+        assert [r.value for r in taken] == pytest.approx([r.value for r in told], rel=1e-6, abs=1e-6)
+        first, second = (Situation(plate=p, readings=tuple(r)) for p, r in ((plate, taken), (other, told)))
+        for a, b in zip(taken, told, strict=True):
+            one, two = judge(first, a), judge(second, b)
+            assert (one.grade, one.kind) == (two.grade, two.kind), a.point
+            assert one.expected == pytest.approx(two.expected), a.point
+        causes = [diagnose(p, r).causes for p, r in ((plate, taken), (other, told))]
+        shares = [{frozenset(c.faults): c.probability for c in some} for some in causes]
+        moved = {frozenset(swap(f, names) for f in faults): share for faults, share in shares[0].items()}
+        assert moved == pytest.approx(shares[1], abs=1e-4)
