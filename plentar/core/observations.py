@@ -10,16 +10,20 @@ from typing import Literal
 
 from plentar.core.evidence.reading import Condition
 from plentar.core.fault import Fault
+from plentar.core.nameplate import Nameplate
 
 __all__ = ["CHECKS", "LOOK", "SIGNS", "Observation", "Sign", "factor_of", "sign_of"]
+
+# The blower's relay, whatever it is called on a unit.
+BLOWER_RELAY = "blower-relay"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Sign:
     """One thing to look or listen for; `about` says what it needs to be pinned to.
 
-    `speaks` pairs a piece of a fault's id with how many times likelier the sign makes that fault; with a part named,
-    only faults of that part.
+    `speaks` pairs a piece of a fault's id, its part's own name left out, with how many times likelier the sign makes
+    that fault; with a part named, only faults of that part.
     """
 
     kind: str
@@ -105,7 +109,7 @@ CHECKS = (
     Sign(
         kind="jumper-runs",
         words="Motor runs on a jumper",
-        speaks=(("blower-relay", 6.0), ("ecm", 2.0), ("board", 2.0)),
+        speaks=((BLOWER_RELAY, 6.0),),
     ),
     Sign(
         kind="jumper-still",
@@ -132,16 +136,28 @@ def sign_of(kind: str) -> Sign | None:
     return _BY_KIND.get(kind)
 
 
-def factor_of(sign: Sign, about: str, fault: Fault) -> float:
+def factor_of(sign: Sign, about: str, fault: Fault, plate: Nameplate) -> float:
     """Return how many times likelier a sign at a part makes a fault; 1 for faults it does not speak of.
 
     Example:
         >>> from plentar.core.faults import fault_by_id
         >>> from plentar.core.patterns import PATTERNS
-        >>> loose = fault_by_id(PATTERNS["two-strip-sequencer"](), "strip-b.lead-2.loose")
-        >>> factor_of(sign_of("loose-push-on"), "strip-b", loose), factor_of(sign_of("loose-push-on"), "strip-a", loose)
+        >>> unit, sign = PATTERNS["two-strip-sequencer"](), sign_of("loose-push-on")
+        >>> loose = fault_by_id(unit, "strip-b.lead-2.loose")
+        >>> factor_of(sign, "strip-b", loose, unit), factor_of(sign, "strip-a", loose, unit)
         (8.0, 1.0)
     """
-    if fault.kind == "healthy" or (about and not fault.id.startswith(about)):
+    if fault.kind == "healthy" or (about and not f"{fault.id}.".startswith(f"{about}.")):
         return 1.0
-    return max((factor for piece, factor in sign.speaks if piece in fault.id), default=1.0)
+    # What a fault is follows its part's own name: that name is only a name.
+    what = f".{fault.id.partition('.')[2]}" if fault.id.partition(".")[0] in _named(plate) else fault.id
+    relay = plate.blower.relay
+    if relay is not None and fault.id.startswith(f"{relay.id}."):
+        what = f"{BLOWER_RELAY}{what}"
+    return max((factor for piece, factor in sign.speaks if piece in what), default=1.0)
+
+
+def _named(plate: Nameplate) -> frozenset[str]:
+    """Return the parts somebody gave a name: strips, devices, the blower's relay."""
+    names = {circuit.id for circuit in plate.circuits} | {device.id for device in plate.devices}
+    return frozenset(names if plate.blower.relay is None else names | {plate.blower.relay.id})

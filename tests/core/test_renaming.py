@@ -6,12 +6,14 @@ import pytest
 
 from plentar.core.diagnosis import diagnose
 from plentar.core.evidence.reading import Condition, Reading
+from plentar.core.faults import faults_of
 from plentar.core.hypotheses import UnitModel, model_of
 from plentar.core.judging.situation import Situation
 from plentar.core.judging.verdict import judge
 from plentar.core.nameplate import Nameplate
 from plentar.core.network.drive import drives_of
 from plentar.core.network.plain import OPEN_OHMS
+from plentar.core.observations import CHECKS, LOOK, SIGNS, factor_of
 from plentar.core.patterns import PATTERNS
 from plentar.core.points import test_points as points_of
 from plentar.formats.unit_json import nameplate_from_json, nameplate_to_json
@@ -92,3 +94,29 @@ def test_renaming_changes_no_volt_verdict_or_cause(pattern: str) -> None:
         shares = [{frozenset(c.faults): c.probability for c in some} for some in causes]
         moved = {frozenset(swap(f, names) for f in faults): share for faults, share in shares[0].items()}
         assert moved == pytest.approx(shares[1], abs=1e-4)
+
+
+def test_signs_speak_of_faults_not_of_names() -> None:
+    """Every sign finds some fault of some unit, and the same ones whatever the parts are called."""
+    unheard = {(sign.kind, piece) for sign in (*LOOK, *SIGNS, *CHECKS) for piece, _ in sign.speaks}
+    for pattern in PATTERNS.values():
+        plate = pattern()
+        other, _ = renamed(plate)
+        for fault, again in zip(faults_of(plate), faults_of(other), strict=True):
+            for sign in (*LOOK, *SIGNS, *CHECKS):
+                factor = factor_of(sign, "", fault, plate)
+                assert factor == factor_of(sign, "", again, other), (sign.kind, fault.id, again.id)
+                if factor > 1.0:
+                    unheard -= {(sign.kind, piece) for piece, weight in sign.speaks if weight == factor}
+    assert not unheard
+
+
+@pytest.mark.parametrize(
+    ("about", "factor"), [("strip-a", 8.0), ("strip", 1.0), ("strip-", 1.0), ("strip-a.lead", 1.0)]
+)
+def test_a_sign_at_a_part_is_of_that_part_alone(about: str, factor: float) -> None:
+    """A name that begins like another's is another part."""
+    plate = PATTERNS["two-strip-sequencer"]()
+    [loose] = [fault for fault in faults_of(plate) if fault.id == "strip-a.lead-2.loose"]
+    [sign] = [sign for sign in LOOK if sign.kind == "loose-push-on"]
+    assert factor_of(sign, about, loose, plate) == factor
