@@ -130,16 +130,18 @@ class UnitModel:
         return PREDICTED.get((self._mark, point, drive), lambda: self._predict(point, drive))
 
     def table(self, tests: Sequence[tuple[str, Drive]]) -> Prediction:
-        """Return what every hypothesis shows at each of these tests, one row a test; kept for the same tests."""
+        """Return what every hypothesis shows at each of these tests, one row a test.
 
-        def stack() -> Prediction:
-            predictions = [self.predict(point, drive) for point, drive in tests]
-            return Prediction(
-                np.array([p.shown for p in predictions], dtype=np.float32),
-                np.array([p.softness for p in predictions], dtype=np.float32),
-            )
-
-        return PREDICTED.get((self._mark, tuple(tests)), stack)
+        Put together anew each time: what is left to test differs from reading to reading, the rows do not.
+        """
+        # A condition's tests together, so that its solution is needed once however few solutions are held.
+        by_drive = sorted(set(tests), key=lambda test: hash(test[1]))
+        found = {test: self.predict(*test) for test in by_drive}
+        predictions = [found[test] for test in tests]
+        return Prediction(
+            np.array([p.shown for p in predictions], dtype=np.float32),
+            np.array([p.softness for p in predictions], dtype=np.float32),
+        )
 
     def _predict(self, point: str, drive: Drive) -> Prediction:
         function, *places = point.split(":")
@@ -214,9 +216,11 @@ def _solved_bytes(value: object) -> int:
     return bytes_of(value)
 
 
-# A working day's units a process: some eight models of 3 to 6 MB, the solutions under the conditions two or three of
-# them are read in, and what they predict. Less, and every reading solves its circuit anew.
-MODELS, SOLVED, PREDICTED = Held(48, size=lambda model: model.bytes), Held(72, size=_solved_bytes), Held(40)
+# A working day's units a process: the models of some sixteen, what they predict (2 MB a unit, and what every reading
+# needs), and the solutions that comes from, up to 14 MB a condition and only needed while a unit is new. Pairs are of
+# one call's readings: by themselves, so that they push no unit out.
+MODELS, PAIRED = Held(80, size=lambda model: model.bytes), Held(16, size=lambda model: model.bytes)
+SOLVED, PREDICTED = Held(64, size=_solved_bytes), Held(48)
 
 
 def model_of(plate: Nameplate) -> UnitModel:
@@ -226,4 +230,4 @@ def model_of(plate: Nameplate) -> UnitModel:
 
 def model_with_pairs(plate: Nameplate, pairs: tuple[tuple[str, str], ...]) -> UnitModel:
     """Return the unit's table with these pairs in place of the likeliest, for readings no single fault explains."""
-    return MODELS.get((plate, pairs), lambda: UnitModel(plate, pairs))
+    return PAIRED.get((plate, pairs), lambda: UnitModel(plate, pairs))
