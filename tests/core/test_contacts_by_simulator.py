@@ -14,7 +14,7 @@ import numpy as np
 import pytest
 
 from plentar.core.faults import faults_of
-from plentar.core.network.circuit import HOLD_SHARE, SHORTED_SHARE, Contact
+from plentar.core.network.circuit import ECM, HOLD_SHARE, SHORTED_SHARE, Contact
 from plentar.core.network.drive import Drive
 from plentar.core.network.solve import Variants, settle
 from plentar.core.network.wiring import wire
@@ -136,8 +136,8 @@ class Deck:
                 hold = pull if kind == "thermal" else HOLD_SHARE * pull
                 self.by_coil(told, f"{p}y{numbers[name]}", pull, hold, closes=not contact.is_closed_at_rest)
             elif kind == "ecm":
-                inputs = [f"{p}y{n}" for device, n in numbers.items() if device.startswith("ecm-")]
-                pull = next(volts for device, (_, _, volts) in circuit.coils.items() if device.startswith("ecm-"))
+                inputs = [f"{p}y{n}" for device, n in numbers.items() if device.startswith(ECM)]
+                pull = next(volts for device, (_, _, volts) in circuit.coils.items() if device.startswith(ECM))
                 highest = inputs[0]
                 for count, other in enumerate(inputs[1:]):
                     self.add(f"B{told}h{count} {told}h{count} 0 V=max(v({highest}), v({other}))")
