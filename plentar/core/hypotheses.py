@@ -216,11 +216,11 @@ def _solved_bytes(value: object) -> int:
     return bytes_of(value)
 
 
-# A working day's units a process: the models of some sixteen, what they predict (2 MB a unit, and what every reading
+# A working day's units a process: the models of some dozen, what they predict (2 MB a unit, and what every reading
 # needs), and the solutions that comes from, up to 14 MB a condition and only needed while a unit is new. Pairs are of
 # one call's readings: by themselves, so that they push no unit out.
-MODELS, PAIRED = Held(80, size=lambda model: model.bytes), Held(16, size=lambda model: model.bytes)
-SOLVED, PREDICTED = Held(64, size=_solved_bytes), Held(48)
+MODELS, PAIRED = Held(64, size=lambda model: model.bytes), Held(16, size=lambda model: model.bytes)
+SOLVED, PREDICTED = Held(48, size=_solved_bytes), Held(40)
 
 
 def model_of(plate: Nameplate) -> UnitModel:

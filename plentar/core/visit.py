@@ -587,7 +587,7 @@ def _told(about: str, kind: str, words: str) -> Finding:
 
 
 # A diagnosis keeps its model alive: what it holds is some half dozen of those.
-_diagnoses = Held(32, size=lambda found: found.model.bytes + 8 * found.posterior.nbytes)
+_diagnoses = Held(24, size=lambda found: found.model.bytes + 8 * found.posterior.nbytes)
 
 
 def _diagnosed(

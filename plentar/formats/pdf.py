@@ -15,7 +15,7 @@ from plentar.core.held import Held
 __all__ = ["html_to_pdf"]
 
 # A day's reports of a process: some 25 KB each, more with photos.
-_made = Held(24, size=len)
+_made = Held(8, size=len)
 _making = Lock()
 # One takes half a second: whoever would wait longer is told to come back.
 WAIT_SECONDS = 15.0

@@ -25,8 +25,8 @@ from plentar.web.access import now
 
 __all__ = ["meter_of", "own_call", "read_record", "read_visit", "remember", "shop_limits", "visit_of"]
 
-# An event takes about two kilobytes here: some forty megabytes a process at the most.
-MOST_EVENTS = 20_000
+# An event takes about two kilobytes here: some ten megabytes a process at the most, and a day's open calls fit.
+MOST_EVENTS = 5_000
 
 
 @dataclass(slots=True)

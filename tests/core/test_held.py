@@ -68,8 +68,8 @@ def test_a_models_solutions_count_without_their_circuit() -> None:
             drive = Drive(calls=frozenset({call}))
             model.predict(f"amps:strip-{'abcdef'[volts % 6]}", drive)
             model.table([("amps:strip-a", drive), (f"amps:strip-{'abcdef'[volts % 5]}", drive)])
-    assert SOLVED.bytes <= 64 * 1024 * 1024
-    assert PREDICTED.bytes <= 48 * 1024 * 1024
+    assert SOLVED.bytes <= 48 * 1024 * 1024
+    assert PREDICTED.bytes <= 40 * 1024 * 1024
     np.testing.assert_array_equal(first, model_of(plate).predict("amps:strip-a", Drive(calls=frozenset({"W"}))).shown)
 
 

@@ -247,7 +247,7 @@ class _Ask:
 
 
 # An analysed log holds its own samples: a day's of a logging clamp some two megabytes.
-_analyses = Held(48)
+_analyses = Held(24)
 
 
 def _analysed(ask: _Ask, screen: LogScreen) -> LogAnalysis | None:
