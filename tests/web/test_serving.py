@@ -164,9 +164,9 @@ def test_nothing_acknowledged_is_lost_or_doubled_by_a_kill(own_cluster: tuple[st
     for thread in threads:
         thread.start()
     try:
-        wait_for(20)
+        wait_for(10)
         os.kill(server.workers[0], signal.SIGKILL)
-        wait_for(20)
+        wait_for(10)
         workers = server.workers
         os.kill(server.pid, signal.SIGKILL)
         assert server.process is not None
@@ -176,7 +176,7 @@ def test_nothing_acknowledged_is_lost_or_doubled_by_a_kill(own_cluster: tuple[st
             assert time.monotonic() - died < 3.0, "orphaned workers live on"
             time.sleep(0.05)
         server.start(tmp_path / "log")
-        wait_for(20)
+        wait_for(10)
         with engine.connect() as connection:
             data = Path(connection.execute(text("show data_directory")).scalar_one())
         postmaster = int((data / "postmaster.pid").read_text().split()[0])
@@ -184,7 +184,7 @@ def test_nothing_acknowledged_is_lost_or_doubled_by_a_kill(own_cluster: tuple[st
         while Path(f"/proc/{postmaster}").exists():
             time.sleep(0.05)
         assert start_cluster(folder) == url
-        wait_for(20)
+        wait_for(10)
     finally:
         ended.set()
         for thread in threads:

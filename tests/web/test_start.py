@@ -186,10 +186,12 @@ def test_what_is_found_feeds_the_suspects(client: FlaskClient, shop: ShopOf, eng
 def test_changes_are_told_only_when_there_are_any(client: FlaskClient, shop: ShopOf) -> None:
     """An up-to-date page gets nothing; one that is behind gets board, run sheet, findings and strip, not the pad."""
     page = client.get(shop.url).text
-    version = page.split("/changes?version=")[1].split('"')[0]
-    assert client.get(f"{shop.url}/changes?version={version}").status_code == 204
+    version = page.split('data-version="')[1].split('"')[0]
+    known = {"If-None-Match": f'"{version}"'}
+    assert client.get(f"{shop.url}/changes", headers=known).status_code == 304
     client.post(f"{shop.url}/readings", data={"reading_id": str(uuid4()), "point": LINE, "value": "240"}, headers=HTMX)
-    behind = client.get(f"{shop.url}/changes?version={version}")
-    assert behind.status_code == 200
+    moved = client.get(f"{shop.url}/changes", headers=known)
+    assert (moved.status_code, moved.headers["ETag"]) == (200, f'"{int(version) + 1}"')
+    behind = client.get(f"{shop.url}/others")
     assert 'id="board"' in behind.text
     assert 'id="pad"' not in behind.text
