@@ -180,6 +180,7 @@ class _Fold:
     readings: list[Event] = field(default_factory=list)
     _between: dict[tuple[str, ...], list[Event]] | None = None
     _offs: list[Event | None] | None = None
+    _taken_back: frozenset[str] | None = None
 
     def take(self) -> None:
         """Walk through the events in the order they were done; what came late takes its place."""
@@ -388,7 +389,10 @@ class _Fold:
     @property
     def taken_back(self) -> frozenset[str]:
         """Readings that were struck out or corrected: what they said shows nothing."""
-        return self.voided | {e.deed.supersedes for e in self.readings if isinstance(e.deed, Measured)}
+        if self._taken_back is None:
+            corrected = (e.deed.supersedes for e in self.readings if isinstance(e.deed, Measured))
+            self._taken_back = self.voided.union(name for name in corrected if name)
+        return self._taken_back
 
     @property
     def off_events(self) -> list[Event] | None:
@@ -429,6 +433,7 @@ class _Fold:
             is_now = all((off := self._off_event(feed)) is not None and off.is_before(told) for feed in self._feeds)
             if is_now and told.deed.volts >= FRAME_SHARE * 120.0:
                 return ""
+        taken_back = self.taken_back
         for feed in self._feeds:
             for leg in ("l1", "l2"):
                 point = f"volts:{feed}.{leg}:ground"
@@ -437,7 +442,7 @@ class _Fold:
                     for e in self.between(point)
                     if isinstance(e.deed, Measured)
                     and (event is None or e.is_before(event))
-                    and e.id not in self.taken_back
+                    and e.id not in taken_back
                     and e.deed.value >= FRAME_SHARE * leg_volts
                     and e.deed.condition.feed_state(feed) == "live"
                 ]
