@@ -54,10 +54,13 @@ def _is_open(now: datetime):  # type: ignore[no-untyped-def]
     return and_(SignIn.ended_at.is_(None), SignIn.seen_at > now - LAPSES_AFTER, SignIn.since > now - LASTS)
 
 
+def _of(person: Person):  # type: ignore[no-untyped-def]
+    return and_(SignIn.shop_id == person.shop_id, SignIn.person_id == person.id)
+
+
 def begin(db: Session, person: Person, *, secret: str, device: str, words: str, now: datetime) -> SignIn:
     """Open a sign-in for the holder of a secret, on a device told apart by another; forget what ended a year ago."""
-    own = and_(SignIn.shop_id == person.shop_id, SignIn.person_id == person.id)
-    db.execute(delete(SignIn).where(own, SignIn.seen_at < now - KEPT))
+    db.execute(delete(SignIn).where(_of(person), SignIn.seen_at < now - KEPT))
     row = SignIn(
         id=uuid4(),
         shop_id=person.shop_id,
@@ -93,24 +96,22 @@ def note_seen(db: Session, known: Known, now: datetime) -> None:
 
 def list_open(db: Session, person: Person, now: datetime) -> Sequence[SignIn]:
     """Return a person's open sign-ins, the one used last first."""
-    own = and_(SignIn.shop_id == person.shop_id, SignIn.person_id == person.id)
-    return db.scalars(select(SignIn).where(own, _is_open(now)).order_by(SignIn.seen_at.desc())).all()
+    return db.scalars(select(SignIn).where(_of(person), _is_open(now)).order_by(SignIn.seen_at.desc())).all()
 
 
 def end(db: Session, person: Person, sign_in: UUID, now: datetime, *, forget_device: bool = False) -> bool:
     """End one of a person's sign-ins; told to, its device is not known any more. False where there is none."""
-    own = and_(SignIn.shop_id == person.shop_id, SignIn.person_id == person.id, SignIn.id == sign_in)
+    own = and_(_of(person), SignIn.id == sign_in)
     device = db.scalar(select(SignIn.device_hash).where(own))
     ended = db.execute(update(SignIn).where(own, SignIn.ended_at.is_(None)).values(ended_at=now).returning(SignIn.id))
     if forget_device and device is not None:
-        everywhere = and_(SignIn.shop_id == person.shop_id, SignIn.person_id == person.id)
-        db.execute(update(SignIn).where(everywhere, SignIn.device_hash == device).values(device_hash=None))
+        db.execute(update(SignIn).where(_of(person), SignIn.device_hash == device).values(device_hash=None))
     return ended.first() is not None
 
 
 def end_all(db: Session, person: Person, now: datetime, *, but: UUID | None = None) -> None:
     """End all of a person's sign-ins, or all but one, and know their devices no more."""
-    own = and_(SignIn.shop_id == person.shop_id, SignIn.person_id == person.id, SignIn.id != (but or uuid4()))
+    own = and_(_of(person), SignIn.id != but) if but is not None else _of(person)
     ended = case((SignIn.ended_at.is_(None), now), else_=SignIn.ended_at)
     db.execute(update(SignIn).where(own).values(ended_at=ended, device_hash=None))
 
