@@ -17,10 +17,10 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import NDArray
 
-from plentar.core.current_log import LogAnalysis, analyse_log, find_levels
-from plentar.core.nameplate import Nameplate, Window
-from plentar.core.network.timeline import Moment
-from plentar.core.patterns import PATTERNS
+from plentar.core.circuit.timeline import Moment
+from plentar.core.judging.log import LogAnalysis, analyse_log, find_levels
+from plentar.core.unit.nameplate import Nameplate, Window
+from plentar.core.unit.patterns import PATTERNS
 from plentar.devices.simulated import SimulatedClamp
 from plentar.formats.current_csv import read_current_csv, write_current_csv
 

@@ -11,15 +11,16 @@ import time
 
 import numpy as np
 
-import plentar.core.hypotheses as hypotheses
-from plentar.core.diagnosis import diagnose
+import plentar.core.causes.hypotheses as hypotheses
+from plentar.core.causes.catalogue import catalogue
+from plentar.core.causes.diagnosis import diagnose
+from plentar.core.causes.faults import faults_of
+from plentar.core.causes.next_test import next_tests
+from plentar.core.circuit.solve import Variants
 from plentar.core.evidence.metrology import DEMO_METER
 from plentar.core.evidence.reading import Condition, Reading
-from plentar.core.faults import faults_of
-from plentar.core.nameplate import Nameplate
-from plentar.core.network.solve import Variants
-from plentar.core.next_test import catalogue, next_tests
-from plentar.core.patterns import PATTERNS
+from plentar.core.unit.nameplate import Nameplate
+from plentar.core.unit.patterns import PATTERNS
 
 
 def twelve_readings(plate: Nameplate) -> list[Reading]:

@@ -4,7 +4,7 @@
 
 For every unit × single fault × seed a truth the diagnosis does not know is drawn (supply 212–252 V, conductor ohms
 ±30 %, motor impedance ±20 %, element tolerance, a magnitude of the fault, meter error), and tests are followed until
-one group holds 0.95 or nothing is left to ask. `--fixed` follows the field guide's order instead.
+one group holds 0.95 or nothing is left to ask. `--fixed` follows docs/trade.md's order instead.
 """
 
 import argparse
@@ -15,21 +15,23 @@ from dataclasses import replace
 
 import numpy as np
 
-from plentar.core.diagnosis import Cause, Diagnosis, diagnose
+from plentar.core.causes.catalogue import Test, catalogue
+from plentar.core.causes.diagnosis import Cause, Diagnosis, diagnose
+from plentar.core.causes.faults import COMPLAINTS, Fault, faults_of
+from plentar.core.causes.hypotheses import model_of
+from plentar.core.causes.next_test import next_tests
+from plentar.core.circuit.changes import NO_CHANGE, Changes
+from plentar.core.circuit.drive import Drive
+from plentar.core.circuit.network import Circuit
+from plentar.core.circuit.probe import read_amps, read_volts
+from plentar.core.circuit.solve import Settled, Variants, settle
+from plentar.core.circuit.wiring import wire
 from plentar.core.evidence.metrology import DEMO_METER
 from plentar.core.evidence.reading import Condition, Reading
-from plentar.core.faults import COMPLAINTS, Fault, faults_of
-from plentar.core.hypotheses import COLD_RATIO, OPEN_OHMS, model_of
 from plentar.core.limits.windows import closing
-from plentar.core.nameplate import Nameplate
-from plentar.core.network.changes import NO_CHANGE, Changes
-from plentar.core.network.circuit import Circuit
-from plentar.core.network.drive import Drive
-from plentar.core.network.probe import read_amps, read_volts
-from plentar.core.network.solve import Settled, Variants, settle
-from plentar.core.network.wiring import wire
-from plentar.core.next_test import Test, catalogue, next_tests
-from plentar.core.patterns import PATTERNS
+from plentar.core.unit.electrical import COLD_RATIO, OPEN_OHMS
+from plentar.core.unit.nameplate import Nameplate
+from plentar.core.unit.patterns import PATTERNS
 
 MOST_TESTS = 45
 SURE = 0.95

@@ -9,17 +9,15 @@ Prints answers by kind of status, and each different fault once with where it ar
 import argparse
 import json
 import logging
-import os
 import resource
 import time
 import warnings
 from collections import Counter
-from datetime import UTC, datetime
 
 from sqlalchemy import select
 
-from plentar.demo import DEMO_EMAIL, DEMO_PASSWORD, load_demo
-from plentar.store.database import make_engine, make_sessions, migrate
+from bench.demo_data import demo_database
+from plentar.demo import DEMO_EMAIL, DEMO_PASSWORD
 from plentar.store.models import Call, EventRow, Unit
 from plentar.web import create_app
 from plentar.web.settings import Settings
@@ -41,11 +39,8 @@ def main() -> None:
     asked.add_argument("--requests", type=int, default=10_000)
     asked.add_argument("--seed", type=int, default=1)
     given = asked.parse_args()
-    url = os.environ["PLENTAR_BENCH_DATABASE_URL"]
-    engine = make_engine(url)
-    migrate(engine)
-    with make_sessions(engine).begin() as db:
-        load_demo(db, datetime.now(UTC))
+    url, sessions = demo_database()
+    with sessions() as db:
         ids = {
             "call_id": list(db.scalars(select(Call.id))),
             "unit_id": list(db.scalars(select(Unit.id))),

@@ -13,7 +13,7 @@ import click
 
 from plentar.core.errors import PlentarError, ReadingError
 from plentar.core.evidence.reading import Condition
-from plentar.core.nameplate import Nameplate
+from plentar.core.unit.nameplate import Nameplate
 from plentar.formats.unit_json import nameplate_from_json, nameplate_schema
 from plentar.web.settings import Settings, SettingsError
 
@@ -145,7 +145,7 @@ def _show(document: object) -> None:
 @click.option("--power", type=click.Choice(["live", "isolated"]), default="live")
 def predict(unit: str, on: str, faults: tuple[str, ...], power: str) -> None:
     """Print what a meter reads everywhere on UNIT.json."""
-    from plentar.core.prediction import predict as run
+    from plentar.core.causes.prediction import predict as run
 
     plate = _read_unit(unit)
     try:
@@ -167,7 +167,7 @@ def predict(unit: str, on: str, faults: tuple[str, ...], power: str) -> None:
 @click.argument("call")
 def diagnose(call: str) -> None:
     """Print the causes behind the readings of CALL.json and the next best tests."""
-    from plentar.core.next_test import next_tests
+    from plentar.core.causes.next_test import next_tests
     from plentar.formats.call_json import call_from_json, diagnosis_to_json, visit_of
 
     try:
@@ -199,7 +199,7 @@ def diagnose(call: str) -> None:
 @click.argument("unit")
 def faults(unit: str) -> None:
     """List every fault UNIT.json can have."""
-    from plentar.core.faults import faults_of
+    from plentar.core.causes.faults import faults_of
 
     fields = ("id", "title", "part", "kind", "weight", "repair", "proof")
     found = [{name: getattr(fault, name) for name in fields} for fault in faults_of(_read_unit(unit))]
@@ -212,9 +212,9 @@ def faults(unit: str) -> None:
 @click.option("--fault", "fault_ids", multiple=True, help="A fault's id; may be given more than once.")
 def netlist(unit: str, on: str, fault_ids: tuple[str, ...]) -> None:
     """Print the settled circuit of UNIT.json as a SPICE deck."""
-    from plentar.core.faults import fault_by_id
-    from plentar.core.network.changes import NO_CHANGE
-    from plentar.core.network.drive import Drive
+    from plentar.core.causes.faults import fault_by_id
+    from plentar.core.circuit.changes import NO_CHANGE
+    from plentar.core.circuit.drive import Drive
     from plentar.formats.netlist import netlist as run
 
     plate = _read_unit(unit)
@@ -246,7 +246,7 @@ def stages(
     control: float | None,
 ) -> None:
     """Find the stages in LOG.csv, a logged current, and judge them."""
-    from plentar.core.current_log import analyse_log
+    from plentar.core.judging.log import analyse_log
     from plentar.formats.current_csv import count_lines, read_current_csv
     from plentar.formats.stages_json import analysis_to_json
 

@@ -17,7 +17,7 @@ from sqlalchemy.orm import Session
 
 from plentar.core.evidence.events import first_event
 from plentar.core.evidence.metrology import DEMO_METER
-from plentar.core.patterns import PATTERNS
+from plentar.core.unit.patterns import PATTERNS
 from plentar.demo import load_demo
 from plentar.formats.events_json import deed_to_json
 from plentar.formats.unit_json import nameplate_to_json

@@ -69,8 +69,8 @@ class Server:
 
     @property
     def megabytes(self) -> float:
-        """What master and workers hold in memory now, what they share counted once."""
-        return sum(_own_megabytes(pid) for pid in (self.pid, *self.workers))
+        """What the master and all below it hold in memory now, what they share counted once."""
+        return sum(_own_megabytes(pid) for pid in (self.pid, *_below(self.pid)))
 
     def stop(self) -> None:
         """End it, gently first."""
@@ -81,6 +81,17 @@ class Server:
             except subprocess.TimeoutExpired:
                 self.process.kill()
                 self.process.wait(5)
+
+
+def _below(pid: int) -> list[int]:
+    """A process's children, and theirs."""
+    try:
+        # A child belongs to the thread that made it.
+        tasks = list(Path(f"/proc/{pid}/task").iterdir())
+        children = [int(child) for task in tasks for child in (task / "children").read_text().split()]
+    except OSError:
+        return []
+    return [found for child in children for found in (child, *_below(child))]
 
 
 def _own_megabytes(pid: int) -> float:

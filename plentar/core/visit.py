@@ -9,36 +9,38 @@ from dataclasses import dataclass, replace
 from functools import cached_property, lru_cache
 from typing import TYPE_CHECKING
 
-from plentar.core.airflow import AirReading, AirVerdict, judge_air, watts_in_airstream
-from plentar.core.control_circuit import CallCurrent, call_currents
+from plentar.core.circuit.drive import Drive
+from plentar.core.circuit.places import find_point
 from plentar.core.errors import PlentarError, ReadingError
 from plentar.core.evidence.events import Aired, Event, Landed
 from plentar.core.evidence.lockout import Lockout, fold
 from plentar.core.evidence.reading import Condition, Reading
 from plentar.core.evidence.record import Record, Taken
-from plentar.core.evidence.runs import WatchRun, runs_of
-from plentar.core.findings import Finding, compare, find
+from plentar.core.evidence.runs import TimingRun, WatchRun, runs_of
+from plentar.core.evidence.signs import Observation, sign_of
 from plentar.core.held import Held
+from plentar.core.judging.air import AirReading, AirVerdict, judge_air, watts_in_airstream
 from plentar.core.judging.anywhere import healthy
+from plentar.core.judging.control_circuit import CallCurrent, call_currents
+from plentar.core.judging.findings import Finding, compare, find
 from plentar.core.judging.situation import Situation
+from plentar.core.judging.supply_loss import SupplyLoss, supply_loss
+from plentar.core.judging.thermostat_map import MapNote, MapRow, check_map
+from plentar.core.judging.timing import RunVerdict, Stage, judge_run, stages_of
 from plentar.core.judging.verdict import judge
-from plentar.core.ledger import LedgerNote, LedgerRow, check_ledger
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.limits.verdicts import Grade, Verdict
-from plentar.core.nameplate import Nameplate
-from plentar.core.network.drive import Drive
-from plentar.core.observations import Observation, sign_of
-from plentar.core.places import find_point
-from plentar.core.points import Point, part_words
-from plentar.core.proof import BEFORE_POWER, Proof, proof_items, prove
-from plentar.core.supply_loss import SupplyLoss, supply_loss
-from plentar.core.thermostat_map import MapNote, MapRow, check_map
-from plentar.core.timing import RunVerdict, Stage, TimingRun, judge_run, stages_of
+from plentar.core.unit.nameplate import Nameplate
+from plentar.core.unit.place import Place, place_of, spot_of
+from plentar.core.unit.points import Point, part_words
+from plentar.core.unit.quantities import QUANTITIES
+from plentar.core.work.ledger import LedgerNote, LedgerRow, check_ledger
+from plentar.core.work.proof import BEFORE_POWER, Proof, proof_items, prove
 from plentar.core.work.safety import SafeLine, ohms_refusal, safe_list
 
 if TYPE_CHECKING:
-    from plentar.core.diagnosis import Cause, Diagnosis
-    from plentar.core.next_test import NextTest
+    from plentar.core.causes.diagnosis import Cause, Diagnosis
+    from plentar.core.causes.next_test import NextTest
 
 __all__ = ["ROWS", "Airstream", "BlowerRow", "Judged", "Ledger", "Visit"]
 
@@ -125,6 +127,11 @@ class Ledger:
     rows: tuple[LedgerRow, ...]
     notes: tuple[LedgerNote, ...]
     was_live: bool
+
+
+def _is_heat_call(place: Place) -> bool:
+    """Tell whether volts here are what a heat call brings: at the board's W, or at a coil's call side."""
+    return str(place) in ("board.w", "board.w2") or (place.part == "coil" and place.end == "1")
 
 
 class Visit:
@@ -297,7 +304,7 @@ class Visit:
     @cached_property
     def diagnosis(self) -> "Diagnosis | None":
         """What the evidence says of the causes; None before there is any."""
-        readings = tuple(r for r in self.readings if r.function in ("volts", "dc_volts", "amps", "ohms"))
+        readings = tuple(r for r in self.readings if QUANTITIES[r.function].is_predicted)
         if not readings and not self.signs:
             return None
         return _diagnosed(self.plate, readings, self.complaints, self.signs, self.limits)
@@ -312,7 +319,7 @@ class Visit:
         """Return the tests that split the remaining causes best for their cost."""
         if self.diagnosis is None:
             return ()
-        from plentar.core.next_test import next_tests
+        from plentar.core.causes.next_test import next_tests
 
         taken = {(r.point, r.condition.on) for r in self.readings}
         return next_tests(self.diagnosis, self.condition, taken=taken, school=school, most=most)
@@ -342,7 +349,7 @@ class Visit:
             for entry in self.standing
             if start <= entry.event.done_at <= end
             and entry.reading.function == "volts"
-            and (".coil.1" in entry.reading.point or entry.reading.point.startswith("volts:board.w"))
+            and any(_is_heat_call(place_of(end)) for end in spot_of(entry.reading.point).places)
         ]
         return found[-1] if found else None
 
@@ -576,7 +583,7 @@ def row_calls(plate: Nameplate, wanted: frozenset[str]) -> frozenset[str]:
 def healthy_row(plate: Nameplate, wanted: frozenset[str]) -> tuple[bool, bool]:
     """Return whether a healthy unit's blower runs and whether a strip heats under some calls."""
     drive = Drive(calls=row_calls(plate, wanted))
-    runs = healthy(plate, "amps:blower", drive)[0] > 0.3 * plate.blower.rated_amps
+    runs = plate.blower.runs_at(healthy(plate, "amps:blower", drive)[0])
     heat = max(healthy(plate, f"amps:{circuit.id}", drive)[0] for circuit in plate.circuits) > 3.0
     return runs, heat
 
@@ -598,7 +605,7 @@ def _diagnosed(
     limits: Limits,
 ) -> "Diagnosis":
     """Everyone who looks at a call sees the same diagnosis: it is worked out once."""
-    from plentar.core.diagnosis import diagnose
+    from plentar.core.causes.diagnosis import diagnose
 
     def make() -> "Diagnosis":
         return diagnose(plate, readings, complaints=complaints, observations=signs, limits=limits)

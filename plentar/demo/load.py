@@ -10,7 +10,6 @@ from zoneinfo import ZoneInfo
 from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session
 
-from plentar.core.electrical import expected_element_amps
 from plentar.core.evidence.events import (
     Closed,
     Deed,
@@ -23,12 +22,14 @@ from plentar.core.evidence.events import (
 )
 from plentar.core.evidence.metrology import DEMO_METER
 from plentar.core.evidence.reading import Condition, FeedState
-from plentar.core.nameplate import Nameplate
-from plentar.core.patterns import PATTERNS
+from plentar.core.unit.electrical import expected_element_amps
+from plentar.core.unit.nameplate import Nameplate
+from plentar.core.unit.patterns import PATTERNS
 from plentar.demo.scenario import CALLS_TODAY, DETACHED, HISTORY, MAKERS, PEOPLE, estate_pattern
 from plentar.demo.shelf import SHELF
 from plentar.devices.simulated import SimulatedClamp
 from plentar.formats.events_json import deed_to_json
+from plentar.formats.numbers import thousands
 from plentar.formats.packed import pack
 from plentar.formats.parts_csv import part_to_json
 from plentar.formats.unit_json import nameplate_to_json
@@ -233,7 +234,7 @@ def _log(
     deed = Logged(
         name=name,
         clamp="feed-1",
-        found=f"{samples.seconds.size:,} rows, comma between columns, decimal point, A",
+        found=f"{thousands(samples.seconds.size)} rows, comma between columns, decimal point, A",
         called_seconds=meter.called_seconds,
         dropped_seconds=meter.dropped_seconds,
         supply_volts=round(0.99 * plate.nominal_volts, 1),

@@ -1,7 +1,7 @@
 """The demo's shelf: invented parts and generic kinds, enough to make every line of a part check speak."""
 
-from plentar.core.nameplate import Window
-from plentar.core.substitution import Part
+from plentar.core.unit.nameplate import Window
+from plentar.core.work.substitution import Part
 
 __all__ = ["SHELF"]
 

@@ -10,12 +10,12 @@ from statistics import NormalDist
 
 import numpy as np
 
+from plentar.core.causes.fault import Fault
+from plentar.core.causes.faults import fault_by_id
+from plentar.core.circuit.changes import NO_CHANGE, Changes
+from plentar.core.circuit.timeline import INRUSH_SECONDS, Moment, play
 from plentar.core.errors import ReadingError
-from plentar.core.fault import Fault
-from plentar.core.faults import fault_by_id
-from plentar.core.nameplate import Nameplate
-from plentar.core.network.changes import NO_CHANGE, Changes
-from plentar.core.network.timeline import INRUSH_SECONDS, Moment, play
+from plentar.core.unit.nameplate import Nameplate
 from plentar.devices.meter import Samples
 
 __all__ = ["SimulatedClamp"]

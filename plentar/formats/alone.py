@@ -1,5 +1,6 @@
 """Work that takes much memory, done by one thread of one process of this machine at a time."""
 
+import ctypes
 import fcntl
 import os
 import tempfile
@@ -10,7 +11,7 @@ from pathlib import Path
 
 from plentar.core.errors import BusyError
 
-__all__ = ["alone"]
+__all__ = ["alone", "give_back"]
 
 LOOK_SECONDS = 0.02
 
@@ -39,4 +40,15 @@ def alone(what: str, *, wait_seconds: float, field: str) -> Iterator[None]:
                     words = f"other {what} are being read: send this one again in a moment"
                     raise BusyError(words, field=field) from None
                 time.sleep(LOOK_SECONDS)
-        yield
+        try:
+            yield
+        finally:
+            # Before the next one, of another process perhaps, takes as much again.
+            give_back()
+
+
+def give_back() -> None:
+    """Return freed memory to the system; on another C library than glibc nothing is done."""
+    libc = ctypes.CDLL(None)
+    if hasattr(libc, "malloc_trim"):
+        libc.malloc_trim(0)

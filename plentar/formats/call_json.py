@@ -5,18 +5,19 @@ from typing import Annotated, Any, Literal
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError
 
-from plentar.core.diagnosis import Diagnosis
+from plentar.core.causes.diagnosis import Diagnosis
+from plentar.core.causes.next_test import SCHOOLS, NextTest
+from plentar.core.circuit.places import find_point
 from plentar.core.errors import ReadingError
 from plentar.core.evidence.events import Deed, Event, Measured, Seen
 from plentar.core.evidence.metrology import DEMO_METER, Meter, MeterRange
 from plentar.core.evidence.reading import Condition, ControlState, FeedState, Hand, Mode, Reading
 from plentar.core.evidence.record import Record
+from plentar.core.evidence.signs import LOOK, SIGNS, Observation, sign_of
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
-from plentar.core.nameplate import Nameplate
-from plentar.core.network.plain import OPEN_OHMS
-from plentar.core.next_test import SCHOOLS, NextTest
-from plentar.core.observations import LOOK, SIGNS, Observation, sign_of
-from plentar.core.places import find_point
+from plentar.core.unit.electrical import OPEN_OHMS
+from plentar.core.unit.nameplate import Nameplate
+from plentar.core.unit.quantities import QuantityId
 from plentar.core.visit import Visit
 from plentar.core.work.safety import condition_refusal
 from plentar.formats.unit_json import field_path
@@ -76,7 +77,7 @@ class ObservationFile(_Strict):
 class RangeFile(_Strict):
     """One function of a meter on one range."""
 
-    quantity: Literal["volts", "dc_volts", "amps", "ohms", "microfarads", "degf"]
+    quantity: QuantityId
     percent: float
     counts: float
     resolution: float

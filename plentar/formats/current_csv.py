@@ -18,6 +18,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from plentar.core.errors import ReadingError
+from plentar.formats.numbers import thousands
 
 __all__ = ["MAX_ROWS", "CurrentLog", "count_lines", "read_current_csv", "write_current_csv"]
 
@@ -25,7 +26,7 @@ Floats = NDArray[np.float64]
 SAMPLE_BYTES, BLOCK_ROWS = 32_768, 20_000
 # A day at 20 samples a second; a heat call lasts minutes.
 MAX_ROWS, MAX_LINE = 1_800_000, 2_000
-TOO_MANY = f"more than {MAX_ROWS:,} rows: cut the log to the heat call"
+TOO_MANY = f"more than {thousands(MAX_ROWS)} rows: cut the log to the heat call"
 # No clamp of this trade reads more.
 MOST_AMPS = 2_000.0
 _CLOCK = re.compile(r"(\d{1,2}):(\d{2})(?::(\d{2})(?:[.,](\d+))?)?\s*([AaPp][Mm])?\Z")
@@ -393,7 +394,7 @@ def _whole(seconds: Floats, amps: Floats, calls: NDArray[np.int8], layout: _Layo
         dropped = float(seconds[off[-1] + 1]) - start
     names = {",": "comma", ";": "semicolon", "\t": "tab", " ": "space", "|": "bar"}
     found = (
-        f"{seconds.size:,} rows, {names.get(layout.delimiter, layout.delimiter)} between columns, "
+        f"{thousands(seconds.size)} rows, {names.get(layout.delimiter, layout.delimiter)} between columns, "
         f"{'decimal comma' if layout.comma else 'decimal point'}, {'mA' if layout.scale < 1 else 'A'}"
     )
     return CurrentLog(seconds=seconds - start, amps=amps, found=found, called_seconds=called, dropped_seconds=dropped)

@@ -3,6 +3,7 @@
 import math
 
 from plentar.core.limits.table import LIMITS, Limit
+from plentar.formats.numbers import THIN
 
 __all__ = ["limits_page"]
 
@@ -29,4 +30,4 @@ def _row(row: Limit) -> str:
 
 
 def _figure(value: float) -> str:
-    return "–" if math.isinf(value) else f"{value:,g}" if value < 1e5 else f"{value:g}"
+    return "–" if math.isinf(value) else f"{value:,g}".replace(",", THIN) if value < 1e5 else f"{value:g}"

@@ -3,11 +3,11 @@
 import math
 from collections.abc import Sequence
 
-from plentar.core.nameplate import Nameplate
-from plentar.core.network.changes import Changes
-from plentar.core.network.drive import Drive
-from plentar.core.network.solve import Settled, Variants, settle
-from plentar.core.network.wiring import wire
+from plentar.core.circuit.changes import Changes
+from plentar.core.circuit.drive import Drive
+from plentar.core.circuit.solve import Settled, Variants, settle
+from plentar.core.circuit.wiring import wire
+from plentar.core.unit.nameplate import Nameplate
 
 __all__ = ["deck", "netlist"]
 

@@ -4,23 +4,28 @@ import math
 import re
 
 from plentar.core.errors import ReadingError
+from plentar.core.unit.electrical import OPEN_OHMS
+from plentar.core.unit.quantities import QUANTITIES
 
-__all__ = ["parse_number"]
+__all__ = ["parse_number", "thousands"]
 
-# What a meter shows as OL: beyond its largest range.
-OPEN_OHMS = 1e8
+THIN = "\u202f"
+
 _NUMBER = re.compile(
     r"(?P<digits>[0-9]+(?:[.,][0-9]+)?|[.,][0-9]+|[0-9]{1,3}(?:,[0-9]{3})+\.[0-9]+)\s*(?P<prefix>[kKmMµu]?)"
     r"(?P<unit>[A-Za-zΩ°%]*)\Z"
 )
 _PREFIX = {"": 1.0, "k": 1e3, "K": 1e3, "M": 1e6, "m": 1e-3, "µ": 1e-6, "u": 1e-6}
-_UNITS = {
-    "amps": ("A", "amp", "amps"),
-    "volts": ("V", "VAC", "volts"),
-    "dc_volts": ("V", "VDC"),
-    "ohms": ("Ω", "ohm", "ohms"),
-    "microfarads": ("F",),
-}
+
+
+def thousands(value: float) -> str:
+    """Return a whole number with a thin space between thousands, which nobody reads as a decimal comma.
+
+    Example:
+        >>> thousands(12345.6), thousands(950)
+        ('12\u202f346', '950')
+    """
+    return f"{value:,.0f}".replace(",", THIN)
 
 
 def parse_number(text: str, quantity: str) -> float:
@@ -31,6 +36,8 @@ def parse_number(text: str, quantity: str) -> float:
     Example:
         >>> parse_number("20,6", "amps"), parse_number("238.1 V", "volts"), parse_number("0.64k", "ohms")
         (20.6, 238.1, 640.0)
+        >>> parse_number("1 200", "ohms")
+        1200.0
         >>> parse_number("OL", "ohms")
         100000000.0
     """
@@ -45,16 +52,23 @@ def parse_number(text: str, quantity: str) -> float:
         if not re.fullmatch(r"[0-9]{1,2}", turns.strip()) or not 2 <= int(turns) <= 50:
             raise ReadingError(f"expected a reading over 2 to 50 turns, as 4.2/10, got “{typed[:40]}”", field="value")
         return parse_number(shown, quantity) / int(turns)
+    # Between thousands, as this application writes them.
+    typed = re.sub(r"(?<=[0-9])[ \u2009\u202f\u00a0](?=[0-9]{3}(?![0-9]))", "", typed)
+    own = QUANTITIES[quantity].spellings if quantity in QUANTITIES else ()
     match = _NUMBER.match(typed)
-    known = {unit.casefold() for units in _UNITS.values() for unit in units} | {""}
+    known = {unit.casefold() for row in QUANTITIES.values() for unit in row.spellings} | {""}
     if match is None or match["unit"].casefold() not in known:
         raise ReadingError(f"expected a number such as 20.6, got “{typed[:40]}”", field="value")
     unit = match["unit"]
-    if unit and unit.casefold() not in {known.casefold() for known in _UNITS.get(quantity, ())}:
-        raise ReadingError(
-            f"expected {_UNITS.get(quantity, ('a plain number',))[0]}, got “{typed[:40]}”", field="value"
-        )
+    if unit and unit.casefold() not in {known.casefold() for known in own}:
+        raise ReadingError(f"expected {own[0] if own else 'a plain number'}, got “{typed[:40]}”", field="value")
     digits = match["digits"]
+    if re.fullmatch(r"[1-9][0-9]{0,2},[0-9]{3}", digits):
+        # 1,200 is twelve hundred to one person and one point two to another: a factor of a thousand.
+        plain = digits.replace(",", "")
+        raise ReadingError(
+            f"“{typed[:40]}” can be read two ways: type {plain} or {digits.replace(',', '.')}", field="value"
+        )
     digits = digits.replace(",", "") if "," in digits and "." in digits else digits.replace(",", ".")
     value = float(digits) * _PREFIX[match["prefix"]]
     if not math.isfinite(value) or value >= 1e9:

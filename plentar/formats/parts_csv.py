@@ -8,7 +8,7 @@ from typing import Any
 from pydantic import TypeAdapter, ValidationError
 
 from plentar.core.errors import NameplateError, ReadingError
-from plentar.core.substitution import Part
+from plentar.core.work.substitution import Part
 from plentar.formats.numbers import parse_number
 
 __all__ = ["PART_COLUMNS", "part_from_json", "part_to_json", "parts_from_csv", "parts_to_csv"]

@@ -1,47 +1,30 @@
-"""Reports as PDF, from the same HTML that the page shows: made once for the same words, one at a time."""
+"""Reports as PDF, from the same HTML that the page shows: made once for the same words, one at a time.
 
-from functools import lru_cache
+They are made in a process of their own, beside the one that asks. Laying out a page takes some hundred thousand small
+objects; made between a server's other work they left its memory in shreds, a megabyte more with each.
+"""
+
+import atexit
+import contextlib
+import select
+import subprocess
+import sys
 from hashlib import sha256
 from pathlib import Path
 from threading import Lock
 
-from weasyprint import CSS, HTML
-from weasyprint.text.fonts import FontConfiguration
-from weasyprint.urls import URLFetcher, URLFetcherResponse
-
 from plentar.core.errors import BusyError
 from plentar.core.held import Held
+from plentar.formats.pdf_maker import receive, send
 
 __all__ = ["html_to_pdf"]
 
 # A day's reports of a process: some 25 KB each, more with photos.
 _made = Held(8, size=len)
-_making = Lock()
 # One takes half a second: whoever would wait longer is told to come back.
 WAIT_SECONDS = 15.0
-
-
-class _NoNetwork(URLFetcher):  # type: ignore[misc]
-    """Lets a document load what lies in one folder, and nothing else."""
-
-    def __init__(self, folder: Path) -> None:
-        super().__init__()
-        self._folder = folder.resolve()
-
-    def fetch(self, url: str, headers: object = None) -> URLFetcherResponse:
-        if url.startswith("data:"):
-            return super().fetch(url, headers)
-        path = Path(url.removeprefix("file://")).resolve()
-        if not url.startswith("file://") or self._folder not in path.parents:
-            raise ValueError(f"a report loads only its own fonts and pictures, not {url[:60]}")
-        return super().fetch(url, headers)
-
-
-@lru_cache(maxsize=2)
-def _dressing(static: Path) -> tuple[CSS, FontConfiguration, _NoNetwork]:
-    """Return the report's style and its fonts, read once."""
-    fetcher, fonts = _NoNetwork(static), FontConfiguration()
-    return CSS(filename=str(static / "dist/report.css"), font_config=fonts, url_fetcher=fetcher), fonts, fetcher
+# Then a new process takes over, so that what one keeps is bounded; a start costs a second.
+DOCUMENTS_A_PROCESS = 20
 
 
 def html_to_pdf(html: str, *, static: Path) -> bytes:
@@ -52,18 +35,65 @@ def html_to_pdf(html: str, *, static: Path) -> bytes:
         static: The folder with `dist/report.css` and the fonts it names.
 
     Raises:
-        BusyError: Others are being made for too long.
+        BusyError: Others are being made for too long, or this one takes too long.
+        RuntimeError: It cannot be made; why is in the server's log.
     """
-    return _made.get(sha256(html.encode()).digest(), lambda: _make(html, static))
+    return _made.get(sha256(html.encode()).digest(), lambda: _maker.make(html, static))
 
 
-def _make(html: str, static: Path) -> bytes:
-    if not _making.acquire(timeout=WAIT_SECONDS):
-        raise BusyError("other reports are being made: ask for this one again in a moment")
-    try:
-        sheet, fonts, fetcher = _dressing(static)
-        document = HTML(string=html, base_url=static.as_uri() + "/", url_fetcher=fetcher)
-        pdf: bytes = document.write_pdf(stylesheets=[sheet], font_config=fonts)
+class _Maker:
+    """The process that makes them: started when first asked, and again when it is worn or gone."""
+
+    def __init__(self) -> None:
+        self.process: subprocess.Popen[bytes] | None = None
+        self.count = 0
+        self._lock = Lock()
+        atexit.register(self.end)
+
+    def make(self, html: str, static: Path) -> bytes:
+        if not self._lock.acquire(timeout=WAIT_SECONDS):
+            raise BusyError("other reports are being made: ask for this one again in a moment")
+        try:
+            pdf = self._asked_twice(html.encode(), static)
+        finally:
+            self._lock.release()
+        if not pdf:
+            raise RuntimeError("the report could not be laid out")
         return pdf
-    finally:
-        _making.release()
+
+    def _asked_twice(self, document: bytes, static: Path) -> bytes:
+        try:
+            return self._asked(document, static)
+        except (EOFError, BrokenPipeError):
+            # It was killed, for want of memory perhaps: a new one is asked once.
+            self.end()
+            return self._asked(document, static)
+
+    def _asked(self, document: bytes, static: Path) -> bytes:
+        if self.process is None or self.count >= DOCUMENTS_A_PROCESS:
+            self.end()
+            command = [sys.executable, "-W", "ignore", "-m", "plentar.formats.pdf_maker", str(static.resolve())]
+            self.process = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE)  # noqa: S603
+            self.count = 0
+        self.count += 1
+        process = self.process
+        assert process.stdin is not None  # noqa: S101 - both are pipes
+        assert process.stdout is not None  # noqa: S101
+        send(process.stdin, document)
+        if not select.select([process.stdout], [], [], WAIT_SECONDS)[0]:
+            self.end()
+            raise BusyError("this report takes long to make: ask for it again in a moment")
+        return receive(process.stdout)
+
+    def end(self) -> None:
+        """Let go of the process."""
+        process, self.process = self.process, None
+        if process is None:
+            return
+        process.kill()
+        # What it was still to be told, nobody reads.
+        with contextlib.suppress(BrokenPipeError):
+            process.communicate()
+
+
+_maker = _Maker()

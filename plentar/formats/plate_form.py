@@ -10,8 +10,9 @@ from dataclasses import dataclass, field, fields, replace
 from typing import Any
 
 from plentar.core.errors import NameplateError, ReadingError
-from plentar.core.kit import USUAL_BLOWER_AMPS, USUAL_TRANSFORMER_VA, USUAL_WATTS, split_watts
-from plentar.core.nameplate import Nameplate
+from plentar.core.unit.kinds import KINDS
+from plentar.core.unit.kit import USUAL_BLOWER_AMPS, USUAL_TRANSFORMER_VA, USUAL_WATTS, USUAL_WIRE_FEET, split_watts
+from plentar.core.unit.nameplate import Nameplate
 from plentar.formats.numbers import parse_number
 from plentar.formats.unit_json import UNIT_FORMAT, nameplate_from_json, nameplate_to_json
 
@@ -177,9 +178,6 @@ def _tidy(document: dict[str, Any]) -> None:
     for feed in document.get("feeds", []):
         if "size" not in feed.get("conductor", {}):
             feed.pop("conductor", None)
-        elif "length_feet" not in feed["conductor"]:
-            # A size without a length is worth keeping for the wire check; forty feet is a usual run.
-            feed["conductor"]["length_feet"] = 40.0
     for device in document.get("devices", []):
         for pole in [*device.get("poles", []), device.get("auxiliary") or {}]:
             for name in ("on_window", "off_window"):
@@ -203,6 +201,12 @@ def _assume(document: dict[str, Any], form: PlateForm) -> None:
             if name not in circuit and f"circuits[{i}].{name}" not in form.problems:
                 circuit[name] = usual
                 assumed.append(f"circuits[{i}].{name}")
+    for i, feed in enumerate(document.get("feeds", [])):
+        path = f"feeds[{i}].conductor.length_feet"
+        # A size without a length is worth keeping for the wire check.
+        if "conductor" in feed and "length_feet" not in feed["conductor"] and path not in form.problems:
+            feed["conductor"]["length_feet"] = USUAL_WIRE_FEET
+            assumed.append(path)
     for part, name, figure in (
         ("blower", "rated_amps", USUAL_BLOWER_AMPS),
         ("transformer", "va", USUAL_TRANSFORMER_VA),
@@ -288,9 +292,6 @@ def _lay_out(form: PlateForm, document: dict[str, Any], kit: str, limits: str) -
     _drop_idle_devices(form)
 
 
-MOST_POLES = {"sequencer": 5, "contactor": 2, "ac-relay": 1, "dc-relay": 1}
-
-
 def _give_pole(form: PlateForm, circuit: int) -> None:
     """Land a new circuit on the last device's next pole, on a new pole of it, or on a new device like it."""
     device = form.text(f"circuits[{circuit}].device")
@@ -304,7 +305,8 @@ def _give_pole(form: PlateForm, circuit: int) -> None:
     if form.text("blower.switched_by") == device:
         used.add(int(form.text("blower.switched_by_pole") or 1))
     at = form.ids("devices").index(device) if device in form.ids("devices") else 0
-    most = MOST_POLES.get(form.text(f"devices[{at}].kind"), 5)
+    kind = KINDS.get(form.text(f"devices[{at}].kind"))
+    most = kind.most_poles if kind is not None else 5
     free = [number for number in range(1, most + 1) if number not in used]
     if len(free) < wanted:
         _add_row(form, "devices")

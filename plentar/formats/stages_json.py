@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from plentar.core.current_log import LogAnalysis
+from plentar.core.judging.log import LogAnalysis
 from plentar.core.limits.verdicts import Verdict
 
 __all__ = ["analysis_to_json"]

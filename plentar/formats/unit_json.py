@@ -11,7 +11,7 @@ from typing import Any
 from pydantic import TypeAdapter, ValidationError
 
 from plentar.core.errors import NameplateError
-from plentar.core.nameplate import Nameplate
+from plentar.core.unit.nameplate import Nameplate
 
 __all__ = [
     "UNIT_FORMAT",

@@ -11,7 +11,14 @@ from flask_talisman import Talisman
 from flask_wtf.csrf import CSRFProtect
 from markupsafe import Markup
 
+from plentar.core.circuit.places import place_words
+from plentar.core.judging.supply_loss import spoken_range
 from plentar.core.limits.table import DEFAULT_LIMITS
+from plentar.core.unit.nameplate import Nameplate
+from plentar.core.unit.place import place_of, spot_of
+from plentar.core.unit.points import part_words
+from plentar.core.unit.quantities import QUANTITIES
+from plentar.formats.numbers import thousands
 from plentar.formats.svg.ladder import Board, Label, Probe, Symbol, Wire, shown_value
 from plentar.store.database import make_engine, make_sessions
 from plentar.web import access, assets, errors
@@ -89,6 +96,8 @@ def create_app(settings: Settings) -> Flask:
     app.jinja_env.globals["url_for"] = _known_urls()
     app.jinja_env.filters["drawn_probes"] = _drawn_probes(app)
     app.jinja_env.filters["merge"] = lambda one, other: {**one, **other}
+    app.jinja_env.filters["thousands"] = thousands
+    app.jinja_env.filters["spoken_range"] = spoken_range
     app.jinja_env.filters["reading"] = _reading
     app.jinja_env.globals["infinity"] = float("inf")
     return app
@@ -98,7 +107,7 @@ def _reading(value: float, unit: str) -> str:
     """Show a value as a meter does: one decimal, whole from a thousand on, OL for open."""
     if unit == "Ω" and value >= DEFAULT_LIMITS.number("open_ohms"):
         return "OL"
-    return f"{value:.1f}" if value < 1000 else f"{value:,.0f}"
+    return f"{value:.1f}" if value < 1000 else thousands(value)
 
 
 def _known_urls() -> Callable[..., str]:
@@ -143,9 +152,17 @@ def _drawn_probes(app: Flask) -> Callable[[tuple[tuple[Probe, str], ...]], Marku
     return written
 
 
-def _spoken_place(name: str) -> str:
-    """Show a part's or terminal's id as words."""
-    return name.replace("-", " ").replace(".", " ")
+def _spoken_place(name: str, plate: Nameplate | None = None) -> str:
+    """Show a part's, terminal's or point's id as words; by the unit's plate where there is one."""
+    if not name:
+        return ""
+    if plate is not None and ":" not in name:
+        return place_words(plate, name)
+    spot = spot_of(name) if ":" in name else None
+    places = [place_of(place) for place in (spot.places if spot is not None else (name,))]
+    words = [f"{part_words(p.owner)} {p.part} {p.end}".replace("-", " ").strip() for p in places]
+    what = f"{QUANTITIES[spot.function].dial}, " if spot is not None and spot.function in QUANTITIES else ""
+    return what + " to ".join(words)
 
 
 def _local(moment: object, zone: str, form: str = "%H:%M") -> str:

@@ -11,6 +11,7 @@ from typing import Any
 from gunicorn.app.base import BaseApplication
 from sqlalchemy.exc import OperationalError
 
+from plentar.formats.alone import give_back
 from plentar.store.database import SchemaError, known_revision, make_engine, revision_of
 from plentar.web import create_app
 from plentar.web.logs import log_as_lines
@@ -27,7 +28,7 @@ ORPHAN_LOOKS_SECONDS, ORPHAN_ENDS_SECONDS = 0.5, 2.0
 # From malloc.h. A picture is decoded in blocks of 16 MB, which go back. A circuit's arrays are mostly smaller: to ask
 # the system for each of those anew doubled a first diagnosis's time when this was half a megabyte; at 8 it does not.
 M_MMAP_THRESHOLD, M_ARENA_MAX = -3, -8
-MMAP_FROM_BYTES, MOST_ARENAS, TRIM_SECONDS = 8 * 1024 * 1024, 2, 30.0
+MMAP_FROM_BYTES, MOST_ARENAS, TRIM_SECONDS = 8 * 1024 * 1024, 1, 30.0
 
 
 class _Server(BaseApplication):  # type: ignore[misc]
@@ -69,7 +70,7 @@ def _give_memory_back() -> None:
     freed memory that lay below. On another C library nothing is done.
     """
     libc = ctypes.CDLL(None)
-    if not hasattr(libc, "mallopt") or not hasattr(libc, "malloc_trim"):
+    if not hasattr(libc, "mallopt"):
         return
     libc.mallopt(M_MMAP_THRESHOLD, MMAP_FROM_BYTES)
     libc.mallopt(M_ARENA_MAX, MOST_ARENAS)
@@ -77,7 +78,7 @@ def _give_memory_back() -> None:
     def trim() -> None:
         while True:
             time.sleep(TRIM_SECONDS)
-            libc.malloc_trim(0)
+            give_back()
 
     threading.Thread(target=trim, daemon=True, name="give memory back").start()
 

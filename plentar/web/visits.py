@@ -23,10 +23,11 @@ from plentar.store.models import Call
 from plentar.store.models import Meter as MeterRow
 from plentar.web.access import now
 
-__all__ = ["meter_of", "own_call", "read_record", "read_visit", "remember", "shop_limits", "visit_of"]
+__all__ = ["event_of", "meter_of", "own_call", "read_record", "read_visit", "remember", "shop_limits", "visit_of"]
 
-# An event takes about two kilobytes here: some ten megabytes a process at the most, and a day's open calls fit.
-MOST_EVENTS = 5_000
+# An event takes about two kilobytes here: four megabytes a process at the most; twenty calls of a
+# hundred events are open on a busy day.
+MOST_EVENTS = 2_000
 
 
 @dataclass(slots=True)
@@ -81,7 +82,7 @@ def read_record(db: Session, call: Call) -> Record:
     if known is not None and known.seq >= call.seq:
         return known
     seq = known.seq if known is not None else 0
-    fresh = [_event(row) for row in events.list_after(db, shop_id=call.shop_id, call_id=call.id, seq=seq)]
+    fresh = [event_of(row) for row in events.list_after(db, shop_id=call.shop_id, call_id=call.id, seq=seq)]
     record = known.plus(*fresh) if known is not None else Record(fresh)
     # Worked out before it is remembered, so that the next event only adds to it.
     _ = record.taken
@@ -96,7 +97,8 @@ def remember(call: Call, record: Record) -> None:
     _records.put((call.shop_id, call.id), record)
 
 
-def _event(row: events.Kept) -> Event:
+def event_of(row: events.Kept) -> Event:
+    """Return a kept row as the core's event."""
     event_id, seq, kind, payload, person, name, done_at, come_at, clock = row
     return Event(
         id=str(event_id),

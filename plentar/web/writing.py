@@ -19,9 +19,9 @@ from werkzeug.datastructures import FileStorage
 
 from plentar.core.errors import PlentarError, ReadingError
 from plentar.core.evidence.events import Closed, Deed, Event, Logged, Photographed, Replated
-from plentar.core.nameplate import Nameplate
+from plentar.core.intake import Sender, spelled, take_in
+from plentar.core.unit.nameplate import Nameplate
 from plentar.core.visit import Visit
-from plentar.core.work.intake import Sender, spelled, take_in
 from plentar.formats.events_json import deed_from_json, deed_to_json, sent_part
 from plentar.formats.numbers import parse_number
 from plentar.formats.photos import reencode

@@ -10,10 +10,11 @@ from PIL import Image
 from playwright.sync_api import Page, expect
 from sqlalchemy import Engine
 
-from plentar.core.hypotheses import OPEN_OHMS, model_of
-from plentar.core.nameplate import Nameplate
-from plentar.core.network.drive import Drive
-from plentar.core.places import part_terminals
+from plentar.core.causes.hypotheses import model_of
+from plentar.core.circuit.drive import Drive
+from plentar.core.circuit.places import part_terminals
+from plentar.core.unit.electrical import OPEN_OHMS
+from plentar.core.unit.nameplate import Nameplate
 from tests.browser.conftest import LAPTOP, PHONE, Ahead, sign_in
 from tests.conftest import ShopOf
 
@@ -228,7 +229,7 @@ def test_a_photo_is_pinned_to_a_part(open_page: Callable[..., Page], shop: ShopO
     page.get_by_role("button", name="Keep photo").click()
     expect(page.locator(".photos img")).to_be_visible()
     page.goto(f"{shop.url}/report")
-    expect(page.locator("figcaption")).to_contain_text("strip b")
+    expect(page.locator("figcaption")).to_contain_text("Strip B")
 
 
 @pytest.mark.parametrize("pattern", ["two-strip-sequencer", "six-strip-chained"])

@@ -9,8 +9,8 @@ from PIL import Image
 from playwright.sync_api import Page, expect
 from sqlalchemy import Engine
 
-from plentar.core.ledger import DEAD, leads_of
-from plentar.core.places import terminal_words
+from plentar.core.circuit.places import terminal_words
+from plentar.core.work.ledger import DEAD, leads_of
 from plentar.demo.shelf import SHELF
 from plentar.formats.parts_csv import part_to_json
 from plentar.store.database import make_sessions

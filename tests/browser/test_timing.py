@@ -7,7 +7,7 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Page, expect
 
-from plentar.core.patterns import PATTERNS
+from plentar.core.unit.patterns import PATTERNS
 from plentar.devices.simulated import SimulatedClamp
 from plentar.formats.current_csv import write_current_csv
 from tests.browser.conftest import LAPTOP, PHONE, sign_in

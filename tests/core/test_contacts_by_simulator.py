@@ -13,12 +13,12 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from plentar.core.faults import faults_of
-from plentar.core.network.circuit import ECM, HOLD_SHARE, SHORTED_SHARE, Contact
-from plentar.core.network.drive import Drive
-from plentar.core.network.solve import Variants, settle
-from plentar.core.network.wiring import wire
-from plentar.core.patterns import PATTERNS
+from plentar.core.causes.faults import faults_of
+from plentar.core.circuit.drive import Drive
+from plentar.core.circuit.network import ECM, HOLD_SHARE, SHORTED_SHARE, Contact
+from plentar.core.circuit.solve import Variants, settle
+from plentar.core.circuit.wiring import wire
+from plentar.core.unit.patterns import PATTERNS
 
 CALLS = (frozenset[str](), frozenset({"G"}), frozenset({"W", "W2"}), frozenset({"W", "W2", "G"}))
 # How fast each kind moves [s]: an instant trip, a relay, a fuse, a warming sequencer, a breaker's own heater.

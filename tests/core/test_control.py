@@ -2,14 +2,14 @@
 
 import pytest
 
-from plentar.core.control_circuit import call_currents, rows_of
-from plentar.core.diagnosis import diagnose
+from plentar.core.causes.diagnosis import diagnose
 from plentar.core.errors import ReadingError
 from plentar.core.evidence.reading import Condition, FeedState, Reading
+from plentar.core.evidence.signs import Observation
 from plentar.core.judging.control import room_amps
-from plentar.core.observations import Observation
-from plentar.core.patterns import PATTERNS
-from plentar.core.thermostat_map import MapRow, check_map
+from plentar.core.judging.control_circuit import call_currents, rows_of
+from plentar.core.judging.thermostat_map import MapRow, check_map
+from plentar.core.unit.patterns import PATTERNS
 from plentar.formats.numbers import parse_number
 
 TWO = PATTERNS["two-strip-sequencer"]()
@@ -95,7 +95,7 @@ def test_a_good_map_has_nothing_to_say() -> None:
     ],
 )
 def test_each_mistake_at_the_thermostat_is_told(changes: dict[str, str], words: str) -> None:
-    """Field guide, section 4, step 12."""
+    """docs/trade.md, section 4, step 12."""
     assert any(note.startswith(words) for note in notes(**changes)), notes(**changes)
 
 

@@ -4,10 +4,10 @@ import numpy as np
 import pytest
 from numpy.typing import NDArray
 
-from plentar.core.airflow import AirReading, air_factor, airflow_cfm, expected_rise_degf, judge_air
-from plentar.core.current_log import LogAnalysis, analyse_log, find_levels
 from plentar.core.errors import ReadingError
-from plentar.core.patterns import PATTERNS
+from plentar.core.judging.air import AirReading, air_factor, airflow_cfm, expected_rise_degf, judge_air
+from plentar.core.judging.log import LogAnalysis, analyse_log, find_levels
+from plentar.core.unit.patterns import PATTERNS
 from plentar.devices.simulated import SimulatedClamp
 
 TWO = PATTERNS["two-strip-sequencer"]()

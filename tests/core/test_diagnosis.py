@@ -10,20 +10,21 @@ import pytest
 from click.testing import CliRunner, Result
 
 from plentar.cli import main
-from plentar.core.diagnosis import Diagnosis, diagnose
+from plentar.core.causes.catalogue import catalogue
+from plentar.core.causes.diagnosis import Diagnosis, diagnose
+from plentar.core.causes.faults import fault_by_id
+from plentar.core.causes.hypotheses import model_of
+from plentar.core.causes.next_test import next_tests
+from plentar.core.circuit.changes import NO_CHANGE, Changes
+from plentar.core.circuit.drive import Drive, drives_of
+from plentar.core.circuit.probe import read_amps, read_volts
+from plentar.core.circuit.solve import Variants, settle
+from plentar.core.circuit.wiring import wire
 from plentar.core.evidence.metrology import DEMO_METER
 from plentar.core.evidence.reading import Condition, Reading
-from plentar.core.faults import fault_by_id
-from plentar.core.hypotheses import model_of
+from plentar.core.evidence.signs import Observation
 from plentar.core.limits.table import DEFAULT_LIMITS
-from plentar.core.network.changes import NO_CHANGE, Changes
-from plentar.core.network.drive import Drive, drives_of
-from plentar.core.network.probe import read_amps, read_volts
-from plentar.core.network.solve import Variants, settle
-from plentar.core.network.wiring import wire
-from plentar.core.next_test import catalogue, next_tests
-from plentar.core.observations import Observation
-from plentar.core.patterns import PATTERNS
+from plentar.core.unit.patterns import PATTERNS
 
 ROOT = Path(__file__).parents[2]
 UNIT = PATTERNS["two-strip-sequencer"]()

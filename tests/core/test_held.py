@@ -7,11 +7,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 from numpy.typing import NDArray
 
+from plentar.core.causes.hypotheses import PREDICTED, SOLVED, model_of
+from plentar.core.circuit.drive import Drive
+from plentar.core.circuit.pieces import pieces_of
 from plentar.core.held import Held, bytes_of
-from plentar.core.hypotheses import PREDICTED, SOLVED, model_of
-from plentar.core.network.drive import Drive
-from plentar.core.network.pieces import pieces_of
-from plentar.core.patterns import PATTERNS
+from plentar.core.unit.patterns import PATTERNS
 
 Floats = NDArray[np.float64]
 

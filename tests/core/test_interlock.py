@@ -5,8 +5,8 @@ from pathlib import Path
 
 import pytest
 
+from plentar.core.circuit.interlock import CALLS, FAMILIES, RelayWiring, judge_wiring, outcomes, plan_replacement
 from plentar.core.errors import NameplateError
-from plentar.core.interlock import CALLS, FAMILIES, RelayWiring, judge_wiring, outcomes, plan_replacement
 from plentar.core.limits.verdicts import Grade
 
 TABLE = (Path(__file__).parent / "interlock_truth.txt").read_text().splitlines()
@@ -93,7 +93,7 @@ def test_every_wrong_landing_is_told_why_and_only_the_right_one_passes() -> None
     ],
 )
 def test_the_wrong_ways_people_wire_it(wiring: RelayWiring, words: str) -> None:
-    """Field guide, section 1, (a) to (e); and contacts that stick or never make."""
+    """docs/trade.md, section 1, (a) to (e); and contacts that stick or never make."""
     verdict = judge_wiring(wiring)
     assert verdict.grade is not Grade.PASS
     assert words in " ".join([verdict.sentence, *verdict.also])

@@ -1,5 +1,6 @@
-"""Readings judged in the light of each other, against the field guide's numbers."""
+"""Readings judged in the light of each other, against docs/trade.md's numbers."""
 
+from dataclasses import replace
 from typing import Any
 
 import pytest
@@ -7,15 +8,15 @@ import pytest
 from plentar.core.errors import ReadingError
 from plentar.core.evidence.metrology import DEMO_METER
 from plentar.core.evidence.reading import Condition, Reading
-from plentar.core.findings import find
+from plentar.core.judging.findings import find
 from plentar.core.judging.situation import Situation
 from plentar.core.judging.strips import like_elements
 from plentar.core.judging.supply import leg_difference
+from plentar.core.judging.supply_loss import supply_loss
 from plentar.core.judging.verdict import judge
 from plentar.core.limits.verdicts import Grade, Verdict
-from plentar.core.nameplate import Nameplate
-from plentar.core.patterns import PATTERNS
-from plentar.core.supply_loss import supply_loss
+from plentar.core.unit.nameplate import Nameplate
+from plentar.core.unit.patterns import PATTERNS
 
 HEATING = Condition(feeds=(("feed-1", "live"),), calls=(("W", 400.0),), seconds_since_change=400.0)
 IDLE = Condition(feeds=(("feed-1", "live"),))
@@ -218,15 +219,43 @@ def test_legs_and_sag_use_the_counts_only() -> None:
 
 
 def test_a_sag_is_split_into_panel_wire_and_joint() -> None:
-    """12.1 V at the unit, 3.0 V of them the panel's, 40 A × 2 × 40 ft of 6 AWG copper 1.57 V: 7.53 V are a joint's."""
+    """12.1 V at the unit, 3.0 V of them the panel's, 40 A × 2 × 40 ft of 6 AWG copper 1.57 V hot, 1.29 V cold.
+
+    So 7.53 to 7.81 V are a joint's.
+    """
     panel = "volts:panel.l1:panel.l2"
     taken = [read(LINE, 241.1, IDLE), read(LINE, 229.0), read("amps:feed-1", 40.0)]
     taken += [read(panel, 241.5, IDLE), read(panel, 238.5)]
     loss = supply_loss(situation_of().plate, "feed-1", taken)
     assert loss is not None
-    assert loss.wire_volts == pytest.approx(40 * 2 * 40 * 0.491 / 1000)
-    assert loss.joint_volts == pytest.approx(12.1 - 3.0 - 1.5712, abs=1e-6)
-    assert (loss.joint_watts, loss.joint_ohms) == pytest.approx((301.152, 0.18822), rel=1e-3)
+    assert loss.wire_volts == pytest.approx((0.82 * 1.5712, 1.5712))
+    assert loss.joint_volts == pytest.approx((7.5288, 7.8116), abs=1e-4)
+    assert loss.joint_watts == pytest.approx((301.15, 312.46), rel=1e-3)
+    assert loss.joint_ohms == pytest.approx((0.18822, 0.19529), rel=1e-3)
+    assert "7.5 to 7.8 V is lost in joints: 301 to 312 W" in loss.verdict.next_step
+
+
+def test_a_joint_of_one_volt_on_cold_wire_is_not_lost_in_the_wire() -> None:
+    """4.0 V with 1.0 V of panel and 2.46 V of hot wire: the joint's 1.0 V would be 0.54 by the hot table alone."""
+    panel = "volts:panel.l1:panel.l2"
+    taken = [read(LINE, 241.0, IDLE), read(LINE, 237.0), read("amps:feed-1", 62.6)]
+    taken += [read(panel, 241.5, IDLE), read(panel, 240.5)]
+    loss = supply_loss(situation_of().plate, "feed-1", taken)
+    assert loss is not None
+    assert loss.joint_volts == pytest.approx((0.541, 0.984), abs=0.01)
+
+
+def test_a_wire_of_unknown_length_splits_nothing() -> None:
+    """Forty feet stand in for the circuit's sake; no volt of a joint is worked out of them."""
+    plate = situation_of().plate
+    plate = replace(plate, assumed=("feeds[0].conductor.length_feet",))
+    panel = "volts:panel.l1:panel.l2"
+    taken = [read(LINE, 241.1, IDLE), read(LINE, 229.0), read("amps:feed-1", 40.0)]
+    taken += [read(panel, 241.5, IDLE), read(panel, 238.5)]
+    loss = supply_loss(plate, "feed-1", taken)
+    assert loss is not None
+    assert loss.panel_sag_volts == pytest.approx(3.0)
+    assert (loss.wire_volts, loss.joint_volts, loss.joint_watts) == (None, None, None)
 
 
 def test_findings_put_the_worst_first_and_leave_passes_out() -> None:
@@ -253,7 +282,7 @@ def test_a_point_of_another_unit_is_refused() -> None:
 @pytest.mark.parametrize("pattern", sorted(PATTERNS))
 def test_every_point_of_every_pattern_can_be_judged(pattern: str) -> None:
     """Whatever the wiring, each point gives a verdict with a reason, at rest and under heat."""
-    from plentar.core.points import test_points
+    from plentar.core.unit.points import test_points
 
     plate: Nameplate = PATTERNS[pattern]()
     for condition in (IDLE, HEATING):

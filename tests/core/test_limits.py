@@ -12,17 +12,18 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from plentar.core.airflow import air_factor
 from plentar.core.errors import ReadingError
 from plentar.core.evidence.reading import Condition, Reading
+from plentar.core.judging.air import air_factor
 from plentar.core.judging.situation import Situation
+from plentar.core.judging.timing import judge_off, judge_on, stages_of
 from plentar.core.judging.verdict import judge
-from plentar.core.limits.table import DEFAULT_LIMITS, LIMITS, Limits
+from plentar.core.limits.table import DEFAULT_LIMITS, LIMITS, Limits, coil_limit
 from plentar.core.limits.verdicts import Grade, Verdict, grade
 from plentar.core.limits.windows import closing, opening
-from plentar.core.nameplate import Nameplate, Window
-from plentar.core.patterns import PATTERNS
-from plentar.core.timing import judge_off, judge_on, stages_of
+from plentar.core.unit.kinds import KINDS
+from plentar.core.unit.nameplate import Nameplate, Window
+from plentar.core.unit.patterns import PATTERNS
 from plentar.formats.limits_page import limits_page
 
 ROOT = Path(__file__).parents[2]
@@ -169,7 +170,7 @@ def test_every_figure_is_asked_for_by_name() -> None:
     code = "\n".join(
         path.read_text() for path in (ROOT / "plentar").rglob("*.py") if path.name != "table.py" and path.is_file()
     )
-    built = {"supply_240_volts", "supply_208_volts"} | {
+    built = {"supply_240_volts", "supply_208_volts", *map(coil_limit, KINDS.values())} | {
         f"{w}_{s}_seconds" for w in ("late", "never") for s in ("on", "off")
     }
     assert [name for name in LIMITS if f'"{name}"' not in code and name not in built] == []
@@ -216,9 +217,9 @@ sys.meta_path.insert(0, Blocked())
 from plentar.core.evidence.reading import Condition, Reading
 from plentar.core.judging.situation import Situation
 from plentar.core.judging.verdict import judge
-from plentar.core.patterns import PATTERNS
-from plentar.core.points import test_points
-import plentar.core.evidence.record, plentar.core.evidence.runs, plentar.core.visit, plentar.core.work.intake
+from plentar.core.unit.patterns import PATTERNS
+from plentar.core.unit.points import test_points
+import plentar.core.evidence.record, plentar.core.evidence.runs, plentar.core.visit, plentar.core.intake
 import plentar.core.work.safety
 plate = PATTERNS["four-strip-chained"]()
 condition = Condition(feeds=(("feed-1", "live"), ("feed-2", "live")), calls=(("W", 900.0),), seconds_since_change=900.0)

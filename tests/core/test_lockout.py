@@ -26,10 +26,10 @@ from plentar.core.evidence.events import (
 from plentar.core.evidence.lockout import Lockout, fold
 from plentar.core.evidence.reading import Condition, Mode
 from plentar.core.evidence.record import Record
+from plentar.core.intake import Sender, take_in
 from plentar.core.limits.table import Limits
-from plentar.core.patterns import PATTERNS
+from plentar.core.unit.patterns import PATTERNS
 from plentar.core.visit import Visit
-from plentar.core.work.intake import Sender, take_in
 from plentar.core.work.safety import condition_refusal
 
 PLATE = PATTERNS["four-strip-chained"]()

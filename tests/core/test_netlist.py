@@ -7,12 +7,12 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from plentar.core.faults import faults_of
-from plentar.core.nameplate import Nameplate
-from plentar.core.network.drive import Drive
-from plentar.core.network.solve import Variants, settle
-from plentar.core.network.wiring import wire
-from plentar.core.patterns import PATTERNS
+from plentar.core.causes.faults import faults_of
+from plentar.core.circuit.drive import Drive
+from plentar.core.circuit.solve import Variants, settle
+from plentar.core.circuit.wiring import wire
+from plentar.core.unit.nameplate import Nameplate
+from plentar.core.unit.patterns import PATTERNS
 from plentar.formats.netlist import deck
 
 FOUR = (frozenset[str](), frozenset({"G"}), frozenset({"W", "W2"}), frozenset({"W", "W2", "G"}))

@@ -1,21 +1,22 @@
-"""The circuit behaves as circuits do: each of the field guide's signatures, from the wiring alone."""
+"""The circuit behaves as circuits do: each of docs/trade.md's signatures, from the wiring alone."""
 
 import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from plentar.core.causes.faults import fault_by_id, faults_of
+from plentar.core.causes.hypotheses import model_of
+from plentar.core.causes.prediction import predict
+from plentar.core.circuit.changes import NO_CHANGE, Changes
+from plentar.core.circuit.drive import Drive
+from plentar.core.circuit.elimination import Pattern
+from plentar.core.circuit.probe import pieces, read_amps, read_volts
+from plentar.core.circuit.solve import Settled, Variants, settle
+from plentar.core.circuit.wiring import wire
 from plentar.core.errors import ReadingError
-from plentar.core.faults import fault_by_id, faults_of
-from plentar.core.hypotheses import OPEN_OHMS, model_of
-from plentar.core.network.changes import NO_CHANGE, Changes
-from plentar.core.network.drive import Drive
-from plentar.core.network.elimination import Pattern
-from plentar.core.network.probe import pieces, read_amps, read_volts
-from plentar.core.network.solve import Settled, Variants, settle
-from plentar.core.network.wiring import wire
-from plentar.core.patterns import PATTERNS
-from plentar.core.prediction import predict
+from plentar.core.unit.electrical import OPEN_OHMS
+from plentar.core.unit.patterns import PATTERNS
 
 HEAT, FAN, BOTH, IDLE = Drive(calls=frozenset("W")), Drive(calls=frozenset("G")), Drive(calls=frozenset("WG")), Drive()
 POLE_B = ("seq-a.pole-2.load", "seq-a.pole-2.line")
@@ -109,7 +110,7 @@ def four_rows(*faults: str) -> list[tuple[bool, bool]]:
     ],
 )
 def test_interlock_wirings_in_the_four_rows(fault: tuple[str, ...], expected: list[tuple[bool, bool]]) -> None:
-    """Blower and first strip for none, G, W, both, as the field guide describes each wiring."""
+    """Blower and first strip for none, G, W, both, as docs/trade.md describes each wiring."""
     assert four_rows(*fault) == expected
 
 

@@ -2,9 +2,9 @@
 
 import pytest
 
-from plentar.core.faults import COMPLAINTS, faults_of
-from plentar.core.patterns import PATTERNS
-from plentar.core.planning import part_for, plan_van
+from plentar.core.causes.faults import COMPLAINTS, faults_of
+from plentar.core.unit.patterns import PATTERNS
+from plentar.core.work.planning import part_for, plan_van
 
 TWO, DC = PATTERNS["two-strip-sequencer"](), PATTERNS["three-strip-dc-relay"]()
 

@@ -6,7 +6,7 @@ from pathlib import Path
 
 import pytest
 
-from plentar.core.network.wiring import RECTIFIER
+from plentar.core.circuit.wiring import RECTIFIER
 
 INPUT_VOLTS, COIL_OHMS = 24.0, 560.0
 

@@ -1,21 +1,24 @@
 """An id is a name and nothing else: whatever parts are called, volts, verdicts and causes stay what they were."""
 
+import json
 import re
 
 import pytest
 
-from plentar.core.diagnosis import diagnose
+from plentar.core.causes.diagnosis import diagnose
+from plentar.core.causes.faults import faults_of
+from plentar.core.causes.hypotheses import UnitModel, model_of
+from plentar.core.causes.signs import factor_of
+from plentar.core.circuit.drive import drives_of
+from plentar.core.circuit.places import find_point
 from plentar.core.evidence.reading import Condition, Reading
-from plentar.core.faults import faults_of
-from plentar.core.hypotheses import UnitModel, model_of
+from plentar.core.evidence.signs import CHECKS, LOOK, SIGNS
 from plentar.core.judging.situation import Situation
 from plentar.core.judging.verdict import judge
-from plentar.core.nameplate import Nameplate
-from plentar.core.network.drive import drives_of
-from plentar.core.network.plain import OPEN_OHMS
-from plentar.core.observations import CHECKS, LOOK, SIGNS, factor_of
-from plentar.core.patterns import PATTERNS
-from plentar.core.points import test_points as points_of
+from plentar.core.unit.electrical import OPEN_OHMS
+from plentar.core.unit.nameplate import Nameplate
+from plentar.core.unit.patterns import PATTERNS
+from plentar.core.unit.points import test_points as points_of
 from plentar.formats.unit_json import nameplate_from_json, nameplate_to_json
 
 # Names that read like something else of the unit.
@@ -120,3 +123,22 @@ def test_a_sign_at_a_part_is_of_that_part_alone(about: str, factor: float) -> No
     [loose] = [fault for fault in faults_of(plate) if fault.id == "strip-a.lead-2.loose"]
     [sign] = [sign for sign in LOOK if sign.kind == "loose-push-on"]
     assert factor_of(sign, about, loose, plate) == factor
+
+
+@pytest.mark.parametrize(
+    ("ends", "step"),
+    [
+        ("main-line.l1:main-line.disconnect.l1", "supply"),
+        ("panel.l1:main-line.breaker.l1", "supply"),
+        ("feed-heat.element.1:main-line.l1", "trace"),
+        ("board.w:thermostat.w", "heat-call"),
+        ("board-seq.coil.2:board.c", "heat-call"),
+        ("board-seq.pole-1.line:main-line.l2", "trace"),
+    ],
+)
+def test_a_points_step_follows_what_its_places_are(ends: str, step: str) -> None:
+    """Not what they are called: a feed called main-line, a strip called feed-heat, a sequencer called board-seq."""
+    names = {"feed-1": "main-line", "strip-a": "feed-heat", "seq-a": "board-seq"}
+    document = json.dumps(nameplate_to_json(PATTERNS["two-strip-sequencer"]()))
+    plate = nameplate_from_json(json.loads(swap(document, names)))
+    assert find_point(plate, f"volts:{ends}").step == step

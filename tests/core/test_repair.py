@@ -6,12 +6,12 @@ import pytest
 
 from plentar.core.errors import NameplateError, ReadingError
 from plentar.core.evidence.reading import Condition, Reading
-from plentar.core.ledger import DEAD, LOOSE, LedgerRow, check_ledger, leads_of
 from plentar.core.limits.verdicts import Grade
-from plentar.core.nameplate import Window
-from plentar.core.patterns import PATTERNS
-from plentar.core.proof import proof_items, prove
-from plentar.core.substitution import Part, check_part, worst_of
+from plentar.core.unit.nameplate import Window
+from plentar.core.unit.patterns import PATTERNS
+from plentar.core.work.ledger import DEAD, LOOSE, LedgerRow, check_ledger, leads_of
+from plentar.core.work.proof import proof_items, prove
+from plentar.core.work.substitution import Part, check_part, worst_of
 
 TWO, DC = PATTERNS["two-strip-sequencer"](), PATTERNS["three-strip-dc-relay"]()
 AC = Part(name="AC relay", kind="ac-relay", rated_amps=25.0, rating="resistive", coil="AC", tab_inches=0.25)

@@ -2,12 +2,12 @@
 
 import pytest
 
-from plentar.core.network.changes import Changes
-from plentar.core.network.drive import Drive
-from plentar.core.network.probe import read_amps
-from plentar.core.network.solve import Variants, settle
-from plentar.core.network.wiring import wire
-from plentar.core.patterns import PATTERNS
+from plentar.core.circuit.changes import Changes
+from plentar.core.circuit.drive import Drive
+from plentar.core.circuit.probe import read_amps
+from plentar.core.circuit.solve import Variants, settle
+from plentar.core.circuit.wiring import wire
+from plentar.core.unit.patterns import PATTERNS
 
 # For none, G, W, W and G: does the blower run, and how many strips draw.
 ROWS = {

@@ -4,16 +4,16 @@ from dataclasses import replace
 
 import pytest
 
-from plentar.core.faults import faults_of
-from plentar.core.nameplate import Nameplate
-from plentar.core.network.changes import NO_CHANGE, Changes
-from plentar.core.network.circuit import Circuit, Source
-from plentar.core.network.drive import Drive
-from plentar.core.network.plain import PlainSettled, solve_one
-from plentar.core.network.probe import read_volts
-from plentar.core.network.solve import Settled, Variants, settle
-from plentar.core.network.wiring import wire
-from plentar.core.patterns import PATTERNS
+from plentar.core.causes.faults import faults_of
+from plentar.core.circuit.changes import NO_CHANGE, Changes
+from plentar.core.circuit.drive import Drive
+from plentar.core.circuit.network import Circuit, Source
+from plentar.core.circuit.plain import PlainSettled, solve_one
+from plentar.core.circuit.probe import read_volts
+from plentar.core.circuit.solve import Settled, Variants, settle
+from plentar.core.circuit.wiring import wire
+from plentar.core.unit.nameplate import Nameplate
+from plentar.core.unit.patterns import PATTERNS
 
 PULL_IN_VOLTS, COIL_OHMS = 18.0, 100.0
 

@@ -2,11 +2,11 @@
 
 import pytest
 
+from plentar.core.causes.faults import fault_by_id
+from plentar.core.circuit.timeline import INRUSH_RATIO, Moment, play
 from plentar.core.errors import ReadingError
-from plentar.core.faults import fault_by_id
-from plentar.core.nameplate import Nameplate
-from plentar.core.network.timeline import INRUSH_RATIO, Moment, play
-from plentar.core.patterns import PATTERNS
+from plentar.core.unit.nameplate import Nameplate
+from plentar.core.unit.patterns import PATTERNS
 
 HEAT, NOTHING = frozenset("W"), frozenset[str]()
 ONE_RUN = [(0.0, HEAT), (600.0, NOTHING)]

@@ -3,10 +3,11 @@
 import pytest
 
 from plentar.core.errors import ReadingError
+from plentar.core.evidence.runs import TimingRun
+from plentar.core.judging.timing import Stage, judge_off, judge_on, judge_run, stages_of
 from plentar.core.limits.verdicts import Grade
 from plentar.core.limits.windows import Patience
-from plentar.core.patterns import PATTERNS
-from plentar.core.timing import Stage, TimingRun, judge_off, judge_on, judge_run, stages_of
+from plentar.core.unit.patterns import PATTERNS
 
 TWO = PATTERNS["two-strip-sequencer"]()
 
@@ -38,7 +39,7 @@ DEFAULT = stage_of((0, 90, 120, 240), (0, 120, 144, 240), "default")
     ],
 )
 def test_on_times_against_the_window(stage: Stage, seconds: float | None, elapsed: float, spoken: str) -> None:
-    """Field guide, section 3, pole on-time, with its edges."""
+    """docs/trade.md, section 3, pole on-time, with its edges."""
     assert judge_on(stage, seconds, elapsed).spoken == spoken
 
 
@@ -62,7 +63,7 @@ def test_off_times_count_only_after_five_minutes(
     assert judge_off(PRINTED, seconds, since, energised).spoken == spoken
 
 
-def test_chained_stages_add_up_and_the_blower_comes_with_its_carrier() -> None:
+def test_chained_stages_add_up_and_the_blower_comes_with_its_source() -> None:
     """The second sequencer waits for the first's auxiliary pole: both maxima, both minima."""
     plate = PATTERNS["four-strip-chained"]()
     stages = {stage.id: stage for stage in stages_of(plate)}

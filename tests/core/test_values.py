@@ -9,8 +9,8 @@ from plentar.core.evidence.metrology import MeterRange, root_sum_square
 from plentar.core.evidence.reading import Condition, Reading, standing
 from plentar.core.limits.table import DEFAULT_LIMITS
 from plentar.core.limits.windows import closing
-from plentar.core.nameplate import Blower, BlowerRelay, Conductor, Feed, Pole, RelayPole, SwitchingDevice
-from plentar.core.patterns import PATTERNS
+from plentar.core.unit.nameplate import Blower, BlowerRelay, Conductor, Feed, Pole, RelayPole, SwitchingDevice
+from plentar.core.unit.patterns import PATTERNS
 from plentar.formats.numbers import parse_number
 
 RELAY = BlowerRelay(contacts=(RelayPole(com="blower", no="L2", nc="none"),))
@@ -77,7 +77,11 @@ def test_dead_means_every_feed_and_the_control_side_proven(condition: Condition,
             lambda: SwitchingDevice(id="s", kind="sequencer", fed_by="W", poles=(Pole(number=1), Pole(number=1))),
             "share a number",
         ),
-        (lambda: SwitchingDevice(id="s", kind="dc-relay", fed_by="W", poles=(Pole(number=1),)), "rectifier belongs"),
+        (
+            lambda: SwitchingDevice(id="s", kind="ac-relay", fed_by="W", poles=(Pole(number=1),), rectifier="smoothed"),
+            "rectifier belongs",
+        ),
+        (lambda: SwitchingDevice(id="s", kind="magic", fed_by="W", poles=(Pole(number=1),)), "expected one of"),
         (
             lambda: SwitchingDevice(
                 id="s", kind="contactor", fed_by="W", poles=(Pole(number=1),), auxiliary=Pole(number=2)

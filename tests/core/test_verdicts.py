@@ -6,10 +6,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from plentar.core.electrical import element_ohms, element_watts, expected_element_amps, heat_btu_per_hour
 from plentar.core.errors import MeterError, NameplateError, ReadingError
 from plentar.core.evidence.metrology import DEMO_METER, Meter, MeterRange
 from plentar.core.limits.verdicts import Band, Grade, grade
+from plentar.core.unit.electrical import element_ohms, element_watts, expected_element_amps, heat_btu_per_hour
 
 BAND = Band(marginal_low=212, pass_low=228, pass_high=252, marginal_high=254, source="default")
 watts = st.floats(500, 15000)

@@ -7,21 +7,22 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from plentar.core.diagnosis import diagnose
+from plentar.core.causes.diagnosis import diagnose
+from plentar.core.causes.hypotheses import model_of
+from plentar.core.circuit.drive import drives_of
 from plentar.core.evidence.reading import Condition, FeedState, Hand, Reading
-from plentar.core.hypotheses import model_of
+from plentar.core.evidence.runs import TimingRun
 from plentar.core.judging.situation import Situation
+from plentar.core.judging.supply_loss import supply_loss
+from plentar.core.judging.timing import judge_run
 from plentar.core.judging.verdict import judge
 from plentar.core.limits.table import Limits
 from plentar.core.limits.verdicts import Grade
-from plentar.core.nameplate import Nameplate
-from plentar.core.network.drive import drives_of
-from plentar.core.network.plain import OPEN_OHMS
-from plentar.core.patterns import PATTERNS
-from plentar.core.points import test_points as points_of
-from plentar.core.proof import proof_items, prove
-from plentar.core.supply_loss import supply_loss
-from plentar.core.timing import TimingRun, judge_run
+from plentar.core.unit.electrical import OPEN_OHMS
+from plentar.core.unit.nameplate import Nameplate
+from plentar.core.unit.patterns import PATTERNS
+from plentar.core.unit.points import test_points as points_of
+from plentar.core.work.proof import proof_items, prove
 
 LONG = 900.0
 

@@ -5,22 +5,23 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from plentar.core.causes.catalogue import catalogue
+from plentar.core.causes.faults import COMPLAINTS, faults_of
+from plentar.core.causes.hypotheses import model_of
+from plentar.core.causes.line_state import line_states
+from plentar.core.causes.next_test import SCHOOLS
+from plentar.core.circuit.changes import Changes
+from plentar.core.circuit.drive import Drive, drives_of
+from plentar.core.circuit.places import find_point
+from plentar.core.circuit.probe import read_amps, read_volts
+from plentar.core.circuit.solve import Variants, settle
+from plentar.core.circuit.wiring import OHMS_PER_1000_FEET, wire
 from plentar.core.errors import NameplateError
 from plentar.core.evidence.reading import Condition
-from plentar.core.faults import COMPLAINTS, faults_of
-from plentar.core.hypotheses import model_of
 from plentar.core.limits.table import DEFAULT_LIMITS
-from plentar.core.line_state import line_states
-from plentar.core.nameplate import Conductor, Feed, Nameplate, Window
-from plentar.core.network.changes import Changes
-from plentar.core.network.drive import Drive, drives_of
-from plentar.core.network.probe import read_amps, read_volts
-from plentar.core.network.solve import Variants, settle
-from plentar.core.network.wiring import OHMS_PER_1000_FEET, wire
-from plentar.core.next_test import SCHOOLS, catalogue
-from plentar.core.patterns import PATTERNS
-from plentar.core.places import find_point
-from plentar.core.points import rung_terminals, test_points
+from plentar.core.unit.nameplate import Conductor, Feed, Nameplate, Window
+from plentar.core.unit.patterns import PATTERNS
+from plentar.core.unit.points import rung_terminals, test_points
 
 ALL = sorted(PATTERNS)
 TWO = PATTERNS["two-strip-sequencer"]()

@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 
 from plentar.core.errors import ReadingError
-from plentar.core.patterns import PATTERNS
+from plentar.core.unit.patterns import PATTERNS
 from plentar.devices.simulated import SimulatedClamp
 from plentar.formats.current_csv import CurrentLog, read_current_csv, write_current_csv
 from plentar.formats.packed import pack, unpack

@@ -8,9 +8,9 @@ import pytest
 
 from plentar.core.errors import NameplateError, ReadingError
 from plentar.core.limits.verdicts import Band, Grade, Verdict
-from plentar.core.nameplate import Nameplate
-from plentar.core.patterns import PATTERNS
-from plentar.formats.numbers import parse_number
+from plentar.core.unit.nameplate import Nameplate
+from plentar.core.unit.patterns import PATTERNS
+from plentar.formats.numbers import parse_number, thousands
 from plentar.formats.svg.band_rail import RAIL_WIDTH, band_rail
 from plentar.formats.svg.ladder import draw_board
 from plentar.formats.unit_json import nameplate_from_json, nameplate_to_json
@@ -115,7 +115,7 @@ def test_everything_on_the_rail_stays_on_the_rail(value: float) -> None:
 def test_targets_of_the_board_are_big_enough_and_inside(name: str) -> None:
     """Every point of the unit has a target, at least 30 high and 44 wide, and every probe one a finger can find."""
     plate: Nameplate = PATTERNS[name]()
-    from plentar.core.points import test_points
+    from plentar.core.unit.points import test_points
 
     points = {point.id for point in test_points(plate)}
     board = draw_board(plate, line=lambda _: "live", verdicts={}, labels=dict.fromkeys(points, ""))
@@ -140,3 +140,34 @@ def test_schemas_in_the_docs_are_the_programs_own() -> None:
     docs = UNITS.parents[1] / "docs"
     assert json.loads((docs / "unit.schema.json").read_text()) == nameplate_schema()
     assert json.loads((docs / "call.schema.json").read_text()) == call_schema()
+
+
+@pytest.mark.parametrize("typed", ["1,200", "12,345", "1,000 V"])
+def test_a_comma_that_can_be_read_two_ways_is_refused(typed: str) -> None:
+    """A factor of a thousand is not guessed: the message offers both."""
+    with pytest.raises(ReadingError, match=r"can be read two ways: type \d+ or \d+\.\d{3}"):
+        parse_number(typed, "volts")
+
+
+@pytest.mark.parametrize(
+    ("typed", "quantity", "value"),
+    [
+        ("1\u202f200", "ohms", 1200.0),
+        ("1 200 Ω", "ohms", 1200.0),
+        ("1,200.5", "ohms", 1200.5),
+        ("0,640", "ohms", 0.64),
+        ("20,6", "amps", 20.6),
+        ("68 °F", "degf", 68.0),
+        ("68.5F", "degf", 68.5),
+        ("7.4 µF", "microfarads", 7.4e-6),
+    ],
+)
+def test_what_the_program_writes_it_reads_back(typed: str, quantity: str, value: float) -> None:
+    """Thin spaces between thousands, units behind, a decimal comma where it can be nothing else."""
+    assert parse_number(typed, quantity) == pytest.approx(value)
+
+
+@pytest.mark.parametrize("value", [0.0, 950.0, 1200.0, 1234567.0])
+def test_thousands_come_back_as_they_were(value: float) -> None:
+    """Shown and typed again, a number is the same number."""
+    assert parse_number(thousands(value), "plain") == value

@@ -4,9 +4,9 @@ from itertools import combinations
 
 import pytest
 
-from plentar.core.nameplate import Nameplate
-from plentar.core.patterns import PATTERNS
-from plentar.core.points import test_points
+from plentar.core.unit.nameplate import Nameplate
+from plentar.core.unit.patterns import PATTERNS
+from plentar.core.unit.points import test_points
 from plentar.formats.svg.ladder import TAG_HEIGHT, TAG_WIDTH, Board, draw_board
 
 ALL = sorted(PATTERNS)

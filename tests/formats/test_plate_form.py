@@ -4,8 +4,8 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from plentar.core.nameplate import Nameplate
-from plentar.core.patterns import PATTERNS
+from plentar.core.unit.nameplate import Nameplate
+from plentar.core.unit.patterns import PATTERNS
 from plentar.formats.plate_form import PlateForm, plate_form_of, plate_form_read
 
 TWO = PATTERNS["two-strip-sequencer"]()
@@ -110,3 +110,23 @@ def test_whatever_is_typed_is_a_plate_or_a_message(changes: dict[str, str], deed
     """Never a traceback; either a circuit or at least one message."""
     form = read(changes, deed)
     assert (form.plate is None) == bool(form.problems)
+
+
+def test_a_wire_of_unknown_length_is_noted_and_stays_empty() -> None:
+    """Its size is kept for the wire check; no length is shown that nobody measured."""
+    form = read({"feeds[0].conductor.length_feet": ""})
+    assert form.plate is not None
+    assert form.plate.assumed == ("feeds[0].conductor.length_feet",)
+    assert form.plate.wire_is_assumed("feed-1")
+    again = plate_form_of(form.plate)
+    assert (again.text("feeds[0].conductor.length_feet"), again.text("feeds[0].conductor.size")) == ("", "6")
+    assert plate_form_read(again.texts).plate == form.plate
+
+
+def test_a_board_that_is_not_known_can_be_saved() -> None:
+    """Neither smoothed nor not: the form takes it, and gives it back."""
+    form = read({"devices[0].rectifier": ""}, plate=PATTERNS["three-strip-dc-relay"]())
+    assert form.problems == {}
+    assert form.plate is not None
+    assert form.plate.devices[0].rectifier is None
+    assert plate_form_read(plate_form_of(form.plate).texts).plate == form.plate

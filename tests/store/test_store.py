@@ -193,8 +193,8 @@ def test_an_older_database_migrates_with_its_calls(engine: Engine) -> None:
     """Every row becomes an event in the order it was done; what was derived is derived again; dead is not inherited."""
     from plentar.core.evidence.lockout import fold
     from plentar.core.evidence.record import Record
-    from plentar.core.patterns import PATTERNS
-    from plentar.web.visits import _event
+    from plentar.core.unit.patterns import PATTERNS
+    from plentar.web.visits import event_of
 
     names = (
         "shop person meter place unit call first second look tap safe cap out air cause photo log part left back proof"
@@ -208,7 +208,7 @@ def test_an_older_database_migrates_with_its_calls(engine: Engine) -> None:
         migrate(own)
         with Session(own) as db:
             rows = events.list_after(db, shop_id=ids["shop"], call_id=ids["call"])
-            record = Record([_event(row) for row in rows])
+            record = Record([event_of(row) for row in rows])
             kinds = [event.deed.kind for event in record.events]
             first = [
                 "seen",

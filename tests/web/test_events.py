@@ -19,8 +19,8 @@ from sqlalchemy import Engine, text
 
 from plentar.cli import main
 from plentar.core.evidence.events import DEEDS
-from plentar.core.ledger import leads_of
-from plentar.core.patterns import PATTERNS
+from plentar.core.unit.patterns import PATTERNS
+from plentar.core.work.ledger import leads_of
 from plentar.formats.events_json import OWN_KINDS
 from tests.conftest import ShopOf, sign_in
 from tests.deeds import Sent, call_heat, condition, event, prove_dead, send

@@ -9,8 +9,8 @@ import pytest
 from flask import Flask
 from flask.testing import FlaskClient
 
-from plentar.core.ledger import DEAD, leads_of
-from plentar.core.proof import BEFORE_POWER
+from plentar.core.work.ledger import DEAD, leads_of
+from plentar.core.work.proof import BEFORE_POWER
 from plentar.demo.shelf import SHELF
 from plentar.formats.parts_csv import parts_from_csv, parts_to_csv
 from tests.conftest import ShopOf, sign_in

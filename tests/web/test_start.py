@@ -9,16 +9,16 @@ from uuid import uuid4
 import pytest
 from flask import Flask
 from flask.testing import FlaskClient
-from sqlalchemy import Engine, text
+from sqlalchemy import Engine, select, text
 
-from plentar.core.patterns import PATTERNS
+from plentar.core.unit.patterns import PATTERNS
 from plentar.formats.call_json import call_from_json, readings_of
 from plentar.formats.plate_form import plate_form_of
 from plentar.formats.unit_json import nameplate_from_json
 from plentar.store.database import make_sessions
-from plentar.store.models import Call, Unit
+from plentar.store.models import Call, Meter, Unit
 from tests.conftest import ShopOf, sign_in
-from tests.deeds import prove_dead
+from tests.deeds import event, prove_dead, send
 
 HTMX = {"HX-Request": "true"}
 LINE = "volts:feed-1.l1:feed-1.l2"
@@ -175,7 +175,7 @@ def test_what_is_found_feeds_the_suspects(client: FlaskClient, shop: ShopOf, eng
     for _ in range(2):
         kept = client.post(f"{shop.url}/observations", data={**found, "about": "strip-b"}, headers=HTMX)
         assert kept.status_code == 200
-    assert "found: strip b" in kept.text
+    assert "found: Strip B" in kept.text
     assert "Suspects" in kept.text
     with engine.connect() as db:
         assert (
@@ -195,3 +195,22 @@ def test_changes_are_told_only_when_there_are_any(client: FlaskClient, shop: Sho
     behind = client.get(f"{shop.url}/others")
     assert 'id="board"' in behind.text
     assert 'id="pad"' not in behind.text
+
+
+@pytest.mark.parametrize("call_id", [" ", "\t", ""])
+def test_a_blank_id_is_no_id(client: FlaskClient, call_id: str) -> None:
+    """A call is made under an id of the server's own."""
+    answer = client.post("/calls/new", data={**NEW, "call_id": call_id, "words": "cold"})
+    assert answer.status_code == 302
+    assert "call=" in answer.location
+
+
+def test_a_meter_that_does_not_read_it_is_asked_about(client: FlaskClient, shop: ShopOf, engine: Engine) -> None:
+    """Microfarads by a meter whose card has none: no accuracy is guessed, the meter it was read with is asked for."""
+    with make_sessions(engine).begin() as db:
+        meter = db.scalars(select(Meter).where(Meter.shop_id == shop.shop.id)).one()
+        meter.ranges = [entry for entry in meter.ranges if entry["quantity"] != "microfarads"]
+    taken = event("reading", point="microfarads:blower.capacitor", typed="7.4", in_hand="at rest")
+    [answer] = send(client, shop, taken)
+    assert (answer["answer"], answer["field"]) == ("refused", "meter")
+    assert "choose the meter it was read with" in answer["why"]

@@ -10,7 +10,7 @@ from typing import ClassVar, Literal
 
 from plentar.core.errors import ReadingError
 from plentar.core.evidence.reading import Condition, ControlState, FeedState, Hand, Mode
-from plentar.core.nameplate import Nameplate
+from plentar.core.unit.nameplate import Nameplate
 
 __all__ = [
     "DEEDS",

@@ -13,7 +13,6 @@ from functools import lru_cache
 from itertools import combinations
 
 from plentar.core.evidence.events import (
-    OPENED_AT,
     Event,
     Locked,
     Measured,
@@ -27,8 +26,9 @@ from plentar.core.evidence.events import (
 )
 from plentar.core.evidence.reading import Condition, ControlState, FeedState, Mode
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
-from plentar.core.nameplate import Nameplate
-from plentar.core.points import is_control_side
+from plentar.core.unit.nameplate import Nameplate
+from plentar.core.unit.place import spot_of
+from plentar.core.unit.points import is_control_side
 
 __all__ = ["Lock", "Lockout", "Pair", "dead_pairs", "fold", "safe_ticks"]
 
@@ -126,7 +126,7 @@ def dead_pairs(plate: Nameplate) -> tuple[tuple[str, tuple[str, ...]], ...]:
     Returns:
         Each point with the feeds it speaks of.
     Example:
-        >>> from plentar.core.patterns import PATTERNS
+        >>> from plentar.core.unit.patterns import PATTERNS
         >>> [point for point, _ in dead_pairs(PATTERNS["two-strip-sequencer"]())]
         ['volts:feed-1.l1:feed-1.l2', 'volts:feed-1.l1:ground', 'volts:feed-1.l2:ground']
         >>> len(dead_pairs(PATTERNS["four-strip-chained"]()))
@@ -153,8 +153,8 @@ def _order(event: Event) -> tuple[bool, float, int]:
 @lru_cache(maxsize=1024)
 def _pair_of(point: str) -> tuple[str, ...]:
     """Return what is read and where, the same for two probes either way round."""
-    function, *ends = point.split(":")
-    return (function, *sorted(ends))
+    spot = spot_of(point)
+    return (spot.function, *sorted(spot.places))
 
 
 @dataclass(slots=True)
@@ -357,7 +357,7 @@ class _Fold:
             taken = other.deed
             if not isinstance(taken, Measured) or taken.meter != deed.meter:
                 continue
-            is_alike = taken.point.partition(":")[0] == deed.point.partition(":")[0] and taken.mode == deed.mode
+            is_alike = spot_of(taken.point).function == spot_of(deed.point).function and taken.mode == deed.mode
             if not is_alike and not other.is_before(start) and not end.is_before(other):
                 return True
         return False
@@ -421,13 +421,12 @@ class _Fold:
             )
         else:
             why = self.floor(newest) or self.bracket(newest)
-        if not why and point.endswith(":ground"):
+        if not why and spot_of(point).is_to_ground:
             why = self.frame(newest)
         return Pair(point=point, feeds=feeds, volts=deed.value, counts=not why, why_not=why)
 
     def frame(self, event: Event | None) -> str:
         """Return what is missing of the frame's own proof before a reading, or before now; nothing where it is one."""
-        leg_volts = self.plate.nominal_volts * (0.577 if self.plate.supply == "wye" else 0.5)
         told = self.ticks.get(("safe-frame", ""))
         if told is not None and isinstance(told.deed, Ticked) and told.deed.is_done and told.deed.volts is not None:
             is_now = all((off := self._off_event(feed)) is not None and off.is_before(told) for feed in self._feeds)
@@ -435,8 +434,11 @@ class _Fold:
                 return ""
         taken_back = self.taken_back
         for feed in self._feeds:
-            for leg in ("l1", "l2"):
+            for leg, leg_volts in zip(("l1", "l2"), self.plate.leg_volts, strict=True):
                 point = f"volts:{feed}.{leg}:ground"
+                if leg_volts == 0:
+                    # A neutral shows nothing to the frame, live or dead.
+                    continue
                 shown = [
                     e
                     for e in self.between(point)
@@ -552,8 +554,8 @@ def _contradicted(f: _Fold, voided: frozenset[str]) -> str:
     newest: dict[frozenset[str], Event] = {}
     for event in f.readings:
         deed = event.deed
-        if isinstance(deed, Measured) and deed.point.startswith("volts:") and not deed.in_hand:
-            newest[frozenset(deed.point.split(":")[1:])] = event
+        if isinstance(deed, Measured) and spot_of(deed.point).function == "volts" and not deed.in_hand:
+            newest[frozenset(spot_of(deed.point).places)] = event
     for event in newest.values():
         deed = event.deed
         assert isinstance(deed, Measured)  # noqa: S101 - only readings are in it
@@ -569,7 +571,7 @@ def _contradicted(f: _Fold, voided: frozenset[str]) -> str:
 
 def _on_control(point: str) -> bool:
     """Tell whether both places are on the 24 V side, which a separate source may feed while the feeds stay dead."""
-    return all(is_control_side(end) for end in point.split(":")[1:])
+    return all(is_control_side(end) for end in spot_of(point).places)
 
 
 def _control(
@@ -600,8 +602,8 @@ def _parts_below(f: _Fold, voided: frozenset[str]) -> frozenset[str]:
     newest: dict[tuple[str, ...], Event] = {}
     for event in f.readings:
         deed = event.deed
-        if isinstance(deed, Measured) and deed.point.partition(":")[0] in VOLTS and not deed.in_hand:
-            newest[tuple(sorted(deed.point.split(":")[1:]))] = event
+        if isinstance(deed, Measured) and spot_of(deed.point).is_volts and not deed.in_hand:
+            newest[tuple(sorted(spot_of(deed.point).places))] = event
     found: set[str] = set()
     for places, event in newest.items():
         deed = event.deed
@@ -609,8 +611,3 @@ def _parts_below(f: _Fold, voided: frozenset[str]) -> frozenset[str]:
         if f.below(deed) and not deed.supersedes and event.id not in voided and not f.floor(event):
             found.update(places)
     return frozenset(found)
-
-
-def opened_words(device: str) -> str:
-    """Return a device a feed was opened at, in words."""
-    return OPENED_AT.get(device, "a device nobody named")

@@ -84,7 +84,7 @@ def root_sum_square(*uncertainties: float) -> float:
     """Combine independent half-widths, all in one unit or all relative.
 
     Source:
-        Root-sum-square of independent uncertainties; field guide, section 3.
+        Root-sum-square of independent uncertainties; docs/trade.md, section 3.
     Example:
         >>> root_sum_square(3.0, 4.0)
         5.0

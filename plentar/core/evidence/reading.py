@@ -6,6 +6,8 @@ from dataclasses import dataclass
 from typing import Literal
 
 from plentar.core.errors import ReadingError
+from plentar.core.unit.place import spot_of
+from plentar.core.unit.quantities import QUANTITIES
 
 __all__ = ["Condition", "ControlState", "FeedState", "Hand", "Mode", "Reading", "last", "standing"]
 
@@ -124,7 +126,7 @@ class Reading:
     def __post_init__(self) -> None:
         if not math.isfinite(self.value):
             raise ReadingError(f"expected a number at {self.point}, got {self.value}", field="value")
-        if self.value < 0 and not self.point.startswith("degf"):
+        if self.value < 0 and not (self.function in QUANTITIES and QUANTITIES[self.function].may_be_negative):
             raise ReadingError(f"expected zero or more at {self.point}, got {self.value}", field="value")
         if abs(self.value) >= 1e9:
             raise ReadingError(f"no meter reads {self.value:g} at {self.point}", field="value")
@@ -132,7 +134,7 @@ class Reading:
     @property
     def function(self) -> str:
         """The meter function: the part of the point before the first colon."""
-        return self.point.partition(":")[0]
+        return spot_of(self.point).function
 
 
 def standing(readings: Iterable[Reading]) -> Mapping[str, Reading]:

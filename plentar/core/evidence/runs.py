@@ -1,12 +1,34 @@
 """Timing runs out of the stopwatch's taps: the newest tap of a kind and stage stands."""
 
+import math
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 
+from plentar.core.errors import ReadingError
 from plentar.core.evidence.events import Event, Tapped
-from plentar.core.timing import TimingRun
 
-__all__ = ["WatchRun", "runs_of"]
+__all__ = ["TimingRun", "WatchRun", "runs_of"]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class TimingRun:
+    """What was seen in one run; a stage not named in `on_seconds` was not seen coming.
+
+    `elapsed_seconds` is how long the watch has run; `dropped_seconds` when the call was taken away, None while it
+    stands. `off_seconds` count from then.
+    """
+
+    elapsed_seconds: float
+    on_seconds: Mapping[str, float] = field(default_factory=dict)
+    off_seconds: Mapping[str, float] = field(default_factory=dict)
+    dropped_seconds: float | None = None
+    control_volts: float | None = None
+    cooled_seconds: float | None = None
+
+    def __post_init__(self) -> None:
+        for seconds in (self.elapsed_seconds, *self.on_seconds.values(), *self.off_seconds.values()):
+            if not 0 <= seconds < math.inf:
+                raise ReadingError(f"expected seconds of zero or more, got {seconds}", field="seconds")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

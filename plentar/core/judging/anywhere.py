@@ -3,22 +3,21 @@
 import math
 from functools import lru_cache
 
+from plentar.core.circuit.drive import Drive, drives_of
+from plentar.core.circuit.plain import PlainSettled, solve_one
+from plentar.core.circuit.spread import GHOST_OHMS, spread_of_one
+from plentar.core.circuit.wiring import wire
 from plentar.core.errors import ReadingError
 from plentar.core.evidence.reading import Condition, Reading
 from plentar.core.judging.situation import Situation, changed
-from plentar.core.judging.spread import GHOST_OHMS, spread_of_one
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.limits.verdicts import Band, Grade, Verdict, grade
-from plentar.core.nameplate import Nameplate
-from plentar.core.network.drive import Drive, drives_of
-from plentar.core.network.plain import PlainSettled, solve_one
-from plentar.core.network.wiring import wire
-from plentar.core.points import Point
+from plentar.core.unit.electrical import COLD_RATIO
+from plentar.core.unit.nameplate import Nameplate
+from plentar.core.unit.place import place_of, spot_of
+from plentar.core.unit.points import Point
 
 __all__ = ["expected_at", "healthy", "judge_anywhere", "settled"]
-
-# Cold elements read a few percent below their hot ohms: field guide, section 3, hot/cold ratio 1.02 to 1.08.
-COLD_RATIO = 1 / 1.05
 
 
 def expected_at(
@@ -29,33 +28,34 @@ def expected_at(
     Infinite spread marks a floating place, where only a ghost voltage stands.
     """
     found = []
-    feeds = {feed.id for feed in plate.feeds}
     for drive, _ in drives_of(plate, condition, limits):
         shown, softness = healthy(plate, point_id, drive)
-        spread = spread_of_one(point_id, shown, softness, feeds=feeds, knows_supply=True)
+        spread = spread_of_one(point_id, shown, softness, plate=plate, knows_supply=True)
         found.append((shown, math.inf if softness > GHOST_OHMS else spread))
     return found
 
 
-@lru_cache(maxsize=512)
+# Some 50 KB each: the conditions of a dozen units.
+@lru_cache(maxsize=96)
 def settled(plate: Nameplate, drive: Drive) -> PlainSettled:
     """Return the healthy unit at rest under a drive."""
     return solve_one(wire(plate), drive)
 
 
-@lru_cache(maxsize=4096)
+@lru_cache(maxsize=1024)
 def healthy(plate: Nameplate, point_id: str, drive: Drive) -> tuple[float, float]:
     """Return what a healthy unit shows at a point, in the unit of its function, and how soft that is [ohm].
 
     Raises:
         ReadingError: The unit has no such place.
     """
-    function, *places = point_id.split(":")
+    spot = spot_of(point_id)
+    function, places = spot.function, spot.places
     at_rest = settled(plate, drive)
     if function == "amps":
-        return at_rest.amps(*(f"amps:{place}" for place in places[0].split("+"))), 0.0
+        return at_rest.amps(*(f"amps:{place}" for place in spot.conductors)), 0.0
     if function == "ohms" and len(places) == 1:
-        cold = COLD_RATIO if places[0].endswith(".element") else 1.0
+        cold = COLD_RATIO if place_of(places[0]).is_element else 1.0
         return at_rest.part_ohms(places[0]) * cold, 0.0
     if function == "ohms":
         return at_rest.dead_ohms(*places), 0.0

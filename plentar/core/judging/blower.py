@@ -50,7 +50,7 @@ def judge_blower(situation: Situation, reading: Reading) -> Verdict:
 
 
 def judge_capacitor(situation: Situation, reading: Reading) -> Verdict:
-    """Judge a run capacitor's microfarads against its label: ±6 % passes, ±10 % is marginal, field guide, section 3."""
+    """Judge a run capacitor's microfarads against its label: ±6 % pass, ±10 % marginal; docs/trade.md, section 3."""
     label = situation.plate.blower.capacitor_microfarads
     base = Verdict(grade=Grade.NOT_PROVEN, value=reading.value, uncertainty=reading.meter_uncertainty, unit="µF")
     if label is None:
@@ -72,12 +72,23 @@ def back_feed(situation: Situation, reading: Reading) -> Verdict | None:
     """Tell by the current in the interlock lead, with no heat called, which way it flows; None while there is none.
 
     Source:
-        Field guide, section 5, direction of a back-feed: about blower current, a heat contact is stuck and feeds the
+        docs/trade.md, section 5, direction of a back-feed: about blower current, a heat contact is stuck and feeds the
         blower; about strip current, the blower relay feeds a strip.
     """
     plate = situation.plate
     if reading.value < situation.limits.number("dead_below_amps"):
         return None
+    if any(plate.load_is_assumed(feed.id) for feed in plate.feeds):
+        return Verdict(
+            grade=Grade.FAIL,
+            value=reading.value,
+            uncertainty=reading.meter_uncertainty,
+            unit="A",
+            expected=0.0,
+            kind="back-feed",
+            because=f"{reading.value:.1f} A without a heat call: which way, only known ratings can tell.",
+            next_step="Fill in the kilowatts and the blower's amps; clamp each strip meanwhile.",
+        )
     strip = min(circuit.rated_watts / circuit.rated_volts for circuit in plate.circuits)
     middle = (plate.blower.rated_amps * strip) ** 0.5
     feeds_blower = reading.value < middle

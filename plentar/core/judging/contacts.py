@@ -2,12 +2,17 @@
 
 from plentar.core.evidence.reading import Condition, Reading
 from plentar.core.judging.situation import Situation, changed
-from plentar.core.limits.verdicts import Grade, Verdict, grade
+from plentar.core.limits.table import Limits
+from plentar.core.limits.verdicts import Band, Grade, Verdict, grade
 from plentar.core.limits.windows import Patience, closing
-from plentar.core.nameplate import HeatingCircuit
-from plentar.core.points import Point
+from plentar.core.unit.kinds import Kind
+from plentar.core.unit.nameplate import HeatingCircuit
+from plentar.core.unit.points import Point
 
 __all__ = ["judge_contact", "patience"]
+
+# Cold and at full load a good one drops a third more than in the middle; two thirds more is on its way to failing.
+SEMICONDUCTOR_SHARES = (4 / 3, 5 / 3)
 
 
 def judge_contact(situation: Situation, reading: Reading, point: Point) -> Verdict:
@@ -25,8 +30,9 @@ def judge_contact(situation: Situation, reading: Reading, point: Point) -> Verdi
             f"Across a {part} only a reading with {call} called tells anything.",
             f"Call {call} and read again.",
         )
-    band = limits.band("closed_contact_volts")
-    base = changed(base, Grade.NOT_PROVEN, "", "", band=band, expected=0.0)
+    kind = situation.plate.device(circuit.device).of_kind
+    band = _closed_band(limits, kind, part)
+    base = changed(base, Grade.NOT_PROVEN, "", "", band=band, expected=kind.drop_volts if part == "pole" else 0.0)
     supply = situation.supply(circuit.supplied_by, reading)
     line = supply.value if supply is not None else situation.plate.nominal_volts
     if reading.value >= limits.number("open_contact_ratio") * line and line > 0:
@@ -45,7 +51,7 @@ def judge_contact(situation: Situation, reading: Reading, point: Point) -> Verdi
         return changed(base, Grade.FAIL, "high resistance", words, _replace_step(part))
     amps = situation.carries_current(circuit, reading)
     if amps is not None and amps.value >= limits.number("dead_below_amps"):
-        return _closed(situation, reading, base, part, amps)
+        return _closed(situation, reading, base, part, amps, kind)
     if grade(reading.value, reading.meter_uncertainty, band) is not Grade.PASS and reading.value >= band.pass_high:
         return _burning(base)
     if amps is None:
@@ -55,11 +61,19 @@ def judge_contact(situation: Situation, reading: Reading, point: Point) -> Verdi
     return changed(base, Grade.NOT_PROVEN, "", words, "Read across the next part of the rung.")
 
 
-def _closed(situation: Situation, reading: Reading, base: Verdict, part: str, amps: Reading) -> Verdict:
+def _closed_band(limits: Limits, kind: Kind, part: str) -> Band:
+    """Return what a closed part may drop [V]: a semiconductor its own, whatever it carries; metal next to nothing."""
+    if part == "pole" and kind.drop_volts > 0:
+        passes, marginal = (share * kind.drop_volts for share in SEMICONDUCTOR_SHARES)
+        return Band.at_most(passes, marginal, source="default")
+    return limits.band("closed_contact_volts")
+
+
+def _closed(situation: Situation, reading: Reading, base: Verdict, part: str, amps: Reading, kind: Kind) -> Verdict:
     """Judge a closed contact that carries current: by its volts from 10 A on, by its ohms below."""
     limits = situation.limits
-    if amps.value >= limits.number("contact_least_amps"):
-        band = limits.band("closed_contact_volts")
+    if amps.value >= limits.number("contact_least_amps") or (part == "pole" and kind.drop_volts > 0):
+        band = _closed_band(limits, kind, part)
     else:
         band = limits.band("closed_contact_ohms").scaled(amps.value)
         if reading.meter_uncertainty > band.marginal_high:
@@ -98,7 +112,7 @@ def patience(situation: Situation, circuit: HeatingCircuit, condition: Condition
     """Return what a silent circuit means by the clock, or None once it should long have closed.
 
     Source:
-        Field guide, section 5, patience clock: before the maximum nothing, then marginal, late, did not close.
+        docs/trade.md, section 5, patience clock: before the maximum nothing, then marginal, late, did not close.
     """
     plate = situation.plate
     seconds = condition.call_seconds(plate.call_of(circuit.device))

@@ -7,8 +7,8 @@ from plentar.core.evidence.reading import Reading
 from plentar.core.judging.anywhere import expected_at
 from plentar.core.judging.situation import Situation, changed
 from plentar.core.limits.verdicts import Band, Grade, Verdict, grade
-from plentar.core.nameplate import Nameplate
-from plentar.core.points import Point
+from plentar.core.unit.nameplate import Nameplate
+from plentar.core.unit.points import Point
 
 __all__ = ["added_band", "judge_control", "judge_control_amps", "room_amps"]
 
@@ -53,7 +53,7 @@ def judge_control(situation: Situation, reading: Reading, point: Point) -> Verdi
 
 
 def _judge_rectified(situation: Situation, reading: Reading, point: Point) -> Verdict:
-    """Judge a DC coil's volts as a share of the rectifier's AC input; field guide, section 3."""
+    """Judge a DC coil's volts as a share of the rectifier's AC input; docs/trade.md, section 3."""
     before = (f"volts:{point.subject}.rectifier.1:board.c", "volts:board.w:board.c")
     inlets = [found.value for name in before if (found := situation.alike(name, reading)) is not None]
     inlet = inlets[0] if inlets and inlets[0] > 10 else 24.0
@@ -86,7 +86,7 @@ def judge_control_amps(situation: Situation, reading: Reading) -> Verdict:
     """Judge the control current: pass below 80 % of the smaller of transformer and fuse, once the heaters are warm.
 
     Source:
-        Field guide, section 3, control current R leg, after 60 s.
+        docs/trade.md, section 3, control current R leg, after 60 s.
     """
     plate, limits = situation.plate, situation.limits
     room = room_amps(plate)

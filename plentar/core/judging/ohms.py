@@ -1,25 +1,22 @@
 """Ohms and continuity: of a part with its own leads off, in the unit or in the hand, and between two terminals."""
 
+import math
+
+from plentar.core.circuit.drive import Drive, drives_of
+from plentar.core.circuit.wiring import wire
 from plentar.core.evidence.reading import Condition, Reading
 from plentar.core.judging.anywhere import healthy, settled
 from plentar.core.judging.situation import Situation, changed
+from plentar.core.limits.table import coil_limit
 from plentar.core.limits.verdicts import Band, Grade, Verdict, grade
-from plentar.core.nameplate import Nameplate
-from plentar.core.network.drive import Drive, drives_of
-from plentar.core.network.plain import OPEN_OHMS
-from plentar.core.network.wiring import wire
-from plentar.core.places import FRAME
-from plentar.core.points import Point
+from plentar.core.unit.electrical import OPEN_OHMS
+from plentar.core.unit.nameplate import Nameplate
+from plentar.core.unit.place import place_of, spot_of
+from plentar.core.unit.points import Point
 
 __all__ = ["judge_ohms"]
 
 CHECK_LEADS = "Ohms count only with the part's own leads off: a parallel path reads low."
-COIL_LIMITS = {
-    "contactor": ("contactor_coil_ohms", "a 24 V contactor coil"),
-    "ac-relay": ("ac_relay_coil_ohms", "a 24 V relay coil"),
-    "sequencer": ("sequencer_coil_ohms", "a sequencer's heater"),
-    "dc-relay": ("dc_relay_coil_ohms", "a DC heat relay's coil"),
-}
 RELAY_COIL = ("relay_coil_ohms", "a general relay's coil")
 
 
@@ -30,14 +27,15 @@ def judge_ohms(situation: Situation, reading: Reading, point: Point) -> Verdict:
     opens = situation.limits.number("open_ohms")
     if point.terminals and len(point.terminals) == 2:
         return _in_circuit(plate, reading, base, opens)
-    part = point.id.partition(":")[2]
-    if part.endswith(FRAME):
+    part = spot_of(point.id).part
+    place = place_of(part)
+    if place.is_to_frame:
         return _to_frame(base, opens, situation.limits.number("insulation_ohms"))
-    if part.endswith(".element"):
-        return _element(situation, base, part.partition(".")[0], opens)
-    if part.endswith(".coil"):
-        return _coil(situation, part.partition(".")[0], base, opens)
-    if part.startswith("blower.motor"):
+    if place.is_element:
+        return _element(situation, base, place.owner, opens)
+    if place.is_coil:
+        return _coil(situation, place.owner, base, opens)
+    if place.is_motor:
         if value >= opens:
             return changed(base, Grade.FAIL, "open", "A winding that reads open is open.", CHECK_LEADS)
         words = "A winding that conducts is not open; more it does not tell."
@@ -80,15 +78,18 @@ def _element(situation: Situation, base: Verdict, circuit_id: str, opens: float)
 
 
 def _coil(situation: Situation, device_id: str, base: Verdict, opens: float) -> Verdict:
-    kind = next((device.kind for device in situation.plate.devices if device.id == device_id), "relay")
-    name, words = COIL_LIMITS.get(kind, RELAY_COIL)
+    kind = next((device.of_kind for device in situation.plate.devices if device.id == device_id), None)
+    if kind is not None and kind.ohms_band is None:
+        words = f"Electronics, not a winding: ohms of {kind.usual_words} tell nothing."
+        return changed(base, Grade.NOT_PROVEN, "", words, "Read its volts with the call on.")
+    name, words = (coil_limit(kind), kind.usual_words) if kind is not None else RELAY_COIL
     band = situation.limits.band(name)
     usual = f"{band.pass_low:g} to {band.pass_high:g} Ω is usual for {words}."
     if base.value >= opens:
         return changed(base, Grade.FAIL, "open", usual, "Replace the part.")
     verdict = _graded(base, band, None, usual, opens)
     if verdict.grade is Grade.FAIL:
-        kilo = kind == "dc-relay" and base.value < 2.0
+        kilo = kind is not None and kind.reads_in_kilohms and base.value < 2.0
         warning = "Was that on a kΩ range? 0.64 on one is 640 Ω." if kilo else ""
         step = "Replace it, and see to the fuse."
         return changed(verdict, Grade.FAIL, "shorted turns", verdict.because, step, warning=warning)
@@ -98,7 +99,7 @@ def _coil(situation: Situation, device_id: str, base: Verdict, opens: float) -> 
 def should_be_closed(plate: Nameplate, part: str, condition: Condition) -> tuple[bool, bool]:
     """Return whether a healthy contact is closed under a condition, and whether something drives it there."""
     contact = next(contact for contact in wire(plate).contacts if contact.id == part)
-    kind = contact.driver.partition(":")[0]
+    kind = contact.moved_by[0]
     if condition.in_hand == "driven" and kind in ("thermal", "relay"):
         return not contact.is_closed_at_rest, True
     if condition.control == "separate source" and not condition.in_hand:
@@ -108,9 +109,17 @@ def should_be_closed(plate: Nameplate, part: str, condition: Condition) -> tuple
     return contact.is_closed_at_rest, False
 
 
+def _is_semiconductor(plate: Nameplate, part: str) -> bool:
+    owner = place_of(part).owner
+    return any(device.id == owner and math.isfinite(device.of_kind.leak_ohms) for device in plate.devices)
+
+
 def _contact(situation: Situation, part: str, reading: Reading, base: Verdict, opens: float) -> Verdict:
     should_close, driven = should_be_closed(situation.plate, part, reading.condition)
     band = situation.limits.band("contact_ohms")
+    if _is_semiconductor(situation.plate, part) and (should_close or band.pass_high < reading.value):
+        words = "A semiconductor shows an ohmmeter neither closed nor open: only one shorted through shows."
+        return changed(base, Grade.NOT_PROVEN, "", words, "Read volts across it under a call, and without one.")
     state = "driven" if driven else "at rest"
     if reading.value >= opens:
         if should_close:

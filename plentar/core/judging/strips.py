@@ -2,14 +2,14 @@
 
 from collections.abc import Sequence
 
-from plentar.core.electrical import expected_element_amps
 from plentar.core.evidence.metrology import root_sum_square
 from plentar.core.evidence.reading import Condition, Reading
 from plentar.core.judging.contacts import patience
 from plentar.core.judging.situation import Situation, changed, kilowatts
 from plentar.core.limits.verdicts import Band, Grade, Verdict, grade
-from plentar.core.nameplate import HeatingCircuit, Nameplate
-from plentar.core.points import part_words, rung_terminals
+from plentar.core.unit.electrical import expected_element_amps
+from plentar.core.unit.nameplate import HeatingCircuit, Nameplate
+from plentar.core.unit.points import part_words, rung_terminals
 
 __all__ = ["Likeness", "feed_residual", "judge_feed_total", "judge_strip", "like_elements"]
 
@@ -117,7 +117,7 @@ def _trace_step(circuit: HeatingCircuit) -> str:
 
 
 def _drive(plate: Nameplate, circuit: HeatingCircuit) -> str:
-    return "heater" if plate.device(circuit.device).kind == "sequencer" else "coil"
+    return plate.device(circuit.device).of_kind.drive
 
 
 def judge_feed_total(situation: Situation, reading: Reading, feed: str) -> Verdict:
@@ -142,7 +142,7 @@ def feed_residual(situation: Situation, reading: Reading, feed: str) -> Verdict 
     strip's: the pass band is that wide. Beyond it by 40 % of the smallest strip, something is missing or unlisted.
 
     Source:
-        Field guide, section 5, feeder residual.
+        docs/trade.md, section 5, feeder residual.
     """
     plate = situation.plate
     circuits = [circuit for circuit in plate.circuits if plate.feed_of(circuit.supplied_by) == feed]
@@ -176,6 +176,9 @@ def feed_residual(situation: Situation, reading: Reading, feed: str) -> Verdict 
     )
     if result is Grade.PASS:
         return base
+    if plate.load_is_assumed(feed):
+        words = f"{base.because} Not every rating behind it is known."
+        return changed(base, Grade.NOT_PROVEN, "", words, "Fill in the kilowatts and the blower's amps.", band=None)
     if reading.value < total:
         return changed(
             base, result, "strip missing", base.because, "Clamp each strip again: one has dropped out since."
@@ -190,7 +193,7 @@ def like_elements(situation: Situation) -> list[Likeness]:
         For each state with two like strips running, the worst spread in % of the mean (counts only as uncertainty), the
         circuits' ids, and the condition; the newest state last.
     Source:
-        Field guide, section 3: within 10 %, marginal to 20 %.
+        docs/trade.md, section 3: within 10 %, marginal to 20 %.
     """
     dead_below = situation.limits.number("dead_below_amps")
     circuits = {f"amps:{circuit.id}": circuit for circuit in situation.plate.circuits}
@@ -204,7 +207,7 @@ def like_elements(situation: Situation) -> list[Likeness]:
         groups: dict[tuple[float, float, str], list[tuple[str, Reading]]] = {}
         for point, reading in strips.items():
             circuit = circuits[point]
-            if reading.value >= dead_below:
+            if reading.value >= dead_below and not situation.plate.rating_is_assumed(circuit.id):
                 key = (circuit.rated_watts, circuit.rated_volts, situation.plate.feed_of(circuit.supplied_by))
                 groups.setdefault(key, []).append((circuit.id, reading))
         spreads = [

@@ -1,13 +1,13 @@
 """Line volts at the unit, each leg to ground, and a feed that is said to be off."""
 
-import math
 from collections.abc import Sequence
 
 from plentar.core.evidence.metrology import root_sum_square
 from plentar.core.evidence.reading import Reading
 from plentar.core.judging.situation import Situation, changed
 from plentar.core.limits.verdicts import Grade, Verdict, grade
-from plentar.core.points import Point, is_control_side
+from plentar.core.unit.place import spot_of
+from plentar.core.unit.points import Point, is_control_side
 
 __all__ = ["judge_off", "judge_supply", "leg_difference"]
 
@@ -15,8 +15,11 @@ __all__ = ["judge_off", "judge_supply", "leg_difference"]
 def judge_supply(situation: Situation, reading: Reading, point: Point) -> Verdict:
     """Judge volts at a feed's line terminals: against the service, or as proof that a feed is off."""
     plate, limits = situation.plate, situation.limits
-    is_leg = reading.point.endswith(":ground")
-    share = 1.0 if not is_leg else 1 / math.sqrt(3) if plate.supply == "wye" else 0.5
+    is_leg = spot_of(reading.point).is_to_ground
+    leg = plate.leg_volts[spot_of(reading.point).places[0] == f"{point.subject}.l2"] if is_leg else plate.nominal_volts
+    if leg == 0 and reading.condition.feed_state(point.subject) == "live":
+        return _judge_neutral(situation, reading)
+    share = leg / plate.nominal_volts or 1.0
     expected = plate.nominal_volts * share
     band = limits.supply_band(plate.nominal_volts).scaled(share)
     verdict = Verdict(
@@ -49,6 +52,25 @@ def judge_supply(situation: Situation, reading: Reading, point: Point) -> Verdic
     )
 
 
+def _judge_neutral(situation: Situation, reading: Reading) -> Verdict:
+    """Judge a neutral to ground: near none, but for what its own wire drops under load."""
+    band = situation.limits.band("neutral_volts")
+    result = grade(reading.value, reading.meter_uncertainty, band)
+    verdict = Verdict(
+        grade=result,
+        value=reading.value,
+        uncertainty=reading.meter_uncertainty,
+        unit="V",
+        expected=0.0,
+        band=band,
+        because="A neutral stands near ground; under load it shows what its own wire drops.",
+    )
+    if result is Grade.PASS:
+        return verdict
+    step = "Open or loose neutral? Read it at the panel too, with and without load, before anything is touched."
+    return changed(verdict, result, "neutral off ground", verdict.because, step)
+
+
 def judge_off(situation: Situation, reading: Reading) -> Verdict:
     """Judge volts where all is said to be off: below the dead limit, uncertainty included, or treated as live."""
     verdict = Verdict(
@@ -56,7 +78,7 @@ def judge_off(situation: Situation, reading: Reading) -> Verdict:
     )
     if reading.value + reading.meter_uncertainty < situation.limits.number("dead_volts"):
         return changed(verdict, Grade.PASS, "dead", "No voltage with the feed off, as it should be.")
-    is_control = all(is_control_side(place) for place in reading.point.split(":")[1:])
+    is_control = all(is_control_side(place) for place in spot_of(reading.point).places)
     if is_control and reading.value >= situation.limits.number("other_source_from_volts"):
         words = "Control volts stay with every feed off: live from another source."
     elif reading.mode:
@@ -83,10 +105,14 @@ def leg_difference(situation: Situation, feed: str) -> Verdict | None:
     """Compare both legs to ground, read in one state of the unit; None until both were, or with both dead.
 
     Source:
-        Field guide, section 3: within 3 % of their mean, marginal to 10 %.
+        docs/trade.md, section 3: within 3 % of their mean, marginal to 10 %.
     """
     pair = _legs(situation.readings, feed)
-    if pair is None or max(pair[0].value, pair[1].value) < 0.2 * situation.plate.nominal_volts:
+    if (
+        situation.plate.has_neutral
+        or pair is None
+        or max(pair[0].value, pair[1].value) < 0.2 * situation.plate.nominal_volts
+    ):
         return None
     leg_1, leg_2 = pair
     mean = (leg_1.value + leg_2.value) / 2

@@ -2,6 +2,7 @@
 
 from dataclasses import replace
 
+from plentar.core.circuit.places import find_point
 from plentar.core.errors import ReadingError
 from plentar.core.evidence.reading import Reading
 from plentar.core.judging.anywhere import judge_anywhere
@@ -13,8 +14,9 @@ from plentar.core.judging.situation import Situation
 from plentar.core.judging.strips import judge_feed_total, judge_strip
 from plentar.core.judging.supply import judge_off, judge_supply
 from plentar.core.limits.verdicts import Grade, Verdict
-from plentar.core.places import find_point
-from plentar.core.points import Point, is_on_run_sheet
+from plentar.core.unit.place import place_of, spot_of
+from plentar.core.unit.points import Point, is_on_run_sheet
+from plentar.core.unit.quantities import QUANTITIES
 
 __all__ = ["judge"]
 
@@ -32,14 +34,14 @@ def judge(situation: Situation, reading: Reading) -> Verdict:
         return judge_ohms(situation, reading, point)
     if point.quantity == "microfarads":
         return judge_capacitor(situation, reading)
-    if point.quantity == "degf":
-        words = "One temperature says nothing by itself: the rise does."
+    alone = QUANTITIES[point.quantity].alone
+    if alone:
         return Verdict(
             grade=Grade.NOT_PROVEN,
             value=reading.value,
             uncertainty=reading.meter_uncertainty,
             unit=point.unit,
-            because=words,
+            because=alone,
         )
     if (
         point.quantity == "volts"
@@ -77,8 +79,8 @@ def _elsewhere(situation: Situation, reading: Reading, point: Point) -> Verdict:
     """Judge what the run sheet does not ask for: a strip's other lead, the control current, any two terminals."""
     if point.id == "amps:control":
         return judge_control_amps(situation, reading)
-    strip, _, end = point.id.removeprefix("amps:").partition(".")
-    own = situation.alike(f"amps:{strip}", reading) if point.quantity == "amps" and end == "return" else None
+    lead = place_of(spot_of(point.id).part)
+    own = situation.alike(f"amps:{lead.owner}", reading) if point.quantity == "amps" and lead.part == "return" else None
     if own is not None:
         gap = abs(own.value - reading.value)
         if gap > situation.limits.number("dead_below_amps") + own.meter_uncertainty + reading.meter_uncertainty:

@@ -10,8 +10,9 @@ from dataclasses import dataclass, field
 
 from plentar.core.errors import ReadingError
 from plentar.core.limits.verdicts import Band
+from plentar.core.unit.kinds import KINDS, Kind
 
-__all__ = ["DEFAULT_LIMITS", "LIMITS", "Limit", "Limits"]
+__all__ = ["DEFAULT_LIMITS", "LIMITS", "Limit", "Limits", "coil_limit"]
 
 DEFAULT, SHOP = "default", "shop rule"
 Figures = tuple[float, ...]
@@ -22,7 +23,7 @@ INF = math.inf
 class Limit:
     """One row of the table: a band (four figures) or a single number, and where it is from.
 
-    `unit` is the unit of the figures; "×" is a ratio of the expected value. `section` names docs/trade.md's part.
+    `unit` is the unit of the figures; "×" is a ratio of the expected value. `section` is of docs/trade.md.
     """
 
     name: str
@@ -50,11 +51,18 @@ def _one(name: str, words: str, unit: str, value: float, section: str = "3", why
     return Limit(name=name, words=words, unit=unit, section=section, figures=(value,), why=why)
 
 
+def coil_limit(kind: Kind) -> str:
+    """Return the name of the limit on a kind's coil ohms: `dc_relay_coil_ohms`."""
+    return f"{kind.id.replace('-', '_')}_coil_ohms"
+
+
 _ROWS = (
     _band("supply_240_volts", "Supply, 240 V nominal; others but 208 scaled", "V", (212.0, 228.0, 252.0, 254.0)),
     _band("supply_208_volts", "Supply, 208 V nominal", "V", (184.0, 197.0, 218.0, 220.0)),
     _most("sag_ratio", "Supply sag, no load to all strips", "×", (0.03, 0.05)),
     _most("leg_difference_ratio", "Leg 1 against leg 2 to ground", "×", (0.03, 0.10)),
+    _most("neutral_volts", "Neutral to ground, 277 V line to neutral", "V", (5.0, 10.0), "1",
+          "half of what 3 and 5 % of sag come to at 277 V, a little more: the other half drops on the leg"),
     _band("element_amps_ratio", "Element amps against volts found over ohms", "×", (0.85, 0.90, 1.05, 1.10)),
     _one("dead_below_amps", "An element below this is dead", "A", 0.5),
     _one("half_dead_from_ratio", "Half dead from", "×", 0.4),
@@ -83,12 +91,12 @@ _ROWS = (
     _one("unchanged_ratio", "A call that adds less than this did not pull in", "×", 0.25, "5",
          "the smallest coil beside the largest heater is still a third of their sum"),
     _one("unchanged_amps", "and less than", "A", 0.03, "5", "what a clamp with turns can still tell from nothing"),
-    _band("contactor_coil_ohms", "24 V contactor coil", "Ω", (3.6, 6.0, 25.0, INF)),
-    _band("sequencer_coil_ohms", "Sequencer heater", "Ω", (12.0, 20.0, 120.0, INF)),
+    *(
+        _band(coil_limit(kind), f"{kind.words[0].upper()}{kind.words[1:]} {kind.drive}", "Ω", kind.ohms_band, "3",
+              kind.ohms_why)
+        for kind in KINDS.values() if kind.ohms_band is not None
+    ),
     _band("relay_coil_ohms", "General relay coil", "Ω", (18.0, 30.0, 250.0, INF)),
-    _band("ac_relay_coil_ohms", "AC heat relay coil", "Ω", (3.6, 6.0, 250.0, INF), "3",
-          "built as a small contactor or as a general relay: from the lower end of one to the upper of the other"),
-    _band("dc_relay_coil_ohms", "DC heat relay coil", "Ω", (120.0, 200.0, 1200.0, INF)),
     _one("on_seconds", "Pole on-time with no printed window, to", "s", 90.0),
     _one("late_on_seconds", "marginal to", "s", 120.0),
     _one("never_on_seconds", "did not close by", "s", 240.0),

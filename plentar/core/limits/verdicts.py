@@ -69,7 +69,7 @@ def grade(value: float, uncertainty: float, band: Band) -> Grade:
     Raises:
         ReadingError: The value or the uncertainty is not a number, or the uncertainty is below zero.
     Source:
-        Field guide, section 3: a reading whose uncertainty straddles a limit is marginal, not pass (guard band).
+        docs/trade.md, section 3: a reading whose uncertainty straddles a limit is marginal, not pass (guard band).
     Example:
         >>> band = Band(marginal_low=212, pass_low=228, pass_high=252, marginal_high=254, source="default")
         >>> [grade(volts, 1.9, band).value for volts in (240.0, 229.0, 226.0, 213.0, 205.0)]

@@ -5,9 +5,10 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
-from plentar.core.nameplate import Nameplate, Pole, Window
+from plentar.core.unit.kinds import Kind
+from plentar.core.unit.nameplate import Nameplate, Pole, Window
 
-__all__ = ["AT_ONCE", "Patience", "closing", "opening"]
+__all__ = ["AT_ONCE", "Patience", "closing", "opening", "own_windows"]
 
 # Relays and contactors pull in at once; this is what a person needs to press and look.
 AT_ONCE = Window(min_seconds=0.0, max_seconds=5.0)
@@ -49,7 +50,7 @@ def closing(plate: Nameplate, device_id: str, pole: Pole | None, limits: Limits 
         pole: The pole; None for a device whose poles print nothing.
         limits: The shop's limits.
     Source:
-        Field guide, section 3, pole on-time: a printed window, marginal to 1.2 times its maximum, did not close by
+        docs/trade.md, section 3, pole on-time: a printed window, marginal to 1.2 times its maximum, did not close by
         twice; none printed: 90, 120 and 240 s. Chained stages add up.
     """
     return _chained(plate, device_id, pole, limits, _on)
@@ -61,31 +62,38 @@ def opening(plate: Nameplate, device_id: str, pole: Pole | None, limits: Limits 
     return _chained(plate, device_id, pole, limits, _off)
 
 
+def own_windows(kind: Kind, pole: Pole, limits: Limits = DEFAULT_LIMITS) -> tuple[Window, Window]:
+    """Return when a pole by itself closes and opens after its own heater or coil [s]; chains are not in it."""
+    both = _on(kind, pole, limits), _off(kind, pole, limits)
+    on, off = (Window(min_seconds=found.min_seconds, max_seconds=found.max_seconds) for found in both)
+    return on, off
+
+
 def _chained(
     plate: Nameplate,
     device_id: str,
     pole: Pole | None,
     limits: Limits,
-    own: Callable[[str, Pole | None, Limits], Patience],
+    own: Callable[[Kind, Pole | None, Limits], Patience],
 ) -> Patience:
     device = plate.device(device_id)
-    found = own(device.kind, pole, limits)
+    found = own(device.of_kind, pole, limits)
     if device.fed_by in ("W", "W2"):
         return found
     before = plate.device(device.fed_by).auxiliary
     return found + _chained(plate, device.fed_by, before, limits, own)
 
 
-def _on(kind: str, pole: Pole | None, limits: Limits) -> Patience:
+def _on(kind: Kind, pole: Pole | None, limits: Limits) -> Patience:
     if pole is not None and pole.on_window is not None:
         return _printed(pole.on_window, "nameplate", limits)
-    return _unprinted(limits, "on") if kind == "sequencer" else _printed(AT_ONCE, "default", limits)
+    return _unprinted(limits, "on") if kind.is_thermal else _printed(AT_ONCE, "default", limits)
 
 
-def _off(kind: str, pole: Pole | None, limits: Limits) -> Patience:
+def _off(kind: Kind, pole: Pole | None, limits: Limits) -> Patience:
     if pole is not None and pole.off_window is not None:
         return _printed(pole.off_window, "nameplate", limits)
-    return _unprinted(limits, "off") if kind == "sequencer" else _printed(AT_ONCE, "default", limits)
+    return _unprinted(limits, "off") if kind.is_thermal else _printed(AT_ONCE, "default", limits)
 
 
 def _printed(window: Window, source: str, limits: Limits) -> Patience:

@@ -3,12 +3,14 @@
 from dataclasses import dataclass, replace
 from typing import Literal
 
+from plentar.core.circuit.places import contact_of, find_point, part_terminals
 from plentar.core.evidence.events import OPENED_AT, Ticked
-from plentar.core.evidence.lockout import TICK_WORDS, Lockout, dead_pairs, safe_ticks
+from plentar.core.evidence.lockout import TICK_WORDS, Lockout, safe_ticks
 from plentar.core.evidence.reading import Condition, Hand
-from plentar.core.nameplate import Nameplate
-from plentar.core.places import contact_of, find_point, part_terminals
-from plentar.core.points import Point, part_words
+from plentar.core.unit.nameplate import Nameplate
+from plentar.core.unit.place import spot_of
+from plentar.core.unit.points import Point, part_words
+from plentar.core.unit.quantities import QUANTITIES
 
 __all__ = ["CONTROL_POINT", "SafeLine", "condition_refusal", "ohms_refusal", "opened_choices", "safe_list"]
 
@@ -43,7 +45,7 @@ def safe_list(plate: Nameplate, lockout: Lockout, person: str) -> tuple[SafeLine
     """Return the list for a unit as it stands for one person, in order.
 
     Source:
-        Field guide, section 4, step 3.
+        docs/trade.md, section 4, step 3.
     """
     lines = [_tick(lockout, "safe-gear")]
     for feed in plate.feeds:
@@ -102,22 +104,18 @@ def _tick(lockout: Lockout, line: str) -> SafeLine:
     )
 
 
-def needed_points(plate: Nameplate) -> tuple[str, ...]:
-    """Return every point the dead test reads, the control side's last."""
-    return (*(point for point, _ in dead_pairs(plate)), CONTROL_POINT)
-
-
 def condition_refusal(plate: Nameplate, condition: Condition, point_id: str) -> str:
     """Return why ohms or microfarads may not be read under a condition, or nothing.
 
     A part in the hand may be measured at any time. In the unit every feed and the control side must be proven dead;
     while a separate source drives a coil, only a contact with its own leads off may be read.
     """
-    function, _, part = point_id.partition(":")
-    if function not in ("ohms", "microfarads"):
+    spot = spot_of(point_id)
+    function, part = spot.function, spot.part
+    if not QUANTITIES[function].needs_dead:
         return "only ohms, continuity and microfarads are read on a part in the hand" if condition.in_hand else ""
     if condition.in_hand:
-        return "" if ":" not in part else "between two places of the unit nothing is in the hand"
+        return "" if part else "between two places of the unit nothing is in the hand"
     if condition.is_proven_dead:
         return ""
     if condition.feeds_are_dead and condition.control == "separate source" and contact_of(plate, part):
@@ -131,7 +129,7 @@ def ohms_refusal(plate: Nameplate, lockout: Lockout, point_id: str, *, person: s
     Beyond what the condition must be: the reader's own lock is on every feed, and the part itself was read dead.
 
     Source:
-        Field guide, sections 3, 4 (step 3) and 8.
+        docs/trade.md, section 3, 4 (step 3) and 8.
     """
     point = find_point(plate, point_id)
     condition = lockout.condition(lockout.changed_at)
@@ -139,7 +137,7 @@ def ohms_refusal(plate: Nameplate, lockout: Lockout, point_id: str, *, person: s
     if refusal:
         missing = f". Still missing: {lockout.missing[0]}" if refusal == NOT_DEAD and lockout.missing else ""
         return refusal + missing
-    if in_hand or point.quantity not in ("ohms", "microfarads"):
+    if in_hand or not QUANTITIES[point.quantity].needs_dead:
         return ""
     if not lockout.has_locked(person):
         return "put your own lock and tag on every feed before you touch it: somebody else's does not keep you safe"
@@ -158,4 +156,4 @@ def _places(plate: Nameplate, point: Point) -> frozenset[str]:
         return frozenset()
     if len(point.terminals) == 2:
         return frozenset(place for place in point.terminals if place != "ground")
-    return frozenset(part_terminals(plate, point.id.partition(":")[2]))
+    return frozenset(part_terminals(plate, spot_of(point.id).part))

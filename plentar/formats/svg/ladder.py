@@ -7,11 +7,13 @@ own feed, and the 24 V control ladder below all of it. Templates write down what
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 
+from plentar.core.causes.line_state import LineState
+from plentar.core.circuit.network import ECM
 from plentar.core.limits.verdicts import Verdict
-from plentar.core.line_state import LineState
-from plentar.core.nameplate import HeatingCircuit, Nameplate, RelayPole
-from plentar.core.network.circuit import ECM
-from plentar.core.points import rung_terminals
+from plentar.core.unit.nameplate import HeatingCircuit, Nameplate, RelayPole
+from plentar.core.unit.place import place_of
+from plentar.core.unit.points import load_side, part_words, rung_terminals
+from plentar.core.unit.quantities import quantity_of
 
 __all__ = [
     "Board",
@@ -202,7 +204,7 @@ class _Pen:
         if verdict is not None:
             spoken += f", {shown_value(verdict)} {verdict.unit}, {verdict.spoken}"
         else:
-            unit = "A" if point.startswith("amps") else "Ω" if point.startswith("ohms") else "V"
+            unit = quantity_of(point).sign
             spoken += f", not read, in {unit}"
         self.board.targets.append(
             Target(
@@ -403,13 +405,13 @@ def _rung(pen: _Pen, circuit: HeatingCircuit, y: float) -> None:
 def _part(pen: _Pen, circuit: HeatingCircuit, part: str, x: float, y: float, toward_1: str, toward_2: str) -> None:
     carries = pen.line(f"{circuit.id}:current")
     state = carries if carries == "carries" else pen.line(toward_1)
-    name = {"link": "link", "limit": "limit", "element": circuit.name}.get(part, _pole_name(toward_1))
+    name = {"link": "link", "limit": "limit", "element": circuit.name}.get(part, _pole_name(pen.plate, toward_1))
     if part == "pole":
-        pen.symbol("contact", x, y, state, is_closed=pen.line(f"{toward_1.rpartition('.')[0]}:closed") == "carries")
+        pen.symbol("contact", x, y, state, is_closed=pen.line(f"{place_of(toward_1).whole_part}:closed") == "carries")
     else:
         pen.symbol(part, x, y, state)
     pen.label(x, y - 20, name, "name" if part in ("element", "pole") else "part")
-    part_id = toward_1.rpartition(".")[0]
+    part_id = place_of(toward_1).whole_part
     volts = f"volts:{toward_1}:{toward_2}"
     stands = {volts, f"ohms:{part_id}"} & ({*pen.verdicts} | {pen.selected})
     if part == "element" and not stands:
@@ -418,10 +420,12 @@ def _part(pen: _Pen, circuit: HeatingCircuit, part: str, x: float, y: float, tow
     pen.part(part_id, volts, (x, y + 2, PART_WIDTH, 62), (x, y + 25))
 
 
-def _pole_name(terminal: str) -> str:
-    device, pole, _ = terminal.split(".")
-    named = device.replace("contactor", "con").replace("-", " ").title()
-    return f"{named} · {pole.replace('-', ' ')}"
+def _pole_name(plate: Nameplate, terminal: str) -> str:
+    place = place_of(terminal)
+    named = part_words(place.owner)
+    # Longer ones run into the next part of the rung.
+    named = named if len(named) <= 7 else _short(plate, place.owner)
+    return f"{named} · {place.part.replace('-', ' ')}"
 
 
 def _blower(pen: _Pen, y: float) -> float:
@@ -476,7 +480,7 @@ def _blower(pen: _Pen, y: float) -> float:
         pen.part(terminal, f"volts:{terminal}.load:{terminal}.line", (at, row, PART_WIDTH, 44), (at, row + 24))
         pen.wire(f"M {at + (-15 if mirrored else 15)} {row} H {switched_x}", pen.line(switched_leg))
         pen.symbol("dot", switched_x, row, pen.line(switched_leg))
-        pen.label(at, row - 20, _pole_name(f"{terminal}.line"), "name")
+        pen.label(at, row - 20, _pole_name(pen.plate, f"{terminal}.line"), "name")
         row += 42
     return max(row, y + 62)
 
@@ -555,7 +559,7 @@ def _land(
 def _interlock(pen: _Pen, circuit_id: str, x: float, y: float, lit: LineState) -> None:
     """Run the interlock lead up to the load side of the circuit's first pole, hopping over the rungs between."""
     circuit = pen.plate.circuit(circuit_id)
-    load = next(t for part, a, b in rung_terminals(circuit) if part == "pole" for t in (a, b) if t.endswith(".load"))
+    load = load_side(circuit)
     joint_x, joint_y = pen.joints[load]
     crossed = sorted((rung for rung in pen.rungs if joint_y < rung < y), reverse=True)
     path = f"M {x} {y} H {joint_x}"
@@ -602,10 +606,11 @@ def _control(pen: _Pen, top: float) -> None:
                 pen.target(board_point, (226 + 40, y, 130, 44), (226 + 66, y))
         else:
             pen.label(156, y - 14, f"{source.replace('-', ' ').title()} aux", "part")
-        pen.symbol("coil" if kind == "coil" else "tap", 426, y, coil_state, text=_short(device))
+        pen.symbol("coil" if kind == "coil" else "tap", 426, y, coil_state, text=_short(plate, device))
         pen.wire(f"M {426 + 20} {y} H {RIGHT}", coil_state)
         if kind == "coil":
-            function = "dc_volts" if any(d.id == device and d.kind == "dc-relay" for d in plate.devices) else "volts"
+            own = {d.id: d.of_kind for d in plate.devices}
+            function = own[device].coil_function if device in own else "volts"
             coil = f"{device}.coil"
             pen.part(coil, f"{function}:{coil}.1:{coil}.2", (462, y, 116, 44), (502, y))
             pen.part_at[coil] = pen.part_at[f"{device}.mechanism"] = pen.part_at[device] = (426, y, 50, 46)
@@ -639,8 +644,11 @@ def shown_value(verdict: Verdict) -> str:
     return f"{verdict.value:.1f}" if verdict.value < 1000 else f"{verdict.value:.3g}"
 
 
-def _short(device: str) -> str:
+def _short(plate: Nameplate, device: str) -> str:
     """Return a device's name short enough for its coil: `Sq A`, `HR B`, `Con A`."""
-    kind, _, letter = device.partition("-")
-    short = {"seq": "Sq", "relay": "HR", "contactor": "Con", "blower": "BR", "ecm": "ECM"}.get(kind, kind.title())
-    return "BR" if device == "blower-relay" else f"{short} {letter.upper()}"
+    if device.startswith(ECM):
+        return f"ECM {device.removeprefix(ECM).upper()}"
+    kinds = {own.id: own.of_kind for own in plate.devices}
+    # One letter or number tells like devices apart, whatever else they are called.
+    mark = device.rpartition("-")[2][:2].upper()
+    return f"{kinds[device].short} {mark}" if device in kinds else "BR"

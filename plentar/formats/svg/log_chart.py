@@ -6,8 +6,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from plentar.core.current_log import LogAnalysis
-from plentar.core.points import part_words
+from plentar.core.judging.log import LogAnalysis
+from plentar.core.unit.points import part_words
 
 __all__ = ["LogBar", "LogChart", "LogMark", "log_chart"]
 

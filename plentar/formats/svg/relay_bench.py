@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from plentar.core.interlock import CallOutcome, RelayWiring
+from plentar.core.circuit.interlock import CallOutcome, RelayWiring
 
 __all__ = ["BenchDrawing", "BenchSpot", "BenchWire", "draw_bench"]
 

@@ -6,7 +6,8 @@ Left the call, from the moment it was made; right its end, from the moment it wa
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from plentar.core.timing import RunVerdict, Stage, TimingRun
+from plentar.core.evidence.runs import TimingRun
+from plentar.core.judging.timing import RunVerdict, Stage
 
 __all__ = ["ChartBand", "ChartBar", "ChartRow", "StageChart", "stage_chart"]
 

@@ -6,8 +6,7 @@ from urllib.parse import urlencode
 from flask import Blueprint, Response, render_template, request
 from flask.typing import ResponseReturnValue
 
-from plentar.core.errors import NameplateError
-from plentar.core.interlock import (
+from plentar.core.circuit.interlock import (
     CALLS,
     FAMILIES,
     LANDINGS,
@@ -16,6 +15,7 @@ from plentar.core.interlock import (
     judge_wiring,
     plan_replacement,
 )
+from plentar.core.errors import NameplateError
 from plentar.formats.svg.relay_bench import draw_bench
 from plentar.web.access import login_required
 

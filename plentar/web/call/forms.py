@@ -4,6 +4,8 @@ from flask_wtf import FlaskForm
 from wtforms import BooleanField, FileField, HiddenField, StringField
 from wtforms.validators import UUID, InputRequired, Length, Optional, Regexp
 
+from plentar.web.fields import optional_id
+
 __all__ = ["AcceptForm", "AirForm", "CloseForm", "ConditionForm", "ObservationForm", "PhotoForm", "ReadingForm"]
 
 
@@ -15,14 +17,14 @@ class ReadingForm(FlaskForm):  # type: ignore[misc]
     value = StringField("Reading", [Length(max=40, message="that is longer than any meter's display")])
     mode = HiddenField(validators=[Optional(), Regexp(r"(low impedance)?\Z")])
     hand = HiddenField(validators=[Optional(), Regexp(r"(at rest|driven)?\Z")])
-    supersedes = HiddenField(validators=[Optional(), UUID()])
+    supersedes = optional_id()
     reason = StringField("Why the first one was wrong", [Length(max=200)])
 
 
 class ConditionForm(FlaskForm):  # type: ignore[misc]
     """One switch of the condition strip: `feed-1=off`, `W=on`; the id is made by the page."""
 
-    switch_id = HiddenField(validators=[Optional(), UUID()])
+    switch_id = optional_id()
     switch = HiddenField(validators=[InputRequired(), Length(max=80), Regexp(r"[A-Za-z0-9-]+=[a-z ]+\Z")])
 
 
@@ -69,6 +71,6 @@ class AirForm(FlaskForm):  # type: ignore[misc]
 class CloseForm(FlaskForm):  # type: ignore[misc]
     """What was done, on leaving, and why in spite of what stands against it."""
 
-    close_id = HiddenField(validators=[Optional(), UUID()])
+    close_id = optional_id()
     outcome = StringField("Done", [Length(max=1000)])
     reason = StringField("Why nevertheless", [Length(max=400)])

@@ -5,7 +5,10 @@ from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
 
-from plentar.core.airflow import expected_rise_degf
+from plentar.core.causes.faults import fault_by_id, faults_of
+from plentar.core.causes.line_state import line_states
+from plentar.core.circuit.places import find_point, nearby_points, terminal_words
+from plentar.core.circuit.wiring import wire
 from plentar.core.errors import PlentarError
 from plentar.core.evidence.events import (
     OPENED_AT,
@@ -20,14 +23,12 @@ from plentar.core.evidence.events import (
 )
 from plentar.core.evidence.lockout import Lockout
 from plentar.core.evidence.reading import Condition, Hand, Reading
-from plentar.core.faults import fault_by_id, faults_of
+from plentar.core.evidence.signs import sign_of
+from plentar.core.judging.air import expected_rise_degf
 from plentar.core.limits.verdicts import Grade, Verdict
-from plentar.core.line_state import line_states
-from plentar.core.nameplate import Nameplate
-from plentar.core.network.wiring import wire
-from plentar.core.observations import sign_of
-from plentar.core.places import find_point, nearby_points, terminal_words
-from plentar.core.points import Point, test_points
+from plentar.core.unit.nameplate import Nameplate
+from plentar.core.unit.place import place_of, spot_of
+from plentar.core.unit.points import Point, test_points
 from plentar.core.visit import AirResult, Airstream, Judged, Visit
 from plentar.core.work.safety import SafeLine, condition_refusal
 from plentar.formats.svg.band_rail import BandRail, band_rail
@@ -413,10 +414,10 @@ class CallScreen:
         def words(place: str) -> str:
             if place == "ground":
                 return "frame"
-            feed, _, leg = place.partition(".")
-            return f"{leg.upper()} of {feed.replace('-', ' ')}" if several else leg.upper()
+            of = place_of(place)
+            return f"{of.leg.upper()} of {of.owner.replace('-', ' ')}" if several else of.leg.upper()
 
-        return " to ".join(words(place) for place in point_id.split(":")[1:])
+        return " to ".join(words(place) for place in spot_of(point_id).places)
 
     def _safe_step(self) -> tuple[str, str]:
         if self.lockout.is_dead:
@@ -489,7 +490,7 @@ class CallScreen:
         ratings = [f"{circuit.rated_watts / 1000:g}" for circuit in self.plate.circuits]
         same = len(set(ratings)) == 1
         split = f"{len(ratings)} × {ratings[0]} kW" if same else f"{' + '.join(ratings)} kW"
-        return f"{split} · {self.plate.devices[0].kind}"
+        return f"{split} · {self.plate.devices[0].of_kind.words}"
 
     def _read_step(self, step_id: str) -> tuple[str, str]:
         kept = [entry for entry in self.latest.values() if entry.point.step == step_id]

@@ -7,7 +7,7 @@ from uuid import UUID, uuid4, uuid5
 
 from plentar.core.errors import ReadingError
 from plentar.core.evidence.lockout import dead_pairs
-from plentar.core.nameplate import Nameplate
+from plentar.core.unit.nameplate import Nameplate
 from plentar.core.work.safety import CONTROL_POINT
 from plentar.formats.numbers import parse_number
 from plentar.web.writing import Draft

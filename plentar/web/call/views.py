@@ -13,9 +13,9 @@ from flask_wtf import FlaskForm
 
 from plentar.core.errors import PlentarError, ReadingError
 from plentar.core.evidence.reading import Reading
-from plentar.core.observations import LOOK, SIGNS, sign_of
+from plentar.core.evidence.signs import LOOK, SIGNS, sign_of
+from plentar.core.intake import places_of
 from plentar.core.visit import Visit
-from plentar.core.work.intake import places_of
 from plentar.core.work.safety import opened_choices
 from plentar.formats.call_record import call_to_json, readings_to_csv
 from plentar.formats.events_json import deed_to_json
@@ -224,7 +224,7 @@ def _typed(screen: CallScreen, point: str, typed: str) -> Reading:
     if screen.refusal:
         raise ReadingError(screen.refusal, field="value")
     quantity = screen.point.quantity
-    value = parse_number(typed, "plain" if quantity == "degf" else quantity)
+    value = parse_number(typed, quantity)
     own = meter_of(screen.call.meter).range_for(quantity, value)
     hand = screen.view.hand if screen.can_be_in_hand else ""
     return Reading(

@@ -1,12 +1,13 @@
 """What the blower and control pages show."""
 
+from plentar.core.circuit.places import place_words
+from plentar.core.circuit.wiring import wire
+from plentar.core.evidence.signs import sign_of
 from plentar.core.judging.control import room_amps
+from plentar.core.judging.thermostat_map import TERMINALS
 from plentar.core.limits.verdicts import Verdict
-from plentar.core.nameplate import Nameplate
-from plentar.core.network.wiring import wire
-from plentar.core.observations import sign_of
-from plentar.core.places import place_words
-from plentar.core.thermostat_map import TERMINALS
+from plentar.core.unit.nameplate import Nameplate
+from plentar.core.unit.place import place_of
 from plentar.core.visit import CAPACITOR, Visit
 from plentar.store.models import Call
 
@@ -39,7 +40,7 @@ class ChecksScreen:
         relay = self.plate.blower.relay
         if relay is None:
             return []
-        return [self._ohms(c.id) for c in wire(self.plate).contacts if c.id.startswith(f"{relay.id}.")]
+        return [self._ohms(c.id) for c in wire(self.plate).contacts if c.owner == relay.id]
 
     def _ohms(self, part: str) -> tuple[str, str, list[Verdict]]:
         point = f"ohms:{part}"
@@ -50,7 +51,7 @@ class ChecksScreen:
     @property
     def coil_points(self) -> list[tuple[str, str, list[Verdict]]]:
         """Every coil and heater: point, words, what was read."""
-        return [self._ohms(b.id) for b in wire(self.plate).branches if b.id.endswith(".coil")]
+        return [self._ohms(b.id) for b in wire(self.plate).branches if place_of(b.id).is_coil]
 
     @property
     def rectifier_points(self) -> list[tuple[str, str, str]]:
@@ -62,7 +63,7 @@ class ChecksScreen:
                 place_words(self.plate, d.id),
             )
             for d in self.plate.devices
-            if d.kind == "dc-relay"
+            if d.of_kind.is_rectified
         ]
 
     @property

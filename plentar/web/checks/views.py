@@ -11,7 +11,7 @@ from wtforms import HiddenField, StringField, validators
 from wtforms.validators import InputRequired, Length, Regexp
 
 from plentar.core.errors import PlentarError, ReadingError
-from plentar.core.thermostat_map import TERMINALS
+from plentar.core.judging.thermostat_map import TERMINALS
 from plentar.core.visit import CAPACITOR
 from plentar.formats.numbers import parse_number
 from plentar.web.access import login_required

@@ -6,6 +6,7 @@ from datetime import UTC, datetime
 from functools import cached_property
 from typing import Any
 
+from plentar.core.circuit.places import find_point, terminal_words
 from plentar.core.evidence.events import (
     Approved,
     Fitted,
@@ -15,12 +16,12 @@ from plentar.core.evidence.events import (
     Settled,
     Temporary,
 )
-from plentar.core.ledger import LeadEnd, leads_of, terminals_of
-from plentar.core.nameplate import Nameplate
-from plentar.core.places import find_point, terminal_words
-from plentar.core.proof import Proof
+from plentar.core.intake import blamed_parts, ledger_parts
+from plentar.core.unit.nameplate import Nameplate
+from plentar.core.unit.place import place_of
 from plentar.core.visit import Ledger, Visit
-from plentar.core.work.intake import blamed_parts, ledger_parts
+from plentar.core.work.ledger import LeadEnd, leads_of, terminals_of
+from plentar.core.work.proof import Proof
 from plentar.formats.svg.band_rail import BandRail, band_rail
 from plentar.formats.svg.ladder import Board, draw_board, plain_line
 from plentar.store.models import Call
@@ -78,7 +79,7 @@ class FixScreen:
         drawn = draw_board(
             self.plate, line=plain_line, verdicts={}, labels={}, words=lambda name: terminal_words(self.plate, name)
         )
-        drawn.probes = [probe for probe in drawn.probes if probe.terminal.startswith(f"{self.part}.")]
+        drawn.probes = [probe for probe in drawn.probes if place_of(probe.terminal).owner == self.part]
         return drawn
 
     def standing_ledger(self, part: str) -> dict[str, Lead]:

@@ -10,7 +10,7 @@ from flask.typing import ResponseReturnValue
 from flask_wtf import FlaskForm
 
 from plentar.core.errors import PlentarError, ReadingError
-from plentar.core.ledger import leads_of
+from plentar.core.work.ledger import leads_of
 from plentar.formats.numbers import parse_number
 from plentar.web.access import login_required, now
 from plentar.web.fix.forms import ApprovalForm, ItemForm, LedgerForm, PartForm, TemporaryForm

@@ -6,9 +6,9 @@ from flask import Blueprint, Response, g, redirect, render_template, request, ur
 from flask.typing import ResponseReturnValue
 from flask_wtf import FlaskForm
 
+from plentar.core.circuit.places import place_words
 from plentar.core.errors import NameplateError, PlentarError, ReadingError
-from plentar.core.points import part_words
-from plentar.core.substitution import check_part, worst_of
+from plentar.core.work.substitution import check_part, kind_words, worst_of
 from plentar.formats.parts_csv import part_from_json, part_to_json, parts_from_csv, parts_to_csv
 from plentar.formats.unit_json import kept_nameplate
 from plentar.store import shelf
@@ -26,7 +26,7 @@ MOST_BYTES = 1_000_000
 def page() -> ResponseReturnValue:
     """List the shop's parts."""
     rows = shelf.list_parts(g.db, shop_id=g.person.shop_id)
-    return render_template("parts/page.html", parts=[part_from_json(row.label) for row in rows])
+    return render_template("parts/page.html", kind_words=kind_words, parts=[part_from_json(row.label) for row in rows])
 
 
 @bp.get("/parts.csv")
@@ -59,7 +59,7 @@ def take_in() -> ResponseReturnValue:
     except PlentarError as error:
         rows = shelf.list_parts(g.db, shop_id=g.person.shop_id)
         parts = [part_from_json(row.label) for row in rows]
-        return render_template("parts/page.html", parts=parts, problem=error), 422
+        return render_template("parts/page.html", kind_words=kind_words, parts=parts, problem=error), 422
     shelf.put_parts(g.db, shop_id=g.person.shop_id, labels=[(part.name, part_to_json(part)) for part in found])
     return redirect(url_for("parts.page"))
 
@@ -90,7 +90,7 @@ def check(call_id: UUID) -> ResponseReturnValue:
         "parts/check.html",
         call=call,
         device=device,
-        devices=[(name, part_words(name)) for name in names],
+        devices=[(name, place_words(plate, name)) for name in names],
         checked=checked,
         chosen=chosen,
     )

@@ -2,9 +2,10 @@
 
 from flask_wtf import FlaskForm
 from wtforms import HiddenField, SelectMultipleField, StringField
-from wtforms.validators import UUID, Length, Optional
+from wtforms.validators import Length
 
-from plentar.core.faults import COMPLAINTS
+from plentar.core.causes.faults import COMPLAINTS
+from plentar.web.fields import optional_id
 
 __all__ = ["StartForm"]
 
@@ -14,7 +15,7 @@ NEW = "new"
 class StartForm(FlaskForm):  # type: ignore[misc]
     """Where, which unit, what is complained of. A place or unit is either picked by id or described to be made."""
 
-    call_id = HiddenField(validators=[Optional(), UUID()])
+    call_id = optional_id()
     place_id = HiddenField(validators=[Length(max=40)])
     place_name = StringField("Address", [Length(max=120, message="keep it under 120 letters")])
     town = StringField("Town", [Length(max=120)])

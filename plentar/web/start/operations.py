@@ -7,7 +7,7 @@ from sqlalchemy.orm import Session
 
 from plentar.core.errors import ReadingError
 from plentar.core.evidence.events import first_event
-from plentar.core.patterns import PATTERNS
+from plentar.core.unit.patterns import PATTERNS
 from plentar.formats.events_json import deed_to_json
 from plentar.formats.numbers import parse_number
 from plentar.formats.plate_form import with_identity

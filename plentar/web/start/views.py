@@ -7,8 +7,8 @@ from uuid import UUID, uuid4
 from flask import Blueprint, g, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
+from plentar.core.causes.faults import COMPLAINTS
 from plentar.core.errors import PlentarError, ReadingError
-from plentar.core.faults import COMPLAINTS
 from plentar.store import places
 from plentar.store.models import Place, Unit
 from plentar.web.access import login_required, now

@@ -7,18 +7,19 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from plentar.core.current_log import LogAnalysis, analyse_log
+from plentar.core.causes.faults import faults_of
 from plentar.core.errors import PlentarError
 from plentar.core.evidence.events import Event, Logged
-from plentar.core.evidence.runs import WatchRun
-from plentar.core.faults import faults_of
+from plentar.core.evidence.runs import TimingRun, WatchRun
 from plentar.core.held import Held
+from plentar.core.intake import clamps_of
+from plentar.core.judging.log import LogAnalysis, analyse_log
+from plentar.core.judging.timing import RunVerdict, Stage
 from plentar.core.limits.table import Limits
 from plentar.core.limits.verdicts import Verdict
-from plentar.core.nameplate import Nameplate
-from plentar.core.timing import RunVerdict, Stage, TimingRun
+from plentar.core.unit.nameplate import Nameplate
+from plentar.core.unit.place import spot_of
 from plentar.core.visit import Visit
-from plentar.core.work.intake import clamps_of
 from plentar.devices.simulated import SimulatedClamp
 from plentar.formats.packed import unpack
 from plentar.formats.svg.log_chart import LogChart, log_chart
@@ -145,7 +146,7 @@ class TimingScreen:
 
     def supply_volts(self, clamp: str) -> float | None:
         """Volts last read at the feed behind a clamp, under a heat call where there is such a reading."""
-        feed = clamp if clamp.startswith("feed") else self.plate.feeds[0].id
+        feed = next((feed.id for feed in self.plate.feeds if feed.id == clamp), self.plate.feeds[0].id)
         for circuit in self.plate.circuits:
             if circuit.id == clamp:
                 feed = self.plate.feed_of(circuit.supplied_by)
@@ -156,7 +157,7 @@ class TimingScreen:
     @property
     def own_amps(self) -> dict[str, float]:
         """Strips' own amps by the clamp, where read and alive."""
-        found = {r.point.partition(":")[2]: r.value for r in self.visit.readings if r.function == "amps"}
+        found = {spot_of(r.point).part: r.value for r in self.visit.readings if r.function == "amps"}
         known = {c.id for c in self.plate.circuits} | {"blower"}
         dead_below = self.visit.limits.number("dead_below_amps")
         return {name: amps for name, amps in found.items() if name in known and amps >= dead_below}

@@ -11,7 +11,7 @@ from flask_wtf import FlaskForm
 from plentar.core.errors import PlentarError, ReadingError
 from plentar.formats.alone import alone
 from plentar.formats.current_csv import count_lines, read_current_csv, write_current_csv
-from plentar.formats.numbers import parse_number
+from plentar.formats.numbers import parse_number, thousands
 from plentar.formats.packed import pack
 from plentar.store import events
 from plentar.web.access import login_required
@@ -192,7 +192,7 @@ def keep(call_id: UUID, log_id: UUID) -> ResponseReturnValue:
         dropped = shown.row.dropped_seconds
         payload = {
             "log": str(log_id),
-            "found": f"{seconds.size:,} samples at 2 a second",
+            "found": f"{thousands(seconds.size)} samples at 2 a second",
             "dropped_seconds": None if dropped is not None and dropped > float(seconds[-1]) else dropped,
         }
         try:

@@ -7,7 +7,7 @@ from zoneinfo import ZoneInfo
 from flask import Blueprint, g, redirect, render_template, url_for
 from flask.typing import ResponseReturnValue
 
-from plentar.core.planning import plan_van
+from plentar.core.work.planning import plan_van
 from plentar.formats.unit_json import kept_nameplate
 from plentar.store import calls, events
 from plentar.web.access import login_required, now

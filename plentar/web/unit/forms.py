@@ -2,7 +2,9 @@
 
 from flask_wtf import FlaskForm
 from wtforms import HiddenField
-from wtforms.validators import UUID, InputRequired, Optional, Regexp
+from wtforms.validators import InputRequired, Regexp
+
+from plentar.web.fields import optional_id
 
 __all__ = ["PlateGuardForm"]
 
@@ -11,4 +13,4 @@ class PlateGuardForm(FlaskForm):  # type: ignore[misc]
     """The token, the version the form was filled from, the call to go back to."""
 
     version = HiddenField(validators=[InputRequired(), Regexp(r"\d{1,9}\Z")])
-    call = HiddenField(validators=[Optional(), UUID()])
+    call = optional_id()

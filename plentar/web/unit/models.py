@@ -4,8 +4,9 @@ from dataclasses import dataclass
 from functools import cached_property
 from itertools import permutations
 
-from plentar.core.electrical import expected_element_amps
-from plentar.core.nameplate import SIZES, Nameplate
+from plentar.core.unit.electrical import expected_element_amps
+from plentar.core.unit.kinds import KINDS
+from plentar.core.unit.nameplate import SIZES, Nameplate
 from plentar.formats.plate_form import PlateForm
 from plentar.formats.svg.ladder import Board, draw_board, plain_line
 from plentar.store.models import Unit
@@ -84,6 +85,21 @@ class PlateScreen:
         motors = [(f"blower:{tap}", f"blower, {tap}") for tap in taps] or [("blower", "blower")]
         strips = [(name, f"{spoken(name)}, load side of its pole") for name in self.form.ids("circuits")]
         return [("L1", "L1"), ("L2", "L2"), *motors, *strips, ("none", "nothing")]
+
+    @property
+    def kinds(self) -> list[tuple[str, str]]:
+        """What can switch a strip."""
+        return [(kind.id, kind.words) for kind in KINDS.values()]
+
+    @property
+    def rectified_kinds(self) -> list[str]:
+        """Those with a DC coil behind a board."""
+        return [kind.id for kind in KINDS.values() if kind.is_rectified]
+
+    @property
+    def thermal_kinds(self) -> list[str]:
+        """Those that may carry an auxiliary pole."""
+        return [kind.id for kind in KINDS.values() if kind.is_thermal]
 
     @property
     def sizes(self) -> list[tuple[str, str]]:

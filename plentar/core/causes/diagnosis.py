@@ -1,0 +1,465 @@
+"""Which causes explain the readings: a posterior over every hypothesis of the unit, with reasons.
+
+Likelihood of each reading under its own condition, from the predicted value, the meter's uncertainty and the spread of
+parts, with a tail for readings that are simply wrong (wrong function, factor 1,000, clamp around two conductors).
+"""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from plentar.core.causes.catalogue import catalogue, scaled, spread_of
+from plentar.core.causes.hypotheses import PAIRS, Hypothesis, Prediction, UnitModel, model_of, model_with_pairs
+from plentar.core.causes.signs import factor_of
+from plentar.core.circuit.drive import Drive, drives_of
+from plentar.core.circuit.places import find_point
+from plentar.core.errors import ReadingError
+from plentar.core.evidence.reading import Condition, Reading
+from plentar.core.evidence.signs import Observation, sign_of
+from plentar.core.limits.table import DEFAULT_LIMITS, Limits
+from plentar.core.limits.windows import closing
+from plentar.core.unit.nameplate import Nameplate
+from plentar.core.unit.place import spot_of
+from plentar.core.unit.points import is_control_side
+from plentar.core.unit.quantities import quantity_of
+
+__all__ = ["Cause", "Diagnosis", "Reason", "diagnose"]
+
+Floats = NDArray[np.float64]
+# One reading in fifty is simply wrong and may be anything on the scale; one in three hundred is the AC function on a
+# rectified coil, or DC on an AC one, and near zero. Chosen, and tried in the study with 3 % of readings wrong
+# (docs/architecture.md).
+WRONG_SHARE = 0.02
+MISREAD_SHARE = 0.003
+# More groups than a screen or a paper shows.
+SHOWN_CAUSES = 8
+# How often something erratic is seen at its fault; how often a slow sequencer is still on its way a while after its
+# window, and after three times the window.
+NOW_AND_THEN_SHARE, LATE_SHARE, VERY_LATE_SHARE, LATE_RATIO = 0.5, 0.7, 0.02, 3.0
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Reason:
+    """One reading that speaks for or against a cause: in words, and how strongly (natural log of the odds)."""
+
+    point: str
+    words: str
+    weight: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Cause:
+    """One group of faults that no available test can split, with its share and its reasons."""
+
+    faults: tuple[str, ...]
+    title: str
+    probability: float
+    reasons_for: tuple[Reason, ...]
+    reasons_against: tuple[Reason, ...]
+    repair: str
+    proof: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Diagnosis:
+    """What the readings say: causes in order, readings to take again, and how long to wait before anything is named."""
+
+    causes: tuple[Cause, ...]
+    ask_again: tuple[str, ...]
+    wait_seconds: float
+    posterior: Floats
+    model: UnitModel
+    knows_supply: bool
+    ratio: Floats
+
+    @property
+    def first(self) -> Cause | None:
+        """The likeliest cause, if any is named."""
+        return self.causes[0] if self.causes else None
+
+
+def _one_likelihood(reading: Reading, shown: Floats, spread: Floats) -> tuple[Floats, Floats]:
+    """Return the density of a reading under each prediction, tail included, and its part that is no mistake."""
+    value = min(reading.value, 1e8)
+    if spot_of(reading.point).is_ohms:
+        # Ohms span decades, and open is open: compare their logarithms. 0.3 ohm is what leads and tips make.
+        both_open = (shown >= 1e6) & (value >= 1e6)
+        ratio = np.log((value + 0.3) / (shown + 0.3))
+        width = np.hypot(spread / (shown + 0.3), (reading.meter_uncertainty / 2 + 0.1) / (value + 0.3))
+        density = np.where(both_open, 8.0, np.exp(-0.5 * (ratio / width) ** 2) / width / 2.5066)
+        sound: Floats = (1 - WRONG_SHARE) * density
+        return sound + WRONG_SHARE / 12.0, sound
+    width = np.hypot(spread, reading.meter_uncertainty / 2)
+    density = np.exp(-0.5 * ((value - shown) / width) ** 2) / width / 2.5066
+    wrong_function = np.exp(-0.5 * (value / 0.3) ** 2) / 0.75
+    sound = (1 - WRONG_SHARE - MISREAD_SHARE) * density
+    return sound + WRONG_SHARE / quantity_of(reading.point).usual_range + MISREAD_SHARE * wrong_function, sound
+
+
+@dataclass(frozen=True, slots=True)
+class _Phase:
+    """One reading under one state its condition may mean: the state's share, density, its sound part, the value."""
+
+    share: float
+    density: Floats
+    sound: Floats
+    shown: Floats
+
+
+def _phases(model: UnitModel, reading: Reading, limits: Limits, ratio: Floats, *, knows_supply: bool) -> list[_Phase]:
+    """Return the reading under every state its condition may mean."""
+    phases = []
+    seen = _seen_shares(model, reading.condition, limits)
+    for drive, share in states(model, reading.condition, limits):
+        prediction = model.predict(reading.point, drive)
+        is_line = not spot_of(reading.point).is_ohms
+        shown = prediction.shown * ratio if is_line else prediction.shown
+        one = Prediction(shown[None, :], prediction.softness[None, :])
+        [spread] = spread_of(model.plate, [reading.point], one, knows_supply=knows_supply)
+        density, sound = _one_likelihood(reading, shown, spread)
+        # Row 0 is the healthy unit: what is seen while the fault does not show.
+        mixed, well = (seen * x + (1 - seen) * x[0] for x in (density, sound))
+        phases.append(_Phase(share, mixed, well, shown))
+    return phases
+
+
+def _seen_shares(model: UnitModel, condition: Condition, limits: Limits) -> Floats:
+    """Return how likely each hypothesis shows itself under a condition rather than a healthy unit."""
+    shares = np.where(model.shows_now_and_then, NOW_AND_THEN_SHARE, 1.0)
+    for row, device_id in model.shows_late:
+        seconds = condition.call_seconds(model.plate.call_of(device_id))
+        device = model.plate.device(device_id)
+        window = max(closing(model.plate, device_id, pole, limits).max_seconds for pole in device.poles)
+        is_late = seconds is not None and seconds < LATE_RATIO * window
+        shares[row] = LATE_SHARE if is_late else VERY_LATE_SHARE
+    return shares
+
+
+def states(model: UnitModel, condition: Condition, limits: Limits) -> list[tuple[Drive, float]]:
+    """Return the drives a condition may mean, with the airless phase split into limits closed and open.
+
+    Strips may heat without air under any call, and with none when something is stuck.
+    """
+    drives = []
+    for drive, share in drives_of(model.plate, condition, limits):
+        if drive.waiting or len(drive.dead_feeds) == len(model.plate.feeds):
+            drives.append((drive, share))
+        else:
+            # A limit that opens for want of air is closed about two minutes in three.
+            drives += [(drive, 0.65 * share), (replace(drive, limits_open=True), 0.35 * share)]
+    return drives
+
+
+def _joint(readings: Sequence[Sequence[_Phase]]) -> Floats:
+    """Return the log density of all readings taken under one condition.
+
+    Limits stay closed or open for minutes, so readings taken together mostly saw the same phase; some did not.
+    """
+    mixed = sum((np.log(_mixed(phases)) for phases in readings), np.zeros_like(readings[0][0].density))
+    if any(len(phases) != len(readings[0]) for phases in readings) or len(readings[0]) == 1:
+        return mixed
+    # Seven times in ten the unit stayed in one phase while its strips were clamped.
+    together = [np.log(0.3) + mixed]
+    for index, phase in enumerate(readings[0]):
+        whole = sum((np.log(np.maximum(phases[index].density, 1e-12)) for phases in readings), np.zeros_like(mixed))
+        together.append(np.log(0.7 * phase.share) + whole)
+    found: Floats = np.logaddexp.reduce(np.array(together), axis=0)
+    return found
+
+
+def _mixed(phases: Sequence[_Phase]) -> Floats:
+    """Return a reading's density whatever the phase."""
+    total: Floats = sum((phase.share * phase.density for phase in phases), np.zeros_like(phases[0].density))
+    return np.maximum(total, 1e-12)
+
+
+def _supply_ratio(model: UnitModel, readings: Sequence[Reading], limits: Limits) -> tuple[Floats, bool]:
+    """Return measured over predicted supply for each hypothesis; 1 where they cannot be the same supply."""
+    ratio = np.ones(len(model.hypotheses))
+    known = False
+    supply_points = {f"volts:{feed.id}.l1:{feed.id}.l2" for feed in model.plate.feeds}
+    for reading in readings:
+        # Below 60 % a pole is lost: that is a fault to be found, no supply to scale by.
+        if reading.point in supply_points and reading.value > 0.6 * model.plate.nominal_volts:
+            drive = drives_of(model.plate, reading.condition, limits)[0][0]
+            shown = model.predict(reading.point, drive).shown
+            found = reading.value / np.maximum(shown, 1.0)
+            ratio = np.where((found > 0.8) & (found < 1.2), found, ratio)
+            known = True
+    return ratio, known
+
+
+def diagnose(
+    plate: Nameplate,
+    readings: Sequence[Reading],
+    *,
+    complaints: Sequence[str] = (),
+    observations: Sequence[Observation] = (),
+    limits: Limits = DEFAULT_LIMITS,
+) -> Diagnosis:
+    """Rank the causes of what was read on a unit.
+
+    Args:
+        plate: The unit.
+        readings: What stands, oldest first; the last two of one point under one set of calls count.
+        complaints: From the list of COMPLAINTS; others are ignored.
+        observations: What was seen and heard.
+        limits: The shop's limits; windows decide what silence means.
+    Raises:
+        ReadingError: A reading at a point the unit does not have.
+    """
+    standing = _standing(readings)
+    evidence = _weigh(model_of(plate), standing, complaints, observations, limits)
+    if evidence.doubtful():
+        # No single fault and none of the likeliest pairs explains it all: look for two faults that do.
+        pairs = evidence.promising_pairs()
+        if pairs:
+            second = _weigh(model_with_pairs(plate, pairs), standing, complaints, observations, limits)
+            if len(second.doubtful()) < len(evidence.doubtful()):
+                evidence = second
+    model, likelihoods = evidence.model, evidence.likelihoods
+    wait = _wait(plate, standing, limits)
+    causes = evidence.causes()
+    if wait > 0 and _healthy_explains(model, likelihoods):
+        causes = ()
+    else:
+        wait = 0.0
+    return Diagnosis(
+        causes=causes,
+        ask_again=evidence.doubtful(),
+        wait_seconds=wait,
+        posterior=evidence.posterior,
+        model=model,
+        knows_supply=evidence.knows_supply,
+        ratio=evidence.ratio,
+    )
+
+
+def _weigh(
+    model: UnitModel,
+    standing: Sequence[Reading],
+    complaints: Sequence[str],
+    observations: Sequence[Observation],
+    limits: Limits,
+) -> "_Evidence":
+    """Return the posterior over one table of hypotheses with everything it was made from."""
+    ratio, knows_supply = _supply_ratio(model, standing, limits)
+    prior = model.prior(complaints)
+    log_posterior = np.log(prior)
+    likelihoods, shown, explained = [], [], []
+    together: dict[tuple[object, ...], list[list[_Phase]]] = {}
+    for reading in standing:
+        phases = _phases(model, reading, limits, ratio, knows_supply=knows_supply)
+        density = _mixed(phases)
+        likelihoods.append(np.log(density))
+        shown.append(max(phases, key=lambda phase: phase.share).shown)
+        explained.append(sum(phase.share * phase.sound for phase in phases) / density)
+        together.setdefault(_under(reading.condition), []).append(phases)
+    for taken in together.values():
+        log_posterior = log_posterior + _joint(taken)
+    for observation in observations:
+        log_posterior = log_posterior + _observed(model, observation, limits)
+    posterior = np.exp(log_posterior - log_posterior.max())
+    posterior /= posterior.sum()
+    return _Evidence(model, standing, likelihoods, shown, explained, prior, posterior, knows_supply, ratio)
+
+
+def _standing(readings: Sequence[Reading]) -> list[Reading]:
+    """Return the readings that count: the last two of one point under one condition, since taking it again confirms."""
+    kept: dict[tuple[object, ...], list[Reading]] = {}
+    for reading in readings:
+        if not _tells(reading):
+            continue
+        again = kept.setdefault((reading.point, _under(reading.condition)), [])
+        again.append(reading)
+        del again[:-2]
+    return [reading for again in kept.values() for reading in again]
+
+
+def _tells(reading: Reading) -> bool:
+    """Tell whether a reading can speak of a fault: volts and amps only where something feeds what was read.
+
+    On a dead unit nothing is predicted but ghosts, and 0.1 V of them proves no grounded element.
+    """
+    if reading.function not in ("volts", "dc_volts", "amps") or reading.condition.feeds_live:
+        return True
+    ends = spot_of(reading.point).places
+    is_fed = reading.condition.control == "separate source"
+    return is_fed and (ends == ("control",) or all(is_control_side(end) for end in ends))
+
+
+def _under(condition: Condition) -> tuple[object, ...]:
+    calls = tuple(sorted(name for name, _ in condition.calls))
+    return (calls, condition.feeds, condition.control, condition.bypassed)
+
+
+def _healthy_explains(model: UnitModel, likelihoods: Sequence[Floats]) -> bool:
+    total = sum(likelihoods, np.zeros(len(model.hypotheses)))
+    # Odds of twenty to one against health are needed before waiting is given up.
+    return bool(total[0] >= total.max() - 3.0)
+
+
+def _wait(plate: Nameplate, readings: Sequence[Reading], limits: Limits) -> float:
+    """Return the seconds until silence would mean something, 0 when no reading was taken too early."""
+    wait = 0.0
+    for reading in readings:
+        for device in plate.devices:
+            seconds = reading.condition.call_seconds(plate.call_of(device.id))
+            if seconds is not None:
+                latest = max(closing(plate, device.id, pole, limits).max_seconds for pole in device.poles)
+                wait = max(wait, latest - seconds)
+    return max(wait, 0.0)
+
+
+def _observed(model: UnitModel, observation: Observation, limits: Limits) -> Floats:
+    sign = sign_of(observation.kind)
+    if sign is None:
+        raise ReadingError(f"no such observation {observation.kind!r}", field="kind")
+    if not sign.seen_running:
+        factors = [max(factor_of(sign, observation.about, f, model.plate) for f in h.faults) for h in model.hypotheses]
+        log_odds: Floats = np.log(np.array(factors))
+        return log_odds
+    drive = drives_of(model.plate, observation.condition, limits)[0][0]
+    # A strip glows or warms the hand from about 3 A on.
+    if observation.kind == "glows":
+        agrees = model.predict(f"amps:{observation.about}", drive).shown > 3.0
+    elif observation.kind.startswith("strips-"):
+        strips = [model.predict(f"amps:{circuit.id}", drive).shown for circuit in model.plate.circuits]
+        heat = np.max(strips, axis=0) > 3.0
+        agrees = heat if observation.kind == "strips-heat" else ~heat
+    else:
+        runs = model.predict("amps:blower", drive).shown > model.plate.blower.turns_from_amps
+        agrees = runs if observation.kind == "blower-runs" else ~runs
+    # Eyes and ears are wrong once in twenty-five times: a coasting wheel, a neighbour's fan.
+    return np.where(agrees, 0.0, np.log(0.04))
+
+
+@dataclass(slots=True)
+class _Evidence:
+    """Turns likelihoods into groups, reasons and doubts."""
+
+    model: UnitModel
+    readings: Sequence[Reading]
+    likelihoods: Sequence[Floats]
+    shown: Sequence[Floats]
+    explained: Sequence[Floats]
+    prior: Floats
+    posterior: Floats
+    knows_supply: bool
+    ratio: Floats
+    _densities: Floats | None = None
+
+    def causes(self) -> tuple[Cause, ...]:
+        model = self.model
+        by_cause: Floats = np.bincount(model.cause_of, self.posterior, len(model.causes)).astype(np.float64)
+        order = [int(i) for i in np.argsort(-by_cause)[: 3 * SHOWN_CAUSES] if by_cause[i] > 1e-4]
+        groups: list[list[int]] = []
+        rows = {i: self._best_row(i) for i in order}
+        split = self._splittable([rows[i] for i in order])
+        place = {cause: at for at, cause in enumerate(order)}
+        for cause in order:
+            for group in groups:
+                if not any(split[place[cause], place[other]] for other in group):
+                    group.append(cause)
+                    break
+            else:
+                groups.append([cause])
+        groups.sort(key=lambda group: -sum(by_cause[i] for i in group))
+        return tuple(self._cause(group, by_cause, rows) for group in groups[:SHOWN_CAUSES])
+
+    def _best_row(self, cause: int) -> int:
+        rows = np.nonzero(self.model.cause_of == cause)[0]
+        return int(rows[np.argmax(self.posterior[rows])])
+
+    def _splittable(self, rows: list[int]) -> NDArray[np.bool_]:
+        """Tell which pairs of hypotheses some test of the catalogue would show apart by three standard deviations."""
+        shown, spread = scaled(self.model, catalogue(self.model.plate), np.array(rows))
+        apart = np.abs(shown[:, :, None] - shown[:, None, :])
+        together = 3.0 * np.hypot(spread[:, :, None], spread[:, None, :])
+        split: NDArray[np.bool_] = np.any(apart > together, axis=0)
+        # What comes and goes is told from what stays by taking the same reading again.
+        passes = self.model.passes[rows]
+        split |= (passes[:, None] != passes[None, :]) & np.any(np.ptp(shown, axis=1) > spread.max(axis=1))
+        return split
+
+    def _cause(self, group: list[int], by_cause: Floats, rows: Mapping[int, int]) -> Cause:
+        model = self.model
+        lead = model.hypotheses[rows[group[0]]]
+        reasons = self._reasons(rows[group[0]])
+        # A second fault that shows nothing of its own adds nothing to say.
+        singles = [i for i in group if len(model.hypotheses[rows[i]].faults) == 1]
+        told = singles or group[:1]
+        return Cause(
+            faults=tuple(model.causes[i] for i in told),
+            title=" or ".join(model.hypotheses[rows[i]].title for i in told[:3]),
+            probability=float(sum(by_cause[i] for i in group)),
+            reasons_for=tuple(r for r in reasons if r.weight > 0)[:6],
+            # Half as likely as elsewhere: less than that nobody would call a reason against.
+            reasons_against=tuple(r for r in reasons if r.weight < -0.7)[:3],
+            repair=_joined(lead, "repair"),
+            proof=_joined(lead, "proof"),
+        )
+
+    def _reasons(self, row: int) -> list[Reason]:
+        """Weigh each reading by how much likelier it is under this hypothesis than under all others as they were."""
+        reasons = []
+        others = np.where(self.model.cause_of == self.model.cause_of[row], 0.0, self.prior)
+        others = others / max(others.sum(), 1e-12)
+        if not self.readings:
+            return []
+        if self._densities is None:
+            self._densities = np.exp(np.array(self.likelihoods).reshape(len(self.readings), -1))
+        elsewheres = np.log(self._densities @ others + 1e-15)
+        for reading, density, shown, elsewhere in zip(
+            self.readings, self.likelihoods, self.shown, elsewheres, strict=True
+        ):
+            words = f"{self._spoken(reading)} ({_number(shown[row], reading.point)} predicted)"
+            reasons.append(Reason(point=reading.point, words=words, weight=float(density[row] - elsewhere)))
+        return sorted(reasons, key=lambda reason: -abs(reason.weight))
+
+    def _spoken(self, reading: Reading) -> str:
+        label = find_point(self.model.plate, reading.point).label
+        value = _number(reading.value, reading.point)
+        twice = sum(other.point == reading.point for other in self.readings) > 1
+        return f"{label} {value}{', ' + reading.condition.spoken if twice else ''}"
+
+    def promising_pairs(self) -> tuple[tuple[str, str], ...]:
+        """Return pairs of single faults that between them would explain each reading, the most promising first."""
+        model = self.model
+        singles = [i for i in range(len(model.hypotheses)) if len(model.hypotheses[i].faults) == 1 and i > 0]
+        density = np.array(self.likelihoods)[:, singles]
+        log_prior = np.log(self.prior[singles])
+        lead = np.argsort(-(density.sum(axis=0) + log_prior))[:40]
+        together = np.maximum(density[:, lead][:, :, None], density[:, None, :]).sum(axis=0)
+        score = together + log_prior[lead][:, None] + log_prior[None, :]
+        found: dict[tuple[str, str], None] = {}
+        for flat in np.argsort(-score, axis=None):
+            a, b = np.unravel_index(flat, score.shape)
+            first = model.hypotheses[singles[int(lead[a])]].faults[0]
+            second = model.hypotheses[singles[int(b)]].faults[0]
+            if first.part != second.part:
+                found.setdefault((min(first.id, second.id), max(first.id, second.id)))
+            if len(found) >= PAIRS:
+                break
+        return tuple(found)
+
+    def doubtful(self) -> tuple[str, ...]:
+        """Return the points whose reading even the likeliest hypothesis leaves to chance, to be taken again."""
+        if not self.readings:
+            return ()
+        row = int(np.argmax(self.posterior))
+        doubted = [r.point for r, sound in zip(self.readings, self.explained, strict=True) if sound[row] < 0.5]
+        return tuple(dict.fromkeys(doubted))
+
+
+def _joined(hypothesis: Hypothesis, what: str) -> str:
+    return "; ".join(str(getattr(fault, what)) for fault in hypothesis.faults)
+
+
+def _number(value: float, point: str) -> str:
+    if value >= 1e6:
+        return "open"
+    unit = quantity_of(point).sign
+    return f"{value:.1f} {unit}"

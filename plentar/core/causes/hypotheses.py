@@ -1,0 +1,237 @@
+"""A unit's hypotheses, solved: what every one of them would show at every place under every condition asked for so far.
+
+What a fault does under a condition does not depend on the readings, so the table is made once for a unit and kept.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, fields, replace
+from itertools import combinations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from plentar.core.causes.faults import COMPLAINTS, Fault, faults_of
+from plentar.core.circuit.changes import Changes
+from plentar.core.circuit.drive import Drive
+from plentar.core.circuit.probe import dead_ohms, read_amps, read_volts
+from plentar.core.circuit.solve import Settled, Variants, settle
+from plentar.core.circuit.wiring import wire
+from plentar.core.errors import ReadingError
+from plentar.core.held import Held, bytes_of
+from plentar.core.unit.electrical import COLD_RATIO, OPEN_OHMS
+from plentar.core.unit.nameplate import Nameplate
+from plentar.core.unit.place import place_of, spot_of
+
+__all__ = ["PAIRS", "Hypothesis", "Prediction", "UnitModel", "model_of", "model_with_pairs"]
+
+Floats = NDArray[np.float64]
+# The likeliest of some thousands, about as many as single faults have rows: chosen by the time of a first diagnosis.
+# Readings that none of them explains get pairs of their own.
+PAIRS = 300
+# Parts fail together oftener than by chance, by one heater, armature or hot joint (docs/trade.md, section 9): chosen as
+# one call in eight.
+PAIR_SHARE = 0.12
+
+
+@dataclass(frozen=True, slots=True)
+class Hypothesis:
+    """One row of the table: a fault at one magnitude, or two faults at once."""
+
+    faults: tuple[Fault, ...]
+    variant: int
+
+    @property
+    def id(self) -> str:
+        """The fault's id, or both joined by a plus sign."""
+        return "+".join(fault.id for fault in self.faults)
+
+    @property
+    def title(self) -> str:
+        """The fault in words."""
+        return " and ".join(fault.title for fault in self.faults)
+
+
+@dataclass(frozen=True, slots=True)
+class Prediction:
+    """What each hypothesis shows at one place: `shown` in the unit of the function, `softness` its source impedance."""
+
+    shown: Floats
+    softness: Floats
+
+
+class UnitModel:
+    """Every hypothesis of one unit with its solutions, filled as conditions are asked for."""
+
+    def __init__(self, plate: Nameplate, pairs: tuple[tuple[str, str], ...] | None = None) -> None:
+        self.plate = plate
+        self.circuit = wire(plate)
+        self.faults = faults_of(plate)
+        self.hypotheses = _hypotheses(self.faults, pairs)
+        self.variants = Variants(self.circuit, [self._changes(h) for h in self.hypotheses])
+        self.bytes = bytes_of(self.variants)
+        # Tells this model's solutions from another's among all that are held.
+        self._mark = object()
+        names: dict[str, int] = {}
+        self.cause_of = np.array([names.setdefault(h.id, len(names)) for h in self.hypotheses])
+        self.causes = tuple(names)
+        self.shows_now_and_then = np.array([any(f.shows == "now and then" for f in h.faults) for h in self.hypotheses])
+        self.shows_late = [
+            (row, fault.part) for row, h in enumerate(self.hypotheses) for fault in h.faults if fault.shows == "late"
+        ]
+        self.passes = self.shows_now_and_then.copy()
+        self.passes[[row for row, _ in self.shows_late]] = True
+
+    @staticmethod
+    def _changes(hypothesis: Hypothesis) -> Changes:
+        changes = hypothesis.faults[0].variants[hypothesis.variant]
+        for fault in hypothesis.faults[1:]:
+            changes = changes | fault.variants[0]
+        return changes
+
+    def prior(self, complaints: Sequence[str]) -> Floats:
+        """Return each hypothesis's share before any reading, bent by the complaint; sums to one."""
+        weight = {fault.id: fault.weight for fault in self.faults}
+        for fault in self.faults:
+            for complaint in complaints:
+                weight[fault.id] *= COMPLAINTS.get(complaint, {}).get(fault.kind, 1.0)
+        total = sum(weight.values())
+        prior = np.zeros(len(self.hypotheses))
+        for row, hypothesis in enumerate(self.hypotheses):
+            share = weight[hypothesis.faults[0].id] / total
+            if len(hypothesis.faults) == 1:
+                prior[row] = share / len(hypothesis.faults[0].variants)
+            else:
+                prior[row] = share * weight[hypothesis.faults[1].id] / total * PAIR_SHARE
+        normalised: Floats = prior / prior.sum()
+        return normalised
+
+    def settled(self, drive: Drive) -> Settled:
+        """Return the solutions under a drive, solving them the first time."""
+
+        def solve() -> Settled:
+            start = self.settled(replace(drive, limits_open=False)) if drive.limits_open else None
+            return settle(self.variants, drive, start=start)
+
+        return SOLVED.get((self._mark, drive), solve)
+
+    @property
+    def _dead(self) -> tuple[Floats, NDArray[np.int64]]:
+        return SOLVED.get((self._mark, "dead"), lambda: dead_ohms(self.variants))
+
+    def predict(self, point: str, drive: Drive) -> Prediction:
+        """Return what every hypothesis shows at a point.
+
+        Points: `volts:A:B`, `dc_volts:A:B`, `amps:PLACE` or `amps:PLACE+PLACE`, `ohms:A:B` in circuit with power
+        isolated, `ohms:PART` with the part's leads off.
+
+        Raises:
+            ReadingError: The unit has no such terminal, place or part.
+        """
+        if spot_of(point).is_ohms:
+            # To an ohmmeter only what drives a contact matters: a coil in the hand, or fed from a separate source.
+            drive = drive if drive.separate else Drive(hand=drive.hand)
+        return PREDICTED.get((self._mark, point, drive), lambda: self._predict(point, drive))
+
+    def table(self, tests: Sequence[tuple[str, Drive]]) -> Prediction:
+        """Return what every hypothesis shows at each of these tests, one row a test.
+
+        Put together anew each time: what is left to test differs from reading to reading, the rows do not.
+        """
+        # A condition's tests together, so that its solution is needed once however few solutions are held.
+        by_drive = sorted(set(tests), key=lambda test: hash(test[1]))
+        found = {test: self.predict(*test) for test in by_drive}
+        predictions = [found[test] for test in tests]
+        return Prediction(
+            np.array([p.shown for p in predictions], dtype=np.float32),
+            np.array([p.softness for p in predictions], dtype=np.float32),
+        )
+
+    def _predict(self, point: str, drive: Drive) -> Prediction:
+        spot = spot_of(point)
+        function, places = spot.function, spot.places
+        nothing = np.zeros(len(self.hypotheses))
+        if function == "amps" and len(places) == 1:
+            known = {clamp.id for clamp in self.circuit.clamps}
+            clamps = [f"amps:{place}" for place in spot.conductors]
+            for clamp in clamps:
+                if clamp not in known:
+                    raise ReadingError(f"this unit has no place {clamp!r} for a clamp", field="point")
+            return Prediction(read_amps(self.settled(drive), *clamps), nothing)
+        if function == "ohms" and len(places) == 1:
+            return Prediction(self._part_ohms(places[0], drive), nothing)
+        if len(places) != 2 or function not in ("volts", "dc_volts", "ohms"):
+            raise ReadingError(f"expected volts:A:B, amps:PLACE or ohms:PART, got {point!r}", field="point")
+        for place in places:
+            if place not in self.circuit.terminals:
+                raise ReadingError(f"this unit has no terminal {place!r}", field="point")
+        if function == "ohms":
+            return Prediction(self._circuit_ohms(places[0], places[1]), nothing)
+        shown, softness = read_volts(self.settled(drive), places[0], places[1], function=function)
+        return Prediction(shown, softness)
+
+    def _circuit_ohms(self, a: str, b: str) -> Floats:
+        resistance, piece = self._dead
+        layers = np.arange(len(self.hypotheses))
+        i, j = (self.variants.node_of[:, self.circuit.terminals[x]] for x in (a, b))
+        between = resistance[i, i, layers] + resistance[j, j, layers] - 2 * resistance[i, j, layers]
+        found: Floats = np.where(piece[layers, i] == piece[layers, j], np.maximum(between, 0.0), OPEN_OHMS)
+        return found
+
+    def _part_ohms(self, part: str, drive: Drive) -> Floats:
+        v = self.variants
+        if part in v.branch_at:
+            conductance = v.conductance[:, v.branch_at[part]]
+        elif part in v.contact_at:
+            i = v.contact_at[part]
+            contact = self.circuit.contacts[i]
+            closed = np.where(v.forced[:, i] >= 0, v.forced[:, i] == 1, contact.is_closed_at_rest)
+            kind, device = contact.moved_by
+            if drive.separate:
+                closed = self.settled(drive).states[:, i]
+            elif drive.hand == "driven" and kind in ("relay", "thermal"):
+                # Its own coil at 24 V: it moves unless the coil is open or shorted, or something holds it.
+                moves = v.coil_works[:, v.devices[device]] & (v.forced[:, i] < 0)
+                closed = np.where(moves, not contact.is_closed_at_rest, closed)
+            conductance = np.where(closed, v.closed[:, i], 0.0)
+        else:
+            raise ReadingError(f"this unit has no part {part!r}", field="point")
+        ohms = np.full(len(self.hypotheses), OPEN_OHMS)
+        np.divide(1.0, conductance, out=ohms, where=conductance > 0)
+        cold = COLD_RATIO if place_of(part).is_element else 1.0
+        found: Floats = np.minimum(ohms, OPEN_OHMS) * np.where(ohms < OPEN_OHMS, cold, 1.0)
+        return found
+
+
+def _hypotheses(faults: Sequence[Fault], chosen: Sequence[tuple[str, str]] | None) -> tuple[Hypothesis, ...]:
+    rows = [Hypothesis((fault,), i) for fault in faults for i in range(len(fault.variants))]
+    real = [fault for fault in faults if fault.kind != "healthy"]
+    apart = [pair for pair in combinations(real, 2) if pair[0].part != pair[1].part]
+    pairs = sorted(apart, key=lambda pair: -pair[0].weight * pair[1].weight)
+    if chosen is not None:
+        by_id = {fault.id: fault for fault in faults}
+        pairs = [(by_id[a], by_id[b]) for a, b in chosen]
+    return tuple(rows + [Hypothesis(pair, 0) for pair in pairs[:PAIRS]])
+
+
+def _solved_bytes(value: object) -> int:
+    """Return the bytes of a solution without the variants it belongs to, which its model holds."""
+    if isinstance(value, Settled):
+        return bytes_of([getattr(value, f.name) for f in fields(value) if f.name not in ("variants", "drive")])
+    return bytes_of(value)
+
+
+# A working day's units a process: the models of some dozen, what they predict (2 MB a unit, and what every reading
+# needs), and the solutions that comes from, up to 14 MB a condition and only needed while a unit is new. Pairs are of
+# one call's readings: by themselves, so that they push no unit out.
+MODELS, PAIRED = Held(64, size=lambda model: model.bytes), Held(16, size=lambda model: model.bytes)
+SOLVED, PREDICTED = Held(48, size=_solved_bytes), Held(40)
+
+
+def model_of(plate: Nameplate) -> UnitModel:
+    """Return the unit's table of single faults and the likeliest pairs; asked for again, the same one."""
+    return MODELS.get(plate, lambda: UnitModel(plate))
+
+
+def model_with_pairs(plate: Nameplate, pairs: tuple[tuple[str, str], ...]) -> UnitModel:
+    """Return the unit's table with these pairs in place of the likeliest, for readings no single fault explains."""
+    return PAIRED.get((plate, pairs), lambda: UnitModel(plate, pairs))

@@ -1,0 +1,148 @@
+"""Which test to do next: the one that splits the remaining causes best for what it costs.
+
+Cost is minutes at the unit: taking the reading, changing the condition (a sequencer must be waited out, power must be
+isolated and proven dead), and a surcharge for live work. Ohms are only ever offered with everything proven dead.
+"""
+
+from collections.abc import Collection, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from plentar.core.causes.catalogue import Test, catalogue, scaled
+from plentar.core.causes.diagnosis import Diagnosis
+from plentar.core.evidence.reading import Condition
+from plentar.core.unit.nameplate import Nameplate
+
+__all__ = ["SCHOOLS", "NextTest", "next_tests"]
+
+Floats = NDArray[np.float64]
+# Enough for every cause that is still in question; chosen by the time the page waits.
+CONSIDERED = 70
+# Gloves, glasses and care: a live reading is taken a quarter slower than its minutes, and only if it is worth that.
+LIVE_SURCHARGE = 1.25
+# Every feed off, locked, and proven dead with the meter proven before and after.
+ISOLATE_MINUTES = 5.0
+# What each school reaches for first: a factor on the minutes of its kind of test.
+SCHOOLS: dict[str, dict[str, float]] = {
+    "amps first": {"amps": 0.7},
+    "volts first": {"supply": 0.5, "volts": 0.85},
+    "call first": {"control": 0.5},
+}
+
+
+@dataclass(frozen=True, slots=True)
+class NextTest:
+    """A test with what it is worth: bits expected, minutes with the change of condition, and what it would split."""
+
+    test: Test
+    bits: float
+    minutes: float
+    splits: tuple[str, ...]
+
+
+def next_tests(
+    diagnosis: Diagnosis,
+    condition: Condition,
+    *,
+    taken: Collection[tuple[str, frozenset[str]]] = (),
+    school: str = "amps first",
+    most: int = 5,
+    within: Sequence[Test] | None = None,
+) -> tuple[NextTest, ...]:
+    """Return the best tests, best first.
+
+    Args:
+        diagnosis: What is known so far.
+        condition: What the unit is told and fed now; another condition costs minutes.
+        taken: Points already read, each with the calls it was read under.
+        school: Which kind of test this shop reaches for first.
+        most: How many to return.
+        within: The tests to choose from; the whole catalogue by default.
+    """
+    model, posterior = diagnosis.model, diagnosis.posterior
+    rows = np.argsort(-posterior)[:CONSIDERED]
+    rows = rows[posterior[rows] > 1e-5]
+    weight = posterior[rows] / posterior[rows].sum()
+    tests = tuple(within) if within is not None else catalogue(model.plate)
+    bits, bins = _information(scaled(model, tests, rows, diagnosis.ratio), weight, model.cause_of[rows])
+    scored = [
+        (bits[i] / minutes, i, minutes)
+        for i, test in enumerate(tests)
+        if (test.point, test.drive.calls) not in taken
+        for minutes in [_minutes(model.plate, test, condition, school)]
+    ]
+    if not diagnosis.knows_supply:
+        # Every other reading is held against the volts found, so those come first.
+        feed = model.plate.feed_of(model.plate.transformer.supplied_by)
+        line = f"volts:{feed}.l1:{feed}.l2"
+        scored = [(value + 1e3 * (tests[i].point == line), i, minutes) for value, i, minutes in scored]
+    scored.sort(key=lambda entry: (-entry[0], entry[2], tests[entry[1]].point))
+    return tuple(
+        NextTest(tests[i], float(bits[i]), minutes, _splits(diagnosis, rows, weight, bins[i]))
+        for _, i, minutes in scored[:most]
+    )
+
+
+def _information(
+    predictions: tuple[Floats, Floats], weight: Floats, causes: NDArray[np.int64]
+) -> tuple[Floats, NDArray[np.int64]]:
+    """Return the bits each test should give about the cause, and the outcome each hypothesis falls into.
+
+    Predictions that the meter can tell apart fall into different outcomes. What magnitude alone would make an outcome
+    vary within one cause is no information about the cause and is taken off.
+    """
+    shown, spread = predictions
+    count = shown.shape[0]
+    order = np.argsort(shown, axis=1)
+    # Outcomes that keep 1.6 standard deviations clear on both sides: one reading in eighteen falls on the wrong one.
+    high = np.take_along_axis(shown + 1.6 * spread, order, axis=1)
+    low = np.take_along_axis(shown - 1.6 * spread, order, axis=1)
+    starts = np.zeros(shown.shape, dtype=np.int64)
+    starts[:, 1:] = low[:, 1:] > np.maximum.accumulate(high, axis=1)[:, :-1]
+    bins = np.empty(shown.shape, dtype=np.int64)
+    np.put_along_axis(bins, order, np.cumsum(starts, axis=1), axis=1)
+    _, cause = np.unique(causes, return_inverse=True)
+    outcomes, kinds = int(bins.max()) + 1, int(cause.max()) + 1
+    layer = np.arange(count)[:, None] * outcomes
+    mass = np.bincount((layer + bins).ravel(), np.tile(weight, count), count * outcomes).reshape(count, outcomes)
+    key = (layer + bins) * kinds + cause[None, :]
+    joint = np.bincount(key.ravel(), np.tile(weight, count), count * outcomes * kinds).reshape(count, outcomes, kinds)
+    own = np.bincount(cause, weight, kinds)
+    bits = _entropy(mass).sum(axis=1) - (_entropy(joint).sum(axis=(1, 2)) - _entropy(own).sum())
+    return np.maximum(bits, 0.0), bins
+
+
+def _entropy(share: NDArray[Any]) -> Floats:
+    """Return −p·log2 p, zero at zero."""
+    found: Floats = -share * np.log2(np.where(share > 0, share, 1.0))
+    return found
+
+
+def _minutes(plate: Nameplate, test: Test, condition: Condition, school: str) -> float:
+    minutes = test.minutes * SCHOOLS.get(school, {}).get(test.kind, 1.0)
+    dead = condition.is_proven_dead
+    if test.is_isolated:
+        return minutes + (0.0 if dead else ISOLATE_MINUTES)
+    calls = frozenset(name for name, _ in condition.calls)
+    if dead:
+        # Power back on, and whoever was told to stand clear.
+        minutes += 2.0
+    if calls != test.drive.calls:
+        slow = any(device.of_kind.is_thermal for device in plate.devices)
+        # A sequencer is waited out; a relay is a tap on the thermostat.
+        minutes += 2.0 if slow and (test.drive.calls ^ calls) & {"W", "W2"} else 0.4
+    return minutes * LIVE_SURCHARGE
+
+
+def _splits(diagnosis: Diagnosis, rows: NDArray[np.int64], weight: Floats, bins: NDArray[np.int64]) -> tuple[str, ...]:
+    """Return the leading cause of each of the heaviest outcomes: what the test would tell apart."""
+    mass = np.bincount(bins, weight)
+    leaders = []
+    for outcome in np.argsort(-mass)[:3]:
+        if mass[outcome] > 0.01:
+            inside = np.nonzero(bins == outcome)[0]
+            leaders.append(diagnosis.model.hypotheses[rows[inside[0]]].title)
+    return tuple(leaders)

@@ -1,0 +1,362 @@
+"""The interlock bench: land a blower relay any way at all and see what every call does, by the circuit itself.
+
+One strip, one blower, one change-over relay. The strip's element hangs on L1 and its heat contact switches L2, so the
+load side of that contact is the place the interlock belongs on.
+"""
+
+import copy
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from functools import lru_cache
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from plentar.core.circuit.changes import Changes
+from plentar.core.circuit.drive import Drive
+from plentar.core.circuit.network import Circuit
+from plentar.core.circuit.solve import Settled, Variants, settle
+from plentar.core.circuit.wiring import wire
+from plentar.core.errors import NameplateError
+from plentar.core.limits.verdicts import Grade
+from plentar.core.unit.nameplate import BlowerRelay, RelayPole
+from plentar.core.unit.patterns import PATTERNS
+
+__all__ = [
+    "CALLS",
+    "FAMILIES",
+    "LANDINGS",
+    "BenchVerdict",
+    "CallOutcome",
+    "Landing",
+    "Move",
+    "RelayFamily",
+    "RelayWiring",
+    "Replacement",
+    "judge_wiring",
+    "outcomes",
+    "plan_replacement",
+]
+
+Floats = NDArray[np.float64]
+Landing = Literal["L1", "L2", "strip", "high", "low", "none"]
+LANDINGS: tuple[Landing, ...] = ("L1", "L2", "strip", "high", "low", "none")
+CALLS: tuple[frozenset[str], ...] = (frozenset(), frozenset({"W"}), frozenset({"G"}), frozenset({"W", "G"}))
+# The smaller of the usual two ratings for a motor load, 12 and 16 A: docs/trade.md, section 1.
+CONTACT_RATED_AMPS = 12.0
+STRIP = "strip-a"
+PLACES = {
+    "L1": "feed-1.l1",
+    "L2": "feed-1.l2",
+    "strip": "seq-a.pole-1.load",
+    "high": "blower.high",
+    "low": "blower.low",
+}
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RelayWiring:
+    """Where the relay's terminals and the blower's leads go.
+
+    `com`, `no` and `nc` each take one wire beside the blower's: `strip` is the load side of the strip's heat contact,
+    `high` and `low` the motor's speed taps. `blower_on` is the relay terminal the motor's switched lead sits on, its
+    high tap. `state` holds contacts that are not as they should be: `nc welded`, `no dead`, …
+    """
+
+    com: Landing = "none"
+    no: Landing = "none"
+    nc: Landing = "none"
+    fixed: Literal["L1", "L2"] = "L1"
+    blower_on: Literal["com", "no", "nc", "none"] = "com"
+    state: tuple[str, ...] = ()
+
+    def __post_init__(self) -> None:
+        for name in ("com", "no", "nc"):
+            if getattr(self, name) not in LANDINGS:
+                raise NameplateError(f"expected one of {', '.join(LANDINGS)}, got {getattr(self, name)!r}", field=name)
+        if self.fixed not in ("L1", "L2"):
+            raise NameplateError(f"expected L1 or L2, got {self.fixed!r}", field="fixed")
+        if self.blower_on not in ("com", "no", "nc", "none"):
+            raise NameplateError(f"expected com, no, nc or none, got {self.blower_on!r}", field="blower_on")
+        for entry in self.state:
+            if entry not in STATES:
+                raise NameplateError(f"expected one of {', '.join(STATES)}, got {entry!r}", field="state")
+
+
+STATES = ("nc welded", "nc dead", "no welded", "no dead")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class CallOutcome:
+    """What one combination of calls does.
+
+    `blower` is off, runs or slow (in series with the strip); `strip` is off, heats or trickles (the motor's current).
+    `contact_amps` is the most that a contact of the blower relay carries [A]; `taps_joined`: both speed taps on a wire.
+    """
+
+    calls: frozenset[str]
+    blower: Literal["off", "runs", "slow"]
+    strip: Literal["off", "heats", "trickles"]
+    is_short: bool
+    contact_amps: float
+    contact: str
+    taps_joined: bool
+
+    @property
+    def code(self) -> str:
+        """The outcome in two letters, as the truth table writes it: B or b (slow), H or h (trickle), X for a short."""
+        if self.is_short:
+            return "X"
+        return (
+            ({"off": "-", "runs": "B", "slow": "b"}[self.blower])
+            + {"off": "-", "heats": "H", "trickles": "h"}[self.strip]
+        )
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class BenchVerdict:
+    """A wiring judged: what is wrong in one sentence, worst first, and every call's outcome."""
+
+    grade: Grade
+    sentence: str
+    also: tuple[str, ...]
+    outcomes: tuple[CallOutcome, ...]
+
+
+@lru_cache(maxsize=1)
+def _bench() -> Circuit:
+    """Return the bench's circuit: every relay terminal with one spare lead that can be landed anywhere."""
+    unit = PATTERNS["two-strip-sequencer"]()
+    device = replace(unit.devices[0], poles=unit.devices[0].poles[:1])
+    relay = BlowerRelay(contacts=(RelayPole(com="none", no="none", nc="none"),))
+    blower = replace(unit.blower, taps=("high", "low"), relay=relay)
+    plate = replace(unit, devices=(device,), circuits=unit.circuits[:1], blower=blower)
+    circuit = copy.deepcopy(wire(plate))
+    for name in ("com", "no", "nc"):
+        circuit.lead(f"bench.{name}", f"blower-relay.{name}", "feed-1.l1")
+    circuit.lead("bench.blower", "blower.high", "blower-relay.com")
+    return circuit
+
+
+def outcomes(wirings: Sequence[RelayWiring]) -> list[tuple[CallOutcome, ...]]:
+    """Return what each wiring does under each of the four combinations of W and G, solved all at once."""
+    circuit = _bench()
+    # Contacts are held as the calls would hold them, the coils' own supply being beside the point: a short with no fan
+    # call is a short with no fan call, whether or not the breaker still lets the relay pull in.
+    changes = [_changes(wiring, calls) for wiring in wirings for calls in CALLS]
+    variants = Variants(circuit, changes)
+    settled = settle(variants, Drive(), with_impedance=False)
+    line = np.abs(settled.at("feed-1.l1") - settled.at("feed-1.l2"))
+    across = np.max(
+        [np.abs(settled.at("blower.fixed") - settled.at(f"blower.{tap}")) for tap in ("high", "low")], axis=0
+    )
+    strip = np.abs(settled.amps(f"amps:{STRIP}"))
+    amps = {name: _contact_amps(settled, f"blower-relay.{name}") for name in ("nc", "no")}
+    found = []
+    for row, (wiring, calls) in enumerate((wiring, calls) for wiring in wirings for calls in CALLS):
+        through = max(amps, key=lambda name: amps[name][row])
+        found.append(
+            CallOutcome(
+                calls=calls,
+                blower="off" if across[row] < 12 else "runs" if across[row] > 0.93 * line[row] > 100 else "slow",
+                strip="heats" if strip[row] > 15 else "trickles" if strip[row] > 0.3 else "off",
+                is_short=bool(settled.tripped[row].any()),
+                contact_amps=float(amps[through][row]),
+                contact=through.upper(),
+                taps_joined=_taps_joined(wiring, calls),
+            )
+        )
+    return [tuple(found[i : i + len(CALLS)]) for i in range(0, len(found), len(CALLS))]
+
+
+def _contact_amps(settled: Settled, name: str) -> Floats:
+    """Return what one contact carries in each variant [A]."""
+    variants = settled.variants
+    at, rows = variants.contact_at[name], np.arange(variants.count)
+    a, b = variants.contact_a[:, at], variants.contact_b[:, at]
+    found: Floats = np.abs((settled.volts[rows, a] - settled.volts[rows, b]) * variants.closed[:, at])
+    return found * settled.states[:, at]
+
+
+def _changes(wiring: RelayWiring, calls: frozenset[str]) -> Changes:
+    split: dict[str, float] = {}
+    moved: dict[str, str] = {}
+    for name in ("com", "no", "nc"):
+        landing = getattr(wiring, name)
+        if landing == "none":
+            split[f"bench.{name}"] = float("inf")
+        else:
+            moved[f"bench.{name}"] = PLACES[landing]
+    if wiring.blower_on == "none":
+        split["bench.blower"] = float("inf")
+    else:
+        moved["bench.blower"] = f"blower-relay.{wiring.blower_on}"
+    moved["blower.lead-fixed"] = f"feed-1.{wiring.fixed.lower()}"
+    forced = {
+        "blower-relay.no": "G" in calls,
+        "blower-relay.nc": "G" not in calls,
+        "seq-a.pole-1": "W" in calls,
+    }
+    for entry in wiring.state:
+        contact, _, how = entry.partition(" ")
+        forced[f"blower-relay.{contact}"] = how == "welded"
+    return Changes(split=split, moved=moved, forced=forced)
+
+
+def _taps_joined(wiring: RelayWiring, calls: frozenset[str]) -> bool:
+    """Tell whether one terminal, or the contact that is made, puts both taps on one wire."""
+    sides: dict[str, set[str]] = {name: {getattr(wiring, name)} for name in ("com", "no", "nc")}
+    if wiring.blower_on in sides:
+        sides[wiring.blower_on].add("high")
+    thrown = "no" if "G" in calls else "nc"
+    together = sides["com"] | sides[thrown]
+    return {"high", "low"} <= together or any({"high", "low"} <= side for side in sides.values())
+
+
+def judge_wiring(wiring: RelayWiring) -> BenchVerdict:
+    """Return what is wrong with a wiring, worst first; pass when it is the interlock it should be.
+
+    Source:
+        docs/trade.md, section 1, Interlock: heat never without blower, blower never makes heat; the correct landing and
+        the wrong ones (a) to (e).
+    """
+    found = outcomes([wiring])[0]
+    none, heat, fan, both = found
+    wrong = list(_wrong(wiring, none, heat, fan, both))
+    if not wrong:
+        words = (
+            "Correct: a fan call runs the blower, a heat call strip and blower together, and neither feeds the other."
+        )
+        return BenchVerdict(grade=Grade.PASS, sentence=words, also=(), outcomes=found)
+    grade = Grade.FAIL if any(severity >= 2 for severity, _ in wrong) else Grade.MARGINAL
+    wrong.sort(key=lambda entry: -entry[0])
+    return BenchVerdict(grade=grade, sentence=wrong[0][1], also=tuple(words for _, words in wrong[1:]), outcomes=found)
+
+
+def _when(outcome: CallOutcome) -> str:
+    return {0: "with nothing called", 1: "with " + "".join(outcome.calls) + " called", 2: "with W and G called"}[
+        len(outcome.calls)
+    ]
+
+
+def _wrong(
+    wiring: RelayWiring, none: CallOutcome, heat: CallOutcome, fan: CallOutcome, both: CallOutcome
+) -> Sequence[tuple[int, str]]:
+    all_four = (none, heat, fan, both)
+    found: list[tuple[int, str]] = []
+    shorts = [outcome for outcome in all_four if outcome.is_short]
+    if shorts:
+        when = "whatever is called" if len(shorts) == 4 else " and ".join(_when(outcome) for outcome in shorts)
+        found.append((9, f"Dead short: the relay joins L1 to L2 {when}, and the breaker trips."))
+    live = [outcome for outcome in all_four if not outcome.is_short]
+    burnt = [outcome for outcome in live if outcome.contact_amps > CONTACT_RATED_AMPS]
+    if burnt:
+        worst = max(burnt, key=lambda outcome: outcome.contact_amps)
+        found.append(
+            (
+                7,
+                f"{worst.contact} of the blower relay carries the strip's {worst.contact_amps:.0f} A {_when(worst)}; "
+                f"made for {CONTACT_RATED_AMPS:.0f} A of motor, it will burn.",
+            )
+        )
+    if fan in live and fan.strip == "heats" and none.strip != "heats":
+        found.append((6, "Back-feed: a fan call heats the strip through the blower relay."))
+    if none in live and none.strip == "heats":
+        kept = "until the fan is called" if fan.strip != "heats" and fan in live else "with nothing called, always"
+        found.append((6, f"The strip heats {kept}."))
+    airless = [outcome for outcome in live if outcome.strip == "heats" and outcome.blower != "runs"]
+    if airless:
+        found.append((5, f"Heat without air {' and '.join(_when(outcome) for outcome in airless)}."))
+    slow = [outcome for outcome in live if outcome.blower == "slow"]
+    if slow:
+        found.append((4, f"The blower runs slow in series with the strip {' and '.join(_when(o) for o in slow)}."))
+    joined = [outcome for outcome in live if outcome.taps_joined]
+    if joined:
+        found.append((4, "Both speed taps are joined: the motor fights itself and burns."))
+    if none in live and none.blower == "runs":
+        found.append((3, "The blower never stops: it runs with nothing called."))
+    if fan in live and fan.blower == "off":
+        found.append((3, "A fan call does not run the blower."))
+    if heat in live and heat.strip == "heats" and heat.blower == "off" and not airless:
+        found.append((3, "A heat call does not run the blower."))
+    if heat in live and heat.strip == "off":
+        found.append((3, "A heat call does not heat the strip."))
+    return found
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RelayFamily:
+    """One family's terminal numbers by function; invented families, as every maker numbers his own way."""
+
+    id: str
+    name: str
+    coil: tuple[str, str]
+    com: str
+    no: str
+    nc: str
+
+    def function_of(self, number: str) -> str:
+        """Return what a number is on this family: coil, COM, NO, NC, or nothing."""
+        if number in self.coil:
+            return "coil"
+        return {self.com: "COM", self.no: "NO", self.nc: "NC"}.get(number, "")
+
+    @property
+    def numbers(self) -> Mapping[str, str]:
+        """Number by function, coil ends as `coil 1` and `coil 2`."""
+        return {"COM": self.com, "NO": self.no, "NC": self.nc, "coil 1": self.coil[0], "coil 2": self.coil[1]}
+
+
+FAMILIES: tuple[RelayFamily, ...] = (
+    RelayFamily(id="coil-13", name="Coil on 1 and 3", coil=("1", "3"), com="2", no="4", nc="5"),
+    RelayFamily(id="coil-45", name="Coil on 4 and 5", coil=("4", "5"), com="1", no="3", nc="2"),
+    RelayFamily(id="coil-ab", name="Coil on A and B", coil=("A", "B"), com="7", no="9", nc="8"),
+)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Move:
+    """One lead: its function, the old terminal, the new one."""
+
+    function: str
+    old: str
+    new: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Replacement:
+    """Where each lead goes on the new relay, and what a number-for-number swap would do."""
+
+    moves: tuple[Move, ...]
+    refused: tuple[str, ...]
+    is_same_numbering: bool
+
+
+def plan_replacement(old: RelayFamily, new: RelayFamily) -> Replacement:
+    """Map a relay's leads by function; say why numbers must not be trusted.
+
+    Source:
+        docs/trade.md, section 6: families number their terminals differently; refuse a number-for-number swap that
+        would put line voltage on the control side.
+    Example:
+        >>> plan = plan_replacement(FAMILIES[0], FAMILIES[1])
+        >>> [(move.function, move.old, move.new) for move in plan.moves][0], plan.refused[0]
+        (('COM', '2', '1'), 'Number 1 carries the 24 V coil on the old relay and is COM, line voltage, on the new one.')
+    """
+    moves = tuple(
+        Move(function=function, old=old.numbers[function], new=new.numbers[function]) for function in old.numbers
+    )
+    refused = []
+    for function, number in old.numbers.items():
+        there = new.function_of(number)
+        if function.startswith("coil") and there in ("COM", "NO", "NC"):
+            refused.append(
+                f"Number {number} carries the 24 V coil on the old relay and is {there}, line voltage, on the new one."
+            )
+        elif not function.startswith("coil") and there == "coil":
+            refused.append(
+                f"Number {number} is {function}, line voltage, on the old relay and the 24 V coil on the new one."
+            )
+    same = all(move.old == move.new for move in moves)
+    return Replacement(moves=moves, refused=tuple(sorted(refused)), is_same_numbering=same)

@@ -1,0 +1,300 @@
+"""Any place of a unit a meter can be put to, in words: beyond the run sheet's points, every terminal and every part.
+
+`volts:A:B` and `dc_volts:A:B` between two terminals, `amps:PLACE` or `amps:PLACE+PLACE` around conductors, `ohms:PART`
+with the part's leads off, `ohms:A:B` in circuit.
+"""
+
+from collections.abc import Sequence
+from functools import lru_cache
+
+from plentar.core.circuit.wiring import wire
+from plentar.core.errors import ReadingError
+from plentar.core.unit.nameplate import Nameplate
+from plentar.core.unit.place import GROUND, Place, frame_of, place_of, spot_of
+from plentar.core.unit.points import Point, part_words, rung_terminals, test_points
+from plentar.core.unit.quantities import QUANTITIES, Quantity
+
+__all__ = ["contact_of", "find_point", "nearby_points", "ohms_parts", "part_terminals", "place_words", "terminal_words"]
+
+CAPACITOR = "blower.capacitor"
+
+
+def find_point(plate: Nameplate, point_id: str) -> Point:
+    """Return the point with this id, one of the run sheet's or any other place of the unit.
+
+    Two probes may be set down in either order: the point has one id, the run sheet's where that names the two.
+
+    Raises:
+        ReadingError: The unit has no such place, or the function cannot be used there.
+    """
+    point = _found(plate, point_id)
+    if point is None:
+        raise ReadingError(f"this unit has no point {point_id[:80]!r}", field="point")
+    return point
+
+
+@lru_cache(maxsize=1024)
+def _found(plate: Nameplate, point_id: str) -> Point | None:
+    sheet = _run_sheet(plate)
+    function, ends = spot_of(point_id).function, spot_of(point_id).places
+    if len(ends) == 2 and point_id not in sheet:
+        # No sheet names them: by name, the frame last.
+        there, back = sorted(ends, key=lambda end: (end == GROUND, end)), ":".join(reversed(ends))
+        point_id = f"{function}:{back}" if f"{function}:{back}" in sheet else f"{function}:{':'.join(there)}"
+    return sheet.get(point_id) or _anywhere(plate, point_id)
+
+
+@lru_cache(maxsize=256)
+def _run_sheet(plate: Nameplate) -> dict[str, Point]:
+    return {point.id: point for point in test_points(plate)}
+
+
+def _anywhere(plate: Nameplate, point_id: str) -> Point | None:
+    function, places = spot_of(point_id).function, spot_of(point_id).places
+    if function not in QUANTITIES or not all(places) or not places:
+        return None
+    circuit = wire(plate)
+    if not QUANTITIES[function].is_predicted:
+        return _measured(plate, point_id, QUANTITIES[function], ":".join(places))
+    if function == "amps":
+        return _clamp(plate, point_id)
+    if function == "ohms" and len(places) == 1:
+        part = places[0]
+        if part not in ohms_parts(plate):
+            return None
+        where = "one lead off, to bare metal" if place_of(part).is_to_frame else "its own leads off"
+        return Point(id=point_id, label=place_words(plate, part), where=where, step="trace", subject=part)
+    if len(places) != 2 or places[0] == places[1] or any(place not in circuit.terminals for place in places):
+        return None
+    between = " to ".join(terminal_words(plate, place) for place in places)
+    part = _part_between(plate, places[0], places[1])
+    label = place_words(plate, part) if part else between
+    where = f"{'across it, ' if part else 'between them, '}{'in circuit' if function == 'ohms' else 'AC'}"
+    where = where.replace("AC", "DC") if function == "dc_volts" else where
+    return Point(id=point_id, label=label, where=where, step=_step_of(plate, places), subject=part or places[0])
+
+
+def _measured(plate: Nameplate, point_id: str, quantity: Quantity, place: str) -> Point | None:
+    """Return one of a quantity's own places; a blower without a run capacitor has none to measure."""
+    if place not in quantity.places or (place == CAPACITOR and plate.blower.kind != "psc"):
+        return None
+    return Point(
+        id=point_id,
+        label=quantity.places[place],
+        where=quantity.where,
+        step=quantity.step,
+        subject="blower" if place == CAPACITOR else place,
+    )
+
+
+def _clamp(plate: Nameplate, point_id: str) -> Point | None:
+    names = spot_of(point_id).conductors
+    known = {clamp.place for clamp in wire(plate).clamps}
+    if not names or len(set(names)) != len(names) or any(name not in known for name in names):
+        return None
+    words = " and ".join(_clamp_words(plate, name) for name in names)
+    where = "one conductor" if len(names) == 1 else f"all {len(names)} in the jaw at once"
+    return Point(id=point_id, label=words, where=where, step="strips", subject=names[0])
+
+
+def _clamp_words(plate: Nameplate, name: str) -> str:
+    lead = place_of(name)
+    if lead.part == "return":
+        return f"{part_words(lead.owner)}, its other lead"
+    return {"interlock": "Interlock lead", "control": "R lead, control current", "blower": "Blower"}.get(
+        name, part_words(name)
+    )
+
+
+def _step_of(plate: Nameplate, places: Sequence[str]) -> str:
+    found = [place_of(place) for place in places]
+    if any(place.is_control or place.owner == "transformer" for place in found):
+        return "heat-call"
+    supplies = {"panel", GROUND, *(feed.id for feed in plate.feeds), *(branch.id for branch in plate.branches)}
+    if all(place.owner in supplies for place in found):
+        return "supply"
+    return "trace"
+
+
+@lru_cache(maxsize=256)
+def ohms_parts(plate: Nameplate) -> tuple[str, ...]:
+    """Return the parts whose ohms or continuity can be read with their own leads off."""
+    circuit = wire(plate)
+    parts = [f"{strip.id}.element" for strip in plate.circuits]
+    parts += [frame_of(f"{strip.id}.element") for strip in plate.circuits]
+    parts += [branch.id for branch in circuit.branches if place_of(branch.id).is_coil]
+    parts += [motor for motor in circuit.motors if plate.blower.kind == "psc"]
+    by_itself = ("limit", "link", "thermal", "relay", "fuse", "cold")
+    parts += [contact.id for contact in circuit.contacts if contact.moved_by[0] in by_itself]
+    return tuple(parts)
+
+
+def contact_of(plate: Nameplate, part: str) -> bool:
+    """Tell whether a part is a contact."""
+    return any(contact.id == part for contact in wire(plate).contacts)
+
+
+@lru_cache(maxsize=1024)
+def part_terminals(plate: Nameplate, part: str) -> tuple[str, ...]:
+    """Return the terminals of a part, so that volts read at any of them can be told to be at the part."""
+    circuit = wire(plate)
+    name = place_of(part).whole_part if place_of(part).is_to_frame else part
+    ends = [(contact.a, contact.b) for contact in circuit.contacts if contact.id == name]
+    ends += [(branch.a, branch.b) for branch in circuit.branches if branch.id == name]
+    return tuple(end for pair in ends for end in pair if end != GROUND)
+
+
+def _is_whole(place: Place) -> bool:
+    return place.is_element or place.is_coil or place.is_motor
+
+
+def _part_between(plate: Nameplate, a: str, b: str) -> str:
+    """Return the part whose two ends these are, or nothing."""
+    circuit = wire(plate)
+    wanted = {a, b}
+    for contact in circuit.contacts:
+        if {contact.a, contact.b} == wanted:
+            return contact.id
+    for branch in circuit.branches:
+        if {branch.a, branch.b} == wanted and _is_whole(place_of(branch.id)):
+            return branch.id
+    return ""
+
+
+@lru_cache(maxsize=1024)
+def place_words(plate: Nameplate, part: str) -> str:
+    """Return a part in words: `seq-a.coil` is Seq A heater.
+
+    Example:
+        >>> from plentar.core.unit.patterns import PATTERNS
+        >>> unit = PATTERNS["two-strip-sequencer"]()
+        >>> [place_words(unit, part) for part in ("seq-a.coil", "strip-b.limit", "blower-relay.nc", "seq-a.pole-2")]
+        ['Seq A heater', 'Strip B limit', 'Blower relay NC', 'Seq A pole 2']
+    """
+    place = place_of(part)
+    rest = ".".join(piece for piece in (place.part, place.end) if piece)
+    if part == "fuse":
+        return "Control fuse"
+    if place.is_to_frame:
+        return f"{part_words(place.owner)} {place.part} to frame"
+    if place.is_motor:
+        return f"Blower winding, {place.tap}" if place.tap else "Blower winding"
+    if _is_feed(plate, place.owner) and rest.startswith("breaker-"):
+        return f"{part_words(place.owner)} breaker, {rest[-2:].upper()} pole"
+    if place.is_coil and place.owner in {device.id for device in plate.devices}:
+        return f"{part_words(place.owner)} {plate.device(place.owner).of_kind.drive}"
+    if plate.blower.relay is not None and place.owner == plate.blower.relay.id:
+        return f"Blower relay {rest.upper() if rest.startswith(('nc', 'no')) else rest}".replace("-", " ").strip()
+    owner = "Outdoor thermostat" if place.owner == "outdoor-thermostat" else part_words(place.owner)
+    return f"{owner} {rest.replace('-', ' ')}".strip()
+
+
+def _is_feed(plate: Nameplate, owner: str) -> bool:
+    return any(feed.id == owner for feed in plate.feeds)
+
+
+@lru_cache(maxsize=1024)
+def terminal_words(plate: Nameplate, terminal: str) -> str:
+    """Return a terminal in words.
+
+    Example:
+        >>> from plentar.core.unit.patterns import PATTERNS
+        >>> unit = PATTERNS["two-strip-sequencer"]()
+        >>> [terminal_words(unit, t) for t in ("feed-1.l1", "strip-a.limit.2", "seq-a.pole-1.load", "board.w")]
+        ['L1 at the unit', 'Strip A limit, L2 side', 'Seq A pole 1, load side', 'W at the board']
+    """
+    if terminal == GROUND:
+        return "ground"
+    place = place_of(terminal)
+    owner, is_feed = place.owner, _is_feed(plate, place.owner)
+    which = f", {owner.replace('-', ' ')}" if is_feed and len(plate.feeds) > 1 else ""
+    if place.leg:
+        where = {"breaker": "behind the breaker", "disconnect": "into the disconnect"}.get(place.part)
+        if where is None:
+            where = f"at {'the panel' if owner == 'panel' else 'the unit' if is_feed else part_words(owner).lower()}"
+        return f"{place.leg.upper()} {where}{which}"
+    if owner in ("board", "thermostat"):
+        return f"{place.part.upper()} at the {owner}"
+    if owner == "transformer":
+        return f"transformer {'primary ' if place.part.isdigit() else ''}{place.part.upper()}"
+    if place.end in ("line", "load"):
+        return f"{place_words(plate, place.whole_part)}, {place.end} side"
+    if place.part == "coil":
+        return f"{place_words(plate, place.whole_part)}, {'call' if place.end == '1' else 'common'} side"
+    if place.end in ("1", "2"):
+        return f"{place_words(plate, place.whole_part)}, L{place.end} side"
+    return place_words(plate, terminal)
+
+
+def nearby_points(plate: Nameplate, point: Point) -> list[tuple[str, str]]:
+    """Return the other readings that belong beside a point, with short words, in the order they are usually taken."""
+    if point.step == "supply":
+        found = _around_feed(plate, point)
+    elif point.step == "heat-call":
+        found = _around_control(plate, point)
+    else:
+        found = _around_rung(plate, point)
+    return [(name, words) for name, words in found if name != point.id]
+
+
+def _around_feed(plate: Nameplate, point: Point) -> list[tuple[str, str]]:
+    feed = next((feed.id for feed in plate.feeds if feed.id in point.id), plate.feeds[0].id)
+    found = [
+        (f"volts:{feed}.l1:{feed}.l2", "unit L1–L2"),
+        (f"volts:{feed}.l1:ground", "L1–ground"),
+        (f"volts:{feed}.l2:ground", "L2–ground"),
+        (f"volts:{feed}.disconnect.l1:{feed}.disconnect.l2", "disconnect"),
+        (f"volts:{feed}.breaker.l1:{feed}.breaker.l2", "breaker, load side"),
+        ("volts:panel.l1:panel.l2", "panel"),
+    ]
+    for leg in ("l1", "l2"):
+        found.append((f"volts:panel.{leg}:{feed}.breaker.{leg}", f"across breaker pole {leg.upper()}"))
+        found.append((f"volts:{feed}.disconnect.{leg}:{feed}.{leg}", f"across disconnect {leg.upper()}"))
+    behind = [branch.id for branch in plate.branches if branch.feed == feed]
+    return found + [(f"volts:{name}.l1:{name}.l2", f"behind {part_words(name).lower()}") for name in behind]
+
+
+def _around_control(plate: Nameplate, point: Point) -> list[tuple[str, str]]:
+    found = [
+        ("volts:transformer.r:transformer.c", "transformer"),
+        ("volts:board.r:board.c", "R–C at the board"),
+        ("volts:transformer.r:board.r", "across the fuse"),
+        ("amps:control", "control current"),
+    ]
+    for call in plate.calls:
+        name = call.lower()
+        found.append((f"volts:board.{name}:board.c", f"{call}–C at the board"))
+        if name in point.id:
+            found.append((f"volts:thermostat.{name}:board.c", f"{call} at the thermostat"))
+    for device in plate.devices:
+        function = device.of_kind.coil_function
+        found.append((f"{function}:{device.id}.coil.1:{device.id}.coil.2", place_words(plate, f"{device.id}.coil")))
+        if device.of_kind.is_rectified and device.id in point.id:
+            found.append((f"volts:{device.id}.rectifier.1:board.c", "AC into its board"))
+        if device.id in point.id:
+            found.append((f"volts:{device.id}.coil.2:board.c", "along its common lead"))
+            found.append((f"ohms:{device.id}.coil", "its ohms"))
+    return found
+
+
+def _around_rung(plate: Nameplate, point: Point) -> list[tuple[str, str]]:
+    strips = [strip for strip in plate.circuits if strip.id in point.id or strip.id == point.subject]
+    if not strips:
+        pole = next((strip for strip in plate.circuits if f"{strip.device}.pole" in point.id), None)
+        strips = [pole] if pole is not None else []
+    if not strips:
+        return [("amps:blower", "blower amps"), ("amps:control", "control current")]
+    strip = strips[0]
+    name = strip.id
+    found = [(f"amps:{name}", "amps"), (f"amps:{name}.return", "amps, other lead")]
+    for part, a, b in rung_terminals(strip):
+        found.append((f"volts:{a}:{b}", f"across {part}"))
+    found += [
+        (f"amps:{name}+{name}.return", "both leads in the jaw"),
+        (f"ohms:{name}.element", "element ohms"),
+        (f"ohms:{frame_of(f'{name}.element')}", "element to frame"),
+    ]
+    found += [(f"ohms:{name}.{part}", f"{part} ohms") for part in ("link", "limit") if part in strip.order]
+    if any(clamp.id == "amps:interlock" for clamp in wire(plate).clamps):
+        found.append(("amps:interlock", "interlock lead"))
+    return found

@@ -1,0 +1,499 @@
+"""Node equations of many variants of one circuit at once, contacts settled to a fixed point.
+
+Every variant is the same circuit with its own changes. Leads are merged to nodes by union-find, so a lead that is off
+is two nodes and an open contact is no branch at all; then one elimination serves all variants, each with its own
+numbers. (Opening contacts by low-rank updates was measured to be off by 100 V on floating pieces; this solves anew.)
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from plentar.core.circuit.changes import Changes
+from plentar.core.circuit.drive import Drive
+from plentar.core.circuit.elimination import Pattern
+from plentar.core.circuit.network import (
+    ECM,
+    HOLD_SHARE,
+    MAX_STEPS,
+    SEIZED_SHARE,
+    SEPARATE,
+    SHORTED_SHARE,
+    STRAY_SIEMENS,
+    TURNING_SHARE,
+    Circuit,
+)
+from plentar.core.circuit.pieces import pieces_of
+
+__all__ = ["Settled", "Variants", "settle"]
+
+Complex = NDArray[np.complex128]
+Ints = NDArray[np.int64]
+Bools = NDArray[np.bool_]
+
+
+class Variants:
+    """A circuit under a list of changes, as arrays: one row a variant."""
+
+    def __init__(self, circuit: Circuit, changes: Sequence[Changes]) -> None:
+        self.circuit = circuit
+        self.changes = tuple(changes)
+        count = len(changes)
+        self.count = count
+        self.branch_at = {branch.id: i for i, branch in enumerate(circuit.branches)}
+        self.contact_at = {contact.id: i for i, contact in enumerate(circuit.contacts)}
+        self.devices = {device: i for i, device in enumerate(circuit.coils)}
+        self.node_of, self.base_nodes = self._nodes()
+        self.nodes = max(self.base_nodes, int(self.node_of.max()) + 1)
+        terminal = circuit.terminals
+        self.branch_a, self.branch_b = self._ends([(b.a, b.b) for b in circuit.branches], terminal)
+        self.contact_a, self.contact_b = self._ends([(c.a, c.b) for c in circuit.contacts], terminal)
+        self.admittance = np.tile(np.array([1 / b.ohms for b in circuit.branches]), (count, 1))
+        conductance = np.array([0.0 if np.isinf(b.dc_ohms) else 1 / b.dc_ohms for b in circuit.branches])
+        self.conductance = np.tile(conductance, (count, 1))
+        self.closed = np.tile(np.array([1 / c.ohms for c in circuit.contacts]), (count, 1))
+        self.forced = np.full((count, len(circuit.contacts)), -1, dtype=np.int8)
+        self.trips_at = np.full((count, len(circuit.contacts)), np.inf)
+        ports = circuit.two_ports
+        self.ports = np.array(
+            [[terminal[n] for n in (p.in_a, p.in_b, p.out_a, p.out_b)] for p in ports], dtype=np.int64
+        ).reshape(-1, 4)
+        self.port_at = {port.id: i for i, port in enumerate(ports)}
+        self.ratio = np.tile(np.array([p.ratio for p in ports]), (count, 1))
+        self.port_admittance = np.tile(np.array([1 / p.ohms for p in ports]), (count, 1))
+        slots = max([1, *(len(change.split) for change in changes)])
+        self.split_a = np.zeros((count, slots), dtype=np.int64)
+        self.split_b = np.zeros((count, slots), dtype=np.int64)
+        self.split_y = np.zeros((count, slots))
+        for row, change in enumerate(changes):
+            self._apply(row, change)
+        self.coil_works = self._coil_works()
+        self.pattern = self.pattern_of(grounded=True)
+        self._static = self.assemble(self.pattern, self.admittance, with_ports=True)
+
+    def _coil_works(self) -> Bools:
+        """Tell which coils and heaters can still pull: volts across an open or shorted one move nothing."""
+        works = np.ones((self.count, len(self.devices)), dtype=bool)
+        for device, i in self.devices.items():
+            at = self.branch_at.get(f"{device}.coil")
+            if at is not None:
+                share = np.abs(self.admittance[:, at] * self.circuit.branches[at].ohms)
+                works[:, i] = (share > 0) & (share < SHORTED_SHARE)
+        return works
+
+    def _nodes(self) -> tuple[Ints, int]:
+        """Return the node of each terminal in each variant, and how many nodes the unchanged circuit has.
+
+        Only variants with changed leads are merged anew. Where a lead is off, one side keeps the node's number and the
+        other gets one past the unchanged circuit's, so that the pattern of the matrices stays one for all.
+        """
+        count = len(self.circuit.terminals)
+        base = _numbered(_merge(self.circuit, Changes(), count), np.arange(count))
+        rows = np.tile(base, (self.count, 1))
+        for row, change in enumerate(self.changes):
+            if change.split or change.moved:
+                rows[row] = _numbered(_merge(self.circuit, change, count), base)
+        return rows, int(base.max()) + 1
+
+    def pattern_of(self, *, grounded: bool) -> Pattern:
+        """Return the pattern of the node matrices, ground held at 0 V or an ordinary node."""
+        size = self.nodes
+        ends = [(self.branch_a, self.branch_b), (self.contact_a, self.contact_b), (self.split_a, self.split_b)]
+        ports = self.node_of[:, self.ports]
+        ends += [(ports[:, :, i], ports[:, :, j]) for i in range(4) for j in range(i)]
+        touching = np.unique(np.concatenate([(a * size + b).ravel() for a, b in ends]))
+        pairs = [divmod(int(pair), size) for pair in touching]
+        return Pattern(size, pairs, grounded=grounded, late=size - self.base_nodes)
+
+    def _ends(self, pairs: Sequence[tuple[str, str]], terminal: dict[str, int]) -> tuple[Ints, Ints]:
+        a = np.array([terminal[x] for x, _ in pairs], dtype=np.int64)
+        b = np.array([terminal[y] for _, y in pairs], dtype=np.int64)
+        return self.node_of[:, a], self.node_of[:, b]
+
+    def _apply(self, row: int, change: Changes) -> None:
+        for name, (ohms, dc_ohms) in change.ohms.items():
+            at = self.branch_at[name]
+            self.admittance[row, at] = 0 if np.isinf(abs(ohms)) else 1 / ohms
+            self.conductance[row, at] = 0 if np.isinf(dc_ohms) else 1 / dc_ohms
+        for name, is_closed in change.forced.items():
+            self.forced[row, self.contact_at[name]] = is_closed
+        for name, contact_ohms in change.contact_ohms.items():
+            self.closed[row, self.contact_at[name]] = 1 / contact_ohms
+        for name, trip_amps in change.trips_at.items():
+            self.trips_at[row, self.contact_at[name]] = trip_amps
+        for name, factor in change.ratio.items():
+            at = self.port_at[name]
+            self.ratio[row, at] *= factor
+            if factor == 0:
+                self.port_admittance[row, at] = 0
+        ends = {lead.id: (lead.a, lead.b) for lead in self.circuit.leads}
+        for slot, (name, split_ohms) in enumerate(change.split.items()):
+            a, b = ends[name]
+            self.split_a[row, slot] = self.node_of[row, self.circuit.terminals[a]]
+            self.split_b[row, slot] = self.node_of[row, self.circuit.terminals[b]]
+            self.split_y[row, slot] = 0 if np.isinf(split_ohms) else 1 / split_ohms
+
+    def assemble(self, pattern: Pattern, admittance: NDArray[Any], *, with_ports: bool) -> NDArray[Any]:
+        """Return the entries of the node matrices of everything that no contact switches."""
+        total = np.zeros((pattern.slots, self.count), dtype=admittance.dtype)
+        pattern.stamp(total, self.branch_a, self.branch_b, admittance)
+        pattern.stamp(total, self.split_a, self.split_b, self.split_y.astype(admittance.dtype))
+        if with_ports:
+            ends = self.node_of[:, self.ports]
+            n, y = self.ratio, self.port_admittance
+            # I_out = y (n V_in − V_out) flows out of out_a; the input carries n times that.
+            weights = (n, -n, -np.ones_like(n), np.ones_like(n))
+            for i in range(4):
+                for j in range(i + 1):
+                    # The triangle holds an entry once; two terminals on one node add both halves to its diagonal.
+                    twice = np.where((ends[:, :, i] == ends[:, :, j]) & (i != j), 2.0, 1.0)
+                    pattern.add(total, ends[:, :, i], ends[:, :, j], twice * y * weights[i] * weights[j])
+            for source in self.circuit.sources:
+                node = self.node_of[:, self.circuit.terminals[source.node]][:, None]
+                pattern.add(total, node, node, np.full(node.shape, 1 / source.ohms, dtype=admittance.dtype))
+        return total
+
+    def factored(self, rows: Ints, states: Bools) -> Complex:
+        """Return the eliminated matrices of some variants with their contacts in these states."""
+        # take() copies in row order, so what follows may write into it, seen flat.
+        values = np.take(self._static, rows, axis=1)
+        self.pattern.stamp(
+            values, self.contact_a[rows], self.contact_b[rows], (self.closed[rows] * states).astype(complex)
+        )
+        self.pattern.factor(values)
+        return values
+
+    def solved(self, rows: Ints, states: Bools, excitation: Complex) -> Complex:
+        """Return the node volts of some variants, one row a variant."""
+        answer: Complex = self.pattern.solve(self.factored(rows, states), excitation[rows].T)
+        return answer.T
+
+
+def _merge(circuit: Circuit, change: Changes, count: int) -> list[int]:
+    """Return for each terminal the smallest terminal it is joined with."""
+    parent = list(range(count))
+
+    def root(x: int) -> int:
+        while parent[x] != x:
+            parent[x] = parent[parent[x]]
+            x = parent[x]
+        return x
+
+    terminal = circuit.terminals
+    for lead in circuit.leads:
+        if lead.id in change.split:
+            continue
+        x, y = root(terminal[lead.a]), root(terminal[change.moved.get(lead.id, lead.b)])
+        if x != y:
+            # The smaller number wins, so ground stays node 0.
+            parent[max(x, y)] = min(x, y)
+    return [root(x) for x in range(count)]
+
+
+def _numbered(roots: Sequence[int], base: Ints) -> Ints:
+    """Number groups of terminals: by the unchanged circuit's number of their first terminal while that is free."""
+    is_base = bool(np.array_equal(base, np.arange(len(roots))))
+    number: dict[int, int] = {}
+    spare = 0 if is_base else int(base.max()) + 1
+    taken: set[int] = set()
+    for first in roots:
+        if first in number:
+            continue
+        wanted = int(base[first])
+        if is_base or wanted in taken:
+            wanted, spare = spare, spare + 1
+        number[first] = wanted
+        taken.add(wanted)
+    return np.array([number[first] for first in roots], dtype=np.int64)
+
+
+@dataclass(slots=True)
+class Settled:
+    """Node volts and contact states of every variant under one drive; `chatters` marks those that never rest."""
+
+    variants: Variants
+    drive: Drive
+    volts: Complex
+    states: Bools
+    tripped: Bools
+    chatters: Bools
+    energised: Bools
+    hot: Bools
+    airless: Bools
+    # Only variants in which something floats have an impedance matrix; `soft_at` tells which of them, -1 for none.
+    soft_at: Ints
+    impedance: Complex
+
+    def copy(self) -> "Settled":
+        """Return a copy that can go on without changing this one."""
+        return replace(
+            self,
+            volts=self.volts.copy(),
+            states=self.states.copy(),
+            tripped=self.tripped.copy(),
+            energised=self.energised.copy(),
+            hot=self.hot.copy(),
+            airless=self.airless.copy(),
+            soft_at=self.soft_at.copy(),
+        )
+
+    def at(self, terminal: str) -> Complex:
+        """Return each variant's phasor at a terminal, against ground [V]."""
+        node = self.variants.node_of[:, self.variants.circuit.terminals[terminal]]
+        found: Complex = self.volts[np.arange(self.variants.count), node]
+        return found
+
+    def amps(self, clamp: str) -> Complex:
+        """Return each variant's phasor current at a clamp's place [A]."""
+        v = self.variants
+        place = next(c for c in v.circuit.clamps if c.id == clamp)
+        total = np.zeros(v.count, dtype=np.complex128)
+        layers = np.arange(v.count)
+        for name, sign in place.through:
+            if name == SEPARATE and self.drive.separate:
+                total += -sign * v.circuit.separate_amps
+            if name in v.branch_at:
+                i = v.branch_at[name]
+                y = v.admittance[:, i]
+                a, b = v.branch_a[:, i], v.branch_b[:, i]
+            else:
+                i = v.contact_at[name]
+                y = v.closed[:, i] * self.states[:, i]
+                a, b = v.contact_a[:, i], v.contact_b[:, i]
+            total += sign * y * (self.volts[layers, a] - self.volts[layers, b])
+        return total
+
+
+def settle(variants: Variants, drive: Drive, *, with_impedance: bool = True, start: "Settled | None" = None) -> Settled:
+    """Solve every variant from de-energised to rest.
+
+    Faster mechanisms move first: instant trips, relays, the fuse, thermal sequencers, thermal trips, limits. Trips
+    latch. A relay that keeps turning is reported as chattering and left where it was.
+
+    Args:
+        variants: The circuit and its changes.
+        drive: Feeds and calls.
+        with_impedance: Also return the impedance matrices that the meter's loading needs.
+        start: A settled state of the same variants to go on from, for a drive that only lets more move.
+    """
+    count = variants.count
+    if start is None:
+        states = np.zeros((count, len(variants.circuit.contacts)), dtype=bool)
+        energised = np.zeros((count, len(variants.devices)), dtype=bool)
+        volts = np.zeros((count, variants.nodes), dtype=np.complex128)
+        found = Settled(
+            variants,
+            drive,
+            volts,
+            states,
+            np.zeros_like(states),
+            np.zeros(count, dtype=bool),
+            energised,
+            np.zeros_like(energised),
+            np.zeros_like(states),
+            np.full(count, -1),
+            np.zeros((variants.nodes, variants.nodes, 0), dtype=np.complex64),
+        )
+    else:
+        found = start.copy()
+        found.drive = drive
+    mover = _Movers(variants, drive)
+    turns = np.zeros(count, dtype=np.int64)
+    active = np.arange(count)
+    moved_ever = np.zeros(count, dtype=bool)
+    if start is not None:
+        active = active[mover.advance(active, found)]
+        moved_ever[active] = True
+    while active.size:
+        found.states[active] = mover.states(found, active)
+        found.volts[active] = variants.solved(active, found.states[active], mover.excitation)
+        changed = mover.advance(active, found)
+        turns[active] += changed[active]
+        active = active[changed[active] & (turns[active] < MAX_STEPS)]
+    found.chatters = turns >= MAX_STEPS
+    if with_impedance:
+        _impedances(found, moved_ever if start is not None else np.ones(count, dtype=bool))
+    return found
+
+
+def _impedances(found: Settled, anew: Bools) -> None:
+    """Fill in the impedance matrices of the floating variants that have none yet or changed."""
+    variants, size = found.variants, found.variants.nodes
+    kept = np.nonzero(~anew & (found.soft_at >= 0))[0]
+    rows = np.nonzero(anew & _has_floating(found))[0]
+    identity = np.broadcast_to(np.eye(size, dtype=np.complex128)[:, :, None], (size, size, rows.size))
+    solved = variants.pattern.solve(variants.factored(rows, found.states[rows]), identity).astype(np.complex64)
+    found.impedance = np.concatenate([found.impedance[:, :, found.soft_at[kept]], solved], axis=2)
+    found.soft_at = np.full(variants.count, -1)
+    found.soft_at[np.concatenate([kept, rows])] = np.arange(kept.size + rows.size)
+
+
+def _has_floating(found: Settled) -> Bools:
+    """Tell which variants have a conductor that only strays tie to the rest, by counting connected pieces.
+
+    The supply is one piece and a control side without a grounded common another; more than that means something floats.
+    """
+    v = found.variants
+    size, layers = v.nodes, np.arange(v.count)[:, None] * v.nodes
+    ports = v.node_of[:, v.ports]
+    live_ports = v.port_admittance != 0
+    ends = [
+        (v.branch_a, v.branch_b, np.abs(v.admittance) > STRAY_SIEMENS),
+        (v.contact_a, v.contact_b, found.states),
+        (v.split_a, v.split_b, v.split_y > 0),
+        (ports[:, :, 0], ports[:, :, 1], live_ports),
+        (ports[:, :, 2], ports[:, :, 3], live_ports),
+    ]
+    sources = v.node_of[:, [v.circuit.terminals[source.node] for source in v.circuit.sources]]
+    ends.append((np.zeros_like(sources), sources, np.ones(sources.shape, dtype=bool)))
+    a = np.concatenate([(layers + x)[used] for x, _, used in ends])
+    b = np.concatenate([(layers + y)[used] for _, y, used in ends])
+    piece = pieces_of(v.count * size, a, b)
+    exists = np.zeros((v.count, size), dtype=bool)
+    exists[layers // size, v.node_of] = True
+    first = np.zeros(v.count * size, dtype=bool)
+    first[np.unique(piece, return_index=True)[1]] = True
+    pieces = (first.reshape(v.count, size) & exists).sum(axis=1)
+    common = v.node_of[:, v.circuit.terminals["transformer.c"]]
+    floats: Bools = np.greater(pieces, np.where(common == 0, 1, 2))
+    return floats
+
+
+class _Movers:
+    """What moves each contact under one drive."""
+
+    def __init__(self, variants: Variants, drive: Drive) -> None:
+        self.v = variants
+        self.drive = drive
+        circuit = variants.circuit
+        self.excitation = np.zeros((variants.count, variants.nodes), dtype=np.complex128)
+        for source in circuit.sources:
+            node = variants.node_of[:, circuit.terminals[source.node]]
+            np.add.at(self.excitation, (np.arange(variants.count), node), source.volts / source.ohms)
+        if drive.separate:
+            for end, sign in (("board.r", 1.0), ("board.c", -1.0)):
+                node = variants.node_of[:, circuit.terminals[end]]
+                np.add.at(self.excitation, (np.arange(variants.count), node), sign * circuit.separate_amps)
+        self.rest = np.array([c.is_closed_at_rest for c in circuit.contacts])
+        self.device = np.full(len(circuit.contacts), -1)
+        self.is_thermal = np.zeros(len(circuit.contacts), dtype=bool)
+        self.taken_off = np.zeros(len(circuit.contacts), dtype=bool)
+        self.is_ecm = np.array([c.driver == "ecm" for c in circuit.contacts])
+        for i, contact in enumerate(circuit.contacts):
+            kind, name = contact.moved_by
+            if kind == "call":
+                self.rest[i] = name in drive.calls and not drive.bypassed
+            elif kind == "jumper":
+                self.rest[i] = name in drive.calls and drive.bypassed
+            elif kind == "thermostat":
+                self.rest[i] = not drive.bypassed
+                self.taken_off[i] = drive.bypassed
+            elif kind == "feed":
+                self.rest[i] = name not in drive.dead_feeds
+            elif kind == "disconnect":
+                self.rest[i] = name not in drive.opened
+            elif kind == "fuse":
+                # A separate source stands at R and C with the fuse out: it must not feed the transformer backwards.
+                self.rest[i] = drive.has_control
+                self.taken_off[i] = drive.separate
+            elif kind == "separate":
+                self.rest[i] = drive.separate
+            elif kind in ("relay", "thermal"):
+                self.device[i] = variants.devices[name]
+                self.is_thermal[i] = kind == "thermal"
+        self.waiting = np.array([c.id in drive.waiting for c in circuit.contacts])
+        self.trip = np.array([c.trip_amps for c in circuit.contacts])
+        self.trip_group = _trip_groups(circuit)
+        self.pull = np.array([pull for _, _, pull in circuit.coils.values()])
+        self.coil_ends = np.array([[circuit.terminals[a], circuit.terminals[b]] for a, b, _ in circuit.coils.values()])
+        thermal_devices = {self.device[i] for i in range(len(self.rest)) if self.is_thermal[i]}
+        self.device_is_thermal = np.array([i in thermal_devices for i in range(len(self.pull))])
+        self.ecm = np.array([name.startswith(ECM) for name in circuit.coils])
+        self.limits = [(i, c.moved_by[1]) for i, c in enumerate(circuit.contacts) if c.moved_by[0] == "limit"]
+
+    def states(self, found: Settled, rows: Ints) -> Bools:
+        """Return which contacts are closed."""
+        energised, hot = found.energised[rows], found.hot[rows]
+        state: Bools = np.tile(self.rest, (len(rows), 1))
+        switched = self.device >= 0
+        driven = np.where(self.is_thermal[switched], hot[:, self.device[switched]], energised[:, self.device[switched]])
+        state[:, switched] ^= driven
+        state[:, self.waiting] = self.rest[self.waiting]
+        if self.ecm.any():
+            state[:, self.is_ecm] = energised[:, self.ecm].max(axis=1, keepdims=True)
+        state &= ~found.airless[rows]
+        forced = np.where(self.taken_off, -1, self.v.forced[rows])
+        closed: Bools = np.where(forced >= 0, forced == 1, state) & ~found.tripped[rows]
+        return closed
+
+    def advance(self, rows: Ints, found: Settled) -> Bools:
+        """Let the fastest mechanism that wants to move do so in each variant; return which variants moved."""
+        volts, states, tripped = found.volts, found.states, found.tripped
+        energised, hot = found.energised, found.hot
+        moved = np.zeros(self.v.count, dtype=bool)
+        layers = rows[:, None]
+        a, b = self.v.contact_a[rows], self.v.contact_b[rows]
+        amps = np.abs((volts[layers, a] - volts[layers, b]) * self.v.closed[rows] * states[rows])
+        over: Bools = np.logical_and(amps > self.trip, states[rows])
+        trips = over & (self.trip_group >= 0)
+        self._latch(rows, trips, tripped, moved)
+        ends = self.v.node_of[rows][:, self.coil_ends]
+        across = np.abs(volts[layers, ends[:, :, 0]] - volts[layers, ends[:, :, 1]]) * self.v.coil_works[rows]
+        quick = (
+            np.where(energised[rows], across > HOLD_SHARE * self.pull, across >= self.pull) & ~self.device_is_thermal
+        )
+        free = ~moved[rows]
+        turn = free & (quick != energised[rows]).any(axis=1)
+        energised[rows[turn]] = quick[turn]
+        moved[rows[turn]] = True
+        fuse_only = over & (self.trip_group < 0) & ~moved[rows][:, None]
+        self._latch(rows, fuse_only, tripped, moved)
+        warm: Bools = np.logical_and(across >= self.pull, self.device_is_thermal)
+        turn = ~moved[rows] & (warm != hot[rows]).any(axis=1)
+        hot[rows[turn]] = warm[turn]
+        moved[rows[turn]] = True
+        slow = (amps > self.v.trips_at[rows]) & states[rows] & ~moved[rows][:, None]
+        self._latch(rows, slow, tripped, moved)
+        if self.drive.limits_open:
+            self._open_limits(rows, volts, found.airless, moved)
+        return moved
+
+    def _latch(self, rows: Ints, over: Bools, tripped: Bools, moved: Bools) -> None:
+        for row, contact in zip(*np.nonzero(over), strict=True):
+            group = self.trip_group[contact]
+            together = np.zeros(len(self.trip), dtype=bool)
+            mates = (
+                [i for i, other in enumerate(self.trip_group.tolist()) if other == group] if group >= 0 else [contact]
+            )
+            together[mates] = True
+            tripped[rows[row]] |= together
+            moved[rows[row]] = True
+
+    def _open_limits(self, rows: Ints, volts: Complex, no_air: Bools, moved: Bools) -> None:
+        v, circuit = self.v, self.v.circuit
+        has_air = np.zeros(len(rows), dtype=bool)
+        for motor in circuit.motors:
+            i = v.branch_at[motor]
+            across = np.abs(volts[rows, v.branch_a[rows, i]] - volts[rows, v.branch_b[rows, i]])
+            drawn = np.abs(v.admittance[rows, i]) * abs(circuit.branches[i].ohms)
+            # A rotor that stands still draws several times what it does running: it moves no air, whatever its size.
+            turning = (drawn > 0) & (drawn < SEIZED_SHARE) & (across > TURNING_SHARE * circuit.line_volts)
+            has_air |= turning
+        for contact, name in self.limits:
+            i = v.branch_at[f"{name}.element"]
+            across = np.abs(volts[rows, v.branch_a[rows, i]] - volts[rows, v.branch_b[rows, i]])
+            heats = (across * np.abs(v.admittance[rows, i]) > 3.0) & ~has_air & ~moved[rows] & ~no_air[rows, contact]
+            no_air[rows[heats], contact] = True
+            moved[rows[heats]] = True
+
+
+def _trip_groups(circuit: Circuit) -> Ints:
+    """Number the devices whose poles trip together; -1 for what does not trip as a breaker."""
+    names: dict[str, int] = {}
+    groups = []
+    for contact in circuit.contacts:
+        groups.append(names.setdefault(contact.owner, len(names)) if contact.is_breaker else -1)
+    return np.array(groups)

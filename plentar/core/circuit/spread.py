@@ -1,0 +1,77 @@
+"""How far a good reading may lie from what the circuit predicts, apart from the meter: one table for all who ask."""
+
+import math
+
+from plentar.core.unit.nameplate import Nameplate
+from plentar.core.unit.place import place_of, spot_of
+
+__all__ = ["GHOST_OHMS", "shares_of", "spread_of_one"]
+
+# Behind more than this a meter's own ten megohms bend the reading: a ghost voltage of no certain size.
+GHOST_OHMS = 2e5
+
+
+# One standard deviation of what stands in for an unknown figure: elements are built from 2.4 to 6 kW around the usual
+# 5, blower motors from 1.5 to 6 A around 3. Nothing near the guess is blamed on a part.
+ASSUMED_SHARE = 0.5
+# Direct volts of a board that may smooth (1.25 × its input) or not (0.86).
+UNKNOWN_RECTIFIER_SHARE = 0.25
+
+
+def shares_of(point: str, *, plate: Nameplate, knows_supply: bool) -> tuple[float, float]:
+    """Return a reading's spread as a share of its size and as a floor in its unit, one standard deviation.
+
+    Parts vary: elements −10 to +5 %, motors and coils far more; a plain guess of the supply is 5 % off, a measured one
+    little. What hangs on a figure that is only assumed may be half off.
+    """
+    supply = 0.012 if knows_supply else 0.05
+    spot = spot_of(point)
+    function, place = spot.function, spot.part
+    share, floor = supply, 0.12
+    if function == "amps":
+        share = {"blower": 0.15, "interlock": 0.12, "control": 0.3}.get(place, math.hypot(0.045, supply))
+        floor = {"blower": 0.12, "control": 0.06}.get(place, 0.1)
+        if any(place == feed.id for feed in plate.feeds):
+            # The blower's part of a feed total is out of step and of no certain size.
+            floor = 0.6
+    elif function == "ohms":
+        share, floor = (0.06 if any(place_of(end).part == "element" for end in spot.places) else 0.3), 0.3
+    elif any(map(_is_on_control, spot.places)):
+        share, floor = 0.07, 0.4
+        if function == "dc_volts" and _board_is_unknown(plate, spot.places):
+            share = UNKNOWN_RECTIFIER_SHARE
+    elif spot.is_to_ground:
+        share, floor = supply + 0.02, 1.0
+    ends = (spot.conductors or spot.places) if function in ("amps", "ohms") and plate.assumed else ()
+    if any(_hangs_on_assumed(plate, end) for end in ends):
+        share = max(share, ASSUMED_SHARE)
+    return share, floor
+
+
+def _hangs_on_assumed(plate: Nameplate, place: str) -> bool:
+    """Tell whether the amps or ohms of a place follow from a figure nobody could read."""
+    owner = place_of(place).owner
+    if owner in ("blower", "interlock"):
+        return plate.is_assumed("blower.rated_amps")
+    on = [strip.id for strip in plate.circuits if owner in (strip.id, plate.feed_of(strip.supplied_by))]
+    return any(plate.rating_is_assumed(strip) for strip in on)
+
+
+def _board_is_unknown(plate: Nameplate, places: tuple[str, ...]) -> bool:
+    owners = {place_of(end).owner for end in places}
+    return any(device.id in owners and device.rectifier is None for device in plate.devices)
+
+
+def _is_on_control(place: str) -> bool:
+    """Tell whether a place is a coil's end, the board's or the transformer's, by its own parts, not by its name."""
+    found = place_of(place)
+    return found.owner in ("board", "transformer") or found.part == "coil"
+
+
+def spread_of_one(point: str, shown: float, softness: float, *, plate: Nameplate, knows_supply: bool) -> float:
+    """Return the spread of one predicted reading; a floating conductor shows a ghost of no certain size."""
+    shown = min(shown, 1e8)
+    if softness > GHOST_OHMS:
+        return 0.5 * shown + 4.0
+    share, floor = shares_of(point, plate=plate, knows_supply=knows_supply)
+    return math.hypot(share * shown, floor)

@@ -1,0 +1,452 @@
+"""What may be recorded on a call: each deed checked against the visit as it stands, and completed.
+
+Facts are always taken in; what is refused is what cannot be, ohms on anything not proven dead, and *proven* or closing
+with something against it. Whoever calls holds the call's lock, so that what is checked still stands when it is kept.
+"""
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
+from functools import singledispatch
+
+from plentar.core.causes.faults import fault_by_id, faults_of
+from plentar.core.circuit.places import find_point, ohms_parts
+from plentar.core.errors import MeterError, ReadingError
+from plentar.core.evidence.events import (
+    Aired,
+    Approved,
+    Caused,
+    Checked,
+    Closed,
+    Deed,
+    Fitted,
+    Landed,
+    Locked,
+    Logged,
+    LoggedOut,
+    Mapped,
+    Measured,
+    MeterProven,
+    Noted,
+    Opened,
+    Photographed,
+    PowerBack,
+    Replated,
+    Seen,
+    Settled,
+    Switched,
+    Tapped,
+    Temporary,
+    TemporaryDone,
+    Ticked,
+    Voided,
+)
+from plentar.core.evidence.lockout import safe_ticks
+from plentar.core.evidence.metrology import Meter
+from plentar.core.evidence.reading import Condition, Reading
+from plentar.core.evidence.signs import sign_of
+from plentar.core.judging.thermostat_map import MapRow
+from plentar.core.unit.nameplate import Nameplate
+from plentar.core.unit.place import place_of
+from plentar.core.unit.points import part_words
+from plentar.core.visit import ROWS, Visit, ledger_rows, row_calls
+from plentar.core.work.ledger import check_ledger
+from plentar.core.work.proof import BEFORE_POWER
+from plentar.core.work.safety import condition_refusal, ohms_refusal
+
+__all__ = ["Sender", "clamps_of", "ledger_parts", "places_of", "spelled", "take_in"]
+
+FELT_ROWS = ("row-blower", "row-strips")
+VOIDABLE = (
+    Measured, Seen, Mapped, Photographed, Tapped, Logged, Aired, Caused, Fitted, Approved, Temporary, Noted, Landed,
+)  # fmt: skip
+CLOSED = "this call is closed; its record stands"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Sender:
+    """Who sends a deed, with what: their id, the moment it was done, the shop's meters, how numbers are read."""
+
+    person: str
+    done_at: float
+    meters: Mapping[str, Meter]
+    meter: str
+    parse: Callable[[str, str], float]
+
+
+def take_in(visit: Visit, deed: Deed, sender: Sender) -> Deed:
+    """Return a deed completed with what is worked out when it is kept.
+
+    Raises:
+        ReadingError: It cannot be; `field` names the sender's field.
+    """
+    if visit.record.closed is not None and not isinstance(deed, TemporaryDone):
+        event, _ = visit.record.closed
+        words = "this call is closed; its readings stand" if isinstance(deed, Measured) else CLOSED
+        raise ReadingError(f"{words} (closed by {event.by})", field="value" if isinstance(deed, Measured) else "closed")
+    return _take(spelled(deed, visit.plate), visit, sender)
+
+
+@singledispatch
+def _take(deed: Deed, visit: Visit, sender: Sender) -> Deed:
+    """Take in what needs no more than its own checks."""
+    return deed
+
+
+def spelled(deed: Deed, plate: Nameplate) -> Deed:
+    """Return a deed as it is kept and compared: two probes set down in either order are one point.
+
+    Raises:
+        ReadingError: The unit has no such point.
+    """
+    return replace(deed, point=find_point(plate, deed.point).id) if isinstance(deed, Measured) else deed
+
+
+def _condition(visit: Visit, sender: Sender) -> Condition:
+    return visit.lockout.condition(sender.done_at)
+
+
+@_take.register
+def _measured(deed: Measured, visit: Visit, sender: Sender) -> Deed:
+    point = find_point(visit.plate, deed.point)
+    condition = replace(_condition(visit, sender), in_hand=deed.in_hand)
+    old = visit.record.taken_by_id(deed.supersedes) if deed.supersedes else None
+    if deed.supersedes:
+        if old is None or find_point(visit.plate, old.reading.point) != point:
+            raise ReadingError("there is no such reading to correct here", field="supersedes")
+        if old.struck:
+            raise ReadingError("that reading was corrected already; reload to see it", field="supersedes")
+        # A correction tells what that reading was; the unit was as it was then.
+        condition = old.reading.condition
+        refusal = condition_refusal(visit.plate, condition, deed.point)
+    else:
+        refusal = ohms_refusal(visit.plate, visit.lockout, deed.point, person=sender.person, in_hand=deed.in_hand)
+    if refusal:
+        raise ReadingError(refusal, field="value")
+    if deed.mode and point.quantity != "volts":
+        raise ReadingError("low-impedance mode is a way of reading AC volts", field="mode")
+    meter = deed.meter or sender.meter
+    value = sender.parse(deed.typed, point.quantity)
+    half, counts = _uncertainty(sender, meter, point.quantity, value)
+    Reading(point=deed.point, value=value, condition=condition)
+    return replace(
+        deed,
+        typed=deed.typed.strip(),
+        meter=meter,
+        value=value,
+        meter_uncertainty=half,
+        counts_uncertainty=counts,
+        condition=condition,
+        in_hand=condition.in_hand,
+        reason=deed.reason.strip(),
+    )
+
+
+def _uncertainty(sender: Sender, meter_id: str, quantity: str, value: float) -> tuple[float, float]:
+    meter = sender.meters.get(meter_id)
+    if meter is None:
+        raise ReadingError("that meter is not one of the shop's", field="meter")
+    try:
+        own = meter.range_for(quantity, value)
+    except MeterError as error:
+        raise ReadingError(f"{error.message}: choose the meter it was read with", field="meter") from error
+    return own.uncertainty(value), own.counts_uncertainty
+
+
+@_take.register
+def _voided(deed: Voided, visit: Visit, sender: Sender) -> Deed:
+    event = visit.record.event(deed.event)
+    if event is None or not isinstance(event.deed, VOIDABLE):
+        raise ReadingError("there is nothing of that kind to strike out here", field="event")
+    if deed.event in visit.record.voided:
+        raise ReadingError("that was struck out already; reload to see it", field="event")
+    return deed
+
+
+@_take.register
+def _switched(deed: Switched, visit: Visit, sender: Sender) -> Deed:
+    plate = visit.plate
+    states: dict[str, tuple[str, ...]] = {feed.id: ("live", "off") for feed in plate.feeds}
+    states["control"] = ("from unit", "separate source", "off")
+    states["thermostat"] = ("on", "bypassed")
+    states |= dict.fromkeys(plate.calls, ("on", "off"))
+    if deed.what not in states:
+        raise ReadingError(f"this unit has nothing named {deed.what[:40]!r} to switch", field=deed.what[:40])
+    if deed.state not in states[deed.what]:
+        raise ReadingError(f"cannot switch {deed.what} to {deed.state!r}", field=deed.what)
+    if deed.device and deed.state != "off":
+        raise ReadingError("a device is named when a feed goes off", field="device")
+    return deed
+
+
+@_take.register
+def _ticked(deed: Ticked, visit: Visit, sender: Sender) -> Deed:
+    lines = {*safe_ticks(visit.plate), ("safe-frame", "")}
+    if (deed.line, deed.about) not in lines:
+        raise ReadingError("there is no such line on this list", field="kind")
+    if not deed.is_done:
+        return deed
+    if deed.line == "safe-capacitor":
+        dead = visit.limits.number("dead_volts")
+        if deed.volts is None:
+            raise ReadingError("type what the meter shows across the capacitor, DC", field="volts")
+        if deed.volts >= dead:
+            raise ReadingError(f"still {deed.volts:g} V: discharge it again, then read below {dead:g} V", field="volts")
+    if deed.line == "safe-frame" and (deed.volts is None or deed.volts < 90):
+        raise ReadingError("a known live leg reads its normal volts to a sound frame; type them", field="volts")
+    return deed
+
+
+@_take.register
+def _meter_proven(deed: MeterProven, visit: Visit, sender: Sender) -> Deed:
+    meter = deed.meter or sender.meter
+    if meter not in sender.meters:
+        raise ReadingError("that meter is not one of the shop's", field="meter")
+    return replace(deed, meter=meter)
+
+
+@_take.register
+def _locked(deed: Locked, visit: Visit, sender: Sender) -> Deed:
+    if deed.feed not in {feed.id for feed in visit.plate.feeds}:
+        raise ReadingError("this unit has no such feed", field="feed")
+    if not deed.owner or deed.owner == sender.person:
+        return replace(deed, owner="")
+    if not any(lock.feed == deed.feed and lock.person == deed.owner for lock in visit.lockout.locks):
+        raise ReadingError("no such lock is on that feed", field="feed")
+    if deed.is_on:
+        raise ReadingError("everybody puts on their own lock", field="feed")
+    if len(deed.reached.strip()) < 10:
+        words = "somebody else's lock comes off only when its owner was reached: say how, and that they are clear"
+        raise ReadingError(words, field="reached")
+    return deed
+
+
+def places_of(plate: Nameplate, about: str) -> list[str]:
+    """Return the ids a sign or a photo can be pinned to: parts, strips or feeds of this unit."""
+    if about == "feed":
+        return [feed.id for feed in plate.feeds] + [branch.id for branch in plate.branches]
+    strips = [circuit.id for circuit in plate.circuits]
+    if about == "strip":
+        return strips
+    parts = [part for part in ohms_parts(plate) if not place_of(part).is_to_frame]
+    return strips + [device.id for device in plate.devices] + parts
+
+
+@_take.register
+def _seen(deed: Seen, visit: Visit, sender: Sender) -> Deed:
+    plate, condition = visit.plate, _condition(visit, sender)
+    rows = dict(ROWS)
+    if deed.sign in FELT_ROWS:
+        if deed.about not in rows:
+            raise ReadingError("there is no such row", field="about")
+        # A row is about its own calls, whatever the strip at the foot of the call page was left on.
+        wanted = row_calls(plate, rows[deed.about])
+        if condition.on & {"W", "W2", "G"} != wanted:
+            condition = replace(condition, calls=tuple((call, None) for call in sorted(wanted)))
+    elif deed.sign == "hunt":
+        if deed.about not in {"R", "O", *plate.calls}:
+            raise ReadingError("there is no such conductor", field="about")
+    elif deed.sign != "start":
+        sign = sign_of(deed.sign)
+        if sign is None:
+            raise ReadingError("there is no such line on this list", field="kind")
+        if deed.state == "found" and sign.about and deed.about not in places_of(plate, sign.about):
+            raise ReadingError("say where: pick the part it was found on", field="about")
+    return replace(deed, condition=condition, note=deed.note.strip())
+
+
+@_take.register
+def _mapped(deed: Mapped, visit: Visit, sender: Sender) -> Deed:
+    for w in deed.wires:
+        MapRow(thermostat=w.thermostat, board=w.board, colour=w.colour[:20], jumpered_to=w.jumpered_to)
+    return deed
+
+
+@_take.register
+def _photographed(deed: Photographed, visit: Visit, sender: Sender) -> Deed:
+    places = {
+        *places_of(visit.plate, "part"),
+        *places_of(visit.plate, "feed"),
+        *(name for name, _ in ledger_parts(visit)),
+    }
+    if deed.part and deed.part not in places:
+        raise ReadingError("pick the part it shows", field="part")
+    return replace(deed, note=deed.note.strip())
+
+
+@_take.register
+def _tapped(deed: Tapped, visit: Visit, sender: Sender) -> Deed:
+    run = visit.watch_runs[-1] if visit.watch_runs else None
+    if deed.stage and deed.stage not in {stage.id for stage in visit.stages}:
+        raise ReadingError("this unit has no such stage", field="what")
+    if (deed.deed in ("on", "off")) != bool(deed.stage):
+        raise ReadingError("say which stage came or went", field="what")
+    if deed.deed == "call" and not deed.is_undone:
+        if run is not None and run.dropped_at is None:
+            raise ReadingError("a run is going: drop its call first", field="what")
+        used = [tap.run for _, tap in visit.record.taps if tap.deed == "call"]
+        return replace(deed, run=max(used, default=0) + 1)
+    if run is None:
+        raise ReadingError("no run is going: make the call first", field="what")
+    if deed.deed == "off" and run.dropped_at is None and not deed.is_undone:
+        raise ReadingError("drop the call first; a strip that goes off by itself belongs in a log", field="what")
+    return replace(deed, run=run.number)
+
+
+def clamps_of(plate: Nameplate) -> list[tuple[str, str]]:
+    """Return what a logging clamp can be around, with its words."""
+    feeds = [(feed.id, f"{part_words(feed.id)}, one leg") for feed in plate.feeds]
+    return feeds + [(c.id, c.name) for c in plate.circuits] + [("blower", "Blower")]
+
+
+@_take.register
+def _logged(deed: Logged, visit: Visit, sender: Sender) -> Deed:
+    if deed.clamp not in {name for name, _ in clamps_of(visit.plate)}:
+        raise ReadingError("pick what the clamp was around", field="clamp")
+    for fault in deed.faults:
+        fault_by_id(visit.plate, fault)
+    called, dropped = deed.called_seconds, deed.dropped_seconds
+    if called is not None and dropped is not None and dropped <= called:
+        raise ReadingError("the call was dropped before it was made", field="dropped")
+    return deed
+
+
+@_take.register
+def _logged_out(deed: LoggedOut, visit: Visit, sender: Sender) -> Deed:
+    if not any(event.id == deed.log and log.is_recording for event, log in visit.record.logs):
+        raise ReadingError("no such recording is going", field="log")
+    return deed
+
+
+@_take.register
+def _aired(deed: Aired, visit: Visit, sender: Sender) -> Deed:
+    for name, field in ((deed.return_reading, "return_degf"), (deed.supply_reading, "supply_degf")):
+        entry = visit.record.taken_by_id(name)
+        if entry is None or entry.reading.function != "degf":
+            raise ReadingError("measure both temperatures first", field=field)
+    if visit.airstream() is None:
+        raise ReadingError("clamp the strips and read the supply under the heat call first", field="supply_degf")
+    if not -1500 <= deed.altitude_feet <= 15_000:
+        raise ReadingError(f"expected -1,500 to 15,000 ft, got {deed.altitude_feet:g}", field="altitude_feet")
+    return replace(deed, condition=_condition(visit, sender))
+
+
+@_take.register
+def _caused(deed: Caused, visit: Visit, sender: Sender) -> Deed:
+    known = {fault.id: fault.title for fault in faults_of(visit.plate)}
+    parts = [part for fault in deed.faults for part in fault.split("+")]
+    if any(part not in known for part in parts):
+        raise ReadingError("this unit cannot have that fault", field="title")
+    named = " or ".join(" and ".join(known[p] for p in fault.split("+")) for fault in deed.faults[:3])
+    words = deed.words.strip() or named
+    if not words:
+        raise ReadingError("say what is wrong", field="title")
+    share = None
+    if deed.faults:
+        asked = set(deed.faults)
+        shares = [suspect.probability for suspect in visit.suspects if set(suspect.faults) & asked]
+        share = sum(shares) if shares else None
+    return replace(deed, title=words, cause=deed.cause.strip(), consequence=deed.consequence.strip(), share=share)
+
+
+def ledger_parts(visit: Visit) -> list[tuple[str, str]]:
+    """Return the parts whose leads a ledger can hold, those of an accepted cause first, with their words."""
+    plate = visit.plate
+    names = [device.id for device in plate.devices] + [circuit.id for circuit in plate.circuits]
+    if plate.blower.relay is not None:
+        names.append(plate.blower.relay.id)
+    names += ["blower", "transformer"]
+    blamed = blamed_parts(visit)
+    names.sort(key=lambda name: name not in blamed)
+    return [(name, part_words(name)) for name in names]
+
+
+def blamed_parts(visit: Visit) -> frozenset[str]:
+    """Return the parts the accepted causes name."""
+    return frozenset(
+        place_of(fault).owner
+        for _, cause in visit.record.causes
+        for group in cause.faults
+        for fault in group.split("+")
+    )
+
+
+@_take.register
+def _landed(deed: Landed, visit: Visit, sender: Sender) -> Deed:
+    check_ledger(visit.plate, deed.part, ledger_rows(deed))
+    return replace(deed, condition=_condition(visit, sender))
+
+
+@_take.register
+def _fitted(deed: Fitted, visit: Visit, sender: Sender) -> Deed:
+    return replace(deed, name=deed.name.strip(), choice=deed.choice.strip())
+
+
+@_take.register
+def _temporary(deed: Temporary, visit: Visit, sender: Sender) -> Deed:
+    if deed.circuit not in {circuit.id for circuit in visit.plate.circuits}:
+        raise ReadingError("pick the stage that is off", field="circuit")
+    left, whole = visit.left_to_heat(deed.circuit)
+    return replace(deed, how=deed.how.strip(), tag=deed.tag.strip(), left_watts=left, whole_watts=whole)
+
+
+@_take.register
+def _temporary_done(deed: TemporaryDone, visit: Visit, sender: Sender) -> Deed:
+    open_ones = {event.id: done for event, _, done in visit.record.open_temporaries}
+    if deed.temporary not in open_ones:
+        raise ReadingError("there is no such temporary measure here", field="temporary")
+    if open_ones[deed.temporary]:
+        raise ReadingError("that was made right already; reload to see it", field="temporary")
+    return deed
+
+
+@_take.register
+def _checked(deed: Checked, visit: Visit, sender: Sender) -> Deed:
+    if deed.line not in {name for name, _ in BEFORE_POWER}:
+        raise ReadingError("there is no such line on this list", field="check")
+    return deed
+
+
+@_take.register
+def _power_back(deed: PowerBack, visit: Visit, sender: Sender) -> Deed:
+    # A fact is recorded whatever stands against it; what was said before it goes along.
+    return replace(deed, warned=visit.power_warnings)
+
+
+@_take.register
+def _settled(deed: Settled, visit: Visit, sender: Sender) -> Deed:
+    done, of = visit.proven
+    blockers, reason = visit.blockers, deed.reason.strip()
+    if done == of and not blockers and not reason:
+        return replace(deed, is_proven=True, readings=of, reason="")
+    if not reason:
+        left = next((p.item.words for p in visit.proof if not p.is_proven), "")
+        what = blockers[0] if blockers else f"{left[0].lower()}{left[1:]}"
+        raise ReadingError(f"not proven yet: {what}. Clear it, or say why it stays unproven", field="reason")
+    return replace(deed, is_proven=False, readings=done, reason=reason, overridden=blockers)
+
+
+@_take.register
+def _closed(deed: Closed, visit: Visit, sender: Sender) -> Deed:
+    against = list(visit.blockers)
+    if visit.record.awaits_proof:
+        against.insert(0, "prove the repair first, or say under Fix and prove why it stays unproven")
+    settled = visit.record.settled
+    if settled is not None and not visit.record.awaits_proof:
+        # What was overridden when the proof was settled was said there.
+        against = [words for words in against if words not in settled[1].overridden]
+    if against and not deed.reason.strip():
+        raise ReadingError(against[0], field="outcome")
+    if not deed.outcome.strip() and not visit.record.causes:
+        raise ReadingError("say in a line what was found and done", field="outcome")
+    return replace(deed, outcome=deed.outcome.strip(), reason=deed.reason.strip(), overridden=tuple(against))
+
+
+@_take.register
+def _opened(deed: Opened, visit: Visit, sender: Sender) -> Deed:
+    raise ReadingError("a call is begun once", field="kind")
+
+
+@_take.register
+def _replated(deed: Replated, visit: Visit, sender: Sender) -> Deed:
+    plate = visit.plate
+    return Replated(feeds=tuple(feed.id for feed in plate.feeds), calls=plate.calls)

@@ -1,0 +1,53 @@
+"""What the readings of a call imply together: each verdict that is not a pass, and what comparing readings shows."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from plentar.core.judging.situation import Situation
+from plentar.core.judging.strips import like_elements
+from plentar.core.judging.supply import leg_difference
+from plentar.core.limits.verdicts import Grade, Verdict
+from plentar.core.unit.points import test_points
+
+__all__ = ["Finding", "compare", "find"]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Finding:
+    """One thing found: about what, the verdict, and the point it was read at (empty for a comparison)."""
+
+    about: str
+    verdict: Verdict
+    point: str = ""
+
+
+def find(situation: Situation, verdicts: Mapping[str, Verdict]) -> list[Finding]:
+    """Return findings, most serious first and otherwise in the order of work; passes stay out.
+
+    Args:
+        situation: The unit and the readings that stand.
+        verdicts: The verdict on the reading that stands at each point.
+    """
+    labels = {point.id: point.label for point in test_points(situation.plate)}
+    found = [
+        Finding(about=labels[name], verdict=verdicts[name], point=name)
+        for name in labels
+        if name in verdicts and (verdicts[name].grade is not Grade.PASS or verdicts[name].warning)
+    ]
+    found += [entry for entry in compare(situation) if entry.verdict.grade is not Grade.PASS]
+    return sorted(found, key=lambda entry: -entry.verdict.grade.severity)
+
+
+def compare(situation: Situation) -> list[Finding]:
+    """Return what readings held against each other show, passes included."""
+    found = []
+    like = like_elements(situation)
+    for verdict, _, condition in like:
+        under = f", {condition.spoken}" if len(like) > 1 else ""
+        found.append(Finding(about=f"Like strips against each other{under}", verdict=verdict))
+    for feed in situation.plate.feeds:
+        which = "" if len(situation.plate.feeds) == 1 else f", {feed.id.replace('-', ' ')}"
+        legs = leg_difference(situation, feed.id)
+        if legs is not None:
+            found.append(Finding(about=f"Leg 1 against leg 2{which}", verdict=legs))
+    return found

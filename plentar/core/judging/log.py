@@ -1,0 +1,635 @@
+"""Reading the stages of a heat call out of a logged current: steps, which strip each is, and what they mean together.
+
+A strip is a step up and a step down of its own amps. So the log is cut where the level jumps, each level is its median,
+and the most likely story of which strips were on through all levels is found at once, not step by step.
+"""
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from itertools import pairwise, product
+
+import numpy as np
+from numpy.typing import NDArray
+
+from plentar.core.errors import ReadingError
+from plentar.core.evidence.runs import TimingRun
+from plentar.core.judging.timing import RunVerdict, Stage, judge_run, stages_of
+from plentar.core.limits.table import DEFAULT_LIMITS, Limits
+from plentar.core.limits.verdicts import Grade
+from plentar.core.unit.nameplate import Nameplate
+from plentar.core.unit.points import part_words
+
+__all__ = ["Event", "LogAnalysis", "LogStep", "StageSpan", "analyse_log", "find_levels"]
+
+Floats = NDArray[np.float64]
+Ints = NDArray[np.int64]
+
+# A blower is up to speed in a second or so; a level that lasts longer is no inrush.
+INRUSH_SECONDS = 1.6
+# The smallest strip built, 2.4 kW at 208 V, draws 10 A and the smallest blower 1.5: below an amp is noise or a coil.
+LEAST_STEP_AMPS = 1.0
+# Of a strip known by its plate only, and of one whose own amps were clamped or learnt from the log.
+PLATE_SPREAD, OWN_SPREAD = 0.06, 0.015
+# A sequencer moves once in ten seconds at the soonest; six jumps in four seconds are a contact that chatters.
+CHATTER_SECONDS, CHATTER_STEPS = 4.0, 6
+# An element settles within a percent once hot: 2 % over two minutes is the supply or a joint that moves.
+DRIFT_RATIO, DRIFT_SECONDS = 0.02, 120.0
+# Strips nearer to each other than this cannot be told by a step: two of one plate differ by 15 % (docs/trade.md,
+# section 3), two that were clamped by what the meter repeats.
+LIKE_RATIO_PLATE, LIKE_RATIO_OWN = 0.15, 0.05
+# A heat call has some twenty levels; what jumps this often chatters, and every level costs time.
+MOST_LEVELS = 1500
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LogStep:
+    """One jump: from `before_amps` to `after_amps` between two samples; `changes` names what went on (+) or off (−)."""
+
+    at_seconds: float
+    before_amps: float
+    after_amps: float
+    changes: tuple[str, ...]
+    inrush_amps: float = 0.0
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class StageSpan:
+    """One stretch a stage was on; `off_at_seconds` is None where the log ends first."""
+
+    stage: str
+    on_at_seconds: float
+    off_at_seconds: float | None
+    amps: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Event:
+    """Something the log shows: `kind` is missing, cycling, stays on, chatter, drift, unlisted, alike or stage."""
+
+    kind: str
+    stage: str
+    words: str
+    grade: Grade
+    period_seconds: float | None = None
+    duty_ratio: float | None = None
+    lost_watts: float | None = None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LogAnalysis:
+    """What one log shows. Levels have shape (k,); level i lasts from `edges[i]` to `edges[i + 1]` [s]."""
+
+    edges: Floats
+    levels: Floats
+    steps: tuple[LogStep, ...]
+    spans: tuple[StageSpan, ...]
+    events: tuple[Event, ...]
+    run: TimingRun
+    verdict: RunVerdict
+    noise_amps: float
+    samples: int
+    missing: int
+    expected_amps: Mapping[str, float] = field(default_factory=dict)
+
+
+def find_levels(seconds: Floats, amps: Floats) -> tuple[Ints, Floats, float]:
+    """Cut a log into levels.
+
+    Args:
+        seconds: Sample times, rising [s]; shape (n,).
+        amps: Clamp amps, no gaps [A]; shape (n,).
+    Returns:
+        First sample of each level, shape (k,); each level's median [A], shape (k,); the noise as a standard deviation
+        [A]. A single sample far from two neighbours that agree is taken for a glitch and belongs to no level.
+    """
+    jump = np.diff(amps)
+    # Most samples are no step, so the middle of the differences tells the noise whatever the steps are.
+    noise = float(1.4826 * np.median(np.abs(jump)) / math.sqrt(2)) if jump.size else 0.0
+    least = max(LEAST_STEP_AMPS, 5.5 * noise * math.sqrt(2))
+    cuts = np.nonzero(np.abs(jump) > least)[0] + 1
+    small = _slow_cuts(amps, cuts, noise)
+    starts = np.unique(np.concatenate([[0], cuts, small]))
+    return (*_merged(amps, starts, noise), noise)
+
+
+def _slow_cuts(amps: Floats, cuts: Ints, noise: float) -> Ints:
+    """Return steps too small for one difference: a mean over a few samples either side tells them from noise."""
+    found: list[Ints] = []
+    edges = [0, *cuts.tolist(), amps.size]
+    for start, stop in pairwise(edges):
+        width = min(12, (stop - start) // 2)
+        if width < 3:
+            continue
+        total = np.concatenate([[0.0], np.cumsum(amps[start:stop])])
+        at = np.arange(width, stop - start - width + 1)
+        contrast = np.abs(total[at + width] - 2 * total[at] + total[at - width]) / width
+        least = max(LEAST_STEP_AMPS * 0.8, 7.0 * noise * math.sqrt(2 / width))
+        hot = np.nonzero(contrast > least)[0]
+        if not hot.size:
+            continue
+        # One cut a run of neighbours: where the contrast peaks.
+        for group in np.split(hot, np.nonzero(np.diff(hot) > width)[0] + 1):
+            found.append(np.array([start + int(at[group[np.argmax(contrast[group])]])]))
+    return np.concatenate(found) if found else np.zeros(0, dtype=np.int64)
+
+
+@dataclass(slots=True)
+class _Level:
+    """A stretch of samples at one level while levels are being joined; `odd` samples at its start do not count."""
+
+    start: int
+    stop: int
+    amps: float
+    odd: int = 0
+
+    @property
+    def is_single(self) -> bool:
+        return self.stop - self.start == 1
+
+
+def _merged(amps: Floats, starts: Ints, noise: float) -> tuple[Ints, Floats]:
+    """Join neighbouring levels that do not differ, take in single glitches and the half-way samples of a slow meter."""
+    stack: list[_Level] = []
+    stops = [*starts[1:].tolist(), amps.size]
+    for start, stop in zip(starts.tolist(), stops, strict=True):
+        stack.append(_Level(start, stop, float(np.median(amps[start:stop]))))
+        while _join(stack, amps, noise):
+            pass
+    return np.array([level.start for level in stack]), np.array([level.amps for level in stack])
+
+
+def _join(stack: list[_Level], amps: Floats, noise: float) -> bool:
+    """Join the last levels where they are one; tell whether anything was joined."""
+    if len(stack) >= 3 and stack[-2].is_single:
+        before, odd, after = stack[-3:]
+        if abs(before.amps - after.amps) < max(LEAST_STEP_AMPS, 4 * noise):
+            # A glitch: its sample stays inside, and the median does not mind it.
+            stack[-3:] = [_whole(amps, before, after)]
+            return True
+        if min(before.amps, after.amps) < odd.amps < max(before.amps, after.amps) and not after.odd:
+            # A meter that averages shows one sample half-way: the step begins with it.
+            stack[-2:] = [_Level(odd.start, after.stop, after.amps, odd=1)]
+            return True
+    if len(stack) >= 2:
+        before, after = stack[-2:]
+        shorter = min(before.stop - before.start, after.stop - after.start, 9)
+        if abs(before.amps - after.amps) < max(0.7 * LEAST_STEP_AMPS, 3.0 * noise / math.sqrt(shorter)):
+            stack[-2:] = [_whole(amps, before, after)]
+            return True
+    return False
+
+
+def _whole(amps: Floats, first: _Level, last: _Level) -> _Level:
+    start = first.start + first.odd
+    return _Level(first.start, last.stop, float(np.median(amps[start : last.stop])), odd=first.odd)
+
+
+def analyse_log(
+    plate: Nameplate,
+    seconds: Floats,
+    amps: Floats,
+    *,
+    clamp: str = "",
+    supply_volts: float | None = None,
+    own_amps: Mapping[str, float] | None = None,
+    called_seconds: float | None = None,
+    dropped_seconds: float | None = None,
+    control_volts: float | None = None,
+    limits: Limits = DEFAULT_LIMITS,
+) -> LogAnalysis:
+    """Find a log's stages and judge them.
+
+    Args:
+        plate: The unit.
+        seconds: Sample times, rising, irregular or with gaps [s]; shape (n,).
+        amps: Clamp amps [A]; shape (n,); not-a-number where the meter dropped out.
+        clamp: What the clamp was around: a feed, a strip, or `blower`; the first feed by default.
+        supply_volts: Volts found at the unit under load [V]; nominal where not given.
+        own_amps: Strips' own amps from the clamp, at these volts [A].
+        called_seconds: When heat was called, on the log's clock [s]; its first sample where not given.
+        dropped_seconds: When the call was dropped [s]; None while it stood to the end.
+        control_volts: Control voltage during the run [V].
+        limits: The shop's limits.
+    Raises:
+        ReadingError: Fewer than three samples, times that do not rise, a clamp the unit does not have.
+    """
+    seconds, amps = np.asarray(seconds, dtype=float), np.asarray(amps, dtype=float)
+    if seconds.shape != amps.shape or seconds.ndim != 1:
+        raise ReadingError("expected one amps value for each time", field="log")
+    is_there = np.isfinite(amps) & np.isfinite(seconds)
+    missing = int(seconds.size - is_there.sum())
+    seconds, amps = seconds[is_there], amps[is_there]
+    if seconds.size < 3:
+        raise ReadingError(f"expected at least three samples, got {seconds.size}", field="log")
+    if np.any(np.diff(seconds) <= 0):
+        at = int(np.argmax(np.diff(seconds) <= 0)) + 2
+        raise ReadingError(f"time does not rise at sample {at}", field="seconds")
+    seen = _seen(plate, clamp or plate.feeds[0].id)
+    volts = supply_volts or plate.nominal_volts
+    starts, levels, noise = find_levels(seconds, amps)
+    jumps = levels.size
+    if jumps > MOST_LEVELS:
+        seconds, amps = _coarse(seconds, amps)
+        starts, levels, noise = find_levels(seconds, amps)
+    drifts = _drifts(seconds, amps, starts, levels, noise)
+    edges = np.append(seconds[starts], seconds[-1])
+    edges, levels, inrush = _without_inrush(edges, levels, plate.blower.rated_amps if "blower" in seen else 0.0)
+    story = _Story(plate, seen, volts, own_amps or {}, noise, limits)
+    path = story.best(levels)
+    learnt = story.learn(levels, path)
+    if learnt:
+        path = story.best(levels)
+    steps = _steps(story, edges, levels, path, inrush)
+    spans = _spans(story, edges, levels, path)
+    called = float(seconds[0]) if called_seconds is None else called_seconds
+    run = _run(spans, called, dropped_seconds, float(seconds[-1]), control_volts)
+    verdict = judge_run(plate, run, only=seen, limits=limits)
+    stages = {stage.id: stage for stage in stages_of(plate, limits)}
+    events = _events(story, spans, steps, run, stages, called)
+    events = _slow(plate, verdict) + events + drifts
+    if jumps > MOST_LEVELS and not any(event.kind == "chatter" for event in events):
+        words = f"The current jumps {jumps} times: something chatters. The rest is read from each stretch's middle."
+        events.append(Event(kind="chatter", stage="", words=words, grade=Grade.FAIL))
+    return LogAnalysis(
+        edges=edges,
+        levels=levels,
+        steps=tuple(steps),
+        spans=tuple(spans),
+        events=tuple(events),
+        run=run,
+        verdict=verdict,
+        noise_amps=noise,
+        samples=int(seconds.size),
+        missing=missing,
+        expected_amps=dict(zip(story.names, story.amps.tolist(), strict=True)),
+    )
+
+
+def _coarse(seconds: Floats, amps: Floats) -> tuple[Floats, Floats]:
+    """Return a log of stretches of equal length, each by its middle value: so few that its levels can be read."""
+    width = max(1.0, float(seconds[-1] - seconds[0]) / MOST_LEVELS)
+    number = ((seconds - seconds[0]) // width).astype(np.int64)
+    first = np.nonzero(np.diff(number, prepend=-1))[0]
+    stops = np.append(first[1:], amps.size)
+    middle = np.array([np.median(amps[a:b]) for a, b in zip(first.tolist(), stops.tolist(), strict=True)])
+    return seconds[first], middle
+
+
+def _seen(plate: Nameplate, clamp: str) -> tuple[str, ...]:
+    """Return the stages whose current passes a clamp."""
+    strips = [circuit.id for circuit in plate.circuits]
+    if clamp in strips or clamp == "blower":
+        return (clamp,)
+    if clamp not in {feed.id for feed in plate.feeds}:
+        places = ", ".join([feed.id for feed in plate.feeds] + strips + ["blower"])
+        raise ReadingError(f"expected the clamp around one of {places}, got {clamp!r}", field="clamp")
+    found = [c.id for c in plate.circuits if plate.feed_of(c.supplied_by) == clamp]
+    if plate.feed_of(plate.blower.supplied_by) == clamp:
+        found.append("blower")
+    return tuple(found)
+
+
+def _without_inrush(edges: Floats, levels: Floats, blower_amps: float) -> tuple[Floats, Floats, dict[int, float]]:
+    """Take a motor's start out of the levels: a short rise above a level that stays. Returns peaks by level kept."""
+    keep_edges = [float(edges[0])]
+    keep: list[float] = []
+    peaks: dict[int, float] = {}
+    peak = 0.0
+    for i, level in enumerate(levels.tolist()):
+        last = keep[-1] if keep else level
+        after = levels[i + 1] if i + 1 < levels.size else level
+        is_short = edges[i + 1] - edges[i] <= INRUSH_SECONDS and 0 < i < levels.size - 1
+        is_peak = level - after > max(LEAST_STEP_AMPS, 0.5 * blower_amps) and after > last + 0.5 * LEAST_STEP_AMPS
+        if blower_amps and is_short and is_peak and level - last < after - last + 7 * blower_amps:
+            # The level that follows begins where the peak began.
+            peak = max(peak, level - after)
+            continue
+        if peak:
+            peaks[len(keep)], peak = peak, 0.0
+        keep.append(level)
+        keep_edges.append(float(edges[i + 1]))
+    return np.array(keep_edges), np.array(keep), peaks
+
+
+class _Story:
+    """Which stages could be on, what a clamp would show for each set of them, and the likeliest sequence of sets."""
+
+    def __init__(
+        self,
+        plate: Nameplate,
+        seen: Sequence[str],
+        volts: float,
+        own_amps: Mapping[str, float],
+        noise: float,
+        limits: Limits,
+    ) -> None:
+        order = [stage.id for stage in stages_of(plate, limits) if stage.id != "blower" and stage.id in seen]
+        self.plate, self.noise, self.volts = plate, noise, volts
+        # A motor's current is out of step with a strip's.
+        self.power_factor = plate.blower.power_factor
+        self.names = [*order, "blower"] if "blower" in seen else order
+        self.has_blower = "blower" in seen
+        relay = plate.blower.relay
+        landed = {contact.nc for contact in relay.contacts} if relay is not None else set()
+        self.sources = [i for i, name in enumerate(order) if name in landed]
+        circuits = {circuit.id: circuit for circuit in plate.circuits}
+        amps = [own_amps.get(name, volts / circuits[name].element_ohms) for name in order]
+        spread = [OWN_SPREAD if name in own_amps else PLATE_SPREAD for name in order]
+        if self.has_blower:
+            amps.append(own_amps.get("blower", plate.blower.running_amps))
+            spread.append(0.08 if "blower" in own_amps else 0.3)
+        self.amps, self.spread = np.array(amps), np.array(spread)
+        self.states = np.array(list(product((0, 1), repeat=len(self.names))), dtype=np.int64)
+        self._prepare()
+
+    def _prepare(self) -> None:
+        strips = self.amps[: len(self.amps) - self.has_blower]
+        resistive = self.states[:, : strips.size] @ strips
+        motor = self.amps[-1] * self.states[:, -1] if self.has_blower else np.zeros(len(self.states))
+        in_phase = resistive + motor * self.power_factor
+        self.shown = np.hypot(in_phase, motor * math.sqrt(1 - self.power_factor**2))
+        width = self.spread * self.amps
+        self.level_width = np.sqrt(self.states @ width**2 + 0.5**2 + self.noise**2)
+        flips = self.states[:, None, :] ^ self.states[None, :, :]
+        self.step = self.shown[None, :] - self.shown[:, None]
+        self.step_width = np.sqrt(flips @ width**2 + 2 * self.noise**2 / 3 + 0.15**2)
+        count = flips.sum(axis=2)
+        self.change_cost = 1.2 * count + 1.5 * np.maximum(count - 1, 0) + self._order_cost()
+        self.state_cost = np.zeros(len(self.states))
+        if self.has_blower:
+            # A blower that starts or stops together with the strip its NC is landed on is how an interlock works.
+            carried = self.states[:, self.sources].max(axis=1) if self.sources else self.states[:, -1]
+            with_source = flips[:, :, self.sources].max(axis=2) if self.sources else np.ones_like(count)
+            together = (flips[:, :, -1] == 1) & (count == 2)
+            self.change_cost -= np.where(together & (with_source == 1), 2.7, 0.0)
+            self.state_cost += 1.5 * (self.states[:, -1] != carried)
+
+    def _order_cost(self) -> Floats:
+        """A like strip that comes before an earlier one, or goes after a later one, is a little less likely."""
+        n, cost = len(self.states), np.zeros((len(self.states), len(self.states)))
+        last = len(self.names) - self.has_blower
+        for early in range(last):
+            for late in range(early + 1, last):
+                on_late = (self.states[:, late][None, :] - self.states[:, late][:, None]) == 1
+                off_early = (self.states[:, early][None, :] - self.states[:, early][:, None]) == -1
+                cost += 0.4 * (on_late & (self.states[:, early][None, :] == 0))
+                cost += 0.4 * (off_early & (self.states[:, late][None, :] == 1))
+        return cost.reshape(n, n)
+
+    def best(self, levels: Floats) -> Ints:
+        """Return the likeliest state of each level: least misfit of levels and steps, fewest changes."""
+        misfit = np.minimum(0.5 * ((levels[:, None] - self.shown[None, :]) / self.level_width[None, :]) ** 2, 25.0)
+        misfit += self.state_cost
+        total = misfit[0] + 0.6 * self.states.sum(axis=1) * (levels[0] < LEAST_STEP_AMPS)
+        back = np.zeros((levels.size, len(self.states)), dtype=np.int64)
+        for i in range(1, levels.size):
+            jump = np.minimum(0.5 * ((levels[i] - levels[i - 1] - self.step) / self.step_width) ** 2, 25.0)
+            whole = total[:, None] + jump + np.log(self.step_width) + self.change_cost
+            back[i] = np.argmin(whole, axis=0)
+            total = whole[back[i], np.arange(len(self.states))] + 0.3 * misfit[i]
+        path = np.zeros(levels.size, dtype=np.int64)
+        path[-1] = int(np.argmin(total))
+        for i in range(levels.size - 1, 0, -1):
+            path[i - 1] = back[i, path[i]]
+        return path
+
+    def learn(self, levels: Floats, path: Ints) -> bool:
+        """Take strips' own amps from the steps that only one strip made; tell whether anything was learnt."""
+        if self._learn_supply(levels, path):
+            self._prepare()
+            path = self.best(levels)
+        own: dict[int, list[float]] = {}
+        for i in range(1, levels.size):
+            flips = np.nonzero(self.states[path[i - 1]] != self.states[path[i]])[0]
+            if flips.size == 1:
+                own.setdefault(int(flips[0]), []).append(abs(float(levels[i] - levels[i - 1])))
+        is_new = False
+        for index, steps in own.items():
+            is_motor = self.has_blower and index == len(self.names) - 1
+            found = float(np.median(steps))
+            if len(steps) >= 2 and not is_motor and self.spread[index] > OWN_SPREAD and found > LEAST_STEP_AMPS:
+                self.amps[index], self.spread[index] = found, 0.02
+                is_new = True
+        is_new |= self._learn_motor(levels, path)
+        if is_new:
+            self._prepare()
+        return is_new
+
+    def _learn_supply(self, levels: Floats, path: Ints) -> bool:
+        """Scale all strips by what the supply really is under load, from the level at which most of them are on."""
+        strips = len(self.names) - self.has_blower
+        on = self.states[path][:, :strips].sum(axis=1)
+        if not strips or on.max() == 0:
+            return False
+        most = [i for i in range(levels.size) if on[i] == on.max()]
+        sums = self.states[path[most]][:, :strips] @ self.amps[:strips]
+        motor = self.amps[-1] * self.states[path[most], -1] if self.has_blower else np.zeros(len(most))
+        # What is left of a level once the motor's part, out of step, is taken off.
+        square = levels[most] ** 2 - (motor * math.sqrt(1 - self.power_factor**2)) ** 2
+        resistive = np.sqrt(np.maximum(square, 0)) - self.power_factor * motor
+        ratio = float(np.median(resistive / sums))
+        if not 0.85 <= ratio <= 1.12:
+            return False
+        self.amps[:strips] *= ratio
+        return True
+
+    def _learn_motor(self, levels: Floats, path: Ints) -> bool:
+        """Take the blower's amps from the level at which most strips are on: their order does not matter there."""
+        if not self.has_blower or self.spread[-1] < 0.1 or max(self.spread[:-1], default=1.0) > 0.03:
+            return False
+        full = [i for i in range(levels.size) if self.states[path[i]].all()]
+        if not full:
+            return False
+        level, strips = float(np.median(levels[full])), float(self.amps[:-1].sum())
+        inside = (strips * self.power_factor) ** 2 - strips**2 + level**2
+        found = math.sqrt(inside) - strips * self.power_factor if inside > 0 else 0.0
+        if not 0.4 * self.amps[-1] < found < 1.7 * self.amps[-1]:
+            return False
+        self.amps[-1], self.spread[-1] = found, 0.1
+        return True
+
+    def names_of(self, before: int, after: int) -> tuple[str, ...]:
+        """Return what changed between two states: `+strip-a`, `-blower`."""
+        change = self.states[after] - self.states[before]
+        return tuple(f"{'+' if d > 0 else '-'}{name}" for name, d in zip(self.names, change.tolist(), strict=True) if d)
+
+
+def _steps(story: _Story, edges: Floats, levels: Floats, path: Ints, inrush: Mapping[int, float]) -> list[LogStep]:
+    return [
+        LogStep(
+            at_seconds=float(edges[i]),
+            before_amps=float(levels[i - 1]),
+            after_amps=float(levels[i]),
+            changes=story.names_of(int(path[i - 1]), int(path[i])),
+            inrush_amps=float(inrush.get(i, 0.0)),
+        )
+        for i in range(1, levels.size)
+    ]
+
+
+def _spans(story: _Story, edges: Floats, levels: Floats, path: Ints) -> list[StageSpan]:
+    spans = []
+    for index, name in enumerate(story.names):
+        on = story.states[path, index]
+        rises = np.nonzero(np.diff(np.concatenate([[0], on])) == 1)[0]
+        falls = np.nonzero(np.diff(np.concatenate([on, [0]])) == -1)[0]
+        for start, stop in zip(rises.tolist(), falls.tolist(), strict=True):
+            ends = None if stop == levels.size - 1 else float(edges[stop + 1])
+            spans.append(
+                StageSpan(
+                    stage=name, on_at_seconds=float(edges[start]), off_at_seconds=ends, amps=float(story.amps[index])
+                )
+            )
+    return sorted(spans, key=lambda span: (span.on_at_seconds, span.stage))
+
+
+def _run(
+    spans: Sequence[StageSpan], called: float, dropped: float | None, end: float, control_volts: float | None
+) -> TimingRun:
+    on: dict[str, float] = {}
+    off: dict[str, float] = {}
+    for span in spans:
+        if span.on_at_seconds >= called and (dropped is None or span.on_at_seconds <= dropped):
+            on.setdefault(span.stage, span.on_at_seconds - called)
+        elif span.on_at_seconds < called:
+            on.setdefault(span.stage, 0.0)
+        if dropped is not None and span.off_at_seconds is not None and span.off_at_seconds >= dropped:
+            off[span.stage] = span.off_at_seconds - dropped
+    return TimingRun(
+        elapsed_seconds=max(0.0, end - called),
+        on_seconds=on,
+        off_seconds=off,
+        dropped_seconds=None if dropped is None else max(0.0, dropped - called),
+        control_volts=control_volts,
+    )
+
+
+def _events(
+    story: _Story,
+    spans: Sequence[StageSpan],
+    steps: Sequence[LogStep],
+    run: TimingRun,
+    stages: Mapping[str, Stage],
+    called: float,
+) -> list[Event]:
+    events = []
+    for name in story.names:
+        own = [span for span in spans if span.stage == name]
+        events += _stage_events(story, stages[name], own, run, called)
+    events += _unlisted(story, steps)
+    events += _alike(story)
+    return events
+
+
+def _stage_events(story: _Story, stage: Stage, own: Sequence[StageSpan], run: TimingRun, called: float) -> list[Event]:
+    """What one stage's spans tell: never came, was on before, came and went, stays on."""
+    held = run.elapsed_seconds if run.dropped_seconds is None else run.dropped_seconds
+    if not own:
+        if held >= stage.did_not_close_seconds and stage.id != "blower":
+            words = f"{stage.name} never came in {held:.0f} s; its window ends at {stage.on_window.max_seconds:.0f} s."
+            return [Event(kind="missing", stage=stage.id, words=words, grade=Grade.FAIL)]
+        return []
+    found = []
+    if own[0].on_at_seconds < called - 1.0 and stage.id != "blower":
+        words = f"{stage.name} was on before the call."
+        found.append(Event(kind="stays on", stage=stage.id, words=words, grade=Grade.FAIL))
+    end_of_call = called + held
+    within = [span for span in own if span.on_at_seconds <= end_of_call]
+    quick = [s for s in within if s.off_at_seconds is not None and s.off_at_seconds - s.on_at_seconds < CHATTER_SECONDS]
+    if len(quick) >= CHATTER_STEPS // 2:
+        words = f"{stage.name} makes and breaks {len(quick)} times within seconds: a relay chatters, or a joint arcs."
+        found.append(Event(kind="chatter", stage=stage.id, words=words, grade=Grade.FAIL))
+    elif len(within) >= 2 and stage.id != "blower":
+        found.append(_cycling(story, stage, within, end_of_call))
+    elif within and within[-1].off_at_seconds is not None and within[-1].off_at_seconds < end_of_call - 2.0:
+        words = (
+            f"{stage.name} dropped out {within[-1].off_at_seconds - called:.0f} s after the call and did not come back."
+        )
+        found.append(Event(kind="dropped out", stage=stage.id, words=words, grade=Grade.FAIL))
+    if run.dropped_seconds is not None and own[-1].off_at_seconds is None and stage.id != "blower":
+        left = run.elapsed_seconds - run.dropped_seconds
+        if left >= 2 * stage.off_window.max_seconds:
+            words = f"{stage.name} still draws {left:.0f} s after the call: stuck."
+            found.append(Event(kind="stays on", stage=stage.id, words=words, grade=Grade.FAIL))
+    return found
+
+
+def _cycling(story: _Story, stage: Stage, spans: Sequence[StageSpan], end_of_call: float) -> Event:
+    """A strip that drops out and returns by itself: period, share of time on, what that costs in heat."""
+    starts = [span.on_at_seconds for span in spans]
+    period = (starts[-1] - starts[0]) / (len(starts) - 1)
+    on = sum(min(span.off_at_seconds or end_of_call, end_of_call) - span.on_at_seconds for span in spans[:-1])
+    duty = on / (starts[-1] - starts[0])
+    watts = spans[0].amps * story.volts
+    words = (
+        f"{stage.name} drops out and comes back by itself, {len(spans) - 1} times, every {period:.0f} s, "
+        f"on {100 * duty:.0f} % of the time: a limit cycles, little air. {(1 - duty) * watts:.0f} W lost on average."
+    )
+    return Event(
+        kind="cycling",
+        stage=stage.id,
+        words=words,
+        grade=Grade.FAIL,
+        period_seconds=period,
+        duty_ratio=duty,
+        lost_watts=(1 - duty) * watts,
+    )
+
+
+def _slow(plate: Nameplate, verdict: RunVerdict) -> list[Event]:
+    """Name a sequencer whose every seen pole came late, instead of each pole by itself."""
+    on = {entry.stage.id: entry.on for entry in verdict.stages}
+    events = []
+    for device in plate.devices:
+        own = [circuit for circuit in plate.circuits if circuit.device == device.id and circuit.id in on]
+        if device.of_kind.is_thermal and own and all(on[circuit.id].kind == "late" for circuit in own):
+            times = ", ".join(f"{circuit.name} {on[circuit.id].value:.0f} s" for circuit in own)
+            worst = max((on[circuit.id].grade for circuit in own), key=lambda grade: grade.severity)
+            words = f"{part_words(device.id)} is slow: {times}."
+            events.append(Event(kind="slow", stage=device.id, words=words, grade=worst))
+    return events
+
+
+def _unlisted(story: _Story, steps: Sequence[LogStep]) -> list[Event]:
+    """Steps that no strip of the unit makes."""
+    strange = [step for step in steps if abs(step.after_amps - step.before_amps) > 2.5 and not step.changes]
+    if not strange:
+        return []
+    first = strange[0]
+    words = (
+        f"A step of {first.after_amps - first.before_amps:+.1f} A at {first.at_seconds:.0f} s fits no strip here"
+        + (f", and {len(strange) - 1} more." if len(strange) > 1 else ".")
+    )
+    return [Event(kind="unlisted", stage="", words=words, grade=Grade.MARGINAL)]
+
+
+def _alike(story: _Story) -> list[Event]:
+    """Say where strips draw so alike that only their order tells which is which."""
+    count = len(story.names) - story.has_blower
+    pairs = []
+    for a in range(count):
+        for b in range(a + 1, count):
+            known = max(story.spread[a], story.spread[b]) < PLATE_SPREAD
+            ratio = abs(story.amps[a] - story.amps[b]) / max(story.amps[a], story.amps[b], 1e-9)
+            if ratio < (LIKE_RATIO_OWN if known else LIKE_RATIO_PLATE):
+                pairs.append(f"{part_words(story.names[a])} and {part_words(story.names[b])}")
+    if not pairs:
+        return []
+    words = f"{'; '.join(pairs[:3])} draw alike: which is which goes by their order alone."
+    return [Event(kind="alike", stage="", words=words, grade=Grade.NOT_PROVEN)]
+
+
+def _drifts(seconds: Floats, amps: Floats, starts: Ints, levels: Floats, noise: float) -> list[Event]:
+    """Levels that creep: a hot joint or a sagging supply."""
+    events = []
+    for start, stop, level in zip(starts.tolist(), [*starts[1:].tolist(), amps.size], levels.tolist(), strict=True):
+        lasts = seconds[stop - 1] - seconds[start]
+        if lasts < DRIFT_SECONDS or level < 5.0 or stop - start < 20:
+            continue
+        third = (stop - start) // 3
+        change = float(np.mean(amps[stop - third : stop]) - np.mean(amps[start : start + third])) * 1.5
+        if abs(change) > DRIFT_RATIO * level and abs(change) > 6 * noise / math.sqrt(third):
+            words = f"{level:.1f} A creeps by {change:+.1f} A over {lasts:.0f} s: a joint warms, or the supply sags."
+            events.append(Event(kind="drift", stage="", words=words, grade=Grade.MARGINAL))
+    return events[:3]

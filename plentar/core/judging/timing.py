@@ -1,0 +1,345 @@
+"""Timing the stages of a heat call: windows, patience, order, and what makes a run prove nothing.
+
+Seconds on count from the moment the call was made, seconds off from the moment it was dropped.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from itertools import pairwise
+
+from plentar.core.evidence.runs import TimingRun
+from plentar.core.limits.table import DEFAULT_LIMITS, Limits
+from plentar.core.limits.verdicts import Band, Grade, Verdict
+from plentar.core.limits.windows import AT_ONCE, Patience, closing, opening
+from plentar.core.unit.nameplate import Nameplate, Window
+from plentar.core.unit.points import part_words
+
+__all__ = [
+    "OrderNote",
+    "RunVerdict",
+    "Stage",
+    "StageVerdict",
+    "judge_off",
+    "judge_on",
+    "judge_run",
+    "stages_of",
+]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Stage:
+    """One thing that comes on and goes off: a strip or the blower, with its windows and where they are from."""
+
+    id: str
+    name: str
+    call: str
+    on: Patience
+    off: Patience
+
+    @property
+    def on_window(self) -> Window:
+        """The seconds after the call in which it is to come [s]."""
+        return Window(min_seconds=self.on.min_seconds, max_seconds=self.on.max_seconds)
+
+    @property
+    def off_window(self) -> Window:
+        """The seconds after the call's end in which it is to go [s]."""
+        return Window(min_seconds=self.off.min_seconds, max_seconds=self.off.max_seconds)
+
+    @property
+    def source(self) -> str:
+        """Who set its windows."""
+        return self.on.source
+
+    @property
+    def late_seconds(self) -> float:
+        """From here on it is late [s]."""
+        return self.on.late_seconds
+
+    @property
+    def did_not_close_seconds(self) -> float:
+        """From here on it counts as never coming [s]."""
+        return self.on.never_seconds
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class StageVerdict:
+    """One stage's on-time and off-time, judged; None for what cannot be said anything about."""
+
+    stage: Stage
+    on: Verdict
+    off: Verdict | None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class OrderNote:
+    """One finding about the order of things."""
+
+    grade: Grade
+    words: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RunVerdict:
+    """A whole run, judged."""
+
+    stages: tuple[StageVerdict, ...]
+    order: tuple[OrderNote, ...]
+    not_proven_because: str = ""
+
+    @property
+    def is_good(self) -> bool:
+        """True when every stage came in its window and nothing was out of order."""
+        return (
+            not self.not_proven_because
+            and all(entry.on.grade is Grade.PASS for entry in self.stages)
+            and all(note.grade is not Grade.FAIL for note in self.order)
+        )
+
+
+def stages_of(plate: Nameplate, limits: Limits = DEFAULT_LIMITS) -> tuple[Stage, ...]:
+    """Return the unit's stages, blower first, then strips in the order of their windows.
+
+    Chained stages add up both ways: the auxiliary pole feeds the next heater, and lets it cool only when it opens.
+    """
+    strips = []
+    for circuit in plate.circuits:
+        device = plate.device(circuit.device)
+        poles = [device.pole(number) for number in circuit.poles]
+        on = [closing(plate, device.id, pole, limits) for pole in poles]
+        off = [opening(plate, device.id, pole, limits) for pole in poles]
+        strips.append(
+            Stage(
+                id=circuit.id,
+                name=circuit.name,
+                call=plate.call_of(device.id),
+                on=max(on, key=lambda window: window.max_seconds),
+                off=min(off, key=lambda window: window.max_seconds),
+            )
+        )
+    strips.sort(key=lambda stage: (stage.on.max_seconds, stage.on.min_seconds))
+    return (_blower_stage(plate, strips, limits), *strips)
+
+
+def _blower_stage(plate: Nameplate, strips: Sequence[Stage], limits: Limits) -> Stage:
+    blower = plate.blower
+    first, call = strips[0], strips[0].call
+    if blower.kind == "ecm":
+        told = call in blower.ecm_calls
+        on, off = (_at_once("nameplate"), _at_once("nameplate")) if told else (first.on, first.on)
+    elif blower.switched_by is not None:
+        pole = plate.device(blower.switched_by).pole(blower.switched_by_pole)
+        on = closing(plate, blower.switched_by, pole, limits)
+        off = opening(plate, blower.switched_by, pole, limits)
+    else:
+        # Through NC of the interlock it is carried by the pole of the strip it is landed on.
+        landed = {contact.nc for contact in blower.relay.contacts} if blower.relay else set()
+        source = next((stage for stage in strips if stage.id in landed), first)
+        on, off = source.on, source.off
+    return Stage(id="blower", name="Blower", call=call, on=on, off=off)
+
+
+def _at_once(source: str) -> Patience:
+    return Patience(
+        min_seconds=AT_ONCE.min_seconds,
+        max_seconds=AT_ONCE.max_seconds,
+        late_seconds=AT_ONCE.max_seconds,
+        never_seconds=2 * AT_ONCE.max_seconds,
+        source=source,
+    )
+
+
+def judge_on(stage: Stage, seconds: float | None, elapsed_seconds: float) -> Verdict:
+    """Judge when a stage came on, or what its silence means so far.
+
+    Args:
+        stage: The stage.
+        seconds: From the call to its current [s]; None while it has not come.
+        elapsed_seconds: How long the call has been on [s].
+    Source:
+        docs/trade.md, section 3, pole on-time, and section 5, patience clock.
+    Example:
+        >>> window = Patience(
+        ...     min_seconds=15, max_seconds=90, late_seconds=108, never_seconds=180, source="nameplate")
+        >>> stage = Stage(id="strip-b", name="Strip B", call="W", on=window, off=window)
+        >>> [judge_on(stage, s, 200).spoken for s in (10.0, 60.0, 100.0, 120.0, None)]
+        ['marginal: early', 'pass', 'marginal: late', 'fail: late', 'fail: did not close']
+        >>> judge_on(stage, None, 45.0).next_step
+        'Wait 45 s more.'
+    """
+    window = stage.on
+    at = elapsed_seconds if seconds is None else seconds
+    base = _base(stage, window, at, f"{stage.name}'s window is {window.min_seconds:.0f} to {window.max_seconds:.0f} s.")
+    if seconds is None and at < window.max_seconds:
+        left = f"Wait {window.max_seconds - at:.0f} s more."
+        return replace(base, grade=Grade.NOT_PROVEN, kind="waiting", next_step=left)
+    if at >= window.never_seconds and window.max_seconds > 0:
+        return replace(base, grade=Grade.FAIL, kind="did not close")
+    return _timed(base, window, at)
+
+
+def _base(stage: Stage, window: Patience, at: float, because: str) -> Verdict:
+    band = Band(
+        marginal_low=0.0,
+        pass_low=window.min_seconds,
+        pass_high=window.max_seconds,
+        marginal_high=max(window.late_seconds, window.max_seconds),
+        source=window.source,
+    )
+    return Verdict(grade=Grade.PASS, value=at, uncertainty=0.0, unit="s", band=band, because=because)
+
+
+def _timed(base: Verdict, window: Patience, at: float) -> Verdict:
+    """Judge a movement that was seen: inside its window, late, or early."""
+    if at > window.late_seconds:
+        return replace(base, grade=Grade.FAIL, kind="late")
+    if at > window.max_seconds:
+        return replace(base, grade=Grade.MARGINAL, kind="late")
+    if at < window.min_seconds:
+        return replace(base, grade=Grade.MARGINAL, kind="early")
+    return base
+
+
+def judge_off(
+    stage: Stage,
+    seconds: float | None,
+    since_drop_seconds: float,
+    energised_seconds: float,
+    limits: Limits = DEFAULT_LIMITS,
+) -> Verdict:
+    """Judge when a stage went off, or what its staying on means.
+
+    Args:
+        stage: The stage.
+        seconds: From dropping the call to its last current [s]; None while it still runs.
+        since_drop_seconds: How long ago the call was dropped [s].
+        energised_seconds: How long the call had been on before [s]; below five minutes nothing is proven.
+        limits: The shop's limits.
+    Source:
+        docs/trade.md, section 3, pole off-time.
+    """
+    window = stage.off
+    at = since_drop_seconds if seconds is None else seconds
+    words = f"{stage.name} goes off {window.min_seconds:.0f} to {window.max_seconds:.0f} s after the call ends."
+    base = _base(stage, window, at, words)
+    if seconds is None and at >= window.never_seconds:
+        step = "Take every call away; is there 24 V at its heater?"
+        return replace(base, grade=Grade.FAIL, kind="stuck", next_step=step)
+    if energised_seconds < limits.number("energised_seconds"):
+        words = f"Called for {energised_seconds:.0f} s only: a heater not warmed through goes off early."
+        return replace(base, grade=Grade.NOT_PROVEN, kind="", because=words, band=None)
+    if seconds is None and at <= window.max_seconds:
+        return replace(base, grade=Grade.NOT_PROVEN, kind="waiting")
+    return _timed(base, window, at)
+
+
+def judge_run(
+    plate: Nameplate, run: TimingRun, *, only: Sequence[str] = (), limits: Limits = DEFAULT_LIMITS
+) -> RunVerdict:
+    """Judge a run: each stage on and off, the order, and whether the run proves anything.
+
+    Args:
+        plate: The unit.
+        run: What was seen.
+        only: Stages the run could see, such as those on one feed; all by default.
+        limits: The shop's limits.
+    """
+    because = _not_proven(run, limits)
+    stages = [stage for stage in stages_of(plate, limits) if not only or stage.id in only]
+    energised = run.elapsed_seconds if run.dropped_seconds is None else run.dropped_seconds
+    judged = []
+    for stage in stages:
+        came = run.on_seconds.get(stage.id)
+        on = judge_on(stage, came, energised)
+        off = None
+        if run.dropped_seconds is not None and came is not None:
+            left = run.elapsed_seconds - run.dropped_seconds
+            off = judge_off(stage, run.off_seconds.get(stage.id), left, energised, limits)
+        if because:
+            on = replace(on, grade=Grade.NOT_PROVEN, because=because) if on.kind != "did not close" else on
+            off = (
+                replace(off, grade=Grade.NOT_PROVEN, because=because)
+                if off is not None and off.kind != "stuck"
+                else off
+            )
+        judged.append(StageVerdict(stage=stage, on=on, off=off))
+    return RunVerdict(stages=tuple(judged), order=tuple(_order(plate, run, stages, limits)), not_proven_because=because)
+
+
+def _not_proven(run: TimingRun, limits: Limits) -> str:
+    least, cooled = limits.number("least_timing_volts"), limits.number("cooled_seconds")
+    if run.control_volts is not None and run.control_volts < least:
+        return f"Control stood at {run.control_volts:.1f} V: below {least:g} V times prove nothing."
+    if run.cooled_seconds is not None and run.cooled_seconds < cooled:
+        return (
+            f"Started {run.cooled_seconds:.0f} s after the last call: not cooled {cooled / 60:g} minutes, "
+            "times come out short."
+        )
+    return ""
+
+
+def _order(plate: Nameplate, run: TimingRun, stages: Sequence[Stage], limits: Limits) -> list[OrderNote]:
+    strips = [stage for stage in stages if stage.id != "blower"]
+    on = [(run.on_seconds[s.id], s) for s in strips if s.id in run.on_seconds]
+    off = [(run.off_seconds[s.id], s) for s in strips if s.id in run.off_seconds]
+    notes = []
+    together = limits.number("together_seconds")
+    for device in plate.devices:
+        ranked = _by_pole(plate, device.id, [stage.id for stage in strips])
+        notes += _pole_order(run, ranked, part_words(device.id), together)
+    sees_blower = any(stage.id == "blower" for stage in stages)
+    if on and sees_blower:
+        notes += _blower_order(run, min(on, key=lambda entry: entry[0]), limits)
+    if off and sees_blower and run.dropped_seconds is not None:
+        notes += _blower_off(run, max(off, key=lambda entry: entry[0]), together)
+    return notes
+
+
+def _by_pole(plate: Nameplate, device_id: str, seen: Sequence[str]) -> list[str]:
+    own = [c for c in plate.circuits if c.device == device_id and c.id in seen]
+    return [circuit.id for circuit in sorted(own, key=lambda circuit: circuit.poles[0])]
+
+
+def _pole_order(run: TimingRun, ranked: Sequence[str], device: str, together: float) -> list[OrderNote]:
+    """Hold one device's poles against the rule: nearer the heater first on, last off."""
+    notes = []
+    for first, second in pairwise(ranked):
+        a, b = run.on_seconds.get(first), run.on_seconds.get(second)
+        if a is not None and b is not None and b < a - together:
+            words = (
+                f"{part_words(second)} came before {part_words(first)} on {device}: leads exchanged, or a slow pole."
+            )
+            notes.append(OrderNote(grade=Grade.MARGINAL, words=words))
+        c, d = run.off_seconds.get(first), run.off_seconds.get(second)
+        if c is not None and d is not None and c < d - together:
+            words = (
+                f"{part_words(first)} went off before {part_words(second)} on {device}: first on should be last off."
+            )
+            notes.append(OrderNote(grade=Grade.MARGINAL, words=words))
+    return notes
+
+
+def _blower_order(run: TimingRun, first: tuple[float, Stage], limits: Limits) -> list[OrderNote]:
+    came = run.on_seconds.get("blower")
+    if came is None:
+        return [OrderNote(grade=Grade.FAIL, words=f"{first[1].name} heated without the blower.")]
+    lag = came - first[0]
+    if lag > limits.number("together_seconds"):
+        # Nothing printed: a delay-on of some seconds may be built in.
+        result = Grade.MARGINAL if lag <= limits.number("blower_lag_seconds") else Grade.FAIL
+        return [OrderNote(grade=result, words=f"{first[1].name} heated {lag:.0f} s before the blower started.")]
+    return [OrderNote(grade=Grade.PASS, words="Blower with or before the first strip.")]
+
+
+def _blower_off(run: TimingRun, last: tuple[float, Stage], together: float) -> list[OrderNote]:
+    went = run.off_seconds.get("blower")
+    if went is None:
+        return [OrderNote(grade=Grade.PASS, words="Blower runs on after the last strip.")]
+    if went < last[0] - together:
+        return [
+            OrderNote(grade=Grade.FAIL, words=f"{last[1].name} heated {last[0] - went:.0f} s after the blower stopped.")
+        ]
+    if went <= last[0] + together:
+        words = "Blower and last strip off together: normal for an NC interlock without off-delay; still air after it."
+        return [OrderNote(grade=Grade.MARGINAL, words=words)]
+    return [OrderNote(grade=Grade.PASS, words=f"Blower off {went - last[0]:.0f} s after the last strip.")]

@@ -1,0 +1,1 @@
+"""What a unit is: its nameplate, the usual patterns, the points a run sheet asks for."""

@@ -1,0 +1,174 @@
+"""The kinds of device that switch a strip: one row each, and all that depends on the kind is asked here.
+
+A new kind is a new row. Its id stands in unit files and on the shelf, so it never changes.
+"""
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Literal
+
+__all__ = ["KINDS", "DeviceKind", "Kind", "kind_of"]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Kind:
+    """One kind of switching device.
+
+    Attributes:
+        id: The kind as unit files spell it.
+        words: The kind as a technician says it; `usual_words` with its article, for a sentence.
+        drive: What is driven: a heater, a coil, or an electronic input.
+        short: Two or three letters for the symbol on the board.
+        is_thermal: Moves late, by a warmed disc; may carry an auxiliary pole.
+        is_rectified: Its coil is a DC coil behind a small rectifier fed with 24 VAC.
+        most_poles: Poles it is built with at the most.
+        coil_ohms: Its coil to an ohmmeter; `impedance_ohms` at 60 Hz with `power_factor`; pulls in at `pull_volts`.
+        ohms_band: Marginal from, pass from, pass to, marginal to [ohm]; None where ohms of it mean nothing.
+        ohms_why: Where that band is from, where docs/trade.md, section 3, has no row of its own.
+        holding_amps: What holds it in at 24 V where nothing is printed [A].
+        tab_inches: The usual width of its coil tabs [in].
+        van: What a counter would ask for; `{poles}` is filled in.
+        leak_ohms: Impedance across an open contact at 60 Hz [ohm]; infinite for metal contacts.
+        drop_volts: Volts across a closed contact at its strip's rated amps [V]; zero for metal contacts.
+    """
+
+    id: str
+    words: str
+    usual_words: str
+    drive: Literal["heater", "coil", "input"]
+    short: str
+    is_thermal: bool = False
+    is_rectified: bool = False
+    most_poles: int
+    coil_ohms: float
+    impedance_ohms: float
+    power_factor: float
+    pull_volts: float = 15.6
+    ohms_band: tuple[float, float, float, float] | None
+    ohms_why: str = ""
+    holding_amps: float
+    tab_inches: float = 0.25
+    van: str
+    leak_ohms: float = math.inf
+    drop_volts: float = 0.0
+
+    @property
+    def reads_in_kilohms(self) -> bool:
+        """True where a meter shows its coil in kilo-ohms as often as in ohms."""
+        return self.ohms_band is not None and self.ohms_band[2] >= 1000.0
+
+    @property
+    def coil_function(self) -> Literal["volts", "dc_volts"]:
+        """The meter's function at its own coil."""
+        return "dc_volts" if self.is_rectified else "volts"
+
+
+# Coil figures: docs/trade.md, section 3, ohms rows for the bands; the rest are typical of the trade's parts: a wound
+# coil takes 6 to 9 VA, a sequencer's heater half an amp, a DC coil a few hundredths. Diagnosis allows 30 % around them.
+_ROWS = (
+    Kind(
+        id="sequencer",
+        words="sequencer",
+        usual_words="a sequencer's heater",
+        drive="heater",
+        short="Sq",
+        is_thermal=True,
+        most_poles=5,
+        coil_ohms=48.0,
+        impedance_ohms=48.0,
+        power_factor=1.0,
+        # A heater warms its disc from about 60 % of 24 V on; below, it never gets there.
+        pull_volts=15.0,
+        ohms_band=(12.0, 20.0, 120.0, math.inf),
+        holding_amps=0.5,
+        van="{poles}-pole sequencer",
+    ),
+    Kind(
+        id="contactor",
+        words="contactor",
+        usual_words="a 24 V contactor coil",
+        drive="coil",
+        short="Con",
+        most_poles=2,
+        coil_ohms=12.0,
+        impedance_ohms=62.0,
+        power_factor=0.3,
+        ohms_band=(3.6, 6.0, 25.0, math.inf),
+        holding_amps=0.39,
+        van="{poles}-pole contactor 24 V",
+    ),
+    Kind(
+        id="ac-relay",
+        words="AC heat relay",
+        usual_words="a 24 V relay coil",
+        drive="coil",
+        short="HR",
+        most_poles=1,
+        coil_ohms=14.0,
+        impedance_ohms=75.0,
+        power_factor=0.3,
+        ohms_band=(3.6, 6.0, 250.0, math.inf),
+        ohms_why=(
+            "built as a small contactor or as a general relay: from the lower end of one to the upper of the other"
+        ),
+        holding_amps=0.32,
+        van="AC heat relay 24 V",
+    ),
+    Kind(
+        id="dc-relay",
+        words="DC heat relay",
+        usual_words="a DC heat relay's coil",
+        drive="coil",
+        short="HR",
+        is_rectified=True,
+        most_poles=1,
+        coil_ohms=560.0,
+        impedance_ohms=560.0,
+        power_factor=1.0,
+        # Volts of direct current; a DC coil lets go and pulls in lower than an AC one.
+        pull_volts=13.0,
+        ohms_band=(120.0, 200.0, 1200.0, math.inf),
+        holding_amps=0.05,
+        # Smaller coil tabs than AC parts: docs/trade.md, section 1.
+        tab_inches=0.1875,
+        van="DC heat relay 24 V",
+    ),
+    Kind(
+        id="solid-state-relay",
+        words="solid-state relay",
+        usual_words="a solid-state relay's input",
+        drive="input",
+        short="SS",
+        most_poles=2,
+        # Electronics take some 15 mA at 24 V; an ohmmeter sees a diode.
+        coil_ohms=1600.0,
+        impedance_ohms=1600.0,
+        power_factor=1.0,
+        ohms_band=None,
+        holding_amps=0.015,
+        van="{poles}-pole solid-state relay, 24 V input",
+        # Its snubber passes 4 mA at 240 V: behind an open strip a meter shows nearly line volts, a ghost.
+        leak_ohms=60e3,
+        # Two junctions, hot, under load; it becomes heat that wants a heat sink.
+        drop_volts=1.2,
+    ),
+)
+KINDS: Mapping[str, Kind] = {row.id: row for row in _ROWS}
+if TYPE_CHECKING:
+    DeviceKind = str
+else:
+    # A closed list to whoever reads a unit file, and to its schema.
+    DeviceKind = Literal[tuple(KINDS)]
+
+
+def kind_of(kind_id: str) -> Kind:
+    """Return the kind with this id.
+
+    Raises:
+        KeyError: There is no such kind; a nameplate cannot hold one.
+    Example:
+        >>> kind_of("dc-relay").coil_function, kind_of("sequencer").drive, kind_of("contactor").most_poles
+        ('dc_volts', 'heater', 2)
+    """
+    return KINDS[kind_id]

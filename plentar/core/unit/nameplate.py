@@ -1,0 +1,595 @@
+"""What is known of one air handler and its heat kit: feeds, heating circuits, what switches them, blower, control side.
+
+The values are frozen and check themselves when made, so a `Nameplate` that exists is one that can be a circuit.
+Terminals are named from these ids: `strip-a.element.1` is the end of strip A's element toward leg 1.
+"""
+
+import math
+import re
+from collections import Counter
+from collections.abc import Iterator
+from dataclasses import dataclass
+from functools import cached_property
+from typing import ClassVar, Literal
+
+from plentar.core.errors import NameplateError
+from plentar.core.unit.electrical import element_ohms
+from plentar.core.unit.kinds import KINDS, DeviceKind, Kind, kind_of
+
+__all__ = [
+    "LEG_LANDINGS",
+    "Blower",
+    "BlowerRelay",
+    "Branch",
+    "Conductor",
+    "Feed",
+    "HeatingCircuit",
+    "Nameplate",
+    "Pole",
+    "RelayPole",
+    "SwitchingDevice",
+    "Transformer",
+    "Window",
+]
+
+RungPart = Literal["link", "element", "limit", "pole"]
+HeatCall = Literal["W", "W2"]
+
+_ID = re.compile(r"[a-z][a-z0-9]*(-[a-z0-9]+)*\Z")
+_ASSUMABLE = re.compile(
+    r"(circuits\[\d+\]\.rated_(watts|volts)|blower\.rated_amps|transformer\.va|feeds\[\d+\]\.conductor\.length_feet)\Z"
+)
+LEG_LANDINGS = ("L1", "L2")
+# A wheel behind filter, coil and ducts takes some 8 % less than the plate; diagnosis allows 15 % around it.
+RUNNING_SHARE = 0.92
+# Standing electronics take a few hundredths, a blower in series with a strip or short of air still a third.
+TURNS_FROM_SHARE = 0.3
+# No plate prints more of anything; it keeps slips of the key from becoming infinities further on.
+LARGEST = 1e7
+SIZES = ("14", "12", "10", "8", "6", "4", "3", "2", "1", "1/0", "2/0", "3/0", "4/0")
+
+
+def _require_id(value: str, field: str) -> None:
+    if not _ID.match(value):
+        raise NameplateError(f"expected a short lower-case name such as strip-a, got {value!r}", field=field)
+
+
+def _require_above_zero(value: float | None, field: str, what: str) -> None:
+    if value is not None and not 0 < value < LARGEST:
+        raise NameplateError(f"expected {what} above zero and below {LARGEST:g}, got {value}", field=field)
+
+
+class _Plate:
+    """Tells file readers that a field these values do not know is an error, not to be dropped in silence."""
+
+    __slots__ = ()
+    __pydantic_config__: ClassVar[dict[str, str]] = {"extra": "forbid"}
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Window(_Plate):
+    """The seconds in which a pole is meant to move, as printed on the part."""
+
+    min_seconds: float
+    max_seconds: float
+
+    def __post_init__(self) -> None:
+        if not 0 <= self.min_seconds <= self.max_seconds < math.inf:
+            raise NameplateError(
+                f"expected a window rising from zero, got {self.min_seconds} to {self.max_seconds} s",
+                field="max_seconds",
+            )
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Conductor(_Plate):
+    """One feed's wire between panel and unit; `length_feet` is one way."""
+
+    metal: Literal["copper", "aluminium"]
+    size: str
+    length_feet: float
+
+    def __post_init__(self) -> None:
+        if self.size not in SIZES:
+            raise NameplateError(f"expected a wire size from 14 to 4/0, got {self.size!r}", field="size")
+        _require_above_zero(self.length_feet, "length_feet", "a length in feet")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Feed(_Plate):
+    """One supply to the unit: panel breaker, conductors, and what stands at the unit's end."""
+
+    id: str
+    breaker_amps: float | None = None
+    conductor: Conductor | None = None
+    at_unit: Literal["breaker", "switch", "lugs"] = "lugs"
+    unit_device_amps: float | None = None
+
+    def __post_init__(self) -> None:
+        _require_id(self.id, "id")
+        _require_above_zero(self.breaker_amps, "breaker_amps", "a breaker rating in amps")
+        _require_above_zero(self.unit_device_amps, "unit_device_amps", "a device rating in amps")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Branch(_Plate):
+    """One built-in breaker or switch that divides a large feed inside the unit."""
+
+    id: str
+    feed: str
+    kind: Literal["breaker", "switch"] = "breaker"
+    rated_amps: float | None = None
+
+    def __post_init__(self) -> None:
+        _require_id(self.id, "id")
+        _require_above_zero(self.rated_amps, "rated_amps", "a device rating in amps")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Pole(_Plate):
+    """One contact of a sequencer, contactor or heat relay; `number` counts from the heater, moving first."""
+
+    number: int
+    rated_amps: float = 25.0
+    on_window: Window | None = None
+    off_window: Window | None = None
+
+    def __post_init__(self) -> None:
+        if self.number < 1:
+            raise NameplateError(f"expected a pole number from 1, got {self.number}", field="number")
+        _require_above_zero(self.rated_amps, "rated_amps", "a contact rating in amps")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SwitchingDevice(_Plate):
+    """A sequencer, contactor or heat relay.
+
+    `fed_by` is the call whose wire feeds its heater or coil (`W`, `W2`), or the id of the device whose auxiliary
+    pole does. `rectifier` belongs to DC relays: `smoothed` boards carry a capacitor, `unsmoothed` ones do not.
+    """
+
+    id: str
+    kind: DeviceKind
+    fed_by: str
+    poles: tuple[Pole, ...]
+    auxiliary: Pole | None = None
+    coil_ohms: float | None = None
+    holding_amps: float | None = None
+    rectifier: Literal["smoothed", "unsmoothed"] | None = None
+
+    def __post_init__(self) -> None:
+        _require_id(self.id, "id")
+        _require_above_zero(self.coil_ohms, "coil_ohms", "coil or heater ohms")
+        _require_above_zero(self.holding_amps, "holding_amps", "a holding current in amps")
+        if not 1 <= len(self.poles) <= 5:
+            raise NameplateError(f"expected 1 to 5 poles, got {len(self.poles)}", field="poles")
+        numbers = [pole.number for pole in self.poles]
+        if len(set(numbers)) != len(numbers):
+            raise NameplateError(f"two poles of {self.id} share a number: {numbers}", field="poles")
+        if self.kind not in KINDS:
+            raise NameplateError(f"expected one of {', '.join(KINDS)}, got {self.kind!r}", field="kind")
+        if self.rectifier is not None and not self.of_kind.is_rectified:
+            raise NameplateError(
+                f"a rectifier belongs to a DC relay and only there; {self.id} is a {self.of_kind.words}",
+                field="rectifier",
+            )
+        if self.auxiliary is not None and not self.of_kind.is_thermal:
+            raise NameplateError(
+                f"only a sequencer carries an auxiliary pole, {self.id} is a {self.of_kind.words}", field="auxiliary"
+            )
+
+    @property
+    def of_kind(self) -> Kind:
+        """What all devices of its kind have in common."""
+        return kind_of(self.kind)
+
+    def pole(self, number: int) -> Pole:
+        """Return the pole with this number, or raise NameplateError."""
+        for pole in self.poles:
+            if pole.number == number:
+                return pole
+        raise NameplateError(f"{self.id} has no pole {number}", field="poles")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class HeatingCircuit(_Plate):
+    """One bank: a rung from leg 1 to leg 2 whose parts stand in `order`.
+
+    `poles` gives the pole number for each `pole` in `order`; two of them mean two-leg switching. Circuits that name
+    the same pole are joined behind it.
+    """
+
+    id: str
+    rated_watts: float
+    rated_volts: float
+    supplied_by: str
+    device: str
+    order: tuple[RungPart, ...] = ("link", "element", "limit", "pole")
+    poles: tuple[int, ...] = (1,)
+
+    def __post_init__(self) -> None:
+        _require_id(self.id, "id")
+        _require_above_zero(self.rated_watts, "rated_watts", "rated watts")
+        _require_above_zero(self.rated_volts, "rated_volts", "rated volts")
+        count = Counter(self.order)
+        if count["element"] != 1:
+            raise NameplateError(
+                f"a pole needs an element: expected one element in {self.id}, got {count['element']}", field="order"
+            )
+        if count["link"] > 1 or count["limit"] > 1:
+            raise NameplateError(
+                f"expected at most one link and one limit in {self.id}, got {list(self.order)}", field="order"
+            )
+        if not 1 <= count["pole"] <= 2 or count["pole"] != len(self.poles):
+            raise NameplateError(
+                f"expected one or two poles in {self.id} and a pole number for each, "
+                f"got {count['pole']} in the order and {len(self.poles)} numbers",
+                field="poles",
+            )
+
+    @property
+    def name(self) -> str:
+        """The circuit as a technician says it: `Strip A`."""
+        return self.id.replace("-", " ").title().replace("  ", " ")
+
+    @property
+    def element_ohms(self) -> float:
+        """Rated resistance of the element, V²/P [ohm]."""
+        return element_ohms(self.rated_watts, self.rated_volts)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RelayPole(_Plate):
+    """Where the three terminals of one blower relay contact are landed.
+
+    A landing is `L1` or `L2` (the blower's own feed), `blower` or `blower:TAP`, a circuit's id (the load side of the
+    first pole in its rung), or `none`.
+    """
+
+    com: str
+    no: str
+    nc: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class BlowerRelay(_Plate):
+    """The relay or time-delay board that a fan call drives."""
+
+    contacts: tuple[RelayPole, ...]
+    id: str = "blower-relay"
+    fed_by: str = "G"
+    rated_amps: float = 12.0
+    coil_ohms: float | None = None
+    on_delay_seconds: float = 0.0
+    off_delay_seconds: float = 0.0
+
+    def __post_init__(self) -> None:
+        _require_id(self.id, "id")
+        if not 1 <= len(self.contacts) <= 2:
+            raise NameplateError(f"expected one or two contacts, got {len(self.contacts)}", field="contacts")
+        _require_above_zero(self.rated_amps, "rated_amps", "a contact rating in amps")
+        _require_above_zero(self.coil_ohms, "coil_ohms", "coil ohms")
+        if not (0 <= self.on_delay_seconds < math.inf and 0 <= self.off_delay_seconds < math.inf):
+            raise NameplateError("expected delays of zero seconds or more", field="on_delay_seconds")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Blower(_Plate):
+    """The indoor fan: a PSC motor behind a relay, or an ECM told by 24 V taps.
+
+    `switched_by` names a sequencer's fan pole that also feeds the motor.
+    """
+
+    kind: Literal["psc", "ecm"]
+    rated_amps: float
+    supplied_by: str
+    fixed_leg: Literal["L1", "L2"] = "L1"
+    relay: BlowerRelay | None = None
+    switched_by: str | None = None
+    switched_by_pole: int = 1
+    taps: tuple[str, ...] = ()
+    ecm_calls: tuple[str, ...] = ()
+    capacitor_microfarads: float | None = None
+
+    def __post_init__(self) -> None:
+        _require_above_zero(self.rated_amps, "rated_amps", "blower full-load amps")
+        _require_above_zero(self.capacitor_microfarads, "capacitor_microfarads", "microfarads")
+        if (self.kind == "ecm") != bool(self.ecm_calls):
+            raise NameplateError("an ECM blower, and only it, names the calls on its 24 V taps", field="ecm_calls")
+        if self.kind == "psc" and self.relay is None and self.switched_by is None:
+            raise NameplateError("a PSC blower needs a relay or a fan pole", field="relay")
+
+    @property
+    def running_amps(self) -> float:
+        """What it usually draws in a duct: plate full-load amps are reached only with the wheel wide open [A]."""
+        return RUNNING_SHARE * self.rated_amps
+
+    @property
+    def power_factor(self) -> float:
+        """Watts over volt-amps: a PSC motor near full load, an ECM's rectified supply without correction."""
+        return 0.85 if self.kind == "psc" else 0.65
+
+    @property
+    def turns_from_amps(self) -> float:
+        """The current from which it turns [A]."""
+        return TURNS_FROM_SHARE * self.rated_amps
+
+    def runs_at(self, amps: float) -> bool:
+        """Tell whether it turns at this current: above what electronics, a hum or a series strip leave it."""
+        return amps > self.turns_from_amps
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Transformer(_Plate):
+    """The control transformer and its fuse."""
+
+    va: float
+    primary_volts: float
+    supplied_by: str
+    fuse_amps: float | None = None
+    grounded_common: bool = False
+
+    def __post_init__(self) -> None:
+        _require_above_zero(self.va, "va", "a VA rating")
+        _require_above_zero(self.primary_volts, "primary_volts", "primary volts")
+        _require_above_zero(self.fuse_amps, "fuse_amps", "a fuse rating in amps")
+
+
+@dataclass(frozen=True, kw_only=True)
+class Nameplate(_Plate):
+    """One unit, as far as its plate and a look inside tell.
+
+    `assumed` holds the paths of figures nobody could read, such as `blower.rated_amps`: the circuit needs a number
+    there, so a usual one stands in, and nothing is judged against it.
+
+    Raises NameplateError, with the field's path, when the parts cannot be a circuit.
+    """
+
+    nominal_volts: float
+    feeds: tuple[Feed, ...]
+    devices: tuple[SwitchingDevice, ...]
+    circuits: tuple[HeatingCircuit, ...]
+    blower: Blower
+    transformer: Transformer
+    supply: Literal["split-phase", "wye", "line-to-neutral"] = "split-phase"
+    branches: tuple[Branch, ...] = ()
+    maker: str = ""
+    model: str = ""
+    serial: str = ""
+    built: str = ""
+    tons: float | None = None
+    minimum_circuit_amps: float | None = None
+    maximum_device_amps: float | None = None
+    outdoor_thermostat: HeatCall | None = None
+    assumed: tuple[str, ...] = ()
+
+    def __post_init__(self) -> None:
+        for path in self.assumed:
+            if not _ASSUMABLE.match(path):
+                raise NameplateError(
+                    f"expected the path of a figure that may be assumed, got {path!r}", field="assumed"
+                )
+        _require_above_zero(self.nominal_volts, "nominal_volts", "nominal volts")
+        for field in ("tons", "minimum_circuit_amps", "maximum_device_amps"):
+            _require_above_zero(getattr(self, field), field, "a value")
+        if not self.feeds:
+            raise NameplateError("expected at least one feed", field="feeds")
+        if not self.circuits:
+            raise NameplateError("expected at least one heating circuit", field="circuits")
+        if self.outdoor_thermostat is not None and self.outdoor_thermostat not in self.calls:
+            raise NameplateError(
+                f"the unit has no {self.outdoor_thermostat} for an outdoor thermostat to stand in",
+                field="outdoor_thermostat",
+            )
+        _check_names(self)
+        _check_supplies(self)
+        _check_switching(self)
+        _check_blower(self)
+
+    def __hash__(self) -> int:
+        return self._hash
+
+    @cached_property
+    def _hash(self) -> int:
+        # Everything worked out of a plate is kept under it, so the hash is asked for thousands of times a page.
+        return hash((self.maker, self.model, self.serial, self.feeds, self.devices, self.circuits, self.blower))
+
+    def circuit(self, circuit_id: str) -> HeatingCircuit:
+        """Return the heating circuit with this id, or raise NameplateError."""
+        for circuit in self.circuits:
+            if circuit.id == circuit_id:
+                return circuit
+        raise NameplateError(f"the unit has no heating circuit {circuit_id!r}", field="circuits")
+
+    def device(self, device_id: str) -> SwitchingDevice:
+        """Return the switching device with this id, or raise NameplateError."""
+        for device in self.devices:
+            if device.id == device_id:
+                return device
+        raise NameplateError(f"the unit has no switching device {device_id!r}", field="devices")
+
+    def feed_of(self, supplied_by: str) -> str:
+        """Return the id of the feed behind a feed or built-in branch."""
+        for branch in self.branches:
+            if branch.id == supplied_by:
+                return branch.feed
+        return supplied_by
+
+    def call_of(self, device_id: str) -> str:
+        """Return the thermostat call that starts a device, followed back through auxiliary poles."""
+        fed_by = self.device(device_id).fed_by
+        return fed_by if fed_by in ("W", "W2") else self.call_of(fed_by)
+
+    @property
+    def calls(self) -> tuple[str, ...]:
+        """The calls this unit answers to, in the order they are shown."""
+        wanted = {self.call_of(device.id) for device in self.devices} | {"W", "G", "Y"}
+        return tuple(call for call in ("W", "W2", "G", "Y") if call in wanted)
+
+    @property
+    def leg_volts(self) -> tuple[float, float]:
+        """What leg 1 and leg 2 stand above ground by the kind of supply [V]; a neutral stands at none."""
+        if self.has_neutral:
+            return self.nominal_volts, 0.0
+        first = self.nominal_volts * (1 / math.sqrt(3) if self.supply == "wye" else 0.5)
+        return first, first
+
+    @property
+    def has_neutral(self) -> bool:
+        """True where the second conductor is a neutral, which nothing opens: docs/trade.md, section 1.
+
+        There is no split phase above 240 V: such a plate is one of 277 V, whatever was ticked.
+        """
+        return self.supply == "line-to-neutral" or (self.supply == "split-phase" and self.nominal_volts > 260)
+
+    def is_assumed(self, path: str) -> bool:
+        """Tell whether the figure at this path is a usual one instead of the plate's own."""
+        return path in self.assumed
+
+    def rating_is_assumed(self, circuit_id: str) -> bool:
+        """Tell whether a heating circuit's watts or volts are not from the plate."""
+        index = [circuit.id for circuit in self.circuits].index(circuit_id)
+        return any(self.is_assumed(f"circuits[{index}].rated_{what}") for what in ("watts", "volts"))
+
+    def load_is_assumed(self, feed_id: str) -> bool:
+        """Tell whether what a feed carries hangs on a figure nobody could read."""
+        strips = [circuit.id for circuit in self.circuits if self.feed_of(circuit.supplied_by) == feed_id]
+        has_blower = self.feed_of(self.blower.supplied_by) == feed_id
+        return any(map(self.rating_is_assumed, strips)) or (has_blower and self.is_assumed("blower.rated_amps"))
+
+    def wire_is_assumed(self, feed_id: str) -> bool:
+        """Tell whether the length of a feed's wire is not known."""
+        index = [feed.id for feed in self.feeds].index(feed_id)
+        return self.is_assumed(f"feeds[{index}].conductor.length_feet")
+
+    @property
+    def total_rated_watts(self) -> float:
+        """Sum of the rated watts of all heating circuits [W]."""
+        return sum(circuit.rated_watts for circuit in self.circuits)
+
+
+def _ids(plate: Nameplate) -> Iterator[tuple[str, str]]:
+    """Yield every id on the plate with the path of the field that gives it."""
+    for index, feed in enumerate(plate.feeds):
+        yield feed.id, f"feeds[{index}].id"
+    for index, branch in enumerate(plate.branches):
+        yield branch.id, f"branches[{index}].id"
+    for index, device in enumerate(plate.devices):
+        yield device.id, f"devices[{index}].id"
+    for index, circuit in enumerate(plate.circuits):
+        yield circuit.id, f"circuits[{index}].id"
+    if plate.blower.relay is not None:
+        yield plate.blower.relay.id, "blower.relay.id"
+    for reserved in ("blower", "transformer", "fuse", "ground", "thermostat", "outdoor-thermostat"):
+        yield reserved, reserved
+
+
+def _check_names(plate: Nameplate) -> None:
+    seen: dict[str, str] = {}
+    for name, path in _ids(plate):
+        if name in seen:
+            raise NameplateError(f"two parts are named {name!r}: {seen[name]} and {path}", field=path)
+        seen[name] = path
+
+
+def _check_supplies(plate: Nameplate) -> None:
+    feeds = {feed.id for feed in plate.feeds}
+    for index, branch in enumerate(plate.branches):
+        if branch.feed not in feeds:
+            raise NameplateError(f"expected a feed of this unit, got {branch.feed!r}", field=f"branches[{index}].feed")
+    supplies = feeds | {branch.id for branch in plate.branches}
+    users = [(circuit.supplied_by, f"circuits[{i}].supplied_by") for i, circuit in enumerate(plate.circuits)]
+    users += [(plate.blower.supplied_by, "blower.supplied_by")]
+    users += [(plate.transformer.supplied_by, "transformer.supplied_by")]
+    for supply, path in users:
+        if supply not in supplies:
+            raise NameplateError(f"expected a feed or branch of this unit, got {supply!r}", field=path)
+    used = {supply for supply, _ in users}
+    for index, branch in enumerate(plate.branches):
+        if branch.id not in used:
+            raise NameplateError(f"{branch.id} feeds nothing", field=f"branches[{index}]")
+    used_feeds = {plate.feed_of(supply) for supply in used}
+    for index, feed in enumerate(plate.feeds):
+        if feed.id not in used_feeds:
+            raise NameplateError(f"{feed.id} feeds nothing", field=f"feeds[{index}]")
+
+
+def _check_switching(plate: Nameplate) -> None:
+    devices = {device.id: device for device in plate.devices}
+    driven: dict[tuple[str, int], tuple[str, str]] = {}
+    shared: set[tuple[str, int]] = set()
+    for index, circuit in enumerate(plate.circuits):
+        path = f"circuits[{index}]"
+        if circuit.device not in devices:
+            raise NameplateError(f"the unit has no switching device {circuit.device!r}", field=f"{path}.device")
+        ends = [i for i, part in enumerate(circuit.order) if part == "pole"]
+        for number, place in zip(circuit.poles, ends, strict=True):
+            if number not in {pole.number for pole in devices[circuit.device].poles}:
+                raise NameplateError(f"{circuit.device} has no pole {number}", field=f"{path}.poles")
+            # A pole shared by circuits joins them behind it, which is only a rung if it stands at the same outer end.
+            end = "1" if place == 0 else "2" if place == len(circuit.order) - 1 else "inside"
+            key, use = (circuit.device, number), (circuit.supplied_by, end)
+            if driven.setdefault(key, use) != use or (key in shared and end == "inside"):
+                raise NameplateError(
+                    f"pole {number} of {circuit.device} is shared by circuits on different supplies or rung ends",
+                    field=f"{path}.poles",
+                )
+            shared.add(key)
+    used = {device for device, _ in driven} | ({plate.blower.switched_by} if plate.blower.switched_by else set())
+    for index, device in enumerate(plate.devices):
+        path = f"devices[{index}]"
+        if device.id not in used and device.auxiliary is None:
+            raise NameplateError(f"no heating circuit or blower uses {device.id}: a pole with no element", field=path)
+        _check_fed_by(device, devices, path)
+
+
+def _check_fed_by(device: SwitchingDevice, devices: dict[str, SwitchingDevice], path: str) -> None:
+    trail = [device.id]
+    while (source := devices[trail[-1]].fed_by) not in ("W", "W2"):
+        if source not in devices or devices[source].auxiliary is None:
+            raise NameplateError(
+                f"expected W, W2 or a sequencer with an auxiliary pole, got {source!r}", field=f"{path}.fed_by"
+            )
+        if source in trail:
+            raise NameplateError(
+                f"{device.id} is fed in a ring: {' from '.join([*trail, source])}", field=f"{path}.fed_by"
+            )
+        trail.append(source)
+
+
+def _check_blower(plate: Nameplate) -> None:
+    blower = plate.blower
+    circuits = {circuit.id: circuit for circuit in plate.circuits}
+    if blower.switched_by is not None:
+        plate.device(blower.switched_by).pole(blower.switched_by_pole)
+        if any(c.device == blower.switched_by and blower.switched_by_pole in c.poles for c in plate.circuits):
+            raise NameplateError("the fan pole already switches a heating circuit", field="blower.switched_by_pole")
+    if blower.relay is None:
+        return
+    motors = {"blower", *(f"blower:{tap}" for tap in blower.taps)}
+    for index, contact in enumerate(blower.relay.contacts):
+        for terminal in ("com", "no", "nc"):
+            landing = getattr(contact, terminal)
+            path = f"blower.relay.contacts[{index}].{terminal}"
+            if landing not in {*LEG_LANDINGS, "none", *motors, *circuits}:
+                raise NameplateError(
+                    f"expected L1, L2, blower, none or a heating circuit's id, got {landing!r}", field=path
+                )
+            if landing in circuits and plate.feed_of(circuits[landing].supplied_by) != plate.feed_of(
+                blower.supplied_by
+            ):
+                raise NameplateError(f"{landing} and the blower hang on different feeds", field=path)
+        _check_interlock_legs(contact, circuits, f"blower.relay.contacts[{index}].no")
+
+
+def _check_interlock_legs(contact: RelayPole, circuits: dict[str, HeatingCircuit], path: str) -> None:
+    """Refuse NO on the leg opposite to the pole that NC's strip is switched by: docs/trade.md, section 1, Interlock."""
+    if contact.no in LEG_LANDINGS and contact.nc in circuits:
+        order = circuits[contact.nc].order
+        pole_leg = "L1" if order.index("pole") < order.index("element") else "L2"
+        if contact.no != pole_leg:
+            raise NameplateError(
+                f"NO is landed on {contact.no}, but the first pole of {contact.nc} switches {pole_leg}: "
+                "they must be the same leg",
+                field=path,
+            )

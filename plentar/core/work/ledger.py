@@ -1,0 +1,129 @@
+"""The terminal ledger: where every lead of a part sat before, where it sits after, and what that means."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from plentar.core.circuit.places import terminal_words
+from plentar.core.circuit.wiring import wire
+from plentar.core.errors import ReadingError
+from plentar.core.limits.verdicts import Grade
+from plentar.core.unit.nameplate import Nameplate
+from plentar.core.unit.place import place_of
+from plentar.core.unit.points import part_words
+
+__all__ = ["DEAD", "LOOSE", "LeadEnd", "LedgerNote", "LedgerRow", "check_ledger", "leads_of", "terminals_of"]
+
+# Where a lead can end beside a terminal of the part: on one with no contact behind it, or nowhere.
+DEAD, LOOSE = "dead terminal", "loose"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LeadEnd:
+    """One lead that ends on a part: its id, the terminal it belongs on, and where its other end goes."""
+
+    lead: str
+    terminal: str
+    words: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LedgerRow:
+    """One line of the ledger; `end_state` is how the lead's end was found: sound, new end, heat-marked."""
+
+    lead: str
+    before: str
+    after: str
+    colour: str = ""
+    size: str = ""
+    end_state: str = "sound"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LedgerNote:
+    """One difference between before and after: moved, joined, loose, dead terminal, heat-marked."""
+
+    kind: str
+    grade: Grade
+    words: str
+    lead: str
+
+
+def leads_of(plate: Nameplate, part: str) -> tuple[LeadEnd, ...]:
+    """Return every lead that ends on a part, in the order of its terminals.
+
+    Raises:
+        ReadingError: The unit has no such part.
+    """
+    circuit = wire(plate)
+    found = []
+    for lead in circuit.leads:
+        for here, there in ((lead.a, lead.b), (lead.b, lead.a)):
+            if place_of(here).owner == part != place_of(there).owner:
+                words = f"from {terminal_words(plate, there)}"
+                found.append(LeadEnd(lead=f"{lead.id}@{here}", terminal=here, words=words))
+    if not found:
+        raise ReadingError(f"this unit has no part {part!r} with leads", field="part")
+    return tuple(sorted(found, key=lambda end: end.terminal))
+
+
+def terminals_of(plate: Nameplate, part: str) -> tuple[tuple[str, str], ...]:
+    """Return where a lead can go on a part: its terminals in words, a dead terminal, or loose."""
+    names = [name for name in wire(plate).terminals if place_of(name).owner == part]
+    return (
+        *((name, terminal_words(plate, name)) for name in names),
+        (DEAD, "a terminal with no contact"),
+        (LOOSE, "loose"),
+    )
+
+
+def check_ledger(plate: Nameplate, part: str, rows: Sequence[LedgerRow]) -> tuple[LedgerNote, ...]:
+    """Hold after against before and against the circuit, worst first.
+
+    Raises:
+        ReadingError: A lead or terminal the part does not have, or a lead missing from the ledger.
+    Source:
+        docs/trade.md, section 5, terminal ledger: a strip that stays cold after a swap is most often a lead on a dead
+        terminal.
+    """
+    ends = {end.lead: end for end in leads_of(plate, part)}
+    places = dict(terminals_of(plate, part))
+    for row in rows:
+        if row.lead not in ends:
+            raise ReadingError(f"{part_words(part)} has no lead {row.lead!r}", field="lead")
+        for place in (row.before, row.after):
+            if place not in places:
+                raise ReadingError(f"{part_words(part)} has no terminal {place!r}", field=f"after:{row.lead}")
+    missing = ends.keys() - {row.lead for row in rows}
+    if missing:
+        raise ReadingError(f"{len(missing)} leads are not in the ledger", field="lead")
+    notes = [note for row in rows for note in _row_notes(plate, ends[row.lead], row, places)]
+    shared: dict[str, list[str]] = {}
+    for row in rows:
+        if row.after not in (DEAD, LOOSE):
+            shared.setdefault(row.after, []).append(row.lead)
+    for terminal, leads in shared.items():
+        own = [lead for lead in leads if ends[lead].terminal == terminal]
+        if len(leads) > max(1, len(own)):
+            words = f"{len(leads)} leads joined on {places[terminal]}."
+            notes.append(LedgerNote(kind="joined", grade=Grade.FAIL, words=words, lead=leads[0]))
+    return tuple(sorted(notes, key=lambda note: -note.grade.severity))
+
+
+def _row_notes(plate: Nameplate, end: LeadEnd, row: LedgerRow, places: dict[str, str]) -> list[LedgerNote]:
+    lead = f"The lead {end.words}"
+    notes = []
+    if row.after == LOOSE:
+        notes.append(LedgerNote(kind="loose", grade=Grade.FAIL, words=f"{lead} ends nowhere.", lead=row.lead))
+    elif row.after == DEAD:
+        words = f"{lead} sits on a terminal with no contact behind it: what it feeds stays cold."
+        notes.append(LedgerNote(kind="dead terminal", grade=Grade.FAIL, words=words, lead=row.lead))
+    elif row.after != end.terminal:
+        words = f"{lead} sits on {places[row.after]}; the circuit wants it on {places[end.terminal]}."
+        notes.append(LedgerNote(kind="wrong terminal", grade=Grade.FAIL, words=words, lead=row.lead))
+    if row.after != row.before and row.after == end.terminal:
+        words = f"{lead} moved from {places[row.before]} to {places[row.after]}."
+        notes.append(LedgerNote(kind="moved", grade=Grade.PASS, words=words, lead=row.lead))
+    if row.end_state == "heat-marked":
+        words = f"{lead} still has its heat-marked end: cut back to clean wire, new end."
+        notes.append(LedgerNote(kind="heat-marked", grade=Grade.MARGINAL, words=words, lead=row.lead))
+    return notes

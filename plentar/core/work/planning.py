@@ -1,0 +1,169 @@
+"""What the van should carry today: from complaints, units and how often things break, before any reading."""
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+
+from plentar.core.causes.fault import Fault, Takes
+from plentar.core.causes.faults import COMPLAINTS, faults_of
+from plentar.core.unit.nameplate import Nameplate
+from plentar.core.unit.place import place_of
+
+__all__ = ["FIRST_TRIP_SHARE", "PartNeed", "VanItem", "VanList", "part_for", "plan_van"]
+
+# Nine of ten calls done at the first trip; the last tenth would double the van.
+FIRST_TRIP_SHARE = 0.9
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PartNeed:
+    """One kind of part, by what a counter would ask: a kind and the figures that matter."""
+
+    id: str
+    words: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class VanItem:
+    """One part with the chance that some call of the day needs it, and how many calls' fixes it carries on average."""
+
+    part: PartNeed
+    chance: float
+    expected_fixes: float
+    for_calls: tuple[int, ...]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class VanList:
+    """The day's parts, likeliest first; the first `smallest` of them give `covered` of the first-trip fixes."""
+
+    items: tuple[VanItem, ...]
+    smallest: int
+    covered: float
+
+
+ENDS = PartNeed(id="ends", words="push-on ends, lugs, high-temperature wire")
+NOTHING = PartNeed(id="", words="")
+
+
+def part_for(plate: Nameplate, fault: Fault) -> PartNeed:
+    """Return the part a fault's repair takes; `NOTHING` where it takes only hands or somebody else's breaker.
+
+    Example:
+        >>> from plentar.core.causes.faults import fault_by_id
+        >>> from plentar.core.unit.patterns import PATTERNS
+        >>> unit = PATTERNS["two-strip-sequencer"]()
+        >>> [part_for(unit, fault_by_id(unit, name)).words for name in ("seq-a.pole-2.open", "strip-a.element.open")]
+        ['2-pole sequencer', '5 kW 240 V element']
+    """
+    return _PARTS[fault.takes](plate, place_of(fault.id).owner)
+
+
+def _element(plate: Nameplate, strip: str) -> PartNeed:
+    circuit = plate.circuit(strip)
+    return _sized(f"{circuit.rated_watts / 1000:g} kW {circuit.rated_volts:g} V element")
+
+
+def _device(plate: Nameplate, name: str) -> PartNeed:
+    device = plate.device(name)
+    return _sized(device.of_kind.van.format(poles=len(device.poles) + (device.auxiliary is not None)))
+
+
+def _transformer(plate: Nameplate, _: str) -> PartNeed:
+    va = f"{plate.transformer.va:g} VA"
+    return PartNeed(id=f"transformer-{va}", words=f"transformer {va}")
+
+
+def _fuse(plate: Nameplate, _: str) -> PartNeed:
+    fuse = f"{plate.transformer.fuse_amps:g} A" if plate.transformer.fuse_amps else "3 and 5 A"
+    return PartNeed(id=f"fuse-{fuse}", words=f"control fuses {fuse}")
+
+
+def _capacitor(plate: Nameplate, _: str) -> PartNeed:
+    size = f"{plate.blower.capacitor_microfarads:g} µF" if plate.blower.capacitor_microfarads else "of its label"
+    return PartNeed(id=f"capacitor-{size}", words=f"run capacitor {size}")
+
+
+def _motor(plate: Nameplate, _: str) -> PartNeed:
+    amps = f"{plate.blower.rated_amps:g} A"
+    return PartNeed(id=f"motor-{amps}", words=f"{plate.blower.kind.upper()} blower motor {amps}")
+
+
+def _relay(plate: Nameplate, _: str) -> PartNeed:
+    relay = plate.blower.relay
+    assert relay is not None  # noqa: S101 - only a unit with one has its faults
+    form = "DPDT" if len(relay.contacts) == 2 else "SPDT"
+    kind = "time-delay " if relay.on_delay_seconds or relay.off_delay_seconds else ""
+    return PartNeed(id=f"blower-relay-{form}-{kind.strip()}", words=f"{kind}blower relay {form} 24 V")
+
+
+def _sized(words: str) -> PartNeed:
+    return PartNeed(id=words.replace(" ", "-"), words=words)
+
+
+def _same(part: str, words: str) -> Callable[[Nameplate, str], PartNeed]:
+    """Return a maker of a part that is the same on every unit."""
+    need = PartNeed(id=part, words=words)
+    return lambda _plate, _owner: need
+
+
+_PARTS: Mapping[Takes, Callable[[Nameplate, str], PartNeed]] = {
+    "": lambda _plate, _owner: NOTHING,
+    "ends": lambda _plate, _owner: ENDS,
+    "element": _element,
+    "link": _same("link", "fusible links"),
+    "limit": _same("limit", "limit, opening temperature as the original"),
+    "device": _device,
+    "board": _same("rectifier", "rectifier board 24 V"),
+    "transformer": _transformer,
+    "fuse": _fuse,
+    "thermostat": _same("thermostat", "thermostat"),
+    "outdoor thermostat": _same("outdoor-thermostat", "outdoor thermostat"),
+    "motor": _motor,
+    "capacitor": _capacitor,
+    "relay": _relay,
+    "filter": _same("filter", "filters"),
+}
+
+
+def _shares(plate: Nameplate, complaints: Sequence[str]) -> dict[PartNeed, float]:
+    """Return the chance that a call's fix takes each part."""
+    shares: dict[PartNeed, float] = {}
+    total = 0.0
+    for fault in faults_of(plate):
+        weight = fault.weight
+        for complaint in complaints:
+            weight *= COMPLAINTS.get(complaint, {}).get(fault.kind, 1.0)
+        total += weight
+        part = NOTHING if fault.kind == "healthy" else part_for(plate, fault)
+        shares[part] = shares.get(part, 0.0) + weight
+    return {part: weight / total for part, weight in shares.items()}
+
+
+def plan_van(calls: Sequence[tuple[Nameplate, Sequence[str]]], *, share: float = FIRST_TRIP_SHARE) -> VanList:
+    """Return the parts of a day and the smallest set that fixes this share of the calls on the first trip.
+
+    A fix takes one part, so a set covers the sum of its parts' shares, and the likeliest parts are the smallest set.
+
+    Args:
+        calls: Each call's unit and complaints.
+        share: The share of first-trip fixes wanted; what needs no part counts as fixed.
+    Source:
+        docs/trade.md, section 6, van list.
+    """
+    each = [_shares(plate, complaints) for plate, complaints in calls]
+    parts = {part for shares in each for part in shares if part.id}
+    items = []
+    for part in parts:
+        own = [shares.get(part, 0.0) for shares in each]
+        missing = 1.0
+        for chance in own:
+            missing *= 1.0 - chance
+        for_calls = tuple(index for index, chance in enumerate(own) if chance >= 0.03)
+        items.append(VanItem(part=part, chance=1.0 - missing, expected_fixes=sum(own), for_calls=for_calls))
+    items.sort(key=lambda item: (-item.expected_fixes, item.part.words))
+    covered = sum(shares.get(NOTHING, 0.0) for shares in each)
+    smallest = 0
+    while each and smallest < len(items) and covered / len(each) < share:
+        covered += items[smallest].expected_fixes
+        smallest += 1
+    return VanList(items=tuple(items), smallest=smallest, covered=covered / len(each) if each else 1.0)

@@ -1,0 +1,118 @@
+"""What must be read again before a repair is proven: what failed, and what the parts moved could have upset."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from plentar.core.evidence.reading import Reading
+from plentar.core.judging.situation import Situation
+from plentar.core.judging.verdict import judge
+from plentar.core.limits.table import DEFAULT_LIMITS, Limits
+from plentar.core.limits.verdicts import Grade, Verdict
+from plentar.core.unit.nameplate import Nameplate
+from plentar.core.unit.place import spot_of
+from plentar.core.unit.points import part_words
+
+__all__ = ["BEFORE_POWER", "Proof", "ProofItem", "proof_items", "prove"]
+
+# docs/trade.md, section 4, step 15: before power goes back on.
+BEFORE_POWER = (
+    ("pulled", "Every moved lead pull-tested"),
+    ("torqued", "Lugs tight"),
+    ("strands", "No bare strands"),
+    ("metal", "No loose metal in the cabinet"),
+    ("covers", "Covers on"),
+    ("breaker", "Why a breaker was found off is known"),
+)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ProofItem:
+    """One reading to take again, and under which calls."""
+
+    point: str
+    calls: frozenset[str]
+    words: str
+    why: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Proof:
+    """One item with the last reading before the repair and the first sound one after it, both judged."""
+
+    item: ProofItem
+    before: Verdict | None
+    after: Verdict | None
+
+    @property
+    def is_proven(self) -> bool:
+        """True when it was read again and passed."""
+        return self.after is not None and self.after.grade is Grade.PASS
+
+
+def proof_items(plate: Nameplate, failed_points: Sequence[str] = ()) -> tuple[ProofItem, ...]:
+    """Return what must be read after a repair of this unit, what had failed first.
+
+    Source:
+        docs/trade.md, section 4, step 15: repeat what failed plus each strip's amps, blower with and without heat,
+        everything off with no call, supply under load.
+    """
+    heat = frozenset(call for call in ("W", "W2") if call in plate.calls)
+    items = []
+    feed = plate.feed_of(plate.circuits[0].supplied_by)
+    items.append(ProofItem(point=f"volts:{feed}.l1:{feed}.l2", calls=heat, words="Supply under load", why="load"))
+    for circuit in plate.circuits:
+        items.append(
+            ProofItem(point=f"amps:{circuit.id}", calls=heat, words=f"{circuit.name}, heat called", why="amps")
+        )
+    items.append(ProofItem(point="amps:blower", calls=heat, words="Blower, heat called", why="blower"))
+    items.append(ProofItem(point="amps:blower", calls=frozenset({"G"}), words="Blower, fan called", why="blower"))
+    for circuit in plate.circuits:
+        words = f"{circuit.name}, nothing called"
+        items.append(ProofItem(point=f"amps:{circuit.id}", calls=frozenset(), words=words, why="off"))
+    known = {(item.point, item.calls) for item in items}
+    again = [p for p in failed_points if (p, heat) not in known and not spot_of(p).is_ohms]
+    items += [ProofItem(point=p, calls=heat, words=_words(p), why="failed before") for p in dict.fromkeys(again)]
+    return tuple(sorted(items, key=lambda item: item.point not in failed_points))
+
+
+def _words(point: str) -> str:
+    places = spot_of(point).places
+    return " to ".join(part_words(place.replace(".", " ")) for place in places)
+
+
+def prove(
+    plate: Nameplate,
+    items: Sequence[ProofItem],
+    before: Sequence[Reading],
+    after: Sequence[Reading],
+    limits: Limits = DEFAULT_LIMITS,
+) -> tuple[Proof, ...]:
+    """Hold each item's readings from before and after the repair against its band.
+
+    Readings come oldest first; the last before and the last after count, each judged among its own side's readings.
+    """
+    sides = []
+    for readings in (before, after):
+        situation = Situation(plate=plate, readings=readings, limits=limits)
+        sides.append((readings, situation))
+    found = []
+    for item in items:
+        verdicts = []
+        for readings, situation in sides:
+            own = [r for r in readings if r.point == item.point and _fits(r, item.calls)]
+            verdicts.append(judge(situation, own[-1]) if own else None)
+        found.append(Proof(item=item, before=verdicts[0], after=verdicts[1]))
+    return tuple(found)
+
+
+def _fits(reading: Reading, calls: frozenset[str]) -> bool:
+    """Tell whether a reading was taken under an item's calls.
+
+    Most thermostats call the fan with heat: a reading under W and G is one with heat called. The fan alone and nothing
+    called are just that.
+    """
+    condition = reading.condition
+    if condition.in_hand or any(state != "live" for _, state in condition.feeds):
+        return False
+    on = condition.on & {"W", "W2", "G"}
+    return on - {"G"} == calls if calls & {"W", "W2"} else on == calls
