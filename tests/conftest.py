@@ -4,6 +4,7 @@ import os
 import subprocess
 import sys
 from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from dataclasses import asdict
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
@@ -12,8 +13,9 @@ from uuid import UUID, uuid4
 import pytest
 from flask import Flask
 from flask.testing import FlaskClient
-from sqlalchemy import Engine, text
+from sqlalchemy import Engine, create_engine, text
 from sqlalchemy.orm import Session
+from sqlalchemy.pool import NullPool
 
 from plentar.core.evidence.events import first_event
 from plentar.core.evidence.metrology import DEMO_METER
@@ -68,6 +70,22 @@ def engine(database_url: str) -> Iterator[Engine]:
         load_demo(db, datetime.now(UTC))
     yield engine
     engine.dispose()
+
+
+@contextmanager
+def own_database(engine: Engine) -> Iterator[Engine]:
+    """A database of the test's own on the same cluster; whatever happens, it and its connections are gone after."""
+    name = f"own_{uuid4().hex}"
+    admin = create_engine(engine.url, isolation_level="AUTOCOMMIT", poolclass=NullPool)
+    with admin.connect() as connection:
+        connection.execute(text(f"create database {name}"))
+    own = make_engine(engine.url.set(database=name).render_as_string(hide_password=False))
+    try:
+        yield own
+    finally:
+        own.dispose()
+        with admin.connect() as connection:
+            connection.execute(text(f"drop database {name}"))
 
 
 @pytest.fixture

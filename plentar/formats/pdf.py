@@ -23,8 +23,8 @@ __all__ = ["html_to_pdf"]
 _made = Held(8, size=len)
 # One takes half a second: whoever would wait longer is told to come back.
 WAIT_SECONDS = 15.0
-# Then a new process takes over, so that what one keeps is bounded; a start costs a second.
-DOCUMENTS_A_PROCESS = 20
+# Idle it takes some 60; what stays above this after a report is in shreds, and the next one starts afresh.
+MOST_MEGABYTES = 90.0
 
 
 def html_to_pdf(html: str, *, static: Path) -> bytes:
@@ -42,11 +42,10 @@ def html_to_pdf(html: str, *, static: Path) -> bytes:
 
 
 class _Maker:
-    """The process that makes them: started when first asked, and again when it is worn or gone."""
+    """The process that makes them: started when first asked, and again when it has grown or is gone."""
 
     def __init__(self) -> None:
         self.process: subprocess.Popen[bytes] | None = None
-        self.count = 0
         self._lock = Lock()
         atexit.register(self.end)
 
@@ -65,17 +64,15 @@ class _Maker:
         try:
             return self._asked(document, static)
         except (EOFError, BrokenPipeError):
-            # It was killed, for want of memory perhaps: a new one is asked once.
+            # It had grown and ended, or was killed, for want of memory perhaps: a new one is asked once.
             self.end()
             return self._asked(document, static)
 
     def _asked(self, document: bytes, static: Path) -> bytes:
-        if self.process is None or self.count >= DOCUMENTS_A_PROCESS:
-            self.end()
-            command = [sys.executable, "-W", "ignore", "-m", "plentar.formats.pdf_maker", str(static.resolve())]
+        if self.process is None:
+            command = [sys.executable, "-W", "ignore", "-m", "plentar.formats.pdf_maker"]
+            command += [str(static.resolve()), str(MOST_MEGABYTES)]
             self.process = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE)  # noqa: S603
-            self.count = 0
-        self.count += 1
         process = self.process
         assert process.stdin is not None  # noqa: S101 - both are pipes
         assert process.stdout is not None  # noqa: S101

@@ -1,6 +1,6 @@
 """Lays reports out, in a process of its own: documents come on standard input, PDFs go out on standard output.
 
-    python -m plentar.formats.pdf_maker STATIC_FOLDER
+    python -m plentar.formats.pdf_maker STATIC_FOLDER MOST_MEGABYTES
 
 Each way a length in eight bytes, then so much: a document in UTF-8; a PDF, or nothing where it could not be made, with
 the reason on standard error. It ends when its input does, so with whoever started it, however that ends; and by itself
@@ -21,9 +21,6 @@ from weasyprint.urls import URLFetcher, URLFetcherResponse
 from plentar.formats.alone import give_back
 
 __all__ = ["receive", "send"]
-
-# Idle it takes some 60; what stays above that after a long report is in shreds, and the next one starts afresh.
-MOST_MEGABYTES = 90.0
 
 
 class _NoNetwork(URLFetcher):  # type: ignore[misc]
@@ -73,7 +70,9 @@ def _megabytes() -> float:
 
 def main() -> None:
     """Read documents until there are no more."""
-    static = Path(sys.argv[1])
+    static, most_megabytes = Path(sys.argv[1]), float(sys.argv[2])
+    # Half of a layout's time went into looking, again and again, for garbage among boxes that are all still in use.
+    gc.disable()
     # Style and fonts are read once.
     fetcher, fonts = _NoNetwork(static), FontConfiguration()
     sheet = CSS(filename=str(static / "dist/report.css"), font_config=fonts, url_fetcher=fetcher)
@@ -93,7 +92,7 @@ def main() -> None:
         document = None
         gc.collect()
         give_back()
-        if _megabytes() > MOST_MEGABYTES:
+        if _megabytes() > most_megabytes:
             return
 
 

