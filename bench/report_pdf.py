@@ -8,6 +8,7 @@ Each PDF is of a document never seen before (a word in a comment differs), by th
 import statistics
 import time
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 from unittest.mock import patch
 
@@ -42,10 +43,10 @@ def main() -> None:
     for call in longest:
         with patch("plentar.formats.pdf.html_to_pdf", side_effect=lambda html, static: html.encode()):
             page = client.get(f"/calls/{call}/report.pdf").text
-        html = statistics.median(seconds(lambda call=call: client.get(f"/calls/{call}/report")) for _ in range(ROUNDS))
+        html = statistics.median(seconds(partial(client.get, f"/calls/{call}/report")) for _ in range(ROUNDS))
         documents = [page.replace("</body>", f"<!-- {number} --></body>") for number in range(ROUNDS + 1)]
         html_to_pdf(documents.pop(), static=static)
-        pdf = statistics.median(seconds(lambda it=it: html_to_pdf(it, static=static)) for it in documents)
+        pdf = statistics.median(seconds(partial(html_to_pdf, it, static=static)) for it in documents)
         print(
             f"{len(page):7d} characters: HTML {1000 * html:5.1f} ms, PDF {1000 * pdf:5.0f} ms, {pdf / html:5.1f} times"
         )

@@ -16,6 +16,7 @@ from plentar.core.evidence.reading import Condition
 from plentar.core.unit.nameplate import Nameplate
 from plentar.formats.unit_json import nameplate_from_json, nameplate_schema
 from plentar.web.settings import Settings, SettingsError
+from plentar.words import say
 
 if TYPE_CHECKING:
     from sqlalchemy import Engine
@@ -106,8 +107,8 @@ def demo() -> None:
 
 def _fail(path: str, error: Exception) -> NoReturn:
     """Say in one line which file, which field and what was expected, and leave with 2."""
-    field = getattr(error, "field", "")
-    click.echo(f"{path}: {field + ': ' if field else ''}{error}".replace("\n", " "), err=True)
+    field, words = (error.field, say(error.message)) if isinstance(error, PlentarError) else ("", str(error))
+    click.echo(f"{path}: {field + ': ' if field else ''}{words}".replace("\n", " "), err=True)
     sys.exit(2)
 
 

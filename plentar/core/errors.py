@@ -3,14 +3,16 @@
 Each carries the field that caused it, so that a form or a file reader can put the message beside that field.
 """
 
+from plentar.core.said import Words
+
 __all__ = ["BusyError", "MeterError", "NameplateError", "PlentarError", "ReadingError"]
 
 
 class PlentarError(ValueError):
     """Something the user gave cannot be used; `field` says where, the text says what was expected and what came."""
 
-    def __init__(self, message: str, *, field: str = "") -> None:
-        super().__init__(message)
+    def __init__(self, message: Words, *, field: str = "") -> None:
+        super().__init__(message if isinstance(message, str) else message.id)
         self.message = message
         self.field = field
 

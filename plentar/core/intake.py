@@ -45,6 +45,7 @@ from plentar.core.evidence.metrology import Meter
 from plentar.core.evidence.reading import Condition, Reading
 from plentar.core.evidence.signs import sign_of
 from plentar.core.judging.thermostat_map import MapRow
+from plentar.core.said import Words, joined, said
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import place_of
 from plentar.core.unit.points import part_words
@@ -64,13 +65,16 @@ CLOSED = "this call is closed; its record stands"
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Sender:
-    """Who sends a deed, with what: their id, the moment it was done, the shop's meters, how numbers are read."""
+    """Who sends a deed, with what: their id, the moment it was done, the shop's meters, how numbers are read, and how a
+    thing is said where it is written down.
+    """
 
     person: str
     done_at: float
     meters: Mapping[str, Meter]
     meter: str
     parse: Callable[[str, str], float]
+    words: Callable[[Words], str]
 
 
 def take_in(visit: Visit, deed: Deed, sender: Sender) -> Deed:
@@ -148,7 +152,7 @@ def _uncertainty(sender: Sender, meter_id: str, quantity: str, value: float) -> 
     try:
         own = meter.range_for(quantity, value)
     except MeterError as error:
-        raise ReadingError(f"{error.message}: choose the meter it was read with", field="meter") from error
+        raise ReadingError(said("intake.choose-meter", error=error.message), field="meter") from error
     return own.uncertainty(value), own.counts_uncertainty
 
 
@@ -292,10 +296,10 @@ def _tapped(deed: Tapped, visit: Visit, sender: Sender) -> Deed:
     return replace(deed, run=run.number)
 
 
-def clamps_of(plate: Nameplate) -> list[tuple[str, str]]:
+def clamps_of(plate: Nameplate) -> list[tuple[str, Words]]:
     """Return what a logging clamp can be around, with its words."""
-    feeds = [(feed.id, f"{part_words(feed.id)}, one leg") for feed in plate.feeds]
-    return feeds + [(c.id, c.name) for c in plate.circuits] + [("blower", "Blower")]
+    feeds = [(feed.id, said("intake.one-leg", feed=part_words(feed.id))) for feed in plate.feeds]
+    return [*feeds, *((c.id, c.name) for c in plate.circuits), ("blower", said("places.blower"))]
 
 
 @_take.register
@@ -336,8 +340,8 @@ def _caused(deed: Caused, visit: Visit, sender: Sender) -> Deed:
     parts = [part for fault in deed.faults for part in fault.split("+")]
     if any(part not in known for part in parts):
         raise ReadingError("this unit cannot have that fault", field="title")
-    named = " or ".join(" and ".join(known[p] for p in fault.split("+")) for fault in deed.faults[:3])
-    words = deed.words.strip() or named
+    named = joined((joined(known[p] for p in fault.split("+")) for fault in deed.faults[:3]), "or")
+    words = deed.words.strip() or sender.words(named)
     if not words:
         raise ReadingError("say what is wrong", field="title")
     share = None
@@ -409,7 +413,7 @@ def _checked(deed: Checked, visit: Visit, sender: Sender) -> Deed:
 @_take.register
 def _power_back(deed: PowerBack, visit: Visit, sender: Sender) -> Deed:
     # A fact is recorded whatever stands against it; what was said before it goes along.
-    return replace(deed, warned=visit.power_warnings)
+    return replace(deed, warned=tuple(map(sender.words, visit.power_warnings)))
 
 
 @_take.register
@@ -420,16 +424,16 @@ def _settled(deed: Settled, visit: Visit, sender: Sender) -> Deed:
         return replace(deed, is_proven=True, readings=of, reason="")
     if not reason:
         left = next((p.item.words for p in visit.proof if not p.is_proven), "")
-        what = blockers[0] if blockers else f"{left[0].lower()}{left[1:]}"
-        raise ReadingError(f"not proven yet: {what}. Clear it, or say why it stays unproven", field="reason")
-    return replace(deed, is_proven=False, readings=done, reason=reason, overridden=blockers)
+        what = blockers[0] if blockers else said("intake.line", line=left)
+        raise ReadingError(said("intake.not-proven-yet", what=what), field="reason")
+    return replace(deed, is_proven=False, readings=done, reason=reason, overridden=tuple(map(sender.words, blockers)))
 
 
 @_take.register
 def _closed(deed: Closed, visit: Visit, sender: Sender) -> Deed:
-    against = list(visit.blockers)
+    against = [sender.words(blocker) for blocker in visit.blockers]
     if visit.record.awaits_proof:
-        against.insert(0, "prove the repair first, or say under Fix and prove why it stays unproven")
+        against.insert(0, sender.words(said("intake.prove-first")))
     settled = visit.record.settled
     if settled is not None and not visit.record.awaits_proof:
         # What was overridden when the proof was settled was said there.

@@ -30,6 +30,7 @@ from plentar.core.judging.timing import RunVerdict, Stage, judge_run, stages_of
 from plentar.core.judging.verdict import judge
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.limits.verdicts import Grade, Verdict
+from plentar.core.said import Words, joined, said
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import Place, place_of, spot_of
 from plentar.core.unit.points import Point, part_words
@@ -111,6 +112,11 @@ class BlowerRow:
     is_set: bool
 
     @property
+    def words(self) -> Words:
+        """What is called, to be read."""
+        return joined(sorted(self.calls)) or said("visit.nothing")
+
+    @property
     def agrees(self) -> bool | None:
         """Whether all that was seen is as it should be; None before anything was."""
         seen = [(self.seen_blower, self.blower_runs), (self.seen_strips, self.strips_heat)]
@@ -123,7 +129,7 @@ class Ledger:
     """One part's ledger as it stands: its rows and what they mean."""
 
     part: str
-    name: str
+    name: Words
     rows: tuple[LedgerRow, ...]
     notes: tuple[LedgerNote, ...]
     was_live: bool
@@ -173,7 +179,7 @@ class Visit:
         """Return the Safe list as it stands for a person."""
         return safe_list(self.plate, self.lockout, person)
 
-    def refusal(self, point_id: str, person: str) -> str:
+    def refusal(self, point_id: str, person: str) -> Words:
         """Return why a person may not read here now, or nothing."""
         return ohms_refusal(self.plate, self.lockout, point_id, person=person)
 
@@ -267,13 +273,13 @@ class Visit:
         found = []
         for ledger in self.ledgers:
             if ledger.was_live:
-                words = "Its ledger was made while the unit was not proven dead."
-                found.append(_told(f"Leads of {ledger.name}", "moved live", words))
+                words = said("visit.ledger-was-made-while-unit")
+                found.append(_told(said("visit.leads", ledger=ledger.name), "moved live", words))
         back = self.record.power_back
         if back is not None and self.lockout.locks:
-            names = " and ".join(dict.fromkeys(lock.by for lock in self.lockout.locks))
-            words = f"Power went back on with the lock of {names} on record."
-            found.append(_told("Power back on", "under a lock", words))
+            names = joined(dict.fromkeys(lock.by for lock in self.lockout.locks))
+            words = said("visit.power-went-back-lock-record", names=names)
+            found.append(_told(said("visit.power-back"), "under a lock", words))
         return found
 
     @cached_property
@@ -360,9 +366,9 @@ class Visit:
         return seen, judge_run(self.plate, seen, limits=self.limits)
 
     @cached_property
-    def runs(self) -> list[tuple[str, TimingRun, RunVerdict]]:
+    def runs(self) -> list[tuple[Words, TimingRun, RunVerdict]]:
         """Timing runs by the stopwatch, judged."""
-        return [(f"Run {run.number}", *self.judge_watch(run)) for run in self.watch_runs]
+        return [(said("visit.run", number=run.number), *self.judge_watch(run)) for run in self.watch_runs]
 
     # Air.
 
@@ -514,26 +520,28 @@ class Visit:
         return [note for ledger in self.ledgers for note in ledger.notes if note.grade is Grade.FAIL]
 
     @property
-    def checklist(self) -> list[tuple[str, str, bool]]:
+    def checklist(self) -> list[tuple[str, Words, bool]]:
         """What is checked before power goes back on."""
         return [(name, words, name in self.record.checked) for name, words in BEFORE_POWER]
 
     @property
-    def power_warnings(self) -> tuple[str, ...]:
+    def power_warnings(self) -> tuple[Words, ...]:
         """What is said before power goes back on: locks, loose ends, lines of the list."""
-        words = [f"{lock.by}'s lock is still on {lock.feed.replace('-', ' ')}" for lock in self.lockout.locks]
-        words += [note.words.rstrip(".") for note in self.loose_ends]
-        words += [f"not ticked: {line[0].lower()}{line[1:]}" for _, line, done in self.checklist if not done]
+        words: list[Words] = [
+            said("visit.s-lock-still", by=lock.by, feed=lock.feed.replace("-", " ")) for lock in self.lockout.locks
+        ]
+        words += [said("visit.loose-end", note=note.words) for note in self.loose_ends]
+        words += [said("visit.not-ticked", line=line) for _, line, done in self.checklist if not done]
         return tuple(words)
 
     @property
-    def blockers(self) -> tuple[str, ...]:
+    def blockers(self) -> tuple[Words, ...]:
         """What stands against *proven* and against closing, until it is cleared or overridden with a reason."""
         words = [
-            f"{lock.by}'s lock is still on {lock.feed.replace('-', ' ')}: its owner takes it off"
+            said("visit.s-lock-still-owner-takes", by=lock.by, feed=lock.feed.replace("-", " "))
             for lock in self.lockout.locks
         ]
-        return (*words, *(note.words.rstrip(".") for note in self.loose_ends))
+        return (*words, *(said("visit.loose-end", note=note.words) for note in self.loose_ends))
 
     @cached_property
     def proof(self) -> tuple[Proof, ...]:
@@ -588,7 +596,7 @@ def healthy_row(plate: Nameplate, wanted: frozenset[str]) -> tuple[bool, bool]:
     return runs, heat
 
 
-def _told(about: str, kind: str, words: str) -> Finding:
+def _told(about: Words, kind: str, words: Words) -> Finding:
     verdict = Verdict(grade=Grade.FAIL, value=0.0, uncertainty=0.0, unit="", kind=kind, because=words)
     return Finding(about=about, verdict=verdict)
 

@@ -37,6 +37,7 @@ from plentar.store import events
 from plentar.store.models import Call, LogSamples, Meter, Person, Place, Shop, Unit
 from plentar.store.people import hash_password
 from plentar.store.shelf import put_parts
+from plentar.words import say
 
 __all__ = ["DEMO_EMAIL", "DEMO_PASSWORD", "load_demo", "move_to_today"]
 
@@ -297,4 +298,4 @@ def _reading(call: Call, point: str, value: float, condition: Condition, at: dat
         counts_uncertainty=meter_range.counts_uncertainty,
         condition=condition,
     )
-    return _id(call.id, point, condition.spoken), deed, at
+    return _id(call.id, point, say(condition.spoken)), deed, at

@@ -21,6 +21,7 @@ from plentar.core.unit.quantities import QuantityId
 from plentar.core.visit import Visit
 from plentar.core.work.safety import condition_refusal
 from plentar.formats.unit_json import field_path
+from plentar.words import say
 
 __all__ = ["CALL_FORMAT", "CallFile", "call_from_json", "call_schema", "diagnosis_to_json"]
 
@@ -142,7 +143,7 @@ def readings_of(call: CallFile, plate: Nameplate) -> list[Reading]:
             reading = Reading(point=point, value=value, condition=condition, meter_uncertainty=half, mode=entry.mode)
         except ValueError as error:
             field = getattr(error, "field", "") or "value"
-            raise ReadingError(str(error), field=f"readings[{index}].{field}") from error
+            raise ReadingError(getattr(error, "message", str(error)), field=f"readings[{index}].{field}") from error
         refusal = condition_refusal(plate, condition, point)
         if refusal:
             raise ReadingError(f"{refusal}; say so in the condition", field=f"readings[{index}].condition")
@@ -220,12 +221,12 @@ def diagnosis_to_json(diagnosis: Diagnosis, tests: tuple[NextTest, ...]) -> dict
         "causes": [
             {
                 "faults": list(cause.faults),
-                "title": cause.title,
+                "title": say(cause.title),
                 "probability": round(cause.probability, 5),
                 "reasons_for": [_reason(reason) for reason in cause.reasons_for],
                 "reasons_against": [_reason(reason) for reason in cause.reasons_against],
-                "repair": cause.repair,
-                "proof": cause.proof,
+                "repair": say(cause.repair),
+                "proof": say(cause.proof),
             }
             for cause in diagnosis.causes
         ],
@@ -235,10 +236,10 @@ def diagnosis_to_json(diagnosis: Diagnosis, tests: tuple[NextTest, ...]) -> dict
                 "point": entry.test.point,
                 "on": sorted(entry.test.drive.calls),
                 "power": "isolated" if entry.test.is_isolated else "live",
-                "words": entry.test.words,
+                "words": say(entry.test.words),
                 "bits": round(entry.bits, 4),
                 "minutes": round(entry.minutes, 2),
-                "splits": list(entry.splits),
+                "splits": [say(words) for words in entry.splits],
             }
             for entry in tests
         ],
@@ -246,4 +247,4 @@ def diagnosis_to_json(diagnosis: Diagnosis, tests: tuple[NextTest, ...]) -> dict
 
 
 def _reason(reason: Any) -> dict[str, Any]:
-    return {"point": reason.point, "words": reason.words, "weight": round(reason.weight, 3)}
+    return {"point": reason.point, "words": say(reason.words), "weight": round(reason.weight, 3)}

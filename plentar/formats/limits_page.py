@@ -4,6 +4,7 @@ import math
 
 from plentar.core.limits.table import LIMITS, Limit
 from plentar.formats.numbers import THIN
+from plentar.words import say
 
 __all__ = ["limits_page"]
 
@@ -25,7 +26,7 @@ def limits_page() -> str:
 
 def _row(row: Limit) -> str:
     cells = [_figure(figure) for figure in row.figures] if row.is_band else ["", "", _figure(row.figures[0]), ""]
-    words = row.words + (f" ({row.why})" if row.why else "")
+    words = say(row.words) + (f" ({say(row.why)})" if row.why else "")
     return f"| `{row.name}` | {words} | {row.unit} | {' | '.join(cells)} | {row.section} |\n"
 
 

@@ -10,6 +10,7 @@ from pydantic import TypeAdapter, ValidationError
 from plentar.core.errors import NameplateError, ReadingError
 from plentar.core.work.substitution import Part
 from plentar.formats.numbers import parse_number
+from plentar.words import say
 
 __all__ = ["PART_COLUMNS", "part_from_json", "part_to_json", "parts_from_csv", "parts_to_csv"]
 
@@ -97,7 +98,7 @@ def _part(row: dict[str, str | None], number: int) -> Part:
         try:
             value = parse_number(cell, "plain")
         except ReadingError as error:
-            raise ReadingError(f"line {number}, {name}: {error.message}", field="file") from error
+            raise ReadingError(f"line {number}, {name}: {say(error.message)}", field="file") from error
         values[name] = int(value) if name == "poles" and value == int(value) else value
     for which in ("on", "off"):
         edges = {edge: values.pop(f"{which}_{edge}_seconds", None) for edge in ("min", "max")}

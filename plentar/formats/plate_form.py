@@ -15,6 +15,7 @@ from plentar.core.unit.kit import USUAL_BLOWER_AMPS, USUAL_TRANSFORMER_VA, USUAL
 from plentar.core.unit.nameplate import Nameplate
 from plentar.formats.numbers import parse_number
 from plentar.formats.unit_json import UNIT_FORMAT, nameplate_from_json, nameplate_to_json
+from plentar.words import say
 
 __all__ = ["DEEDS", "PlateForm", "plate_form_of", "plate_form_read"]
 
@@ -116,7 +117,7 @@ def plate_form_read(form: Mapping[str, str], deed: str = "") -> PlateForm:
         try:
             found.plate = nameplate_from_json(document)
         except NameplateError as error:
-            found.problems[error.field] = error.message
+            found.problems[error.field] = say(error.message)
     return found
 
 
@@ -131,7 +132,7 @@ def _document(form: PlateForm) -> dict[str, Any]:
         try:
             value = _value(path.rpartition(".")[2], typed)
         except ReadingError as error:
-            form.problems[path] = error.message
+            form.problems[path] = say(error.message)
             continue
         if value is not None:
             _put(document, path, value)
@@ -279,7 +280,7 @@ def _lay_out(form: PlateForm, document: dict[str, Any], kit: str, limits: str) -
         else:
             raise NameplateError("give the kit's kilowatts, or the limits counted", field="kit_watts")
     except (ReadingError, NameplateError) as error:
-        form.problems["limits" if error.field == "limits" else "kit_watts"] = error.message
+        form.problems["limits" if error.field == "limits" else "kit_watts"] = say(error.message)
         return
     while len(form.rows("circuits")) > len(shares):
         _remove_row(form, f"circuits[{len(form.rows('circuits')) - 1}]")

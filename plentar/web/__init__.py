@@ -14,6 +14,7 @@ from markupsafe import Markup
 from plentar.core.circuit.places import place_words
 from plentar.core.judging.supply_loss import spoken_range
 from plentar.core.limits.table import DEFAULT_LIMITS
+from plentar.core.said import Said
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import place_of, spot_of
 from plentar.core.unit.points import part_words
@@ -24,6 +25,7 @@ from plentar.store.database import make_engine, make_sessions
 from plentar.web import access, assets, errors
 from plentar.web.proxies import BehindProxies
 from plentar.web.settings import Settings
+from plentar.words import say
 
 __all__ = ["create_app"]
 
@@ -88,6 +90,9 @@ def create_app(settings: Settings) -> Flask:
 
     for place in (health, signin, today, start, call, unit, timing, bench, fix, parts, checks):
         app.register_blueprint(place.bp)
+    # A reason becomes words where it is written down, whoever made it.
+    app.jinja_env.finalize = lambda value: say(value) if isinstance(value, Said) else value
+    app.jinja_env.filters["say"] = say
     app.jinja_env.filters["local"] = _local
     app.jinja_env.filters["iso"] = lambda at: datetime.fromtimestamp(at, UTC).isoformat()
     app.jinja_env.filters["spoken_place"] = _spoken_place
@@ -157,11 +162,11 @@ def _spoken_place(name: str, plate: Nameplate | None = None) -> str:
     if not name:
         return ""
     if plate is not None and ":" not in name:
-        return place_words(plate, name)
+        return say(place_words(plate, name))
     spot = spot_of(name) if ":" in name else None
     places = [place_of(place) for place in (spot.places if spot is not None else (name,))]
     words = [f"{part_words(p.owner)} {p.part} {p.end}".replace("-", " ").strip() for p in places]
-    what = f"{QUANTITIES[spot.function].dial}, " if spot is not None and spot.function in QUANTITIES else ""
+    what = f"{say(QUANTITIES[spot.function].dial)}, " if spot is not None and spot.function in QUANTITIES else ""
     return what + " to ".join(words)
 
 

@@ -12,6 +12,7 @@ from werkzeug.exceptions import HTTPException
 
 from plentar.core.errors import BusyError, PlentarError
 from plentar.web.logs import log_failure
+from plentar.words import say
 
 __all__ = ["SignedOutError", "register"]
 
@@ -55,7 +56,7 @@ def register(app: Flask) -> None:
     app.register_error_handler(IntegrityError, lambda error: _answer(409))
     for kind in UNREACHABLE:
         app.register_error_handler(kind, _unreachable)
-    app.register_error_handler(BusyError, lambda error: _later(str(error)))
+    app.register_error_handler(BusyError, lambda error: _later(say(error.message)))
     app.register_error_handler(Exception, _broken)
 
 
@@ -87,7 +88,7 @@ def _signed_out(_: SignedOutError) -> ResponseReturnValue:
 
 
 def _plentar(error: PlentarError) -> ResponseReturnValue:
-    return _answer(422, text=error.message)
+    return _answer(422, text=say(error.message))
 
 
 def _broken(error: Exception) -> ResponseReturnValue:

@@ -29,6 +29,7 @@ from plentar.store import events, places
 from plentar.store.models import Call, LogSamples, PhotoBytes
 from plentar.web.access import now
 from plentar.web.visits import meter_of, read_record, remember, visit_of
+from plentar.words import say
 
 __all__ = ["Answer", "ConflictError", "Draft", "keep", "keep_all", "keep_one", "record_plate", "sent_picture"]
 
@@ -109,6 +110,7 @@ class _Writing:
             meters=self._meters(deed),
             meter=str(self.call.meter_id),
             parse=parse_number,
+            words=say,
         )
         return Event(
             id=str(draft.id),

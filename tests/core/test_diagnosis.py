@@ -25,6 +25,7 @@ from plentar.core.evidence.reading import Condition, Reading
 from plentar.core.evidence.signs import Observation
 from plentar.core.limits.table import DEFAULT_LIMITS
 from plentar.core.unit.patterns import PATTERNS
+from plentar.words import say
 
 ROOT = Path(__file__).parents[2]
 UNIT = PATTERNS["two-strip-sequencer"]()
@@ -178,7 +179,7 @@ def test_next_test_splits_and_respects_what_is_live() -> None:
         UNIT, [read(LINE, 238.0, under("W")), *heat_call(0.0, 300.0)[:2], *heat_call(0.0, 300.0)[3:]]
     )
     tests = next_tests(found, under("W"), taken={("amps:strip-b", frozenset("W"))})
-    assert "Strip B" in tests[0].test.words
+    assert "Strip B" in say(tests[0].test.words)
     assert not tests[0].test.is_isolated
     assert len(tests[0].splits) >= 2
     assert ("amps:strip-b", frozenset("W")) not in {(t.test.point, t.test.drive.calls) for t in tests}

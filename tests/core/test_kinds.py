@@ -22,6 +22,7 @@ from plentar.core.unit.kinds import KINDS, Kind
 from plentar.core.unit.nameplate import Nameplate, SwitchingDevice
 from plentar.core.unit.patterns import PATTERNS
 from plentar.core.work.planning import part_for
+from plentar.words import say
 
 HEAT = Drive(calls=frozenset({"W"}))
 FEEDS = (("feed-1", "live"),)
@@ -60,7 +61,7 @@ def test_a_kind_works_from_the_call_to_the_van(kind: Kind) -> None:
     offered = {test.point for test in catalogue(plate)}
     assert (f"ohms:{device}.coil" in offered) == (kind.ohms_band is not None)
     assert f"{kind.coil_function}:{device}.coil.1:{device}.coil.2" in offered
-    assert kind.van.format(poles=1) == part_for(plate, fault_by_id(plate, f"{device}.pole-1.open")).words
+    assert kind.van(1) == part_for(plate, fault_by_id(plate, f"{device}.pole-1.open")).words
 
 
 def test_a_semiconductor_drops_its_volt_under_load_and_that_passes() -> None:
@@ -81,7 +82,7 @@ def test_a_semiconductor_drops_its_volt_under_load_and_that_passes() -> None:
             Situation(plate=unit, readings=taken),
             Reading(point=pole, value=shown, condition=condition, meter_uncertainty=0.05),
         )
-        assert verdict.spoken == spoken
+        assert say(verdict.spoken) == spoken
 
 
 def test_a_semiconductor_leaks_milliamps_and_makes_ghosts_a_low_impedance_meter_tells() -> None:
@@ -110,7 +111,7 @@ def test_ohms_of_electronics_prove_nothing_but_a_short() -> None:
         (f"ohms:{device}.pole-1", 0.2, "fail: welded"),
     ):
         reading = Reading(point=point, value=shown, condition=dead)
-        assert judge(Situation(plate=plate, readings=[reading]), reading).spoken == spoken
+        assert say(judge(Situation(plate=plate, readings=[reading]), reading).spoken) == spoken
 
 
 def test_a_board_nobody_knows_is_neither_smoothed_nor_not() -> None:

@@ -12,6 +12,7 @@ from plentar.core.unit.patterns import PATTERNS
 from plentar.core.work.ledger import DEAD, LOOSE, LedgerRow, check_ledger, leads_of
 from plentar.core.work.proof import proof_items, prove
 from plentar.core.work.substitution import Part, check_part, worst_of
+from plentar.words import say
 
 TWO, DC = PATTERNS["two-strip-sequencer"](), PATTERNS["three-strip-dc-relay"]()
 AC = Part(name="AC relay", kind="ac-relay", rated_amps=25.0, rating="resistive", coil="AC", tab_inches=0.25)
@@ -30,8 +31,8 @@ SAME = Part(
 
 def line(unit: str, device: str, part: Part, name: str) -> tuple[str, str, str]:
     """One line of a check: verdict, words, changes."""
-    found = next(entry for entry in check_part(PATTERNS[unit](), device, part) if entry.name.startswith(name))
-    return found.grade.value, found.words, found.changes
+    found = next(entry for entry in check_part(PATTERNS[unit](), device, part) if say(entry.name).startswith(name))
+    return found.grade.value, say(found.words), say(found.changes)
 
 
 def test_the_same_part_fits() -> None:
@@ -186,7 +187,7 @@ def test_a_repair_is_proven_by_all_that_could_have_been_upset() -> None:
     proofs = prove(TWO, items, before, good)
     assert all(proof.is_proven for proof in proofs)
     assert proofs[0].before is not None
-    assert proofs[0].before.spoken == "fail: dead"
+    assert say(proofs[0].before.spoken) == "fail: dead"
     cold = [replace(r, value=0.0) if r.point == "amps:strip-b" and r.condition.calls else r for r in good]
     unproven = [proof.item.words for proof in prove(TWO, items, before, cold) if not proof.is_proven]
     assert unproven == ["Strip B, heat called"]

@@ -22,6 +22,7 @@ from plentar.core.limits.verdicts import Grade
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.patterns import PATTERNS
 from plentar.core.work.planning import part_for
+from plentar.words import say
 
 LIVE = (("feed-1", "live"),)
 IDLE = Condition(feeds=LIVE)  # type: ignore[arg-type]
@@ -83,7 +84,7 @@ def test_nothing_opens_a_neutral() -> None:
 def test_a_neutral_off_ground_is_told(volts: float, spoken: str) -> None:
     """A few volts are its wire's drop, tens are an open neutral."""
     reading = read(NEUTRAL, volts)
-    assert judge(Situation(plate=line_to_neutral(), readings=[reading]), reading).spoken == spoken
+    assert say(judge(Situation(plate=line_to_neutral(), readings=[reading]), reading).spoken) == spoken
 
 
 def test_a_neutral_is_read_for_dead_like_any_leg() -> None:

@@ -14,6 +14,7 @@ from plentar.formats.numbers import parse_number, thousands
 from plentar.formats.svg.band_rail import RAIL_WIDTH, band_rail
 from plentar.formats.svg.ladder import draw_board
 from plentar.formats.unit_json import nameplate_from_json, nameplate_to_json
+from plentar.words import say
 
 UNITS = Path(__file__).parents[2] / "examples/units"
 
@@ -43,7 +44,7 @@ def test_what_is_no_number_is_refused(typed: str) -> None:
     with pytest.raises(ReadingError) as caught:
         parse_number(typed, "amps")
     assert caught.value.field == "value"
-    assert not typed or typed[:6] in caught.value.message
+    assert not typed or typed[:6] in say(caught.value.message)
 
 
 @pytest.mark.parametrize("name", sorted(PATTERNS))
@@ -90,7 +91,7 @@ def test_a_unit_that_cannot_be_a_circuit_is_refused(
     with pytest.raises(NameplateError) as caught:
         nameplate_from_json(_broken(change))
     assert caught.value.field == field
-    assert text in caught.value.message
+    assert text in say(caught.value.message)
 
 
 def _verdict(value: float) -> Verdict:

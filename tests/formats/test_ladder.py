@@ -8,6 +8,7 @@ from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.patterns import PATTERNS
 from plentar.core.unit.points import test_points
 from plentar.formats.svg.ladder import TAG_HEIGHT, TAG_WIDTH, Board, draw_board
+from plentar.words import say
 
 ALL = sorted(PATTERNS)
 
@@ -15,7 +16,7 @@ ALL = sorted(PATTERNS)
 def board_of(name: str, **states: str) -> Board:
     """The board of a pattern, everything live unless a name's state is given."""
     plate = PATTERNS[name]()
-    labels = {point.id: point.label for point in test_points(plate)}
+    labels = {point.id: say(point.label) for point in test_points(plate)}
     return draw_board(
         plate,
         line=lambda at: states.get(at, "live"),  # type: ignore[arg-type, return-value]

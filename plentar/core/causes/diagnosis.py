@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from plentar.core.causes.catalogue import catalogue, scaled, spread_of
-from plentar.core.causes.hypotheses import PAIRS, Hypothesis, Prediction, UnitModel, model_of, model_with_pairs
+from plentar.core.causes.hypotheses import PAIRS, Prediction, UnitModel, model_of, model_with_pairs
 from plentar.core.causes.signs import factor_of
 from plentar.core.circuit.drive import Drive, drives_of
 from plentar.core.circuit.places import find_point
@@ -20,6 +20,7 @@ from plentar.core.evidence.reading import Condition, Reading
 from plentar.core.evidence.signs import Observation, sign_of
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.limits.windows import closing
+from plentar.core.said import Words, joined, said
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import spot_of
 from plentar.core.unit.points import is_control_side
@@ -45,7 +46,7 @@ class Reason:
     """One reading that speaks for or against a cause: in words, and how strongly (natural log of the odds)."""
 
     point: str
-    words: str
+    words: Words
     weight: float
 
 
@@ -54,12 +55,12 @@ class Cause:
     """One group of faults that no available test can split, with its share and its reasons."""
 
     faults: tuple[str, ...]
-    title: str
+    title: Words
     probability: float
     reasons_for: tuple[Reason, ...]
     reasons_against: tuple[Reason, ...]
-    repair: str
-    proof: str
+    repair: Words
+    proof: Words
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -393,13 +394,13 @@ class _Evidence:
         told = singles or group[:1]
         return Cause(
             faults=tuple(model.causes[i] for i in told),
-            title=" or ".join(model.hypotheses[rows[i]].title for i in told[:3]),
+            title=joined((model.hypotheses[rows[i]].title for i in told[:3]), "or"),
             probability=float(sum(by_cause[i] for i in group)),
             reasons_for=tuple(r for r in reasons if r.weight > 0)[:6],
             # Half as likely as elsewhere: less than that nobody would call a reason against.
             reasons_against=tuple(r for r in reasons if r.weight < -0.7)[:3],
-            repair=_joined(lead, "repair"),
-            proof=_joined(lead, "proof"),
+            repair=joined((fault.repair for fault in lead.faults), "semicolon"),
+            proof=joined((fault.proof for fault in lead.faults), "semicolon"),
         )
 
     def _reasons(self, row: int) -> list[Reason]:
@@ -415,15 +416,17 @@ class _Evidence:
         for reading, density, shown, elsewhere in zip(
             self.readings, self.likelihoods, self.shown, elsewheres, strict=True
         ):
-            words = f"{self._spoken(reading)} ({_number(shown[row], reading.point)} predicted)"
+            words = self._spoken(reading, float(shown[row]))
             reasons.append(Reason(point=reading.point, words=words, weight=float(density[row] - elsewhere)))
         return sorted(reasons, key=lambda reason: -abs(reason.weight))
 
-    def _spoken(self, reading: Reading) -> str:
+    def _spoken(self, reading: Reading, predicted: float) -> Words:
         label = find_point(self.model.plate, reading.point).label
-        value = _number(reading.value, reading.point)
-        twice = sum(other.point == reading.point for other in self.readings) > 1
-        return f"{label} {value}{', ' + reading.condition.spoken if twice else ''}"
+        read, shown = _number(reading.value, reading.point), _number(predicted, reading.point)
+        if sum(other.point == reading.point for other in self.readings) == 1:
+            return said("diagnosis.predicted", label=label, read=read, predicted=shown)
+        condition = reading.condition.spoken
+        return said("diagnosis.predicted-then", label=label, read=read, condition=condition, predicted=shown)
 
     def promising_pairs(self) -> tuple[tuple[str, str], ...]:
         """Return pairs of single faults that between them would explain each reading, the most promising first."""
@@ -454,12 +457,7 @@ class _Evidence:
         return tuple(dict.fromkeys(doubted))
 
 
-def _joined(hypothesis: Hypothesis, what: str) -> str:
-    return "; ".join(str(getattr(fault, what)) for fault in hypothesis.faults)
-
-
-def _number(value: float, point: str) -> str:
+def _number(value: float, point: str) -> Words:
     if value >= 1e6:
-        return "open"
-    unit = quantity_of(point).sign
-    return f"{value:.1f} {unit}"
+        return said("diagnosis.open")
+    return said("diagnosis.value", value=value, unit=quantity_of(point).sign)

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from plentar.core.circuit.changes import NO_CHANGE, Changes
+from plentar.core.said import Words, said
 
 __all__ = ["HEALTHY", "OFF", "Fault", "Takes", "make_fault"]
 
@@ -26,37 +27,37 @@ class Fault:
     """
 
     id: str
-    title: str
+    title: Words
     part: str
     kind: str
     weight: float
     variants: tuple[Changes, ...]
-    repair: str
-    proof: str
+    repair: Words
+    proof: Words
     shows: Literal["always", "now and then", "late"] = "always"
     takes: Takes = ""
 
 
 HEALTHY = Fault(
     id="healthy",
-    title="Nothing wrong in the circuit",
+    title=said("fault.nothing-wrong-circuit"),
     part="",
     kind="healthy",
     weight=6.0,
     variants=(NO_CHANGE,),
     repair="none",
-    proof="every strip's amps in band under a call, everything off without one",
+    proof=said("fault.every-strips-amps-band-under"),
 )
 
 
 def make_fault(
     name: str,
-    title: str,
+    title: Words,
     kind: str,
     weight: float,
     *variants: Changes,
-    repair: str,
-    proof: str,
+    repair: Words,
+    proof: Words,
     shows: Literal["always", "now and then", "late"] = "always",
     takes: Takes = "",
 ) -> Fault:

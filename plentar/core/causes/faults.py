@@ -13,9 +13,10 @@ from plentar.core.circuit.changes import Changes
 from plentar.core.circuit.network import Circuit
 from plentar.core.circuit.wiring import wire
 from plentar.core.errors import ReadingError
+from plentar.core.said import Words, said
 from plentar.core.unit.nameplate import HeatingCircuit, Nameplate
 from plentar.core.unit.place import place_of
-from plentar.core.unit.points import part_words
+from plentar.core.unit.points import part_words, piece_words
 
 __all__ = ["COMPLAINTS", "HEALTHY", "Fault", "fault_by_id", "faults_of"]
 
@@ -67,20 +68,20 @@ def fault_by_id(plate: Nameplate, fault_id: str) -> Fault:
 
 def _rung(circuit: Circuit, strip: HeatingCircuit) -> Iterator[Fault]:
     name, element, ohms = strip.name, f"{strip.id}.element", strip.element_ohms
-    amps = f"{name} draws its amps under a call"
+    amps = said("faults.draws-amps-under-call", strip=name)
     yield make_fault(
         f"{element}.open",
-        f"{name} element open",
+        said("faults.element-open", strip=name),
         "dead",
         6.0,
         Changes(ohms={element: (OFF, OFF)}),
         takes="element",
-        repair="replace the element",
+        repair=said("faults.replace-element"),
         proof=amps,
     )
     yield make_fault(
         f"{element}.grounded",
-        f"{name} element grounded",
+        said("faults.element-grounded", strip=name),
         "stuck",
         1.2,
         *(
@@ -94,104 +95,104 @@ def _rung(circuit: Circuit, strip: HeatingCircuit) -> Iterator[Fault]:
             for share in (0.25, 0.5, 0.75)
         ),
         takes="element",
-        repair="replace the element, look for what it touched",
-        proof="no current in either lead without a call",
+        repair=said("faults.replace-element-look-what-touched"),
+        proof=said("faults.no-current-either-lead-without"),
     )
     yield make_fault(
         f"{element}.part-shorted",
-        f"{name} element part-shorted",
+        said("faults.element-part-shorted", strip=name),
         "weak",
         0.6,
         *(Changes(ohms={element: (ohms * share,) * 2}) for share in (0.6, 0.78)),
         takes="element",
-        repair="replace the element",
+        repair=said("faults.replace-element"),
         proof=amps,
     )
     yield make_fault(
         f"{element}.wrong-size",
-        f"{name} element of another size fitted",
+        said("faults.element-another-size-fitted", strip=name),
         "weak",
         0.5,
         *(Changes(ohms={element: (ohms * share,) * 2}) for share in (1.33, 1.6)),
         takes="element",
-        repair="fit the element on the plate",
+        repair=said("faults.fit-element-plate"),
         proof=amps,
     )
     if "link" in strip.order:
         yield make_fault(
             f"{strip.id}.link.open",
-            f"{name} fusible link open",
+            said("faults.fusible-link-open", strip=name),
             "dead",
             4.0,
             Changes(forced={f"{strip.id}.link": False}),
             takes="link",
-            repair="replace the link, find why it overheated",
+            repair=said("faults.replace-link-find-why-overheated"),
             proof=amps,
         )
     if "limit" in strip.order:
         yield make_fault(
             f"{strip.id}.limit.open",
-            f"{name} limit open",
+            said("faults.limit-open", strip=name),
             "dead",
             5.0,
             Changes(forced={f"{strip.id}.limit": False}),
             takes="limit",
-            repair="restore the air; replace the limit if it stays open cold",
+            repair=said("faults.restore-air-replace-limit-if"),
             proof=amps,
         )
         yield make_fault(
             f"{strip.id}.limit.cycling",
-            f"{name} limit opens and closes by itself",
+            said("faults.limit-opens-closes-itself", strip=name),
             "weak",
             0.8,
             Changes(forced={f"{strip.id}.limit": False}),
             takes="limit",
-            repair="restore the air; if that is right, replace the limit",
-            proof=f"{amps}, without a break for ten minutes",
+            repair=said("faults.restore-air-if-right-replace"),
+            proof=said("faults.without-break-ten-minutes", amps=amps),
             shows="now and then",
         )
         yield make_fault(
             f"{strip.id}.limit.stuck-closed",
-            f"{name} limit never opens",
+            said("faults.limit-never-opens", strip=name),
             "stuck",
             0.1,
             Changes(forced={f"{strip.id}.limit": True}),
             takes="limit",
-            repair="replace the limit by one of the same temperature",
-            proof="opens in the airless test of its maker",
+            repair=said("faults.replace-limit-one-same-temperature"),
+            proof=said("faults.opens-airless-test-maker"),
         )
     for lead in circuit.leads:
         if place_of(lead.id).owner == strip.id:
-            words = f"{name}, {_end_words(strip, lead.a)} to {_end_words(strip, lead.b)}"
+            words = said("faults.to", strip=name, end=_end_words(strip, lead.a), other_end=_end_words(strip, lead.b))
             yield make_fault(
                 f"{lead.id}.off",
-                f"Lead off, {words}",
+                said("faults.lead-off", joint=words),
                 "dead",
                 0.5,
                 Changes(split={lead.id: OFF}),
                 takes="ends",
-                repair="new end, pull-tested",
+                repair=said("faults.new-end-pull-tested"),
                 proof=amps,
             )
             yield make_fault(
                 f"{lead.id}.loose",
-                f"Loose, hot joint, {words}",
+                said("faults.loose-hot-joint", joint=words),
                 "weak",
                 0.5,
                 *(Changes(split={lead.id: r}) for r in (0.5, 2.0)),
                 takes="ends",
-                repair="new end on clean wire",
-                proof=f"{amps}, no drop across the joint",
+                repair=said("faults.new-end-clean-wire"),
+                proof=said("faults.no-drop-across-joint", amps=amps),
             )
 
 
-def _end_words(strip: HeatingCircuit, terminal: str) -> str:
+def _end_words(strip: HeatingCircuit, terminal: str) -> Words:
     """Return a lead's end as it is said beside its strip: `link`, `Seq A pole 2`, `L1`."""
     place = place_of(terminal)
     if place.owner == strip.id:
-        return place.part
+        return piece_words(place.part)
     if place.owner == strip.device:
-        return f"{part_words(place.owner)} {place.part.replace('-', ' ')}"
+        return said("places.part-of", owner=part_words(place.owner), part=piece_words(place.part))
     return place.leg.upper()
 
 
@@ -205,12 +206,12 @@ def _poles(plate: Nameplate) -> Iterator[Fault]:
         if pole in seen:
             continue
         seen.add(pole)
-        words = f"Pole {number} of {part_words(device)}"
-        proof = "amps under a call, none without, order and times"
-        fix = f"replace {part_words(device)}"
+        words = said("faults.pole", number=number, part=part_words(device))
+        proof = said("faults.amps-under-call-none-without")
+        fix = said("faults.replace", part=part_words(device))
         yield make_fault(
             f"{pole}.open",
-            f"{words} does not close",
+            said("faults.does-not-close", pole=words),
             "dead",
             7.0,
             Changes(forced={pole: False}),
@@ -220,7 +221,7 @@ def _poles(plate: Nameplate) -> Iterator[Fault]:
         )
         yield make_fault(
             f"{pole}.welded",
-            f"{words} welded",
+            said("faults.welded", pole=words),
             "stuck",
             3.0,
             Changes(forced={pole: True}),
@@ -230,129 +231,129 @@ def _poles(plate: Nameplate) -> Iterator[Fault]:
         )
         yield make_fault(
             f"{pole}.burnt",
-            f"{words} burnt, high resistance",
+            said("faults.burnt-high-resistance", pole=words),
             "weak",
             1.5,
             *(Changes(contact_ohms={pole: r}) for r in (0.12, 0.5, 2.0)),
             takes="device",
             repair=fix,
-            proof="below 0.25 V across it under load",
+            proof=said("faults.below-0-25-v-across"),
         )
 
 
 def _devices(plate: Nameplate, circuit: Circuit) -> Iterator[Fault]:
     for device in plate.devices:
         name, words = device.id, part_words(device.id)
-        drive = device.of_kind.drive
+        drive = device.of_kind.drive_words
         coil = f"{name}.coil"
         plain = next(branch for branch in circuit.branches if branch.id == coil)
-        proof = "every strip on it draws its amps"
+        proof = said("faults.every-strip-draws-amps")
         yield make_fault(
             f"{coil}.open",
-            f"{words} {drive} open",
+            said("faults.open", device=words, drive=drive),
             "dead",
             4.0,
             Changes(ohms={coil: (OFF, OFF)}),
             takes="device",
-            repair=f"replace {words}",
+            repair=said("faults.replace-2", device=words),
             proof=proof,
         )
         yield make_fault(
             f"{coil}.shorted",
-            f"{words} {drive} shorted",
+            said("faults.shorted", device=words, drive=drive),
             "short",
             1.2,
             *(Changes(ohms={coil: (plain.ohms * share, plain.dc_ohms * share)}) for share in (0.06, 0.2)),
             takes="device",
-            repair=f"replace {words}, and the fuse",
-            proof="control current below 80 % of the transformer",
+            repair=said("faults.replace-fuse", device=words),
+            proof=said("faults.control-current-below-80-transformer"),
         )
         if len(device.poles) > 1:
             yield make_fault(
                 f"{name}.mechanism.dead",
-                f"{words} does not move",
+                said("faults.does-not-move", device=words),
                 "dead",
                 2.0,
                 Changes(forced={c.id: False for c in circuit.contacts if c.moved_by[1] == name}),
                 takes="device",
-                repair=f"replace {words}",
+                repair=said("faults.replace-2", device=words),
                 proof=proof,
             )
         if device.of_kind.is_thermal:
             yield make_fault(
                 f"{name}.slow",
-                f"{words} slow",
+                said("faults.slow", device=words),
                 "weak",
                 1.5,
                 Changes(forced={c.id: False for c in circuit.contacts if c.moved_by[1] == name}),
                 takes="device",
-                repair=f"replace {words}",
-                proof="each pole inside its window, on and off",
+                repair=said("faults.replace-2", device=words),
+                proof=said("faults.each-pole-inside-window-off"),
                 shows="late",
             )
         for lead in (f"{name}.lead-coil", f"{name}.lead-common"):
-            where = "feed" if place_of(lead).part == "lead-coil" else "common"
+            reason = "faults.feed-lead-off" if place_of(lead).part == "lead-coil" else "faults.common-lead-off"
             yield make_fault(
                 f"{lead}.off",
-                f"{words} {drive} {where} lead off",
+                said(reason, device=words, drive=drive),
                 "control",
                 0.6,
                 Changes(split={lead: OFF}),
                 takes="ends",
-                repair="new end, pull-tested",
+                repair=said("faults.new-end-pull-tested"),
                 proof=proof,
             )
         if device.of_kind.is_rectified:
             board = f"{name}.rectifier"
             yield make_fault(
                 f"{board}.dead",
-                f"{words} rectifier dead",
+                said("faults.rectifier-dead", device=words),
                 "dead",
                 3.0,
                 Changes(ratio={board: 0.0}),
                 takes="board",
-                repair="replace the rectifier board",
-                proof="DC volts at the coil in band",
+                repair=said("faults.replace-rectifier-board"),
+                proof=said("faults.dc-volts-coil-band"),
             )
             yield make_fault(
                 f"{board}.half-open",
-                f"{words} rectifier half open",
+                said("faults.rectifier-half-open", device=words),
                 "weak",
                 1.0,
                 Changes(ratio={board: 0.36}),
                 takes="board",
-                repair="replace the rectifier board",
-                proof="DC volts at the coil in band",
+                repair=said("faults.replace-rectifier-board"),
+                proof=said("faults.dc-volts-coil-band"),
             )
         if device.auxiliary is not None:
             pole = f"{name}.auxiliary"
             yield make_fault(
                 f"{pole}.open",
-                f"{words} auxiliary pole does not close",
+                said("faults.auxiliary-pole-does-not-close", device=words),
                 "dead",
                 3.0,
                 Changes(forced={pole: False}),
                 takes="device",
-                repair=f"replace {words}",
-                proof="24 V at the next heater",
+                repair=said("faults.replace-2", device=words),
+                proof=said("faults.24-v-next-heater"),
             )
             yield make_fault(
                 f"{pole}.welded",
-                f"{words} auxiliary pole welded",
+                said("faults.auxiliary-pole-welded", device=words),
                 "stuck",
                 1.0,
                 Changes(forced={pole: True}),
                 takes="device",
-                repair=f"replace {words}",
-                proof="everything off without a call",
+                repair=said("faults.replace-2", device=words),
+                proof=said("faults.everything-off-without-call"),
             )
             yield make_fault(
                 f"{pole}.lead.off",
-                f"{words} auxiliary lead off",
+                said("faults.auxiliary-lead-off", device=words),
                 "dead",
                 0.5,
                 Changes(split={f"{pole}.lead": OFF}),
                 takes="ends",
-                repair="new end",
-                proof="24 V at the next heater",
+                repair=said("faults.new-end"),
+                proof=said("faults.24-v-next-heater"),
             )

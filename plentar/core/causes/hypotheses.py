@@ -18,6 +18,7 @@ from plentar.core.circuit.solve import Settled, Variants, settle
 from plentar.core.circuit.wiring import wire
 from plentar.core.errors import ReadingError
 from plentar.core.held import Held, bytes_of
+from plentar.core.said import Words, joined
 from plentar.core.unit.electrical import COLD_RATIO, OPEN_OHMS
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import place_of, spot_of
@@ -46,9 +47,9 @@ class Hypothesis:
         return "+".join(fault.id for fault in self.faults)
 
     @property
-    def title(self) -> str:
-        """The fault in words."""
-        return " and ".join(fault.title for fault in self.faults)
+    def title(self) -> Words:
+        """The fault, or both."""
+        return joined(fault.title for fault in self.faults)
 
 
 @dataclass(frozen=True, slots=True)

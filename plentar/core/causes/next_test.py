@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from plentar.core.causes.catalogue import Test, catalogue, scaled
 from plentar.core.causes.diagnosis import Diagnosis
 from plentar.core.evidence.reading import Condition
+from plentar.core.said import Words
 from plentar.core.unit.nameplate import Nameplate
 
 __all__ = ["SCHOOLS", "NextTest", "next_tests"]
@@ -40,7 +41,7 @@ class NextTest:
     test: Test
     bits: float
     minutes: float
-    splits: tuple[str, ...]
+    splits: tuple[Words, ...]
 
 
 def next_tests(
@@ -137,7 +138,9 @@ def _minutes(plate: Nameplate, test: Test, condition: Condition, school: str) ->
     return minutes * LIVE_SURCHARGE
 
 
-def _splits(diagnosis: Diagnosis, rows: NDArray[np.int64], weight: Floats, bins: NDArray[np.int64]) -> tuple[str, ...]:
+def _splits(
+    diagnosis: Diagnosis, rows: NDArray[np.int64], weight: Floats, bins: NDArray[np.int64]
+) -> tuple[Words, ...]:
     """Return the leading cause of each of the heaviest outcomes: what the test would tell apart."""
     mass = np.bincount(bins, weight)
     leaders = []

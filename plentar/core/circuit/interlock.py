@@ -20,6 +20,7 @@ from plentar.core.circuit.solve import Settled, Variants, settle
 from plentar.core.circuit.wiring import wire
 from plentar.core.errors import NameplateError
 from plentar.core.limits.verdicts import Grade
+from plentar.core.said import Words, joined, said
 from plentar.core.unit.nameplate import BlowerRelay, RelayPole
 from plentar.core.unit.patterns import PATTERNS
 
@@ -119,8 +120,8 @@ class BenchVerdict:
     """A wiring judged: what is wrong in one sentence, worst first, and every call's outcome."""
 
     grade: Grade
-    sentence: str
-    also: tuple[str, ...]
+    sentence: Words
+    also: tuple[Words, ...]
     outcomes: tuple[CallOutcome, ...]
 
 
@@ -225,30 +226,28 @@ def judge_wiring(wiring: RelayWiring) -> BenchVerdict:
     none, heat, fan, both = found
     wrong = list(_wrong(wiring, none, heat, fan, both))
     if not wrong:
-        words = (
-            "Correct: a fan call runs the blower, a heat call strip and blower together, and neither feeds the other."
-        )
+        words = said("interlock.correct-fan-call-runs-blower")
         return BenchVerdict(grade=Grade.PASS, sentence=words, also=(), outcomes=found)
     grade = Grade.FAIL if any(severity >= 2 for severity, _ in wrong) else Grade.MARGINAL
     wrong.sort(key=lambda entry: -entry[0])
     return BenchVerdict(grade=grade, sentence=wrong[0][1], also=tuple(words for _, words in wrong[1:]), outcomes=found)
 
 
-def _when(outcome: CallOutcome) -> str:
-    return {0: "with nothing called", 1: "with " + "".join(outcome.calls) + " called", 2: "with W and G called"}[
-        len(outcome.calls)
-    ]
+def _when(outcome: CallOutcome) -> Words:
+    calls = sorted(outcome.calls, reverse=True)
+    return said("interlock.called", calls=joined(calls)) if calls else said("interlock.nothing-called")
 
 
 def _wrong(
     wiring: RelayWiring, none: CallOutcome, heat: CallOutcome, fan: CallOutcome, both: CallOutcome
-) -> Sequence[tuple[int, str]]:
+) -> Sequence[tuple[int, Words]]:
     all_four = (none, heat, fan, both)
-    found: list[tuple[int, str]] = []
+    found: list[tuple[int, Words]] = []
     shorts = [outcome for outcome in all_four if outcome.is_short]
     if shorts:
-        when = "whatever is called" if len(shorts) == 4 else " and ".join(_when(outcome) for outcome in shorts)
-        found.append((9, f"Dead short: the relay joins L1 to L2 {when}, and the breaker trips."))
+        always = len(shorts) == len(all_four)
+        when = said("interlock.whatever-called") if always else joined(map(_when, shorts))
+        found.append((9, said("interlock.dead-short-relay-joins-l1", when=when)))
     live = [outcome for outcome in all_four if not outcome.is_short]
     burnt = [outcome for outcome in live if outcome.contact_amps > CONTACT_RATED_AMPS]
     if burnt:
@@ -256,32 +255,40 @@ def _wrong(
         found.append(
             (
                 7,
-                f"{worst.contact} of the blower relay carries the strip's {worst.contact_amps:.0f} A {_when(worst)}; "
-                f"made for {CONTACT_RATED_AMPS:.0f} A of motor, it will burn.",
+                said(
+                    "interlock.blower-relay-carries-strips-made",
+                    contact=worst.contact,
+                    contact_amps=worst.contact_amps,
+                    when=_when(worst),
+                    rated_amps=CONTACT_RATED_AMPS,
+                ),
             )
         )
     if fan in live and fan.strip == "heats" and none.strip != "heats":
-        found.append((6, "Back-feed: a fan call heats the strip through the blower relay."))
+        found.append((6, said("interlock.back-feed-fan-call-heats")))
     if none in live and none.strip == "heats":
-        kept = "until the fan is called" if fan.strip != "heats" and fan in live else "with nothing called, always"
-        found.append((6, f"The strip heats {kept}."))
+        kept = (
+            said("interlock.until-fan-called")
+            if fan.strip != "heats" and fan in live
+            else said("interlock.nothing-called-always")
+        )
+        found.append((6, said("interlock.strip-heats", kept=kept)))
     airless = [outcome for outcome in live if outcome.strip == "heats" and outcome.blower != "runs"]
     if airless:
-        found.append((5, f"Heat without air {' and '.join(_when(outcome) for outcome in airless)}."))
+        found.append((5, said("interlock.heat-without-air", when=joined(map(_when, airless)))))
     slow = [outcome for outcome in live if outcome.blower == "slow"]
     if slow:
-        found.append((4, f"The blower runs slow in series with the strip {' and '.join(_when(o) for o in slow)}."))
-    joined = [outcome for outcome in live if outcome.taps_joined]
-    if joined:
-        found.append((4, "Both speed taps are joined: the motor fights itself and burns."))
+        found.append((4, said("interlock.blower-runs-slow-series-strip", when=joined(map(_when, slow)))))
+    if any(outcome.taps_joined for outcome in live):
+        found.append((4, said("interlock.both-speed-taps-are-joined")))
     if none in live and none.blower == "runs":
-        found.append((3, "The blower never stops: it runs with nothing called."))
+        found.append((3, said("interlock.blower-never-stops-runs-nothing")))
     if fan in live and fan.blower == "off":
-        found.append((3, "A fan call does not run the blower."))
+        found.append((3, said("interlock.fan-call-does-not-run")))
     if heat in live and heat.strip == "heats" and heat.blower == "off" and not airless:
-        found.append((3, "A heat call does not run the blower."))
+        found.append((3, said("interlock.heat-call-does-not-run")))
     if heat in live and heat.strip == "off":
-        found.append((3, "A heat call does not heat the strip."))
+        found.append((3, said("interlock.heat-call-does-not-heat")))
     return found
 
 
@@ -290,7 +297,7 @@ class RelayFamily:
     """One family's terminal numbers by function; invented families, as every maker numbers his own way."""
 
     id: str
-    name: str
+    name: Words
     coil: tuple[str, str]
     com: str
     no: str
@@ -309,9 +316,9 @@ class RelayFamily:
 
 
 FAMILIES: tuple[RelayFamily, ...] = (
-    RelayFamily(id="coil-13", name="Coil on 1 and 3", coil=("1", "3"), com="2", no="4", nc="5"),
-    RelayFamily(id="coil-45", name="Coil on 4 and 5", coil=("4", "5"), com="1", no="3", nc="2"),
-    RelayFamily(id="coil-ab", name="Coil on A and B", coil=("A", "B"), com="7", no="9", nc="8"),
+    RelayFamily(id="coil-13", name=said("interlock.coil-1-3"), coil=("1", "3"), com="2", no="4", nc="5"),
+    RelayFamily(id="coil-45", name=said("interlock.coil-4-5"), coil=("4", "5"), com="1", no="3", nc="2"),
+    RelayFamily(id="coil-ab", name=said("interlock.coil-b"), coil=("A", "B"), com="7", no="9", nc="8"),
 )
 
 
@@ -329,7 +336,7 @@ class Replacement:
     """Where each lead goes on the new relay, and what a number-for-number swap would do."""
 
     moves: tuple[Move, ...]
-    refused: tuple[str, ...]
+    refused: tuple[Words, ...]
     is_same_numbering: bool
 
 
@@ -342,7 +349,7 @@ def plan_replacement(old: RelayFamily, new: RelayFamily) -> Replacement:
     Example:
         >>> plan = plan_replacement(FAMILIES[0], FAMILIES[1])
         >>> [(move.function, move.old, move.new) for move in plan.moves][0], plan.refused[0]
-        (('COM', '2', '1'), 'Number 1 carries the 24 V coil on the old relay and is COM, line voltage, on the new one.')
+        (('COM', '2', '1'), Said(id='interlock.number-carries-24-v-coil', figures=(('number', '1'), ('there', 'COM'))))
     """
     moves = tuple(
         Move(function=function, old=old.numbers[function], new=new.numbers[function]) for function in old.numbers
@@ -351,12 +358,8 @@ def plan_replacement(old: RelayFamily, new: RelayFamily) -> Replacement:
     for function, number in old.numbers.items():
         there = new.function_of(number)
         if function.startswith("coil") and there in ("COM", "NO", "NC"):
-            refused.append(
-                f"Number {number} carries the 24 V coil on the old relay and is {there}, line voltage, on the new one."
-            )
+            refused.append(said("interlock.number-carries-24-v-coil", number=number, there=there))
         elif not function.startswith("coil") and there == "coil":
-            refused.append(
-                f"Number {number} is {function}, line voltage, on the old relay and the 24 V coil on the new one."
-            )
+            refused.append(said("interlock.number-line-voltage-old-relay", number=number, function=function))
     same = all(move.old == move.new for move in moves)
-    return Replacement(moves=moves, refused=tuple(sorted(refused)), is_same_numbering=same)
+    return Replacement(moves=moves, refused=tuple(refused), is_same_numbering=same)

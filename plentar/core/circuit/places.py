@@ -9,9 +9,10 @@ from functools import lru_cache
 
 from plentar.core.circuit.wiring import wire
 from plentar.core.errors import ReadingError
+from plentar.core.said import Words, joined, said
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import GROUND, Place, frame_of, place_of, spot_of
-from plentar.core.unit.points import Point, part_words, rung_terminals, test_points
+from plentar.core.unit.points import Point, of_feed, part_words, piece_words, rung_terminals, test_points
 from plentar.core.unit.quantities import QUANTITIES, Quantity
 
 __all__ = ["contact_of", "find_point", "nearby_points", "ohms_parts", "part_terminals", "place_words", "terminal_words"]
@@ -62,15 +63,17 @@ def _anywhere(plate: Nameplate, point_id: str) -> Point | None:
         part = places[0]
         if part not in ohms_parts(plate):
             return None
-        where = "one lead off, to bare metal" if place_of(part).is_to_frame else "its own leads off"
+        where = said("places.one-lead-off-bare-metal") if place_of(part).is_to_frame else said("places.own-leads-off")
         return Point(id=point_id, label=place_words(plate, part), where=where, step="trace", subject=part)
     if len(places) != 2 or places[0] == places[1] or any(place not in circuit.terminals for place in places):
         return None
-    between = " to ".join(terminal_words(plate, place) for place in places)
+    between = said(
+        "places.between", terminal=terminal_words(plate, places[0]), other_terminal=terminal_words(plate, places[1])
+    )
     part = _part_between(plate, places[0], places[1])
     label = place_words(plate, part) if part else between
-    where = f"{'across it, ' if part else 'between them, '}{'in circuit' if function == 'ohms' else 'AC'}"
-    where = where.replace("AC", "DC") if function == "dc_volts" else where
+    how = {"ohms": "in-circuit", "dc_volts": "dc"}.get(function, "ac")
+    where = said(f"places.across-it-{how}" if part else f"places.between-them-{how}")
     return Point(id=point_id, label=label, where=where, step=_step_of(plate, places), subject=part or places[0])
 
 
@@ -92,18 +95,21 @@ def _clamp(plate: Nameplate, point_id: str) -> Point | None:
     known = {clamp.place for clamp in wire(plate).clamps}
     if not names or len(set(names)) != len(names) or any(name not in known for name in names):
         return None
-    words = " and ".join(_clamp_words(plate, name) for name in names)
-    where = "one conductor" if len(names) == 1 else f"all {len(names)} in the jaw at once"
+    words = joined(_clamp_words(plate, name) for name in names)
+    where = said("places.one-conductor") if len(names) == 1 else said("places.all-jaw-once", count=len(names))
     return Point(id=point_id, label=words, where=where, step="strips", subject=names[0])
 
 
-def _clamp_words(plate: Nameplate, name: str) -> str:
+def _clamp_words(plate: Nameplate, name: str) -> Words:
     lead = place_of(name)
     if lead.part == "return":
-        return f"{part_words(lead.owner)}, its other lead"
-    return {"interlock": "Interlock lead", "control": "R lead, control current", "blower": "Blower"}.get(
-        name, part_words(name)
-    )
+        return said("places.other-lead", part=part_words(lead.owner))
+    own: dict[str, Words] = {
+        "interlock": said("places.interlock-lead"),
+        "control": said("places.r-lead-control-current"),
+        "blower": said("places.blower"),
+    }
+    return own.get(name, part_words(name))
 
 
 def _step_of(plate: Nameplate, places: Sequence[str]) -> str:
@@ -162,31 +168,36 @@ def _part_between(plate: Nameplate, a: str, b: str) -> str:
 
 
 @lru_cache(maxsize=1024)
-def place_words(plate: Nameplate, part: str) -> str:
+def place_words(plate: Nameplate, part: str) -> Words:
     """Return a part in words: `seq-a.coil` is Seq A heater.
 
     Example:
         >>> from plentar.core.unit.patterns import PATTERNS
         >>> unit = PATTERNS["two-strip-sequencer"]()
-        >>> [place_words(unit, part) for part in ("seq-a.coil", "strip-b.limit", "blower-relay.nc", "seq-a.pole-2")]
-        ['Seq A heater', 'Strip B limit', 'Blower relay NC', 'Seq A pole 2']
+        >>> place_words(unit, "blower-relay.nc").figures
+        (('owner', Said(id='places.blower-relay', figures=())), ('part', 'NC'))
     """
     place = place_of(part)
-    rest = ".".join(piece for piece in (place.part, place.end) if piece)
     if part == "fuse":
-        return "Control fuse"
+        return said("places.control-fuse")
     if place.is_to_frame:
-        return f"{part_words(place.owner)} {place.part} to frame"
+        return said("places.frame", owner=part_words(place.owner), part=piece_words(place.part))
     if place.is_motor:
-        return f"Blower winding, {place.tap}" if place.tap else "Blower winding"
-    if _is_feed(plate, place.owner) and rest.startswith("breaker-"):
-        return f"{part_words(place.owner)} breaker, {rest[-2:].upper()} pole"
+        return said("places.blower-winding", tap=place.tap) if place.tap else said("places.blower-winding-2")
+    if _is_feed(plate, place.owner) and place.part.startswith("breaker-"):
+        return said("places.breaker-pole", feed=part_words(place.owner), leg=place.part[-2:].upper())
     if place.is_coil and place.owner in {device.id for device in plate.devices}:
-        return f"{part_words(place.owner)} {plate.device(place.owner).of_kind.drive}"
+        drive = plate.device(place.owner).of_kind.drive_words
+        return said("places.drive-of", device=part_words(place.owner), drive=drive)
     if plate.blower.relay is not None and place.owner == plate.blower.relay.id:
-        return f"Blower relay {rest.upper() if rest.startswith(('nc', 'no')) else rest}".replace("-", " ").strip()
-    owner = "Outdoor thermostat" if place.owner == "outdoor-thermostat" else part_words(place.owner)
-    return f"{owner} {rest.replace('-', ' ')}".strip()
+        owner: Words = said("places.blower-relay")
+    else:
+        is_outdoor = place.owner == "outdoor-thermostat"
+        owner = said("places.outdoor-thermostat") if is_outdoor else part_words(place.owner)
+    if not place.part:
+        return owner
+    piece = said("places.part-of", owner=owner, part=piece_words(place.part))
+    return said("places.part-of", owner=piece, part=piece_words(place.end)) if place.end else piece
 
 
 def _is_feed(plate: Nameplate, owner: str) -> bool:
@@ -194,39 +205,41 @@ def _is_feed(plate: Nameplate, owner: str) -> bool:
 
 
 @lru_cache(maxsize=1024)
-def terminal_words(plate: Nameplate, terminal: str) -> str:
+def terminal_words(plate: Nameplate, terminal: str) -> Words:
     """Return a terminal in words.
 
     Example:
         >>> from plentar.core.unit.patterns import PATTERNS
         >>> unit = PATTERNS["two-strip-sequencer"]()
-        >>> [terminal_words(unit, t) for t in ("feed-1.l1", "strip-a.limit.2", "seq-a.pole-1.load", "board.w")]
-        ['L1 at the unit', 'Strip A limit, L2 side', 'Seq A pole 1, load side', 'W at the board']
+        >>> terminal_words(unit, "feed-1.l1")
+        Said(id='places.leg-unit', figures=(('leg', 'L1'),))
     """
     if terminal == GROUND:
-        return "ground"
+        return said("places.ground")
     place = place_of(terminal)
     owner, is_feed = place.owner, _is_feed(plate, place.owner)
-    which = f", {owner.replace('-', ' ')}" if is_feed and len(plate.feeds) > 1 else ""
     if place.leg:
-        where = {"breaker": "behind the breaker", "disconnect": "into the disconnect"}.get(place.part)
-        if where is None:
-            where = f"at {'the panel' if owner == 'panel' else 'the unit' if is_feed else part_words(owner).lower()}"
-        return f"{place.leg.upper()} {where}{which}"
+        leg, where = place.leg.upper(), "panel" if owner == "panel" else place.part or "unit"
+        if not is_feed and owner != "panel":
+            return said("places.leg-behind", leg=leg, branch=part_words(owner))
+        words = said(f"places.leg-{where}", leg=leg)
+        return of_feed(plate, owner, words) if is_feed else words
     if owner in ("board", "thermostat"):
-        return f"{place.part.upper()} at the {owner}"
+        return said(f"places.at-the-{owner}", terminal=place.part.upper())
     if owner == "transformer":
-        return f"transformer {'primary ' if place.part.isdigit() else ''}{place.part.upper()}"
+        side = "primary" if place.part.isdigit() else "secondary"
+        return said(f"places.transformer-{side}", terminal=place.part.upper())
     if place.end in ("line", "load"):
-        return f"{place_words(plate, place.whole_part)}, {place.end} side"
+        return said(f"side.{place.end}", place=place_words(plate, place.whole_part))
     if place.part == "coil":
-        return f"{place_words(plate, place.whole_part)}, {'call' if place.end == '1' else 'common'} side"
+        side = "call" if place.end == "1" else "common"
+        return said(f"side.{side}", place=place_words(plate, place.whole_part))
     if place.end in ("1", "2"):
-        return f"{place_words(plate, place.whole_part)}, L{place.end} side"
+        return said("places.l-side", place=place_words(plate, place.whole_part), end=place.end)
     return place_words(plate, terminal)
 
 
-def nearby_points(plate: Nameplate, point: Point) -> list[tuple[str, str]]:
+def nearby_points(plate: Nameplate, point: Point) -> list[tuple[str, Words]]:
     """Return the other readings that belong beside a point, with short words, in the order they are usually taken."""
     if point.step == "supply":
         found = _around_feed(plate, point)
@@ -237,64 +250,68 @@ def nearby_points(plate: Nameplate, point: Point) -> list[tuple[str, str]]:
     return [(name, words) for name, words in found if name != point.id]
 
 
-def _around_feed(plate: Nameplate, point: Point) -> list[tuple[str, str]]:
+def _around_feed(plate: Nameplate, point: Point) -> list[tuple[str, Words]]:
     feed = next((feed.id for feed in plate.feeds if feed.id in point.id), plate.feeds[0].id)
-    found = [
-        (f"volts:{feed}.l1:{feed}.l2", "unit L1–L2"),
+    found: list[tuple[str, Words]] = [
+        (f"volts:{feed}.l1:{feed}.l2", said("places.unit-l1-l2")),
         (f"volts:{feed}.l1:ground", "L1–ground"),
         (f"volts:{feed}.l2:ground", "L2–ground"),
         (f"volts:{feed}.disconnect.l1:{feed}.disconnect.l2", "disconnect"),
-        (f"volts:{feed}.breaker.l1:{feed}.breaker.l2", "breaker, load side"),
+        (f"volts:{feed}.breaker.l1:{feed}.breaker.l2", said("places.breaker-load-side")),
         ("volts:panel.l1:panel.l2", "panel"),
     ]
     for leg in ("l1", "l2"):
-        found.append((f"volts:panel.{leg}:{feed}.breaker.{leg}", f"across breaker pole {leg.upper()}"))
-        found.append((f"volts:{feed}.disconnect.{leg}:{feed}.{leg}", f"across disconnect {leg.upper()}"))
+        found.append((f"volts:panel.{leg}:{feed}.breaker.{leg}", said("places.across-breaker-pole", leg=leg.upper())))
+        found.append((f"volts:{feed}.disconnect.{leg}:{feed}.{leg}", said("places.across-disconnect", leg=leg.upper())))
     behind = [branch.id for branch in plate.branches if branch.feed == feed]
-    return found + [(f"volts:{name}.l1:{name}.l2", f"behind {part_words(name).lower()}") for name in behind]
+    return found + [(f"volts:{name}.l1:{name}.l2", said("places.behind", part=part_words(name))) for name in behind]
 
 
-def _around_control(plate: Nameplate, point: Point) -> list[tuple[str, str]]:
-    found = [
+def _around_control(plate: Nameplate, point: Point) -> list[tuple[str, Words]]:
+    found: list[tuple[str, Words]] = [
         ("volts:transformer.r:transformer.c", "transformer"),
-        ("volts:board.r:board.c", "R–C at the board"),
-        ("volts:transformer.r:board.r", "across the fuse"),
-        ("amps:control", "control current"),
+        ("volts:board.r:board.c", said("places.r-c-board")),
+        ("volts:transformer.r:board.r", said("places.across-fuse")),
+        ("amps:control", said("places.control-current")),
     ]
     for call in plate.calls:
         name = call.lower()
-        found.append((f"volts:board.{name}:board.c", f"{call}–C at the board"))
+        found.append((f"volts:board.{name}:board.c", said("places.c-board", call=call)))
         if name in point.id:
-            found.append((f"volts:thermostat.{name}:board.c", f"{call} at the thermostat"))
+            found.append((f"volts:thermostat.{name}:board.c", said("places.thermostat", call=call)))
     for device in plate.devices:
         function = device.of_kind.coil_function
         found.append((f"{function}:{device.id}.coil.1:{device.id}.coil.2", place_words(plate, f"{device.id}.coil")))
         if device.of_kind.is_rectified and device.id in point.id:
-            found.append((f"volts:{device.id}.rectifier.1:board.c", "AC into its board"))
+            found.append((f"volts:{device.id}.rectifier.1:board.c", said("places.ac-into-board")))
         if device.id in point.id:
-            found.append((f"volts:{device.id}.coil.2:board.c", "along its common lead"))
-            found.append((f"ohms:{device.id}.coil", "its ohms"))
+            found.append((f"volts:{device.id}.coil.2:board.c", said("places.along-common-lead")))
+            found.append((f"ohms:{device.id}.coil", said("places.ohms")))
     return found
 
 
-def _around_rung(plate: Nameplate, point: Point) -> list[tuple[str, str]]:
+def _around_rung(plate: Nameplate, point: Point) -> list[tuple[str, Words]]:
     strips = [strip for strip in plate.circuits if strip.id in point.id or strip.id == point.subject]
     if not strips:
         pole = next((strip for strip in plate.circuits if f"{strip.device}.pole" in point.id), None)
         strips = [pole] if pole is not None else []
     if not strips:
-        return [("amps:blower", "blower amps"), ("amps:control", "control current")]
+        return [("amps:blower", said("places.blower-amps")), ("amps:control", said("places.control-current"))]
     strip = strips[0]
     name = strip.id
-    found = [(f"amps:{name}", "amps"), (f"amps:{name}.return", "amps, other lead")]
+    found: list[tuple[str, Words]] = [(f"amps:{name}", "amps"), (f"amps:{name}.return", said("places.amps-other-lead"))]
     for part, a, b in rung_terminals(strip):
-        found.append((f"volts:{a}:{b}", f"across {part}"))
+        found.append((f"volts:{a}:{b}", said("places.across-2", part=piece_words(part))))
     found += [
-        (f"amps:{name}+{name}.return", "both leads in the jaw"),
-        (f"ohms:{name}.element", "element ohms"),
-        (f"ohms:{frame_of(f'{name}.element')}", "element to frame"),
+        (f"amps:{name}+{name}.return", said("places.both-leads-jaw")),
+        (f"ohms:{name}.element", said("places.element-ohms")),
+        (f"ohms:{frame_of(f'{name}.element')}", said("places.element-frame")),
     ]
-    found += [(f"ohms:{name}.{part}", f"{part} ohms") for part in ("link", "limit") if part in strip.order]
+    found += [
+        (f"ohms:{name}.{part}", said("places.ohms-2", part=piece_words(part)))
+        for part in ("link", "limit")
+        if part in strip.order
+    ]
     if any(clamp.id == "amps:interlock" for clamp in wire(plate).clamps):
-        found.append(("amps:interlock", "interlock lead"))
+        found.append(("amps:interlock", said("places.interlock-lead-2")))
     return found

@@ -26,6 +26,7 @@ from plentar.core.evidence.events import (
 )
 from plentar.core.evidence.reading import Condition, ControlState, FeedState, Mode
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
+from plentar.core.said import Words, said
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import spot_of
 from plentar.core.unit.points import is_control_side
@@ -37,6 +38,11 @@ CONTROL_PAIR = "volts:board.r:board.c"
 # half a lost bond still lets a meter show some volts, four fifths of them it does not.
 FRAME_SHARE = 0.8
 VOLTS = ("volts", "dc_volts")
+
+
+PROVE_AGAIN = said("lockout.prove-meter-again-same-function")
+FUNCTION_CHANGED = said("lockout.meters-function-was-changed-since")
+READ_AGAIN = said("lockout.corrected-struck-out-read-again")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -61,7 +67,12 @@ class Pair:
     feeds: tuple[str, ...]
     volts: float | None
     counts: bool
-    why_not: str = ""
+    why_not: Words = ""
+
+    @property
+    def asks_again(self) -> bool:
+        """True where it was read, and only a look at the meter or one more reading is missing."""
+        return self.why_not in (PROVE_AGAIN, FUNCTION_CHANGED, READ_AGAIN)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -80,7 +91,7 @@ class Lockout:
     ticks: Mapping[tuple[str, str], Event]
     proofs: Mapping[Mode, Event]
     pairs: tuple[Pair, ...]
-    missing: tuple[str, ...]
+    missing: tuple[Words, ...]
     frame_is_proven: bool = False
     control_volts: float | None = None
     parts_below: frozenset[str] = field(default_factory=frozenset)
@@ -313,24 +324,24 @@ class _Fold:
             found.append(event if is_on else None)
         return found
 
-    def floor(self, event: Event) -> str:
+    def floor(self, event: Event) -> Words:
         """Return what keeps a reading from counting as one of a dead unit, or nothing."""
         for feed in self._feeds:
             off = self._off_event(feed)
             if off is None:
-                return f"{_feed_words(self.plate, feed)} is not off"
+                return said("lockout.not-off", feed=_feed_words(self.plate, feed))
             if not off.is_before(event):
-                return "read before power was off"
+                return said("lockout.read-before-power-was-off")
             if not self.opened.get(feed):
-                return f"say which device {_feed_words(self.plate, feed).lower()} was opened at"
+                return said("lockout.say-which-device-was-opened", feed=_feed_words(self.plate, feed))
         for feed, lock in zip(self._feeds, self.lock_events(event.person), strict=True):
             if lock is None:
-                return f"{event.by}'s own lock is not on {_feed_words(self.plate, feed).lower()}"
+                return said("lockout.s-own-lock-not", by=event.by, feed=_feed_words(self.plate, feed))
             if not lock.is_before(event):
-                return "read before the lock was on"
+                return said("lockout.read-before-lock-was")
         return ""
 
-    def bracket(self, event: Event) -> str:
+    def bracket(self, event: Event) -> Words:
         """Return what is missing of the meter's proof before and after a reading, or nothing."""
         deed = event.deed
         assert isinstance(deed, Measured)  # noqa: S101 - only readings are asked about
@@ -338,13 +349,15 @@ class _Fold:
         before = [p for p in own if p.is_before(event)]
         if not before:
             return (
-                "prove the meter on a live source first" if not deed.mode else "prove that mode on a live source first"
+                said("lockout.prove-meter-live-source-first")
+                if not deed.mode
+                else said("lockout.prove-mode-live-source-first")
             )
         if self._function_changed(before[-1], event, deed):
-            return "the meter's function was changed since it was proven: prove it again"
+            return FUNCTION_CHANGED
         after = [p for p in own if event.is_before(p)]
         if not after or self._function_changed(event, after[0], deed):
-            return "prove the meter again, same function"
+            return PROVE_AGAIN
         return ""
 
     @staticmethod
@@ -406,18 +419,18 @@ class _Fold:
         """Judge one pair: its newest reading proves it, or that and a proven low-impedance one after it."""
         taken = self.at(point)
         if not taken:
-            return Pair(point=point, feeds=feeds, volts=None, counts=False, why_not="not read since power was off")
+            return Pair(
+                point=point, feeds=feeds, volts=None, counts=False, why_not=said("lockout.not-read-since-power-was")
+            )
         newest = taken[-1]
         deed = newest.deed
         assert isinstance(deed, Measured)  # noqa: S101 - `at` returns readings
-        why = ""
+        why: Words = ""
         if deed.supersedes or newest.id in voided:
-            why = "corrected or struck out: read it again"
+            why = READ_AGAIN
         elif not self.below(deed):
             why = (
-                "at or above 1 V: treat as live"
-                if not deed.mode
-                else "still there in low-impedance mode: live or back-fed"
+                said("lockout.above-1-v-treat-as") if not deed.mode else said("lockout.still-there-low-impedance-mode")
             )
         else:
             why = self.floor(newest) or self.bracket(newest)
@@ -425,7 +438,7 @@ class _Fold:
             why = self.frame(newest)
         return Pair(point=point, feeds=feeds, volts=deed.value, counts=not why, why_not=why)
 
-    def frame(self, event: Event | None) -> str:
+    def frame(self, event: Event | None) -> Words:
         """Return what is missing of the frame's own proof before a reading, or before now; nothing where it is one."""
         told = self.ticks.get(("safe-frame", ""))
         if told is not None and isinstance(told.deed, Ticked) and told.deed.is_done and told.deed.volts is not None:
@@ -449,12 +462,12 @@ class _Fold:
                     and e.deed.condition.feed_state(feed) == "live"
                 ]
                 if not shown:
-                    return "the frame is not proven: read each leg to it live, or a known live leg of another source"
+                    return said("lockout.frame-not-proven-read-each")
         return ""
 
 
-def _feed_words(plate: Nameplate, feed: str) -> str:
-    return "The feed" if len(plate.feeds) == 1 else feed.replace("-", " ").capitalize()
+def _feed_words(plate: Nameplate, feed: str) -> Words:
+    return said("lockout.feed") if len(plate.feeds) == 1 else feed.replace("-", " ").capitalize()
 
 
 def fold(
@@ -517,36 +530,36 @@ def _tick_counts(f: _Fold, key: tuple[str, str], event: Event) -> bool:
     return key[0] == "safe-gear" or all(live.is_before(event) for live in lives)
 
 
-def _missing(f: _Fold, off: Mapping[str, bool], pairs: Sequence[Pair], contradicted: str) -> tuple[str, ...]:
+def _missing(f: _Fold, off: Mapping[str, bool], pairs: Sequence[Pair], contradicted: Words) -> tuple[Words, ...]:
     """Return what still stands between *off* and *proven dead*, in the order of work."""
     plate = f.plate
-    words = []
+    words: list[Words] = []
     for feed, is_off in off.items():
         name = _feed_words(plate, feed)
         if not is_off:
-            words.append(f"{name} off")
+            words.append(said("lockout.off", feed=name))
         elif not f.opened.get(feed):
-            words.append(f"{name}: say which device was opened")
+            words.append(said("lockout.opened-at-which-device", feed=name))
     for line, about in safe_ticks(plate):
         event = f.ticks.get((line, about))
         if event is None or not _tick_counts(f, (line, about), event):
             words.append(TICK_WORDS[line])
     left = [pair for pair in pairs if not pair.counts]
     if all(off.values()) and left:
-        words.append(f"{len(left)} of {len(pairs)} readings at the line terminals: {left[0].why_not}")
+        words.append(said("lockout.readings-line-terminals", left=len(left), all=len(pairs), why_not=left[0].why_not))
     if contradicted:
         words.append(contradicted)
     return tuple(words)
 
 
 TICK_WORDS = {
-    "safe-gear": "Eye and hand protection on",
-    "safe-outdoor-off": "Outdoor unit off, locked and tagged",
-    "safe-capacitor": "Run capacitor discharged through a resistor and read",
+    "safe-gear": said("lockout.eye-hand-protection"),
+    "safe-outdoor-off": said("lockout.outdoor-unit-off-locked-tagged"),
+    "safe-capacitor": said("lockout.run-capacitor-discharged-through-resistor"),
 }
 
 
-def _contradicted(f: _Fold, voided: frozenset[str]) -> str:
+def _contradicted(f: _Fold, voided: frozenset[str]) -> Words:
     """Return where volts were last read, with every feed off, that nobody has shown to be a ghost."""
     offs = f.off_events
     if offs is None:
@@ -563,9 +576,7 @@ def _contradicted(f: _Fold, voided: frozenset[str]) -> str:
             continue
         is_sound = not deed.supersedes and event.id not in voided
         if not (f.below(deed) and is_sound) or (deed.mode and f.bracket(event)):
-            return (
-                f"{deed.value:.1f} V was read with every feed off: treat it as live, find the source, read there again"
-            )
+            return said("lockout.v-was-read-every-feed", volts=deed.value)
     return ""
 
 
@@ -576,7 +587,7 @@ def _on_control(point: str) -> bool:
 
 def _control(
     f: _Fold, voided: frozenset[str], *, dead: bool, all_off: bool
-) -> tuple[ControlState, tuple[str, ...], float | None]:
+) -> tuple[ControlState, tuple[Words, ...], float | None]:
     """Return the control side's state, what is missing of its proof, and volts that stay with every feed off."""
     if f.control == "separate source":
         return "separate source", (), None
@@ -585,15 +596,17 @@ def _control(
     taken = f.at(CONTROL_PAIR)
     newest = taken[-1] if taken else None
     if pair.counts and newest is not None and any(not live.is_before(newest) for live in lives):
-        pair = Pair(point=CONTROL_PAIR, feeds=(), volts=pair.volts, counts=False, why_not="control was live since")
+        pair = Pair(
+            point=CONTROL_PAIR, feeds=(), volts=pair.volts, counts=False, why_not=said("lockout.control-was-live-since")
+        )
     stays = None
     if all_off and pair.volts is not None and pair.volts >= f.limits.number("other_source_from_volts"):
         stays = pair.volts
     if dead and pair.counts:
         return "proven dead", (), None
-    missing = () if not all_off or pair.counts else (f"R to C: {pair.why_not}",)
+    missing = () if not all_off or pair.counts else (said("lockout.r-c", why_not=pair.why_not),)
     if stays is not None:
-        missing = (f"Control still at {stays:.1f} V with every feed off: live from another source, find it",)
+        missing = (said("lockout.control-still-v-every-feed", stays=stays),)
     return f.control, missing, stays
 
 

@@ -4,6 +4,7 @@ import math
 from dataclasses import dataclass
 
 from plentar.core.errors import MeterError, ReadingError
+from plentar.core.said import Words, said
 
 __all__ = ["DEMO_METER", "Meter", "MeterRange", "root_sum_square"]
 
@@ -44,14 +45,14 @@ class MeterRange:
         return self.counts * self.resolution
 
     @property
-    def spoken(self) -> str:
+    def spoken(self) -> Words:
         """The accuracy as printed in a manual.
 
         Example:
             >>> MeterRange(quantity="amps", percent=1.5, counts=2, resolution=0.1).spoken
             '±(1.5 % + 2 counts of 0.1)'
         """
-        return f"±({self.percent:g} % + {self.counts:g} counts of {self.resolution:g})"
+        return said("metrology.counts", percent=self.percent, counts=self.counts, resolution=self.resolution)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from plentar.core.errors import ReadingError
+from plentar.core.said import Words, joined, said
 from plentar.core.unit.place import spot_of
 from plentar.core.unit.quantities import QUANTITIES
 
@@ -89,20 +90,23 @@ class Condition:
         return (*self.supply, self.on, self.bypassed)
 
     @property
-    def spoken(self) -> str:
+    def spoken(self) -> Words:
         """The condition in a few words, as it is printed beside a reading."""
         if self.in_hand:
-            return "in the hand, coil driven" if self.in_hand == "driven" else "in the hand"
-        on = " and ".join(name for name, _ in self.calls)
-        how = "jumpered" if self.bypassed else "called"
-        on = f"{on} {how}" if on else "no call"
+            return said("reading.hand-coil-driven") if self.in_hand == "driven" else said("reading.in-the-hand")
+        on: Words = said("reading.no-call")
+        if self.calls:
+            names = joined(name for name, _ in self.calls)
+            on = said("reading.jumpered", calls=names) if self.bypassed else said("reading.called", calls=names)
         dead = [name for name, state in self.feeds if state != "live"]
         if self.feeds and len(dead) == len(self.feeds):
             if self.feeds_are_dead and self.control == "separate source":
-                return f"feeds proven dead, {on} from a separate source"
-            return "power off, proven dead" if self.is_proven_dead else "power off, not proven"
-        names = " and ".join(name.replace("-", " ") for name in dead)
-        return f"{on}, {names} off" if dead else on
+                return said("reading.feeds-proven-dead-from-separate", on=on)
+            return (
+                said("reading.power-off-proven-dead") if self.is_proven_dead else said("reading.power-off-not-proven")
+            )
+        feeds = joined(name.replace("-", " ") for name in dead)
+        return said("reading.off", on=on, feeds=feeds) if dead else on
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -10,6 +10,7 @@ from dataclasses import dataclass, replace
 from plentar.core.errors import ReadingError
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.limits.verdicts import Band, Grade, Verdict, grade
+from plentar.core.said import Words, said
 from plentar.core.unit.electrical import BTU_PER_HOUR_PER_WATT
 from plentar.core.unit.nameplate import Nameplate
 
@@ -155,20 +156,24 @@ def _judge_rise(plate: Nameplate, reading: AirReading, factor: float, spread: fl
     rise = reading.rise_delta_degf
     base = Verdict(grade=Grade.NOT_PROVEN, value=rise, uncertainty=spread, unit="°F")
     if rise - spread > hottest:
-        words = f"Above {hottest:g} °F the strips are short of air whatever the plate."
-        return _made(base, Grade.FAIL, "too hot", words, "Filter, coil, wheel, speed tap: find what holds the air.")
+        words = said("air.above-f-strips-are-short", hottest=hottest)
+        return _made(base, Grade.FAIL, "too hot", words, said("air.filter-coil-wheel-speed-tap"))
     if reading.watts > 1000 and rise + spread < 0.25 * expected_rise_degf(reading.watts, 2400.0, factor):
-        words = (
-            "Watts go in and the air stays cold: a probe in the wrong place, or the watts are not in this airstream."
-        )
+        words = said("air.watts-go-air-stays-cold")
         return _made(base, Grade.NOT_PROVEN, "no rise", words)
     if abs(rise) <= none and reading.watts <= 1000:
-        return _made(base, Grade.FAIL, "no strip running", "Hardly any rise with heat called.", "Clamp each strip.")
+        return _made(
+            base,
+            Grade.FAIL,
+            "no strip running",
+            said("air.hardly-any-rise-heat-called"),
+            said("air.clamp-each-strip"),
+        )
     if reading.steady_seconds is not None and reading.steady_seconds < steady:
-        words = f"Only {reading.steady_seconds:.0f} s with the same strips: wait until five minutes."
+        words = said("air.only-s-same-strips-wait", steady_seconds=reading.steady_seconds)
         return _made(base, Grade.NOT_PROVEN, "not steady", words)
     if plate.tons is None:
-        return _made(base, Grade.NOT_PROVEN, "", "The tonnage is not known, so neither is the rise to expect.")
+        return _made(base, Grade.NOT_PROVEN, "", said("air.tonnage-not-known-so-neither"))
     low, high = (expected_rise_degf(reading.watts, flow * plate.tons, factor) for flow in reversed(per_ton))
     around = limits.band("rise_ratio")
     band = Band(
@@ -180,9 +185,9 @@ def _judge_rise(plate: Nameplate, reading: AirReading, factor: float, spread: fl
     )
     result = grade(rise, spread, band)
     kind = "" if result is Grade.PASS else "high rise" if rise > high else "low rise"
-    step = {"high rise": "Little air: filter, coil, wheel, speed tap.", "low rise": "A strip missing, or much air."}
-    words = (
-        f"{reading.watts:.0f} W at {per_ton[0]:g} to {per_ton[1]:g} CFM a ton should rise {low:.0f} to {high:.0f} °F."
+    step = {"high rise": said("air.little-air-filter-coil-wheel"), "low rise": said("air.strip-missing-much-air")}
+    words = said(
+        "air.w-cfm-ton-should-rise", watts=reading.watts, low_cfm=per_ton[0], high_cfm=per_ton[1], low=low, high=high
     )
     return _made(base, result, kind, words, step.get(kind, ""), band=band, expected=(low + high) / 2)
 
@@ -190,16 +195,16 @@ def _judge_rise(plate: Nameplate, reading: AirReading, factor: float, spread: fl
 def _judge_flow(plate: Nameplate, cfm: float | None, uncertainty: float, limits: Limits) -> Verdict:
     base = Verdict(grade=Grade.NOT_PROVEN, value=cfm or 0.0, uncertainty=uncertainty, unit="CFM")
     if cfm is None:
-        return _made(base, Grade.NOT_PROVEN, "", "No rise, no airflow to work out.")
+        return _made(base, Grade.NOT_PROVEN, "", said("air.no-rise-no-airflow-work"))
     if plate.tons is None:
-        return _made(base, Grade.NOT_PROVEN, "", "The tonnage is not known: read the outdoor unit's plate.")
+        return _made(base, Grade.NOT_PROVEN, "", said("air.tonnage-not-known-read-outdoor"))
     low, high = (plate.tons * limits.number(f"cfm_per_ton_{edge}") for edge in ("low", "high"))
     band = Band(marginal_low=0.8 * low, pass_low=low, pass_high=high, marginal_high=1.2 * high, source="default")
     result = grade(cfm, uncertainty, band)
     kind = "" if result is Grade.PASS else "little air" if cfm < low else "much air" if cfm > high else ""
-    words = f"{plate.tons:g} tons want {low:.0f} to {high:.0f} CFM."
+    words = said("air.tons-want-cfm", tons=plate.tons, low=low, high=high)
     return _made(base, result, kind, words, band=band, expected=(low + high) / 2)
 
 
-def _made(base: Verdict, result: Grade, kind: str, because: str, step: str = "", **changes: object) -> Verdict:
+def _made(base: Verdict, result: Grade, kind: str, because: Words, step: Words = "", **changes: object) -> Verdict:
     return replace(base, grade=result, kind=kind, because=because, next_step=step, **changes)  # type: ignore[arg-type]

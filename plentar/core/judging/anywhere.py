@@ -12,6 +12,7 @@ from plentar.core.evidence.reading import Condition, Reading
 from plentar.core.judging.situation import Situation, changed
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.limits.verdicts import Band, Grade, Verdict, grade
+from plentar.core.said import Words, said
 from plentar.core.unit.electrical import COLD_RATIO
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import place_of, spot_of
@@ -80,8 +81,8 @@ def judge_anywhere(situation: Situation, reading: Reading, point: Point) -> Verd
     if trap:
         return changed(base, Grade.NOT_PROVEN, "wrong function", trap[0], trap[1])
     if math.isinf(spread):
-        words = "One of the two hangs on nothing here: what the meter shows is a ghost."
-        step = "Read it again in low-impedance mode, or across a part."
+        words = said("anywhere.one-two-hangs-nothing-here")
+        step = said("anywhere.read-again-low-impedance-mode")
         return changed(base, Grade.NOT_PROVEN, "floating", words, step)
     margin = 3.0 * spread + 0.3
     band = Band(
@@ -92,21 +93,21 @@ def judge_anywhere(situation: Situation, reading: Reading, point: Point) -> Verd
         source="circuit",
     )
     result = grade(reading.value, reading.meter_uncertainty, band)
-    words = f"A healthy unit shows {shown:.1f} {point.unit} here, {reading.condition.spoken}."
+    words = said("anywhere.healthy-unit-shows-here", shown=shown, unit=point.unit, spoken=reading.condition.spoken)
     if result is Grade.PASS:
         return changed(base, result, "", words, band=band)
     if any(math.isinf(other) or abs(reading.value - value) <= 3.0 * other + 0.3 for value, other in choices[:-1]):
-        words = "Poles may still be on their way: this says nothing yet."
+        words = said("anywhere.poles-may-still-be-their")
         return changed(base, Grade.NOT_PROVEN, "", words, band=band)
-    return changed(base, result, "not as it should be", words, "See what the suspects make of it.", band=band)
+    return changed(base, result, "not as it should be", words, said("anywhere.see-what-suspects-make"), band=band)
 
 
-def _wrong_function(plate: Nameplate, point: Point) -> tuple[str, str] | None:
+def _wrong_function(plate: Nameplate, point: Point) -> tuple[Words, Words] | None:
     """Return why this function cannot answer at this place, and what to do instead."""
     rectified = set(wire(plate).dc_terminals)
     at_coil = bool(rectified & set(point.terminals))
     if point.quantity == "volts" and at_coil:
-        return ("AC function on a rectified coil proves nothing, high or low.", "Switch the meter to DC volts.")
+        return (said("anywhere.ac-function-rectified-coil-proves"), said("anywhere.switch-meter-dc-volts"))
     if point.quantity == "dc_volts" and not at_coil:
-        return ("The DC function reads zero on an AC circuit.", "Switch the meter to AC volts.")
+        return (said("anywhere.dc-function-reads-zero-ac"), said("anywhere.switch-meter-ac-volts"))
     return None

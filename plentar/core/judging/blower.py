@@ -3,6 +3,7 @@
 from plentar.core.evidence.reading import Reading
 from plentar.core.judging.situation import Situation, changed
 from plentar.core.limits.verdicts import Grade, Verdict, grade
+from plentar.core.said import joined, said
 
 __all__ = ["back_feed", "judge_blower", "judge_capacitor"]
 
@@ -18,35 +19,35 @@ def judge_blower(situation: Situation, reading: Reading) -> Verdict:
         uncertainty=reading.meter_uncertainty,
         unit="A",
         expected=blower.rated_amps,
-        because=f"Plate full-load amps are {blower.rated_amps:g} A.",
+        because=said("blower.plate-full-load-amps-are", rated_amps=blower.rated_amps),
     )
     is_still = reading.value < limits.number("blower_idle_amps")
     wanted = [call for call, _ in reading.condition.calls if call in ("W", "W2", "G")]
     if is_still and reading.condition.feed_state(situation.plate.feed_of(blower.supplied_by)) != "live":
-        return changed(base, Grade.NOT_PROVEN, "", "Its feed is off, so this says nothing.", expected=0.0, band=None)
+        return changed(base, Grade.NOT_PROVEN, "", said("blower.feed-off-so-this-says"), expected=0.0, band=None)
     if is_still and not wanted:
-        return changed(base, Grade.PASS, "off", "No call and no current, as it should be.", expected=0.0)
+        return changed(base, Grade.PASS, "off", said("blower.no-call-no-current-as"), expected=0.0)
     if is_still:
         return changed(
             base,
             Grade.FAIL,
             "not running",
-            f"No current with {' and '.join(wanted)} called.",
-            "A dead first pole looks like a dead blower: clamp the first strip, then try G alone.",
+            said("blower.no-current-called", calls=joined(wanted)),
+            said("blower.dead-first-pole-looks-like"),
         )
     if not wanted:
-        words = "An off-delay may still be running; else look at the relay."
-        return changed(base, Grade.MARGINAL, "runs without a call", "Current with no call.", words)
+        words = said("blower.off-delay-may-still-be")
+        return changed(base, Grade.MARGINAL, "runs without a call", said("blower.current-no-call"), words)
     if situation.plate.is_assumed("blower.rated_amps"):
-        words = "It runs; its full-load amps are not on the plate yet."
+        words = said("blower.runs-full-load-amps-are")
         return changed(base, Grade.NOT_PROVEN, "", words, band=None)
     is_low = reading.value < limits.number("little_air_ratio") * blower.rated_amps
     if base.grade is Grade.PASS and is_low and blower.kind == "psc":
-        words = f"{base.because} Low amps on a PSC blower can mean little air, not health."
+        words = said("blower.low-amps-psc-blower-can", because=base.because)
         return changed(base, Grade.PASS, "", words)
     if base.grade is Grade.PASS:
         return base
-    return changed(base, base.grade, "high amps", base.because, "Check the run capacitor, bearings and wheel.")
+    return changed(base, base.grade, "high amps", base.because, said("blower.check-run-capacitor-bearings-wheel"))
 
 
 def judge_capacitor(situation: Situation, reading: Reading) -> Verdict:
@@ -54,7 +55,7 @@ def judge_capacitor(situation: Situation, reading: Reading) -> Verdict:
     label = situation.plate.blower.capacitor_microfarads
     base = Verdict(grade=Grade.NOT_PROVEN, value=reading.value, uncertainty=reading.meter_uncertainty, unit="µF")
     if label is None:
-        return changed(base, Grade.NOT_PROVEN, "", "Its label is not on the plate.", "Read the label and fill it in.")
+        return changed(base, Grade.NOT_PROVEN, "", said("blower.label-not-plate"), said("blower.read-label-fill"))
     band = situation.limits.band("capacitor_ratio").scaled(label)
     result = grade(reading.value, reading.meter_uncertainty, band)
     kind = "" if result is Grade.PASS else "weak" if reading.value < label else "too large"
@@ -62,7 +63,7 @@ def judge_capacitor(situation: Situation, reading: Reading) -> Verdict:
         base,
         result,
         kind,
-        f"Label {label:g} µF, within {situation.limits.band('capacitor_ratio').pass_high - 1:.0%}.",
+        said("blower.label-f-within", label=label, pass_high=situation.limits.band("capacitor_ratio").pass_high - 1),
         band=band,
         expected=label,
     )
@@ -86,16 +87,16 @@ def back_feed(situation: Situation, reading: Reading) -> Verdict | None:
             unit="A",
             expected=0.0,
             kind="back-feed",
-            because=f"{reading.value:.1f} A without a heat call: which way, only known ratings can tell.",
-            next_step="Fill in the kilowatts and the blower's amps; clamp each strip meanwhile.",
+            because=said("blower.without-heat-call-which-way", amps=reading.value),
+            next_step=said("blower.fill-kilowatts-blowers-amps-clamp"),
         )
     strip = min(circuit.rated_watts / circuit.rated_volts for circuit in plate.circuits)
     middle = (plate.blower.rated_amps * strip) ** 0.5
     feeds_blower = reading.value < middle
     because = (
-        f"{reading.value:.1f} A is about the blower's: a heat contact is stuck and feeds the blower."
+        said("blower.about-blowers-heat-contact-stuck", amps=reading.value)
         if feeds_blower
-        else f"{reading.value:.1f} A is about a strip's: the blower relay feeds a strip."
+        else said("blower.about-strips-blower-relay-feeds", amps=reading.value)
     )
     return Verdict(
         grade=Grade.FAIL,
@@ -105,7 +106,7 @@ def back_feed(situation: Situation, reading: Reading) -> Verdict | None:
         expected=0.0,
         kind="heat contact stuck" if feeds_blower else "relay feeds a strip",
         because=because,
-        next_step="Clamp each strip: the one that draws leads to its pole."
+        next_step=said("blower.clamp-each-strip-one-draws")
         if feeds_blower
-        else "NC is welded or the relay wired wrongly: look at it on the bench.",
+        else said("blower.nc-welded-relay-wired-wrongly"),
     )

@@ -5,9 +5,11 @@ from plentar.core.judging.situation import Situation, changed
 from plentar.core.limits.table import Limits
 from plentar.core.limits.verdicts import Band, Grade, Verdict, grade
 from plentar.core.limits.windows import Patience, closing
+from plentar.core.said import Words, said
 from plentar.core.unit.kinds import Kind
 from plentar.core.unit.nameplate import HeatingCircuit
-from plentar.core.unit.points import Point
+from plentar.core.unit.place import spot_of
+from plentar.core.unit.points import Point, piece_words, rung_terminals
 
 __all__ = ["judge_contact", "patience"]
 
@@ -19,7 +21,7 @@ def judge_contact(situation: Situation, reading: Reading, point: Point) -> Verdi
     """Judge line volts across one part of a rung under its call."""
     circuit = situation.plate.circuit(point.subject)
     limits = situation.limits
-    part = point.where.rpartition(" ")[2]
+    part = next(part for part, *ends in rung_terminals(circuit) if set(ends) == set(spot_of(point.id).places))
     base = Verdict(grade=Grade.NOT_PROVEN, value=reading.value, uncertainty=reading.meter_uncertainty, unit="V")
     call = situation.plate.call_of(circuit.device)
     if not reading.condition.is_called(call):
@@ -27,8 +29,8 @@ def judge_contact(situation: Situation, reading: Reading, point: Point) -> Verdi
             base,
             Grade.NOT_PROVEN,
             "",
-            f"Across a {part} only a reading with {call} called tells anything.",
-            f"Call {call} and read again.",
+            said("contacts.across-only-reading-called-tells", part=piece_words(part), call=call),
+            said("contacts.call-read-again", call=call),
         )
     kind = situation.plate.device(circuit.device).of_kind
     band = _closed_band(limits, kind, part)
@@ -43,11 +45,11 @@ def judge_contact(situation: Situation, reading: Reading, point: Point) -> Verdi
             base,
             Grade.FAIL,
             "open under call",
-            f"Line volts stand across the {part}: it is open, and the rest of the rung is whole.",
+            said("contacts.line-volts-stand-across-open", part=piece_words(part)),
             _replace_step(part),
         )
     if reading.value > band.marginal_high:
-        words = f"The {part} drops volts it should pass on."
+        words = said("contacts.drops-volts-should-pass", part=piece_words(part))
         return changed(base, Grade.FAIL, "high resistance", words, _replace_step(part))
     amps = situation.carries_current(circuit, reading)
     if amps is not None and amps.value >= limits.number("dead_below_amps"):
@@ -55,10 +57,10 @@ def judge_contact(situation: Situation, reading: Reading, point: Point) -> Verdi
     if grade(reading.value, reading.meter_uncertainty, band) is not Grade.PASS and reading.value >= band.pass_high:
         return _burning(base)
     if amps is None:
-        words = "Near zero means closed only if current flows."
-        return changed(base, Grade.NOT_PROVEN, "", words, f"Clamp {circuit.name}.")
-    words = "Near zero, but no current flows: closed, or the rung is open elsewhere."
-    return changed(base, Grade.NOT_PROVEN, "", words, "Read across the next part of the rung.")
+        words = said("contacts.near-zero-means-closed-only")
+        return changed(base, Grade.NOT_PROVEN, "", words, said("contacts.clamp", circuit=circuit.name))
+    words = said("contacts.near-zero-but-no-current")
+    return changed(base, Grade.NOT_PROVEN, "", words, said("contacts.read-across-next-part-rung"))
 
 
 def _closed_band(limits: Limits, kind: Kind, part: str) -> Band:
@@ -77,17 +79,17 @@ def _closed(situation: Situation, reading: Reading, base: Verdict, part: str, am
     else:
         band = limits.band("closed_contact_ohms").scaled(amps.value)
         if reading.meter_uncertainty > band.marginal_high:
-            words = f"At {amps.value:.1f} A this meter cannot tell a good {part} from a burning one."
+            words = said("contacts.this-meter-cannot-tell-good", amps=amps.value, part=piece_words(part))
             return changed(base, Grade.NOT_PROVEN, "", words, band=band)
     base = changed(base, Grade.NOT_PROVEN, "", "", band=band)
     # Near a band edge the meter cannot tell closed from beginning to burn.
     result = grade(reading.value, reading.meter_uncertainty, band)
     if result is Grade.FAIL:
-        words = f"The {part} drops volts it should pass on."
+        words = said("contacts.drops-volts-should-pass", part=piece_words(part))
         return changed(base, result, "high resistance", words, _replace_step(part))
     if result is Grade.MARGINAL and reading.value >= band.pass_high:
         return _burning(base)
-    return changed(base, result, "closed", "Closed and carrying current.")
+    return changed(base, result, "closed", said("contacts.closed-carrying-current"))
 
 
 def _burning(base: Verdict) -> Verdict:
@@ -95,20 +97,18 @@ def _burning(base: Verdict) -> Verdict:
         base,
         Grade.MARGINAL,
         "burning",
-        "A drop this large under load is a burning contact.",
-        "Look at it with power off; plan to replace it.",
+        said("contacts.drop-this-large-under-load"),
+        said("contacts.look-power-off-plan-replace"),
     )
 
 
-def _replace_step(part: str) -> str:
-    cause = {
-        "limit": " Find why it opened: filter, coil, blower.",
-        "link": " A link opens once, from overheating: find out why.",
-    }.get(part, "")
-    return f"Prove it with power off and its leads lifted.{cause}"
+def _replace_step(part: str) -> Words:
+    return said({"limit": "contacts.replace-limit", "link": "contacts.replace-link"}.get(part, "contacts.replace-part"))
 
 
-def patience(situation: Situation, circuit: HeatingCircuit, condition: Condition) -> tuple[Grade, str, str, str] | None:
+def patience(
+    situation: Situation, circuit: HeatingCircuit, condition: Condition
+) -> tuple[Grade, str, Words, Words] | None:
     """Return what a silent circuit means by the clock, or None once it should long have closed.
 
     Source:
@@ -124,14 +124,14 @@ def patience(situation: Situation, circuit: HeatingCircuit, condition: Condition
         return (
             Grade.NOT_PROVEN,
             "",
-            f"Called {seconds:.0f} s ago; this pole has until {slowest.max_seconds:.0f} s.",
-            f"Wait {slowest.max_seconds - seconds:.0f} s more.",
+            said("contacts.called-s-ago-this-pole", seconds=seconds, max_seconds=slowest.max_seconds),
+            said("contacts.wait-s-more", max_seconds=slowest.max_seconds - seconds),
         )
-    words = f"Called {seconds:.0f} s ago, window {slowest.max_seconds:.0f} s."
+    words = said("contacts.called-s-ago-window-s", seconds=seconds, max_seconds=slowest.max_seconds)
     if seconds <= slowest.late_seconds:
-        return (Grade.MARGINAL, "late", words, "Give it a little more.")
+        return (Grade.MARGINAL, "late", words, said("contacts.give-little-more"))
     if seconds < slowest.never_seconds:
-        return (Grade.FAIL, "late", words, f"At {slowest.never_seconds:.0f} s it counts as did not close.")
+        return (Grade.FAIL, "late", words, said("contacts.s-counts-as-did-not", never_seconds=slowest.never_seconds))
     return None
 
 

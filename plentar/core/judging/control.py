@@ -7,6 +7,7 @@ from plentar.core.evidence.reading import Reading
 from plentar.core.judging.anywhere import expected_at
 from plentar.core.judging.situation import Situation, changed
 from plentar.core.limits.verdicts import Band, Grade, Verdict, grade
+from plentar.core.said import said
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.points import Point
 
@@ -25,30 +26,32 @@ def judge_control(situation: Situation, reading: Reading, point: Point) -> Verdi
             base,
             Grade.PASS if absent else Grade.FAIL,
             "" if absent else "always calling",
-            f"{call} is not called, so none is expected here." if absent else f"24 V here with no {call} call.",
-            "" if absent else "Take the thermostat's conductors off one at a time and look upstream.",
+            said("control.not-called-so-none-expected", call=call)
+            if absent
+            else said("control.24-v-here-no-call", call=call),
+            "" if absent else said("control.take-thermostats-conductors-off-one"),
             expected=0.0,
         )
     if point.quantity == "dc_volts":
         return _judge_rectified(situation, reading, point)
     verdict = replace(base, grade=grade(reading.value, reading.meter_uncertainty, band), band=band, expected=24.0)
     if verdict.grade is Grade.PASS:
-        return changed(verdict, Grade.PASS, "", f"The {call} call arrives here.")
+        return changed(verdict, Grade.PASS, "", said("control.call-arrives-here", call=call))
     if reading.value < 2.0:
         return changed(
             verdict,
             verdict.grade,
             "no call",
-            f"{call} is called but does not arrive here.",
-            "Trace back toward the thermostat: board first, then R, then the control fuse.",
+            said("control.called-but-does-not-arrive", call=call),
+            said("control.trace-back-toward-thermostat-board"),
         )
     low = reading.value < band.pass_low + reading.meter_uncertainty
     return changed(
         verdict,
         verdict.grade,
         "low control volts" if low else "high control volts",
-        "Coils may chatter and heaters warm slowly." if low else "Coils run hot.",
-        "Read R to C with and without the call, and the transformer's tap." if low else "Check the transformer's tap.",
+        said("control.coils-may-chatter-heaters-warm") if low else said("control.coils-run-hot"),
+        said("control.read-r-c-without-call") if low else said("control.check-transformers-tap"),
     )
 
 
@@ -66,14 +69,14 @@ def _judge_rectified(situation: Situation, reading: Reading, point: Point) -> Ve
         uncertainty=reading.meter_uncertainty,
         unit="V",
         expected=1.25 * inlet,
-        because=f"{share:.2f} × its {inlet:.1f} V AC input, on the DC function.",
+        because=said("control.v-ac-input-dc-function", share=share, inlet=inlet),
     )
     if verdict.grade is Grade.PASS:
         return verdict
     dead = situation.limits.number("rectifier_dead_ratio")
     half = situation.limits.band("rectified_ratio").marginal_low
     kind = "dead" if share < dead else "half a bridge open" if share < half else "low" if share < 1 else "high"
-    step = "Read the AC into the rectifier board; with that right, the board is what is wrong."
+    step = said("control.read-ac-into-rectifier-board")
     return changed(verdict, verdict.grade, kind, verdict.because, step if share < 1 else "")
 
 
@@ -101,17 +104,14 @@ def judge_control_amps(situation: Situation, reading: Reading) -> Verdict:
         band=band,
     )
     if plate.is_assumed("transformer.va"):
-        words = f"The transformer's VA is not known: {plate.transformer.va:g} assumed."
-        return changed(base, Grade.NOT_PROVEN, "", words, "Read it off the transformer.", band=None)
+        words = said("control.transformers-va-not-known-assumed", va=plate.transformer.va)
+        return changed(base, Grade.NOT_PROVEN, "", words, said("control.read-off-transformer"), band=None)
     seconds = min((s for _, s in reading.condition.calls if s is not None), default=None)
     if seconds is not None and seconds < limits.number("control_amps_after_seconds"):
-        words = f"Only {seconds:.0f} s called: a heater draws more until it is warm."
-        return changed(base, Grade.NOT_PROVEN, "", words, "Read it again after a minute.")
-    words = (
-        f"{plate.transformer.va:g} VA and the fuse leave {room:.2f} A; the calls on now should take about "
-        f"{expected:.2f} A."
-    )
-    step = "" if base.grade is Grade.PASS else "Take one conductor off at a time until it falls: that one is shorted."
+        words = said("control.only-s-called-heater-draws", seconds=seconds)
+        return changed(base, Grade.NOT_PROVEN, "", words, said("control.read-again-after-minute"))
+    words = said("control.va-fuse-leave-calls-now", va=plate.transformer.va, room=room, expected=expected)
+    step = "" if base.grade is Grade.PASS else said("control.take-one-conductor-off-time")
     return changed(base, base.grade, "" if base.grade is Grade.PASS else "overloaded", words, step)
 
 

@@ -10,6 +10,7 @@ from plentar.core.judging.control import added_band, judge_control_amps
 from plentar.core.judging.situation import Situation, changed
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.limits.verdicts import Grade, Verdict, grade
+from plentar.core.said import Words, said
 from plentar.core.unit.nameplate import Nameplate
 
 __all__ = ["CallCurrent", "call_currents", "rows_of"]
@@ -20,19 +21,22 @@ class CallCurrent:
     """One row: which calls are on, the current that should and does flow, and what the last call added."""
 
     calls: frozenset[str]
-    name: str
+    name: Words
     expected_amps: float
     whole: Verdict | None
     added: Verdict | None
 
 
-def rows_of(plate: Nameplate) -> tuple[tuple[str, frozenset[str]], ...]:
+def rows_of(plate: Nameplate) -> tuple[tuple[Words, frozenset[str]], ...]:
     """Return the rows of the test in order: nothing, fan, heat pump, heat, all."""
     heat = frozenset(call for call in ("W", "W2") if call in plate.calls)
-    rows = [("nothing", frozenset[str]()), ("fan", frozenset({"G"}))]
+    rows: list[tuple[Words, frozenset[str]]] = [
+        (said("control_circuit.nothing"), frozenset[str]()),
+        (said("control_circuit.fan"), frozenset({"G"})),
+    ]
     if "Y" in plate.calls:
-        rows.append(("heat pump", frozenset({"Y", "G"})))
-    return (*rows, ("heat", heat), ("all", frozenset(plate.calls)))
+        rows.append((said("control_circuit.heat-pump"), frozenset({"Y", "G"})))
+    return (*rows, (said("control_circuit.heat"), heat), (said("control_circuit.all"), frozenset(plate.calls)))
 
 
 def call_currents(
@@ -90,16 +94,22 @@ def _with_added(
             unit="A",
             expected=expected,
             band=band,
-            because=f"Its coils and heaters should add about {expected:.2f} A.",
+            because=said("control_circuit.coils-heaters-should-add-about", expected=expected),
         )
         least = situation.limits.number("unchanged_amps"), situation.limits.number("unchanged_ratio") * expected
         if added < max(least):
             verdict = changed(
-                verdict, Grade.FAIL, "amps unchanged", "What was added did not pull in, or was on already."
+                verdict,
+                Grade.FAIL,
+                "amps unchanged",
+                said("control_circuit.what-was-added-did-not"),
             )
         elif verdict.grade is not Grade.PASS:
             verdict = changed(
-                verdict, verdict.grade, "draws too much", f"{verdict.because} A coil's turns may be shorted."
+                verdict,
+                verdict.grade,
+                "draws too much",
+                said("control_circuit.coils-turns-may-be-shorted", because=verdict.because),
             )
         found.append(
             CallCurrent(calls=row.calls, name=row.name, expected_amps=row.expected_amps, whole=row.whole, added=verdict)

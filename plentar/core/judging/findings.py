@@ -7,7 +7,8 @@ from plentar.core.judging.situation import Situation
 from plentar.core.judging.strips import like_elements
 from plentar.core.judging.supply import leg_difference
 from plentar.core.limits.verdicts import Grade, Verdict
-from plentar.core.unit.points import test_points
+from plentar.core.said import Words, said
+from plentar.core.unit.points import of_feed, test_points
 
 __all__ = ["Finding", "compare", "find"]
 
@@ -16,7 +17,7 @@ __all__ = ["Finding", "compare", "find"]
 class Finding:
     """One thing found: about what, the verdict, and the point it was read at (empty for a comparison)."""
 
-    about: str
+    about: Words
     verdict: Verdict
     point: str = ""
 
@@ -43,11 +44,14 @@ def compare(situation: Situation) -> list[Finding]:
     found = []
     like = like_elements(situation)
     for verdict, _, condition in like:
-        under = f", {condition.spoken}" if len(like) > 1 else ""
-        found.append(Finding(about=f"Like strips against each other{under}", verdict=verdict))
+        about: Words = said("findings.like-strips-against-each-other")
+        if len(like) > 1:
+            about = said("findings.under", about=about, condition=condition.spoken)
+        found.append(Finding(about=about, verdict=verdict))
     for feed in situation.plate.feeds:
-        which = "" if len(situation.plate.feeds) == 1 else f", {feed.id.replace('-', ' ')}"
         legs = leg_difference(situation, feed.id)
         if legs is not None:
-            found.append(Finding(about=f"Leg 1 against leg 2{which}", verdict=legs))
+            found.append(
+                Finding(about=of_feed(situation.plate, feed.id, said("findings.leg-1-against-leg-2")), verdict=legs)
+            )
     return found

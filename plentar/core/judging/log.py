@@ -17,6 +17,7 @@ from plentar.core.evidence.runs import TimingRun
 from plentar.core.judging.timing import RunVerdict, Stage, judge_run, stages_of
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.limits.verdicts import Grade
+from plentar.core.said import Words, joined, said
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.points import part_words
 
@@ -69,7 +70,7 @@ class Event:
 
     kind: str
     stage: str
-    words: str
+    words: Words
     grade: Grade
     period_seconds: float | None = None
     duty_ratio: float | None = None
@@ -249,7 +250,7 @@ def analyse_log(
     events = _events(story, spans, steps, run, stages, called)
     events = _slow(plate, verdict) + events + drifts
     if jumps > MOST_LEVELS and not any(event.kind == "chatter" for event in events):
-        words = f"The current jumps {jumps} times: something chatters. The rest is read from each stretch's middle."
+        words = said("log.current-jumps-times-something-chatters", jumps=jumps)
         events.append(Event(kind="chatter", stage="", words=words, grade=Grade.FAIL))
     return LogAnalysis(
         edges=edges,
@@ -527,30 +528,32 @@ def _stage_events(story: _Story, stage: Stage, own: Sequence[StageSpan], run: Ti
     held = run.elapsed_seconds if run.dropped_seconds is None else run.dropped_seconds
     if not own:
         if held >= stage.did_not_close_seconds and stage.id != "blower":
-            words = f"{stage.name} never came in {held:.0f} s; its window ends at {stage.on_window.max_seconds:.0f} s."
+            words = said(
+                "log.never-came-s-window-ends", stage=stage.name, held=held, max_seconds=stage.on_window.max_seconds
+            )
             return [Event(kind="missing", stage=stage.id, words=words, grade=Grade.FAIL)]
         return []
     found = []
     if own[0].on_at_seconds < called - 1.0 and stage.id != "blower":
-        words = f"{stage.name} was on before the call."
+        words = said("log.was-before-call", stage=stage.name)
         found.append(Event(kind="stays on", stage=stage.id, words=words, grade=Grade.FAIL))
     end_of_call = called + held
     within = [span for span in own if span.on_at_seconds <= end_of_call]
     quick = [s for s in within if s.off_at_seconds is not None and s.off_at_seconds - s.on_at_seconds < CHATTER_SECONDS]
     if len(quick) >= CHATTER_STEPS // 2:
-        words = f"{stage.name} makes and breaks {len(quick)} times within seconds: a relay chatters, or a joint arcs."
+        words = said("log.makes-breaks-times-within-seconds", stage=stage.name, count=len(quick))
         found.append(Event(kind="chatter", stage=stage.id, words=words, grade=Grade.FAIL))
     elif len(within) >= 2 and stage.id != "blower":
         found.append(_cycling(story, stage, within, end_of_call))
     elif within and within[-1].off_at_seconds is not None and within[-1].off_at_seconds < end_of_call - 2.0:
-        words = (
-            f"{stage.name} dropped out {within[-1].off_at_seconds - called:.0f} s after the call and did not come back."
+        words = said(
+            "log.dropped-out-s-after-call", stage=stage.name, off_at_seconds=within[-1].off_at_seconds - called
         )
         found.append(Event(kind="dropped out", stage=stage.id, words=words, grade=Grade.FAIL))
     if run.dropped_seconds is not None and own[-1].off_at_seconds is None and stage.id != "blower":
         left = run.elapsed_seconds - run.dropped_seconds
         if left >= 2 * stage.off_window.max_seconds:
-            words = f"{stage.name} still draws {left:.0f} s after the call: stuck."
+            words = said("log.still-draws-s-after-call", stage=stage.name, left=left)
             found.append(Event(kind="stays on", stage=stage.id, words=words, grade=Grade.FAIL))
     return found
 
@@ -562,9 +565,13 @@ def _cycling(story: _Story, stage: Stage, spans: Sequence[StageSpan], end_of_cal
     on = sum(min(span.off_at_seconds or end_of_call, end_of_call) - span.on_at_seconds for span in spans[:-1])
     duty = on / (starts[-1] - starts[0])
     watts = spans[0].amps * story.volts
-    words = (
-        f"{stage.name} drops out and comes back by itself, {len(spans) - 1} times, every {period:.0f} s, "
-        f"on {100 * duty:.0f} % of the time: a limit cycles, little air. {(1 - duty) * watts:.0f} W lost on average."
+    words = said(
+        "log.drops-out-comes-back-itself",
+        stage=stage.name,
+        count=len(spans) - 1,
+        period=period,
+        percent=100 * duty,
+        lost_watts=(1 - duty) * watts,
     )
     return Event(
         kind="cycling",
@@ -584,9 +591,11 @@ def _slow(plate: Nameplate, verdict: RunVerdict) -> list[Event]:
     for device in plate.devices:
         own = [circuit for circuit in plate.circuits if circuit.device == device.id and circuit.id in on]
         if device.of_kind.is_thermal and own and all(on[circuit.id].kind == "late" for circuit in own):
-            times = ", ".join(f"{circuit.name} {on[circuit.id].value:.0f} s" for circuit in own)
+            times = joined(
+                (said("log.s", circuit=circuit.name, seconds=on[circuit.id].value) for circuit in own), "comma"
+            )
             worst = max((on[circuit.id].grade for circuit in own), key=lambda grade: grade.severity)
-            words = f"{part_words(device.id)} is slow: {times}."
+            words = said("log.slow", part=part_words(device.id), times=times)
             events.append(Event(kind="slow", stage=device.id, words=words, grade=worst))
     return events
 
@@ -597,10 +606,9 @@ def _unlisted(story: _Story, steps: Sequence[LogStep]) -> list[Event]:
     if not strange:
         return []
     first = strange[0]
-    words = (
-        f"A step of {first.after_amps - first.before_amps:+.1f} A at {first.at_seconds:.0f} s fits no strip here"
-        + (f", and {len(strange) - 1} more." if len(strange) > 1 else ".")
-    )
+    amps, more = first.after_amps - first.before_amps, len(strange) - 1
+    reason = "log.steps-fit-no-strip" if more else "log.step-fits-no-strip"
+    words = said(reason, amps=amps, at_seconds=first.at_seconds, count=more)
     return [Event(kind="unlisted", stage="", words=words, grade=Grade.MARGINAL)]
 
 
@@ -613,10 +621,10 @@ def _alike(story: _Story) -> list[Event]:
             known = max(story.spread[a], story.spread[b]) < PLATE_SPREAD
             ratio = abs(story.amps[a] - story.amps[b]) / max(story.amps[a], story.amps[b], 1e-9)
             if ratio < (LIKE_RATIO_OWN if known else LIKE_RATIO_PLATE):
-                pairs.append(f"{part_words(story.names[a])} and {part_words(story.names[b])}")
+                pairs.append(said("log.and", strip=part_words(story.names[a]), other_strip=part_words(story.names[b])))
     if not pairs:
         return []
-    words = f"{'; '.join(pairs[:3])} draw alike: which is which goes by their order alone."
+    words = said("log.draw-alike-which-which-goes", pairs=joined(pairs[:3], "semicolon"))
     return [Event(kind="alike", stage="", words=words, grade=Grade.NOT_PROVEN)]
 
 
@@ -630,6 +638,6 @@ def _drifts(seconds: Floats, amps: Floats, starts: Ints, levels: Floats, noise: 
         third = (stop - start) // 3
         change = float(np.mean(amps[stop - third : stop]) - np.mean(amps[start : start + third])) * 1.5
         if abs(change) > DRIFT_RATIO * level and abs(change) > 6 * noise / math.sqrt(third):
-            words = f"{level:.1f} A creeps by {change:+.1f} A over {lasts:.0f} s: a joint warms, or the supply sags."
+            words = said("log.creeps-over-s-joint-warms", level=level, change=change, lasts=lasts)
             events.append(Event(kind="drift", stage="", words=words, grade=Grade.MARGINAL))
     return events[:3]

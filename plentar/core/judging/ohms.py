@@ -9,6 +9,7 @@ from plentar.core.judging.anywhere import healthy, settled
 from plentar.core.judging.situation import Situation, changed
 from plentar.core.limits.table import coil_limit
 from plentar.core.limits.verdicts import Band, Grade, Verdict, grade
+from plentar.core.said import Words, said
 from plentar.core.unit.electrical import OPEN_OHMS
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import place_of, spot_of
@@ -16,8 +17,8 @@ from plentar.core.unit.points import Point
 
 __all__ = ["judge_ohms"]
 
-CHECK_LEADS = "Ohms count only with the part's own leads off: a parallel path reads low."
-RELAY_COIL = ("relay_coil_ohms", "a general relay's coil")
+CHECK_LEADS = said("ohms.ohms-count-only-parts-own")
+RELAY_COIL = ("relay_coil_ohms", said("ohms.general-relays-coil"))
 
 
 def judge_ohms(situation: Situation, reading: Reading, point: Point) -> Verdict:
@@ -37,8 +38,8 @@ def judge_ohms(situation: Situation, reading: Reading, point: Point) -> Verdict:
         return _coil(situation, place.owner, base, opens)
     if place.is_motor:
         if value >= opens:
-            return changed(base, Grade.FAIL, "open", "A winding that reads open is open.", CHECK_LEADS)
-        words = "A winding that conducts is not open; more it does not tell."
+            return changed(base, Grade.FAIL, "open", said("ohms.winding-reads-open-open"), CHECK_LEADS)
+        words = said("ohms.winding-conducts-not-open-more")
         return changed(base, Grade.NOT_PROVEN, "", words)
     return _contact(situation, part, reading, base, opens)
 
@@ -46,12 +47,12 @@ def judge_ohms(situation: Situation, reading: Reading, point: Point) -> Verdict:
 def _in_circuit(plate: Nameplate, reading: Reading, base: Verdict, opens: float) -> Verdict:
     drive = drives_of(plate, Condition())[0][0]
     expected = healthy(plate, reading.point, drive)[0]
-    words = "open" if expected >= opens else f"{expected:.1f} Ω"
+    words = said("diagnosis.open") if expected >= opens else said("diagnosis.value", value=expected, unit="Ω")
     alike = (min(reading.value, OPEN_OHMS) + 0.5) / (min(expected, OPEN_OHMS) + 0.5)
-    because = f"With everything connected a healthy unit reads {words} here; parallel paths count."
+    because = said("ohms.everything-connected-healthy-unit-reads", expected=words)
     if 0.7 <= alike <= 1.4 or (expected >= opens and reading.value >= opens):
         return changed(base, Grade.PASS, "as connected", because)
-    return changed(base, Grade.NOT_PROVEN, "other than connected", because, "Lift a lead of the part and read again.")
+    return changed(base, Grade.NOT_PROVEN, "other than connected", because, said("ohms.lift-lead-part-read-again"))
 
 
 def _to_frame(base: Verdict, opens: float, insulation_ohms: float) -> Verdict:
@@ -60,38 +61,37 @@ def _to_frame(base: Verdict, opens: float, insulation_ohms: float) -> Verdict:
             base,
             Grade.NOT_PROVEN,
             "",
-            "A plain ohmmeter showing open does not prove the insulation.",
-            "With boards, thermostat and ECM disconnected, a 500 V DC test must show above "
-            f"{insulation_ohms / 1e6:g} MΩ.",
+            said("ohms.plain-ohmmeter-showing-open-does"),
+            said("ohms.boards-thermostat-ecm-disconnected-500", insulation_ohms=insulation_ohms / 1e6),
         )
-    return changed(base, Grade.FAIL, "grounded", "Any path from element to frame is a grounded element.", "Replace it.")
+    return changed(base, Grade.FAIL, "grounded", said("ohms.any-path-from-element-frame"), said("ohms.replace"))
 
 
 def _element(situation: Situation, base: Verdict, circuit_id: str, opens: float) -> Verdict:
     ohms = situation.plate.circuit(circuit_id).element_ohms
     if situation.plate.rating_is_assumed(circuit_id) and base.value < opens:
-        words = "Not open; its rating is not known, so its ohms are not either."
+        words = said("ohms.not-open-rating-not-known")
         return changed(base, Grade.NOT_PROVEN, "", words)
     band = situation.limits.band("element_ohms_ratio").scaled(ohms)
-    words = f"V²/P gives {ohms:.2f} Ω hot; cold it may read a few percent lower."
+    words = said("ohms.v-p-gives-hot-cold", ohms=ohms)
     return _graded(base, band, ohms, words, opens)
 
 
 def _coil(situation: Situation, device_id: str, base: Verdict, opens: float) -> Verdict:
     kind = next((device.of_kind for device in situation.plate.devices if device.id == device_id), None)
     if kind is not None and kind.ohms_band is None:
-        words = f"Electronics, not a winding: ohms of {kind.usual_words} tell nothing."
-        return changed(base, Grade.NOT_PROVEN, "", words, "Read its volts with the call on.")
-    name, words = (coil_limit(kind), kind.usual_words) if kind is not None else RELAY_COIL
+        words = said("ohms.electronics-not-winding-ohms-tell", usual_words=kind.driven_words)
+        return changed(base, Grade.NOT_PROVEN, "", words, said("ohms.read-volts-call"))
+    name, words = (coil_limit(kind), kind.driven_words) if kind is not None else RELAY_COIL
     band = situation.limits.band(name)
-    usual = f"{band.pass_low:g} to {band.pass_high:g} Ω is usual for {words}."
+    usual = said("ohms.usual", pass_low=band.pass_low, pass_high=band.pass_high, part=words)
     if base.value >= opens:
-        return changed(base, Grade.FAIL, "open", usual, "Replace the part.")
+        return changed(base, Grade.FAIL, "open", usual, said("ohms.replace-part"))
     verdict = _graded(base, band, None, usual, opens)
     if verdict.grade is Grade.FAIL:
         kilo = kind is not None and kind.reads_in_kilohms and base.value < 2.0
-        warning = "Was that on a kΩ range? 0.64 on one is 640 Ω." if kilo else ""
-        step = "Replace it, and see to the fuse."
+        warning = said("ohms.was-k-range-0-64") if kilo else ""
+        step = said("ohms.replace-see-fuse")
         return changed(verdict, Grade.FAIL, "shorted turns", verdict.because, step, warning=warning)
     return verdict
 
@@ -118,23 +118,23 @@ def _contact(situation: Situation, part: str, reading: Reading, base: Verdict, o
     should_close, driven = should_be_closed(situation.plate, part, reading.condition)
     band = situation.limits.band("contact_ohms")
     if _is_semiconductor(situation.plate, part) and (should_close or band.pass_high < reading.value):
-        words = "A semiconductor shows an ohmmeter neither closed nor open: only one shorted through shows."
-        return changed(base, Grade.NOT_PROVEN, "", words, "Read volts across it under a call, and without one.")
-    state = "driven" if driven else "at rest"
+        words = said("ohms.semiconductor-shows-ohmmeter-neither-closed")
+        return changed(base, Grade.NOT_PROVEN, "", words, said("ohms.read-volts-across-under-call"))
+    state = said("ohms.driven" if driven else "ohms.at-rest")
     if reading.value >= opens:
         if should_close:
-            words = f"{state.capitalize()} it should be closed."
-            return changed(base, Grade.FAIL, "open", words, "Replace it; find why.")
-        return changed(base, Grade.PASS, "open", f"Open {state}, as it should be.")
+            words = said("ohms.should-be-closed", state=state)
+            return changed(base, Grade.FAIL, "open", words, said("ohms.replace-find-why"))
+        return changed(base, Grade.PASS, "open", said("ohms.open-as-should-be", state=state))
     if reading.value <= band.pass_high + reading.meter_uncertainty:
         if should_close:
-            return changed(base, Grade.PASS, "closed", f"Closed {state}, as it should be.")
-        return changed(base, Grade.FAIL, "welded", f"{state.capitalize()} it should be open.", "Replace the part.")
+            return changed(base, Grade.PASS, "closed", said("ohms.closed-as-should-be", state=state))
+        return changed(base, Grade.FAIL, "welded", said("ohms.should-be-open", state=state), said("ohms.replace-part"))
     result = Grade.MARGINAL if reading.value <= band.marginal_high else Grade.NOT_PROVEN
-    return changed(base, result, "high resistance", "Neither closed nor open.", CHECK_LEADS)
+    return changed(base, result, "high resistance", said("ohms.neither-closed-nor-open"), CHECK_LEADS)
 
 
-def _graded(base: Verdict, band: Band, expected: float | None, because: str, opens: float) -> Verdict:
+def _graded(base: Verdict, band: Band, expected: float | None, because: Words, opens: float) -> Verdict:
     if base.value >= opens:
         return changed(base, Grade.FAIL, "open", because, "", band=band, expected=expected)
     result = grade(base.value, base.uncertainty, band)

@@ -10,6 +10,7 @@ from dataclasses import dataclass, replace
 from plentar.core.evidence.reading import Reading, last
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.limits.verdicts import Grade, Verdict
+from plentar.core.said import Words, said
 from plentar.core.unit.nameplate import HeatingCircuit, Nameplate
 
 __all__ = ["Situation", "changed", "kilowatts"]
@@ -66,11 +67,13 @@ class Situation:
         )
 
 
-def changed(verdict: Verdict, result: Grade, kind: str, because: str, next_step: str = "", **more: object) -> Verdict:
+def changed(
+    verdict: Verdict, result: Grade, kind: str, because: Words, next_step: Words = "", **more: object
+) -> Verdict:
     """Return a verdict with its grade, kind and words set, and anything else named."""
     return replace(verdict, grade=result, kind=kind, because=because, next_step=next_step, **more)  # type: ignore[arg-type]
 
 
-def kilowatts(circuit: HeatingCircuit) -> str:
+def kilowatts(circuit: HeatingCircuit) -> Words:
     """Return a circuit's rating as it is said: `5 kW, 240 V`."""
-    return f"{circuit.rated_watts / 1000:g} kW, {circuit.rated_volts:g} V"
+    return said("situation.kw-v", rated_watts=circuit.rated_watts / 1000, rated_volts=circuit.rated_volts)

@@ -7,14 +7,15 @@ from plentar.core.evidence.reading import Condition, Reading
 from plentar.core.judging.contacts import patience
 from plentar.core.judging.situation import Situation, changed, kilowatts
 from plentar.core.limits.verdicts import Band, Grade, Verdict, grade
+from plentar.core.said import Words, joined, said
 from plentar.core.unit.electrical import expected_element_amps
 from plentar.core.unit.nameplate import HeatingCircuit, Nameplate
-from plentar.core.unit.points import part_words, rung_terminals
+from plentar.core.unit.points import part_words, piece_words, rung_terminals
 
 __all__ = ["Likeness", "feed_residual", "judge_feed_total", "judge_strip", "like_elements"]
 
-NO_SUPPLY = "Read L1 to L2 at the unit first: amps are only judged at the volts found."
-CHECK_RANGE = "Check range and units: is it on the right range, around one conductor, and in amps?"
+NO_SUPPLY = said("strips.read-l1-l2-unit-first")
+CHECK_RANGE = said("strips.check-range-units-right-range")
 Likeness = tuple[Verdict, tuple[str, ...], Condition]
 
 
@@ -26,22 +27,20 @@ def judge_strip(situation: Situation, reading: Reading, circuit: HeatingCircuit)
     is_dead = reading.value < limits.number("dead_below_amps")
     if reading.condition.feed_state(plate.feed_of(circuit.supplied_by)) != "live":
         if is_dead:
-            words = "The feed is off, so this says nothing about the strip."
+            words = said("strips.feed-off-so-this-says")
             return changed(base, Grade.NOT_PROVEN, "", words)
-        words = "The strip draws current on a feed marked off."
-        return changed(base, Grade.FAIL, "still live", words, "Stop. Find the feed that is still on.", expected=0.0)
+        words = said("strips.strip-draws-current-feed-marked")
+        return changed(base, Grade.FAIL, "still live", words, said("strips.stop-find-feed-still"), expected=0.0)
     if not reading.condition.is_called(call):
         return _without_call(base, circuit, plate, call, is_dead=is_dead)
     supply = situation.supply(circuit.supplied_by, reading)
     if supply is None or supply.value <= 0:
         warning = _range_warning(situation, reading, plate.nominal_volts, circuit)
-        return changed(
-            base, Grade.NOT_PROVEN, "", "No supply volts yet, so no expected amps.", NO_SUPPLY, warning=warning
-        )
+        return changed(base, Grade.NOT_PROVEN, "", said("strips.no-supply-volts-yet-so"), NO_SUPPLY, warning=warning)
     expected = expected_element_amps(circuit.rated_watts, circuit.rated_volts, supply.value)
     uncertainty = root_sum_square(reading.meter_uncertainty, expected * supply.meter_uncertainty / supply.value)
     band = limits.band("element_amps_ratio").scaled(expected)
-    unloaded = "" if supply.condition.heat == reading.condition.heat else ", read without this call,"
+    unloaded = "" if supply.condition.heat == reading.condition.heat else said("strips.read-without-this-call")
     verdict = Verdict(
         grade=grade(reading.value, uncertainty, band),
         value=reading.value,
@@ -50,7 +49,13 @@ def judge_strip(situation: Situation, reading: Reading, circuit: HeatingCircuit)
         expected=expected,
         band=band,
         warning=_range_warning(situation, reading, supply.value, circuit),
-        because=f"A {kilowatts(circuit)} element at {supply.value:.1f} V{unloaded} should draw {expected:.1f} A.",
+        because=said(
+            "strips.element-v-should-draw",
+            kilowatts=kilowatts(circuit),
+            volts=supply.value,
+            unloaded=unloaded,
+            expected=expected,
+        ),
     )
     if is_dead:
         waiting = patience(situation, circuit, reading.condition)
@@ -62,14 +67,13 @@ def judge_strip(situation: Situation, reading: Reading, circuit: HeatingCircuit)
 
 def _without_call(base: Verdict, circuit: HeatingCircuit, plate: Nameplate, call: str, *, is_dead: bool) -> Verdict:
     if is_dead:
-        return changed(base, Grade.PASS, "off", f"No {call} call and no current, as it should be.", expected=0.0)
+        return changed(base, Grade.PASS, "off", said("strips.no-call-no-current-as", call=call), expected=0.0)
     return changed(
         base,
         Grade.FAIL,
         "stuck",
-        f"{circuit.name} draws current with no {call} call.",
-        f"Is there 24 V at {part_words(circuit.device)}'s {_drive(plate, circuit)}? Yes: look upstream. No: the pole "
-        "is stuck, or the strip is grounded: clamp both its leads.",
+        said("strips.draws-current-no-call", circuit=circuit.name, call=call),
+        said("strips.there-24-v-s-yes", part=part_words(circuit.device), drive=_drive(plate, circuit)),
         expected=0.0,
     )
 
@@ -78,8 +82,8 @@ def _heating(situation: Situation, reading: Reading, circuit: HeatingCircuit, ve
     """Judge a strip that draws current under its call."""
     limits = situation.limits
     if situation.plate.rating_is_assumed(circuit.id):
-        words = f"{circuit.name} draws current; its rating is not on the plate yet ({kilowatts(circuit)} assumed)."
-        step = "Read the kit's label and fill in the kilowatts."
+        words = said("strips.draws-current-rating-not-plate", circuit=circuit.name, kilowatts=kilowatts(circuit))
+        step = said("strips.read-kits-label-fill-kilowatts")
         return changed(verdict, Grade.NOT_PROVEN, "", words, step, band=None)
     ratio = reading.value / (verdict.expected or 1.0)
     if limits.number("half_dead_from_ratio") <= ratio <= limits.number("half_dead_to_ratio"):
@@ -88,36 +92,33 @@ def _heating(situation: Situation, reading: Reading, circuit: HeatingCircuit, ve
             Grade.FAIL,
             "half dead",
             verdict.because,
-            "Half the current: part of the element is "
-            "open, or it gets half the volts. Read volts across the element's two ends.",
+            said("strips.half-current-part-element-open"),
         )
     if verdict.grade is Grade.PASS:
         return verdict
     kind = "low current" if ratio < 1 else "high current"
-    step = (
-        "Volts are right and amps low: read across pole, limit and link for a drop, then element ohms with power off."
-        if ratio < 1
-        else "Compare the plate with the element fitted; then element ohms with power off."
-    )
+    step = said("strips.volts-are-right-amps-low") if ratio < 1 else said("strips.compare-plate-element-fitted-then")
     return changed(verdict, verdict.grade, kind, verdict.because, CHECK_RANGE if verdict.warning else step)
 
 
-def _range_warning(situation: Situation, reading: Reading, volts: float, circuit: HeatingCircuit) -> str:
+def _range_warning(situation: Situation, reading: Reading, volts: float, circuit: HeatingCircuit) -> Words:
     expected = expected_element_amps(circuit.rated_watts, circuit.rated_volts, volts)
     return CHECK_RANGE if reading.value > situation.limits.number("implausible_ratio") * expected else ""
 
 
-def _trace_step(circuit: HeatingCircuit) -> str:
+def _trace_step(circuit: HeatingCircuit) -> Words:
     parts = [part for part, _, _ in rung_terminals(circuit) if part != "element"]
     in_order = sorted(set(parts), key=("pole", "limit", "link").index)
-    return (
-        f"Trace {circuit.name} under the call: 24 V at {part_words(circuit.device)}, then volts "
-        f"across {', '.join(in_order)}."
+    return said(
+        "strips.trace-under-call-24-v",
+        circuit=circuit.name,
+        part=part_words(circuit.device),
+        parts=joined(map(piece_words, in_order), "comma"),
     )
 
 
-def _drive(plate: Nameplate, circuit: HeatingCircuit) -> str:
-    return plate.device(circuit.device).of_kind.drive
+def _drive(plate: Nameplate, circuit: HeatingCircuit) -> Words:
+    return plate.device(circuit.device).of_kind.drive_words
 
 
 def judge_feed_total(situation: Situation, reading: Reading, feed: str) -> Verdict:
@@ -130,8 +131,8 @@ def judge_feed_total(situation: Situation, reading: Reading, feed: str) -> Verdi
         value=reading.value,
         uncertainty=reading.meter_uncertainty,
         unit="A",
-        because="The total is held against the strips' own amps under the same calls.",
-        next_step="Clamp each strip on this feed first.",
+        because=said("strips.total-held-against-strips-own"),
+        next_step=said("strips.clamp-each-strip-this-feed"),
     )
 
 
@@ -171,19 +172,18 @@ def feed_residual(situation: Situation, reading: Reading, feed: str) -> Verdict 
         unit="A",
         expected=total + blower_amps / 2,
         band=band,
-        because=f"The strips clamped one by one add up to {total:.1f} A"
-        + (f"; the blower may add up to {blower_amps:g} A." if blower_amps else "."),
+        because=said("strips.sum-of-strips-and-blower", total_amps=total, blower_amps=blower_amps)
+        if blower_amps
+        else said("strips.sum-of-strips", total_amps=total),
     )
     if result is Grade.PASS:
         return base
     if plate.load_is_assumed(feed):
-        words = f"{base.because} Not every rating behind it is known."
-        return changed(base, Grade.NOT_PROVEN, "", words, "Fill in the kilowatts and the blower's amps.", band=None)
+        words = said("strips.not-every-rating-behind-known", because=base.because)
+        return changed(base, Grade.NOT_PROVEN, "", words, said("strips.fill-kilowatts-blowers-amps"), band=None)
     if reading.value < total:
-        return changed(
-            base, result, "strip missing", base.because, "Clamp each strip again: one has dropped out since."
-        )
-    return changed(base, result, "unlisted load", base.because, "Look for a strip or load nobody listed on this feed.")
+        return changed(base, result, "strip missing", base.because, said("strips.clamp-each-strip-again-one"))
+    return changed(base, result, "unlisted load", base.because, said("strips.look-strip-load-nobody-listed"))
 
 
 def like_elements(situation: Situation) -> list[Likeness]:
@@ -235,6 +235,6 @@ def _spread(situation: Situation, readings: Sequence[Reading]) -> Verdict:
         band=band.scaled(100),
         expected=0.0,
         kind="" if result is Grade.PASS else "unlike",
-        because="Strips of one rating on one supply, read with one meter.",
-        next_step="" if result is Grade.PASS else "Element ohms of the low one, power off and its leads lifted.",
+        because=said("strips.strips-one-rating-one-supply"),
+        next_step="" if result is Grade.PASS else said("strips.element-ohms-low-one-power"),
     )

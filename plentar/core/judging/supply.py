@@ -6,6 +6,7 @@ from plentar.core.evidence.metrology import root_sum_square
 from plentar.core.evidence.reading import Reading
 from plentar.core.judging.situation import Situation, changed
 from plentar.core.limits.verdicts import Grade, Verdict, grade
+from plentar.core.said import Words, said
 from plentar.core.unit.place import spot_of
 from plentar.core.unit.points import Point, is_control_side
 
@@ -33,13 +34,13 @@ def judge_supply(situation: Situation, reading: Reading, point: Point) -> Verdic
     if reading.condition.feed_state(point.subject) != "live":
         return judge_off(situation, reading)
     if verdict.grade is Grade.PASS:
-        return changed(verdict, Grade.PASS, "", f"Inside the band for a {plate.nominal_volts:g} V supply.")
+        return changed(verdict, Grade.PASS, "", said("supply.inside-band-v-supply", nominal_volts=plate.nominal_volts))
     if reading.value < 0.2 * expected:
         return changed(
             verdict,
             verdict.grade,
             "feed dead" if not is_leg else "leg dead",
-            "Almost no voltage on a live feed.",
+            said("supply.almost-no-voltage-live-feed"),
             _lost_pole_step(situation, reading, point.subject),
         )
     low = reading.value < expected
@@ -47,8 +48,8 @@ def judge_supply(situation: Situation, reading: Reading, point: Point) -> Verdic
         verdict,
         verdict.grade,
         "low supply" if low else "high supply",
-        "Heat falls with the square of the volts." if low else "High volts raise the current of every strip.",
-        "Compare with the panel and the disconnect, with and without load." if low else "Have the utility check it.",
+        said("supply.heat-falls-square-volts") if low else said("supply.high-volts-raise-current-every"),
+        said("supply.compare-panel-disconnect-without-load") if low else said("supply.have-utility-check"),
     )
 
 
@@ -63,11 +64,11 @@ def _judge_neutral(situation: Situation, reading: Reading) -> Verdict:
         unit="V",
         expected=0.0,
         band=band,
-        because="A neutral stands near ground; under load it shows what its own wire drops.",
+        because=said("supply.neutral-stands-near-ground-under"),
     )
     if result is Grade.PASS:
         return verdict
-    step = "Open or loose neutral? Read it at the panel too, with and without load, before anything is touched."
+    step = said("supply.open-loose-neutral-read-panel")
     return changed(verdict, result, "neutral off ground", verdict.because, step)
 
 
@@ -77,28 +78,25 @@ def judge_off(situation: Situation, reading: Reading) -> Verdict:
         grade=Grade.PASS, value=reading.value, uncertainty=reading.meter_uncertainty, unit="V", expected=0.0
     )
     if reading.value + reading.meter_uncertainty < situation.limits.number("dead_volts"):
-        return changed(verdict, Grade.PASS, "dead", "No voltage with the feed off, as it should be.")
+        return changed(verdict, Grade.PASS, "dead", said("supply.no-voltage-feed-off-as"))
     is_control = all(is_control_side(place) for place in spot_of(reading.point).places)
     if is_control and reading.value >= situation.limits.number("other_source_from_volts"):
-        words = "Control volts stay with every feed off: live from another source."
+        words = said("supply.control-volts-stay-every-feed")
     elif reading.mode:
-        words = "It stays in low-impedance mode: live, or fed back from somewhere."
+        words = said("supply.stays-low-impedance-mode-live")
     elif reading.value < 0.3 * situation.plate.nominal_volts:
-        words = "Some voltage is present on a feed marked off: treat it as live until low-impedance mode tells."
+        words = said("supply.some-voltage-present-feed-marked")
     else:
-        words = "Voltage is present on a feed marked off."
-    step = "Stop. Find the other feed or the wrong breaker before anything is touched."
+        words = said("supply.voltage-present-feed-marked-off")
+    step = said("supply.stop-find-other-feed-wrong")
     return changed(verdict, Grade.FAIL, "still live", words, step)
 
 
-def _lost_pole_step(situation: Situation, reading: Reading, feed: str) -> str:
+def _lost_pole_step(situation: Situation, reading: Reading, feed: str) -> Words:
     legs = [situation.alike(f"volts:{feed}.{leg}:ground", reading) for leg in ("l1", "l2")]
     if all(leg is not None and leg.value > 0.35 * situation.plate.nominal_volts for leg in legs):
-        return (
-            "Both legs near full volts to ground and none between them: one pole is lost and fed back through "
-            "the unit. Read each breaker pole, line side against load side."
-        )
-    return "Read each leg to ground, then breaker line side against load side."
+        return said("supply.both-legs-near-full-volts")
+    return said("supply.read-each-leg-ground-then")
 
 
 def leg_difference(situation: Situation, feed: str) -> Verdict | None:
@@ -129,8 +127,8 @@ def leg_difference(situation: Situation, feed: str) -> Verdict | None:
         band=band.scaled(100),
         expected=0.0,
         kind="leg lost" if lost else "" if result is Grade.PASS else "legs differ",
-        because="Leg 1 and leg 2 to ground, one meter.",
-        next_step="" if result is Grade.PASS else "Read each pole of the breaker, line side against load side.",
+        because=said("supply.leg-1-leg-2-ground"),
+        next_step="" if result is Grade.PASS else said("supply.read-each-pole-breaker-line"),
     )
 
 

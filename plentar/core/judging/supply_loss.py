@@ -7,6 +7,7 @@ from plentar.core.circuit.wiring import COLD_WIRE_RATIO, OHMS_PER_1000_FEET
 from plentar.core.evidence.reading import Reading
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.limits.verdicts import Grade, Verdict, grade
+from plentar.core.said import Words, said
 from plentar.core.unit.nameplate import Feed, Nameplate
 
 __all__ = ["SupplyLoss", "conductor_ohms", "spoken_range", "supply_loss"]
@@ -89,10 +90,10 @@ def supply_loss(
     joint = None
     if panel_sag is not None and wire is not None:
         joint = max(0.0, sag - panel_sag - wire[1]), max(0.0, sag - panel_sag - wire[0])
-    step = "Read the panel under the same load: what it sags itself is not the feed." if panel_sag is None else ""
+    step = said("supply_loss.read-panel-under-same-load") if panel_sag is None else ""
     if joint is not None and joint[1] > 2 * counts + 0.5:
         watts = spoken_range((joint[0] * load, joint[1] * load), 0)
-        step = f"{spoken_range(joint, 1)} V is lost in joints: {watts} W of heat in lugs, stabs or the disconnect."
+        step = said("supply_loss.v-lost-joints-w-heat", volts=spoken_range(joint, 1), watts=watts)
     return SupplyLoss(
         feed=feed_id,
         unloaded_volts=without.value,
@@ -106,7 +107,9 @@ def supply_loss(
             band=band.scaled(100),
             expected=0.0,
             kind="" if result is Grade.PASS else "sags",
-            because=f"{without.value:.1f} V without load, {under.value:.1f} V at {load:.1f} A.",
+            because=said(
+                "supply_loss.v-without-load-v", unloaded_volts=without.value, loaded_volts=under.value, load=load
+            ),
             next_step=step if result is not Grade.PASS or joint else "",
         ),
         series_ohms=sag / load,
@@ -119,7 +122,7 @@ def supply_loss(
     )
 
 
-def spoken_range(found: Range, digits: int) -> str:
+def spoken_range(found: Range, digits: int) -> Words:
     """Return a range as it is said, one figure where both ends look alike.
 
     Example:
@@ -127,4 +130,4 @@ def spoken_range(found: Range, digits: int) -> str:
         ('0.3 to 1.0', '2.0')
     """
     least, most = (f"{value:.{digits}f}" for value in found)
-    return least if least == most else f"{least} to {most}"
+    return least if least == most else said("supply_loss.to", least=least, most=most)

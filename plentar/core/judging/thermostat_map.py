@@ -5,6 +5,7 @@ from dataclasses import dataclass
 
 from plentar.core.errors import ReadingError
 from plentar.core.limits.verdicts import Grade
+from plentar.core.said import Words, joined, said
 from plentar.core.unit.nameplate import Nameplate
 
 __all__ = ["BOARD_ENDS", "TERMINALS", "MapNote", "MapRow", "check_map"]
@@ -36,7 +37,7 @@ class MapNote:
     """One thing wrong or worth knowing about the landings."""
 
     grade: Grade
-    words: str
+    words: Words
 
 
 def check_map(plate: Nameplate, rows: Sequence[MapRow]) -> tuple[MapNote, ...]:
@@ -49,42 +50,44 @@ def check_map(plate: Nameplate, rows: Sequence[MapRow]) -> tuple[MapNote, ...]:
     at = {row.thermostat: row for row in rows}
     notes: list[MapNote] = []
 
-    def fail(words: str) -> None:
+    def fail(words: Words) -> None:
         notes.append(MapNote(grade=Grade.FAIL, words=words))
 
     if at.get("O") is not None and at["O"].board == "B":
-        fail("O is landed on B: the reversing valve works the wrong way round, heat in summer and cold in winter.")
+        fail(said("thermostat_map.o-landed-b-reversing-valve"))
     if at.get("B") is not None and at["B"].board == "O":
-        fail("B is landed on O: the reversing valve works the wrong way round.")
+        fail(said("thermostat_map.b-landed-o-reversing-valve"))
     for heat in ("W", "W2", "E"):
         row = at.get(heat)
         if row is not None and (row.board == "Y" or row.jumpered_to == "Y"):
-            fail(f"{heat} is joined to Y: every cooling call heats the strips.")
+            fail(said("thermostat_map.joined-y-every-cooling-call", heat=heat))
     cool = at.get("Y")
     if cool is not None and (cool.board in ("W", "W2") or cool.jumpered_to in ("W", "W2")):
-        fail("Y is joined to W: every cooling call heats the strips.")
+        fail(said("thermostat_map.y-joined-w-every-cooling"))
     if "C" not in at or at["C"].board != "C":
-        notes.append(
-            MapNote(grade=Grade.MARGINAL, words="No common at the thermostat: one that needs it restarts or blanks.")
-        )
+        notes.append(MapNote(grade=Grade.MARGINAL, words=said("thermostat_map.no-common-thermostat-one-needs")))
     if "R" not in at or at["R"].board == "none":
-        fail("R does not reach the thermostat: nothing can call.")
+        fail(said("thermostat_map.r-does-not-reach-thermostat"))
     emergency = at.get("E")
     if emergency is not None and (emergency.jumpered_to in ("W", "W2") or emergency.board in ("W", "W2")):
-        words = (
-            "E is tied to W: emergency heat calls the same strips; the heat pump must be locked out by the thermostat."
-        )
+        words = said("thermostat_map.e-tied-w-emergency-heat")
         notes.append(MapNote(grade=Grade.PASS, words=words))
     for call in plate.calls:
         row = at.get(call)
         if row is None:
-            notes.append(MapNote(grade=Grade.MARGINAL, words=f"No conductor on {call}: nothing calls it."))
+            notes.append(
+                MapNote(grade=Grade.MARGINAL, words=said("thermostat_map.no-conductor-nothing-calls", call=call))
+            )
         elif row.board not in (call, "Y", "W", "W2", "none"):
-            fail(f"{call} is landed on {row.board}.")
+            fail(said("thermostat_map.landed", call=call, board=row.board))
     for row in rows:
         if row.board == "none":
-            who = f"{row.colour} conductor of {row.thermostat}" if row.colour else f"{row.thermostat}'s conductor"
-            fail(f"The {who} is landed nowhere at the board.")
+            who = (
+                said("thermostat_map.conductor", colour=row.colour, thermostat=row.thermostat)
+                if row.colour
+                else said("thermostat_map.s-conductor", thermostat=row.thermostat)
+            )
+            fail(said("thermostat_map.landed-nowhere-board", who=who))
     notes += _shared(at)
     return tuple(sorted(notes, key=lambda note: -note.grade.severity))
 
@@ -97,7 +100,7 @@ def _shared(at: Mapping[str, MapRow]) -> list[MapNote]:
             ends.setdefault(row.board, []).append(row.thermostat)
     usual = ({"W", "E"}, {"W2", "E"}, {"W", "W2"}, {"W", "W2", "E"})
     return [
-        MapNote(grade=Grade.FAIL, words=f"{' and '.join(names)} share {board} at the board.")
+        MapNote(grade=Grade.FAIL, words=said("thermostat_map.share-board", conductors=joined(names), board=board))
         for board, names in ends.items()
         if len(names) > 1 and set(names) not in usual and "Y" not in names
     ]

@@ -11,6 +11,7 @@ from plentar.core.evidence.runs import TimingRun
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.limits.verdicts import Band, Grade, Verdict
 from plentar.core.limits.windows import AT_ONCE, Patience, closing, opening
+from plentar.core.said import Words, said
 from plentar.core.unit.nameplate import Nameplate, Window
 from plentar.core.unit.points import part_words
 
@@ -76,7 +77,7 @@ class OrderNote:
     """One finding about the order of things."""
 
     grade: Grade
-    words: str
+    words: Words
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -85,7 +86,7 @@ class RunVerdict:
 
     stages: tuple[StageVerdict, ...]
     order: tuple[OrderNote, ...]
-    not_proven_because: str = ""
+    not_proven_because: Words = ""
 
     @property
     def is_good(self) -> bool:
@@ -169,16 +170,21 @@ def judge_on(stage: Stage, seconds: float | None, elapsed_seconds: float) -> Ver
     """
     window = stage.on
     at = elapsed_seconds if seconds is None else seconds
-    base = _base(stage, window, at, f"{stage.name}'s window is {window.min_seconds:.0f} to {window.max_seconds:.0f} s.")
+    base = _base(
+        stage,
+        window,
+        at,
+        said("timing.s-window-s", stage=stage.name, min_seconds=window.min_seconds, max_seconds=window.max_seconds),
+    )
     if seconds is None and at < window.max_seconds:
-        left = f"Wait {window.max_seconds - at:.0f} s more."
+        left = said("timing.wait-s-more", max_seconds=window.max_seconds - at)
         return replace(base, grade=Grade.NOT_PROVEN, kind="waiting", next_step=left)
     if at >= window.never_seconds and window.max_seconds > 0:
         return replace(base, grade=Grade.FAIL, kind="did not close")
     return _timed(base, window, at)
 
 
-def _base(stage: Stage, window: Patience, at: float, because: str) -> Verdict:
+def _base(stage: Stage, window: Patience, at: float, because: Words) -> Verdict:
     band = Band(
         marginal_low=0.0,
         pass_low=window.min_seconds,
@@ -220,13 +226,15 @@ def judge_off(
     """
     window = stage.off
     at = since_drop_seconds if seconds is None else seconds
-    words = f"{stage.name} goes off {window.min_seconds:.0f} to {window.max_seconds:.0f} s after the call ends."
+    words = said(
+        "timing.goes-off-s-after-call", stage=stage.name, min_seconds=window.min_seconds, max_seconds=window.max_seconds
+    )
     base = _base(stage, window, at, words)
     if seconds is None and at >= window.never_seconds:
-        step = "Take every call away; is there 24 V at its heater?"
+        step = said("timing.take-every-call-away-there")
         return replace(base, grade=Grade.FAIL, kind="stuck", next_step=step)
     if energised_seconds < limits.number("energised_seconds"):
-        words = f"Called for {energised_seconds:.0f} s only: a heater not warmed through goes off early."
+        words = said("timing.called-s-only-heater-not", energised_seconds=energised_seconds)
         return replace(base, grade=Grade.NOT_PROVEN, kind="", because=words, band=None)
     if seconds is None and at <= window.max_seconds:
         return replace(base, grade=Grade.NOT_PROVEN, kind="waiting")
@@ -266,15 +274,12 @@ def judge_run(
     return RunVerdict(stages=tuple(judged), order=tuple(_order(plate, run, stages, limits)), not_proven_because=because)
 
 
-def _not_proven(run: TimingRun, limits: Limits) -> str:
+def _not_proven(run: TimingRun, limits: Limits) -> Words:
     least, cooled = limits.number("least_timing_volts"), limits.number("cooled_seconds")
     if run.control_volts is not None and run.control_volts < least:
-        return f"Control stood at {run.control_volts:.1f} V: below {least:g} V times prove nothing."
+        return said("timing.control-stood-v-below-v", control_volts=run.control_volts, least=least)
     if run.cooled_seconds is not None and run.cooled_seconds < cooled:
-        return (
-            f"Started {run.cooled_seconds:.0f} s after the last call: not cooled {cooled / 60:g} minutes, "
-            "times come out short."
-        )
+        return said("timing.started-s-after-last-call", cooled_seconds=run.cooled_seconds, cooled=cooled / 60)
     return ""
 
 
@@ -306,14 +311,20 @@ def _pole_order(run: TimingRun, ranked: Sequence[str], device: str, together: fl
     for first, second in pairwise(ranked):
         a, b = run.on_seconds.get(first), run.on_seconds.get(second)
         if a is not None and b is not None and b < a - together:
-            words = (
-                f"{part_words(second)} came before {part_words(first)} on {device}: leads exchanged, or a slow pole."
+            words = said(
+                "timing.came-before-leads-exchanged-slow",
+                strip=part_words(second),
+                other_strip=part_words(first),
+                device=device,
             )
             notes.append(OrderNote(grade=Grade.MARGINAL, words=words))
         c, d = run.off_seconds.get(first), run.off_seconds.get(second)
         if c is not None and d is not None and c < d - together:
-            words = (
-                f"{part_words(first)} went off before {part_words(second)} on {device}: first on should be last off."
+            words = said(
+                "timing.went-off-before-first-should",
+                strip=part_words(first),
+                other_strip=part_words(second),
+                device=device,
             )
             notes.append(OrderNote(grade=Grade.MARGINAL, words=words))
     return notes
@@ -322,24 +333,29 @@ def _pole_order(run: TimingRun, ranked: Sequence[str], device: str, together: fl
 def _blower_order(run: TimingRun, first: tuple[float, Stage], limits: Limits) -> list[OrderNote]:
     came = run.on_seconds.get("blower")
     if came is None:
-        return [OrderNote(grade=Grade.FAIL, words=f"{first[1].name} heated without the blower.")]
+        return [OrderNote(grade=Grade.FAIL, words=said("timing.heated-without-blower", first=first[1].name))]
     lag = came - first[0]
     if lag > limits.number("together_seconds"):
         # Nothing printed: a delay-on of some seconds may be built in.
         result = Grade.MARGINAL if lag <= limits.number("blower_lag_seconds") else Grade.FAIL
-        return [OrderNote(grade=result, words=f"{first[1].name} heated {lag:.0f} s before the blower started.")]
-    return [OrderNote(grade=Grade.PASS, words="Blower with or before the first strip.")]
+        return [
+            OrderNote(grade=result, words=said("timing.heated-s-before-blower-started", first=first[1].name, lag=lag))
+        ]
+    return [OrderNote(grade=Grade.PASS, words=said("timing.blower-before-first-strip"))]
 
 
 def _blower_off(run: TimingRun, last: tuple[float, Stage], together: float) -> list[OrderNote]:
     went = run.off_seconds.get("blower")
     if went is None:
-        return [OrderNote(grade=Grade.PASS, words="Blower runs on after the last strip.")]
+        return [OrderNote(grade=Grade.PASS, words=said("timing.blower-runs-after-last-strip"))]
     if went < last[0] - together:
         return [
-            OrderNote(grade=Grade.FAIL, words=f"{last[1].name} heated {last[0] - went:.0f} s after the blower stopped.")
+            OrderNote(
+                grade=Grade.FAIL,
+                words=said("timing.heated-s-after-blower-stopped", strip=last[1].name, seconds=last[0] - went),
+            )
         ]
     if went <= last[0] + together:
-        words = "Blower and last strip off together: normal for an NC interlock without off-delay; still air after it."
+        words = said("timing.blower-last-strip-off-together")
         return [OrderNote(grade=Grade.MARGINAL, words=words)]
-    return [OrderNote(grade=Grade.PASS, words=f"Blower off {went - last[0]:.0f} s after the last strip.")]
+    return [OrderNote(grade=Grade.PASS, words=said("timing.blower-off-s-after-last", went=went - last[0]))]

@@ -14,6 +14,7 @@ from plentar.core.judging.situation import Situation
 from plentar.core.judging.strips import judge_feed_total, judge_strip
 from plentar.core.judging.supply import judge_off, judge_supply
 from plentar.core.limits.verdicts import Grade, Verdict
+from plentar.core.said import said
 from plentar.core.unit.place import place_of, spot_of
 from plentar.core.unit.points import Point, is_on_run_sheet
 from plentar.core.unit.quantities import QUANTITIES
@@ -91,8 +92,8 @@ def _elsewhere(situation: Situation, reading: Reading, point: Point) -> Verdict:
                 unit="A",
                 expected=own.value,
                 kind="leads differ",
-                because=f"{own.value:.1f} A in one lead, {reading.value:.1f} A in the other: the rest is in the frame.",
-                next_step="The element is grounded: take its feed off and lock it.",
+                because=said("verdict.one-lead-other-rest-frame", amps=own.value, other_amps=reading.value),
+                next_step=said("verdict.element-grounded-take-feed-off"),
             )
     if point.id == "amps:interlock" and not reading.condition.heat:
         back = back_feed(situation, reading)

@@ -10,6 +10,7 @@ from dataclasses import dataclass, field
 
 from plentar.core.errors import ReadingError
 from plentar.core.limits.verdicts import Band
+from plentar.core.said import Words, said
 from plentar.core.unit.kinds import KINDS, Kind
 
 __all__ = ["DEFAULT_LIMITS", "LIMITS", "Limit", "Limits", "coil_limit"]
@@ -27,11 +28,11 @@ class Limit:
     """
 
     name: str
-    words: str
+    words: Words
     unit: str
     section: str
     figures: Figures
-    why: str = ""
+    why: Words = ""
 
     @property
     def is_band(self) -> bool:
@@ -39,16 +40,21 @@ class Limit:
         return len(self.figures) == 4
 
 
-def _band(name: str, words: str, unit: str, figures: Figures, section: str = "3", why: str = "") -> Limit:
-    return Limit(name=name, words=words, unit=unit, section=section, figures=figures, why=why)
+def _band(name: str, unit: str, figures: Figures, section: str = "3", why: Words = "") -> Limit:
+    return Limit(name=name, words=said(f"limit.{name}"), unit=unit, section=section, figures=figures, why=why)
 
 
-def _most(name: str, words: str, unit: str, edges: tuple[float, float], section: str = "3", why: str = "") -> Limit:
-    return _band(name, words, unit, (-INF, -INF, *edges), section, why)
+def _most(name: str, unit: str, edges: tuple[float, float], section: str = "3", why: Words = "") -> Limit:
+    return _band(name, unit, (-INF, -INF, *edges), section, why)
 
 
-def _one(name: str, words: str, unit: str, value: float, section: str = "3", why: str = "") -> Limit:
-    return Limit(name=name, words=words, unit=unit, section=section, figures=(value,), why=why)
+def _one(name: str, unit: str, value: float, section: str = "3", why: Words = "") -> Limit:
+    return _band(name, unit, (value,), section, why)
+
+
+def _coil(kind: Kind, figures: Figures) -> Limit:
+    words = said("limit.coil_ohms", kind=kind.words, drive=kind.drive_words)
+    return Limit(name=coil_limit(kind), words=words, unit="Ω", section="3", figures=figures, why=kind.ohms_why)
 
 
 def coil_limit(kind: Kind) -> str:
@@ -57,73 +63,71 @@ def coil_limit(kind: Kind) -> str:
 
 
 _ROWS = (
-    _band("supply_240_volts", "Supply, 240 V nominal; others but 208 scaled", "V", (212.0, 228.0, 252.0, 254.0)),
-    _band("supply_208_volts", "Supply, 208 V nominal", "V", (184.0, 197.0, 218.0, 220.0)),
-    _most("sag_ratio", "Supply sag, no load to all strips", "×", (0.03, 0.05)),
-    _most("leg_difference_ratio", "Leg 1 against leg 2 to ground", "×", (0.03, 0.10)),
-    _most("neutral_volts", "Neutral to ground, 277 V line to neutral", "V", (5.0, 10.0), "1",
-          "half of what 3 and 5 % of sag come to at 277 V, a little more: the other half drops on the leg"),
-    _band("element_amps_ratio", "Element amps against volts found over ohms", "×", (0.85, 0.90, 1.05, 1.10)),
-    _one("dead_below_amps", "An element below this is dead", "A", 0.5),
-    _one("half_dead_from_ratio", "Half dead from", "×", 0.4),
-    _one("half_dead_to_ratio", "Half dead to", "×", 0.6),
-    _one("implausible_ratio", "A reading this many times the expected one is asked about", "×", 3.0, "5",
-         "a wrong range or two conductors give 10 or 2 times; no fault of an element gives three"),
-    _most("like_elements_ratio", "Like elements against each other", "×", (0.10, 0.20)),
-    _band("element_ohms_ratio", "Element ohms, cold, leads off, against V²/P", "×", (0.83, 0.88, 1.09, 1.14)),
-    _one("dead_volts", "Below this, uncertainty included, is dead", "V", 1.0),
-    _one("other_source_from_volts", "Control volts that stay: live from another source, from", "V", 18.0),
-    _one("insulation_ohms", "Element to frame at 500 V DC, above", "Ω", 1e6),
-    _one("open_ohms", "An ohmmeter above this shows open", "Ω", 1e6, "3",
-         "no part of the unit but insulation lies between 1 MΩ and a meter's OL"),
-    _most("contact_ohms", "Continuity of a closed contact, leads off", "Ω", (1.0, 5.0), "3",
-          "leads and tips of a meter make some tenths of an ohm; a burnt contact on a milliamp shows ohms"),
-    _one("contact_least_amps", "Volts across a contact are held to its volts from", "A", 10.0),
-    _most("closed_contact_volts", "Line volts across a closed contact, limit or link under load", "V", (0.25, 1.0)),
-    _most("closed_contact_ohms", "The same below 10 A, as volts over amps", "Ω", (0.015, 0.050)),
-    _one("open_contact_ratio", "Share of line volts across a contact that is open", "×", 0.8),
-    _band("control_volts", "Control volts at the coil, under load", "V", (18.0, 20.4, 30.0, 32.0)),
-    _band("rectified_ratio", "Rectifier out, DC function, against its AC input", "×", (0.5, 0.75, 1.45, INF)),
-    _one("rectifier_dead_ratio", "Rectifier dead below", "×", 0.35),
-    _most("control_amps_ratio", "Control current against the smaller of VA / 24 and fuse", "×", (0.8, 1.0)),
-    _one("control_amps_after_seconds", "Control current counts from", "s", 60.0),
-    _most("added_amps_ratio", "What a call adds against its holding current", "×", (1.5, 2.0)),
-    _one("unchanged_ratio", "A call that adds less than this did not pull in", "×", 0.25, "5",
-         "the smallest coil beside the largest heater is still a third of their sum"),
-    _one("unchanged_amps", "and less than", "A", 0.03, "5", "what a clamp with turns can still tell from nothing"),
+    _band("supply_240_volts", "V", (212.0, 228.0, 252.0, 254.0)),
+    _band("supply_208_volts", "V", (184.0, 197.0, 218.0, 220.0)),
+    _most("sag_ratio", "×", (0.03, 0.05)),
+    _most("leg_difference_ratio", "×", (0.03, 0.10)),
+    _most("neutral_volts", "V", (5.0, 10.0), "1",
+          said("limit.why.half-what-3-5-sag")),
+    _band("element_amps_ratio", "×", (0.85, 0.90, 1.05, 1.10)),
+    _one("dead_below_amps", "A", 0.5),
+    _one("half_dead_from_ratio", "×", 0.4),
+    _one("half_dead_to_ratio", "×", 0.6),
+    _one("implausible_ratio", "×", 3.0, "5",
+         said("limit.why.wrong-range-two-conductors-give")),
+    _most("like_elements_ratio", "×", (0.10, 0.20)),
+    _band("element_ohms_ratio", "×", (0.83, 0.88, 1.09, 1.14)),
+    _one("dead_volts", "V", 1.0),
+    _one("other_source_from_volts", "V", 18.0),
+    _one("insulation_ohms", "Ω", 1e6),
+    _one("open_ohms", "Ω", 1e6, "3",
+         said("limit.why.no-part-unit-but-insulation")),
+    _most("contact_ohms", "Ω", (1.0, 5.0), "3",
+          said("limit.why.leads-tips-meter-make-some")),
+    _one("contact_least_amps", "A", 10.0),
+    _most("closed_contact_volts", "V", (0.25, 1.0)),
+    _most("closed_contact_ohms", "Ω", (0.015, 0.050)),
+    _one("open_contact_ratio", "×", 0.8),
+    _band("control_volts", "V", (18.0, 20.4, 30.0, 32.0)),
+    _band("rectified_ratio", "×", (0.5, 0.75, 1.45, INF)),
+    _one("rectifier_dead_ratio", "×", 0.35),
+    _most("control_amps_ratio", "×", (0.8, 1.0)),
+    _one("control_amps_after_seconds", "s", 60.0),
+    _most("added_amps_ratio", "×", (1.5, 2.0)),
+    _one("unchanged_ratio", "×", 0.25, "5",
+         said("limit.why.smallest-coil-beside-largest-heater")),
+    _one("unchanged_amps", "A", 0.03, "5", said("limit.why.what-clamp-turns-can-still")),
     *(
-        _band(coil_limit(kind), f"{kind.words[0].upper()}{kind.words[1:]} {kind.drive}", "Ω", kind.ohms_band, "3",
-              kind.ohms_why)
-        for kind in KINDS.values() if kind.ohms_band is not None
+        _coil(kind, kind.ohms_band) for kind in KINDS.values() if kind.ohms_band is not None
     ),
-    _band("relay_coil_ohms", "General relay coil", "Ω", (18.0, 30.0, 250.0, INF)),
-    _one("on_seconds", "Pole on-time with no printed window, to", "s", 90.0),
-    _one("late_on_seconds", "marginal to", "s", 120.0),
-    _one("never_on_seconds", "did not close by", "s", 240.0),
-    _one("off_seconds", "Pole off-time with no printed window, to", "s", 120.0),
-    _one("late_off_seconds", "marginal to", "s", 144.0),
-    _one("never_off_seconds", "stuck from", "s", 240.0),
-    _one("late_ratio", "Printed window: marginal to", "×", 1.2),
-    _one("never_ratio", "Printed window: did not close, or stuck, from", "×", 2.0),
-    _one("least_timing_volts", "A timing run below this proves nothing", "V", 22.0),
-    _one("cooled_seconds", "A run started sooner after the last call proves nothing", "s", 300.0),
-    _one("energised_seconds", "Off-times count after this long under call", "s", 300.0),
-    _one("together_seconds", "Two events closer than this count as together", "s", 2.0, "4",
-         "a person's tap, or a meter that logs once a second, tells no finer"),
-    _one("blower_lag_seconds", "Strip without blower, marginal to", "s", 10.0),
-    _most("blower_amps_ratio", "Blower amps against plate full-load amps", "×", (1.0, 1.10)),
-    _one("blower_idle_amps", "A blower below this stands still", "A", 0.2, "3",
-         "an ECM's electronics draw some hundredths of an amp at rest"),
-    _one("little_air_ratio", "A PSC blower below this share of its plate may be short of air", "×", 0.5),
-    _band("capacitor_ratio", "Run capacitor against its label", "×", (0.90, 0.94, 1.06, 1.10)),
-    _band("rise_ratio", "Temperature rise around what the watts give at 350 and 450 CFM a ton", "×",
+    _band("relay_coil_ohms", "Ω", (18.0, 30.0, 250.0, INF)),
+    _one("on_seconds", "s", 90.0),
+    _one("late_on_seconds", "s", 120.0),
+    _one("never_on_seconds", "s", 240.0),
+    _one("off_seconds", "s", 120.0),
+    _one("late_off_seconds", "s", 144.0),
+    _one("never_off_seconds", "s", 240.0),
+    _one("late_ratio", "×", 1.2),
+    _one("never_ratio", "×", 2.0),
+    _one("least_timing_volts", "V", 22.0),
+    _one("cooled_seconds", "s", 300.0),
+    _one("energised_seconds", "s", 300.0),
+    _one("together_seconds", "s", 2.0, "4",
+         said("limit.why.persons-tap-meter-logs-once")),
+    _one("blower_lag_seconds", "s", 10.0),
+    _most("blower_amps_ratio", "×", (1.0, 1.10)),
+    _one("blower_idle_amps", "A", 0.2, "3",
+         said("limit.why.ecms-electronics-draw-some-hundredths")),
+    _one("little_air_ratio", "×", 0.5),
+    _band("capacitor_ratio", "×", (0.90, 0.94, 1.06, 1.10)),
+    _band("rise_ratio", "×",
           (0.60, 0.75, 1.25, 1.40)),
-    _one("hottest_rise_delta_degf", "Rise above this fails unless the plate allows it", "°F", 75.0),
-    _one("no_heat_rise_delta_degf", "Rise with heat called that means no strip runs", "°F", 2.0),
-    _one("cfm_per_ton_low", "Airflow, from", "CFM/ton", 350.0),
-    _one("cfm_per_ton_high", "Airflow, to", "CFM/ton", 450.0),
-    _one("steady_seconds", "Air is measured after the same strips have run", "s", 300.0, "2"),
-    _most("contact_load_ratio", "Contact load against its rating", "×", (0.9, 1.0)),
+    _one("hottest_rise_delta_degf", "°F", 75.0),
+    _one("no_heat_rise_delta_degf", "°F", 2.0),
+    _one("cfm_per_ton_low", "CFM/ton", 350.0),
+    _one("cfm_per_ton_high", "CFM/ton", 450.0),
+    _one("steady_seconds", "s", 300.0, "2"),
+    _most("contact_load_ratio", "×", (0.9, 1.0)),
 )  # fmt: skip
 LIMITS: Mapping[str, Limit] = {row.name: row for row in _ROWS}
 

@@ -9,6 +9,7 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 
 from plentar.core.errors import ReadingError
+from plentar.core.said import Said, Words, said
 
 __all__ = ["Band", "Grade", "Verdict", "grade"]
 
@@ -100,14 +101,17 @@ class Verdict:
     kind: str = ""
     expected: float | None = None
     band: Band | None = None
-    because: str = ""
-    next_step: str = ""
-    warning: str = ""
+    because: Words = ""
+    next_step: Words = ""
+    warning: Words = ""
 
     @property
-    def spoken(self) -> str:
-        """The verdict as it is read out: `fail: dead`."""
-        return f"{self.grade.value}: {self.kind}" if self.kind else self.grade.value
+    def spoken(self) -> Said:
+        """The verdict as it is read out: *fail: dead*."""
+        result = said(f"grade.{self.grade.value.replace(' ', '-')}")
+        if not self.kind:
+            return result
+        return said("grade.of-kind", grade=result, kind=said(f"kind-of-verdict.{self.kind.replace(' ', '-')}"))
 
     @property
     def deviation_ratio(self) -> float | None:

@@ -8,6 +8,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Literal
 
+from plentar.core.said import Said, Words, said
+
 __all__ = ["KINDS", "DeviceKind", "Kind", "kind_of"]
 
 
@@ -17,7 +19,6 @@ class Kind:
 
     Attributes:
         id: The kind as unit files spell it.
-        words: The kind as a technician says it; `usual_words` with its article, for a sentence.
         drive: What is driven: a heater, a coil, or an electronic input.
         short: Two or three letters for the symbol on the board.
         is_thermal: Moves late, by a warmed disc; may carry an auxiliary pole.
@@ -28,14 +29,11 @@ class Kind:
         ohms_why: Where that band is from, where docs/trade.md, section 3, has no row of its own.
         holding_amps: What holds it in at 24 V where nothing is printed [A].
         tab_inches: The usual width of its coil tabs [in].
-        van: What a counter would ask for; `{poles}` is filled in.
         leak_ohms: Impedance across an open contact at 60 Hz [ohm]; infinite for metal contacts.
         drop_volts: Volts across a closed contact at its strip's rated amps [V]; zero for metal contacts.
     """
 
     id: str
-    words: str
-    usual_words: str
     drive: Literal["heater", "coil", "input"]
     short: str
     is_thermal: bool = False
@@ -46,12 +44,30 @@ class Kind:
     power_factor: float
     pull_volts: float = 15.6
     ohms_band: tuple[float, float, float, float] | None
-    ohms_why: str = ""
+    ohms_why: Words = ""
     holding_amps: float
     tab_inches: float = 0.25
-    van: str
     leak_ohms: float = math.inf
     drop_volts: float = 0.0
+
+    @property
+    def words(self) -> Said:
+        """The kind as a technician says it."""
+        return said(f"kind.{self.id}")
+
+    @property
+    def drive_words(self) -> Said:
+        """What is driven, in a word."""
+        return said(f"drive.{self.drive}")
+
+    @property
+    def driven_words(self) -> Said:
+        """What is driven, with its article, for a sentence."""
+        return said(f"kind.{self.id}.driven")
+
+    def van(self, poles: int) -> Said:
+        """What a counter would ask for."""
+        return said(f"kind.{self.id}.van", poles=poles)
 
     @property
     def reads_in_kilohms(self) -> bool:
@@ -69,8 +85,6 @@ class Kind:
 _ROWS = (
     Kind(
         id="sequencer",
-        words="sequencer",
-        usual_words="a sequencer's heater",
         drive="heater",
         short="Sq",
         is_thermal=True,
@@ -82,12 +96,9 @@ _ROWS = (
         pull_volts=15.0,
         ohms_band=(12.0, 20.0, 120.0, math.inf),
         holding_amps=0.5,
-        van="{poles}-pole sequencer",
     ),
     Kind(
         id="contactor",
-        words="contactor",
-        usual_words="a 24 V contactor coil",
         drive="coil",
         short="Con",
         most_poles=2,
@@ -96,12 +107,9 @@ _ROWS = (
         power_factor=0.3,
         ohms_band=(3.6, 6.0, 25.0, math.inf),
         holding_amps=0.39,
-        van="{poles}-pole contactor 24 V",
     ),
     Kind(
         id="ac-relay",
-        words="AC heat relay",
-        usual_words="a 24 V relay coil",
         drive="coil",
         short="HR",
         most_poles=1,
@@ -109,16 +117,11 @@ _ROWS = (
         impedance_ohms=75.0,
         power_factor=0.3,
         ohms_band=(3.6, 6.0, 250.0, math.inf),
-        ohms_why=(
-            "built as a small contactor or as a general relay: from the lower end of one to the upper of the other"
-        ),
+        ohms_why=(said("kinds.built-as-small-contactor-as")),
         holding_amps=0.32,
-        van="AC heat relay 24 V",
     ),
     Kind(
         id="dc-relay",
-        words="DC heat relay",
-        usual_words="a DC heat relay's coil",
         drive="coil",
         short="HR",
         is_rectified=True,
@@ -132,12 +135,9 @@ _ROWS = (
         holding_amps=0.05,
         # Smaller coil tabs than AC parts: docs/trade.md, section 1.
         tab_inches=0.1875,
-        van="DC heat relay 24 V",
     ),
     Kind(
         id="solid-state-relay",
-        words="solid-state relay",
-        usual_words="a solid-state relay's input",
         drive="input",
         short="SS",
         most_poles=2,
@@ -147,7 +147,6 @@ _ROWS = (
         power_factor=1.0,
         ohms_band=None,
         holding_amps=0.015,
-        van="{poles}-pole solid-state relay, 24 V input",
         # Its snubber passes 4 mA at 240 V: behind an open strip a meter shows nearly line volts, a ghost.
         leak_ohms=60e3,
         # Two junctions, hot, under load; it becomes heat that wants a heat sink.

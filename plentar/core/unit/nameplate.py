@@ -170,12 +170,12 @@ class SwitchingDevice(_Plate):
             raise NameplateError(f"expected one of {', '.join(KINDS)}, got {self.kind!r}", field="kind")
         if self.rectifier is not None and not self.of_kind.is_rectified:
             raise NameplateError(
-                f"a rectifier belongs to a DC relay and only there; {self.id} is a {self.of_kind.words}",
+                f"a rectifier belongs to a DC relay and only there; {self.id} is a {self.kind}",
                 field="rectifier",
             )
         if self.auxiliary is not None and not self.of_kind.is_thermal:
             raise NameplateError(
-                f"only a sequencer carries an auxiliary pole, {self.id} is a {self.of_kind.words}", field="auxiliary"
+                f"only a sequencer carries an auxiliary pole, {self.id} is a {self.kind}", field="auxiliary"
             )
 
     @property

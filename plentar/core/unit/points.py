@@ -3,11 +3,15 @@
 from dataclasses import dataclass
 from functools import lru_cache
 
+from plentar.core.said import Words, said
 from plentar.core.unit.nameplate import HeatingCircuit, Nameplate
 from plentar.core.unit.place import place_of, spot_of
 from plentar.core.unit.quantities import QUANTITIES
 
-__all__ = ["Point", "is_control_side", "is_on_run_sheet", "load_side", "part_words", "rung_terminals", "test_points"]
+__all__ = [
+    "Point", "is_control_side", "is_on_run_sheet", "load_side", "of_feed", "part_words", "piece_words",
+    "rung_terminals", "test_points",
+]  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -18,8 +22,8 @@ class Point:
     """
 
     id: str
-    label: str
-    where: str
+    label: Words
+    where: Words
     step: str
     subject: str
 
@@ -44,7 +48,7 @@ class Point:
         return QUANTITIES[self.quantity].sign
 
     @property
-    def function(self) -> str:
+    def function(self) -> Words:
         """The function as it stands on a meter's dial."""
         return QUANTITIES[self.quantity].dial
 
@@ -89,27 +93,26 @@ def load_side(circuit: HeatingCircuit) -> str:
 def _supply_points(plate: Nameplate) -> list[Point]:
     points = []
     for feed in plate.feeds:
-        which = "" if len(plate.feeds) == 1 else f", {feed.id.replace('-', ' ')}"
         l1, l2 = f"{feed.id}.l1", f"{feed.id}.l2"
         points += [
             Point(
                 id=f"volts:{l1}:{l2}",
-                label=f"Supply{which}",
-                where="L1 to L2, unit",
+                label=of_feed(plate, feed.id, said("points.supply")),
+                where=said("points.l1-l2-unit"),
                 step="supply",
                 subject=feed.id,
             ),
             Point(
                 id=f"volts:{l1}:ground",
-                label=f"Leg 1{which}",
-                where="L1 to ground, unit",
+                label=of_feed(plate, feed.id, said("points.leg-1")),
+                where=said("points.l1-ground-unit"),
                 step="supply",
                 subject=feed.id,
             ),
             Point(
                 id=f"volts:{l2}:ground",
-                label=f"Leg 2{which}",
-                where="L2 to ground, unit",
+                label=of_feed(plate, feed.id, said("points.leg-2")),
+                where=said("points.l2-ground-unit"),
                 step="supply",
                 subject=feed.id,
             ),
@@ -121,8 +124,8 @@ def _call_points(plate: Nameplate) -> list[Point]:
     board = [
         Point(
             id=f"volts:board.{call.lower()}:board.c",
-            label=f"{call} at the board",
-            where=f"{call} to C",
+            label=said("points.board", call=call),
+            where=said("points.c", call=call),
             step="heat-call",
             subject=call,
         )
@@ -132,8 +135,10 @@ def _call_points(plate: Nameplate) -> list[Point]:
     coils = [
         Point(
             id=f"{device.of_kind.coil_function}:{device.id}.coil.1:{device.id}.coil.2",
-            label=f"{part_words(device.id)} {device.of_kind.drive}",
-            where=f"across its {device.of_kind.drive}, {'DC' if device.of_kind.is_rectified else 'AC'}",
+            label=said("places.drive-of", device=part_words(device.id), drive=device.of_kind.drive_words),
+            where=said(
+                "points.across", drive=device.of_kind.drive_words, kind="DC" if device.of_kind.is_rectified else "AC"
+            ),
             step="heat-call",
             subject=device.id,
         )
@@ -147,7 +152,7 @@ def _strip_points(plate: Nameplate) -> list[Point]:
         Point(
             id=f"amps:{circuit.id}",
             label=circuit.name,
-            where="one conductor of the circuit",
+            where=said("points.one-conductor-circuit"),
             step="strips",
             subject=circuit.id,
         )
@@ -156,8 +161,10 @@ def _strip_points(plate: Nameplate) -> list[Point]:
     points += [
         Point(
             id=f"amps:{feed.id}",
-            label="Feed total" if len(plate.feeds) == 1 else f"{part_words(feed.id)} total",
-            where="one leg at the unit",
+            label=said("points.feed-total")
+            if len(plate.feeds) == 1
+            else said("points.total", part=part_words(feed.id)),
+            where=said("points.one-leg-unit"),
             step="strips",
             subject=feed.id,
         )
@@ -165,7 +172,7 @@ def _strip_points(plate: Nameplate) -> list[Point]:
     ]
     return [
         *points,
-        Point(id="amps:blower", label="Blower", where="the blower's own lead", step="strips", subject="blower"),
+        Point(id="amps:blower", label="Blower", where=said("points.blowers-own-lead"), step="strips", subject="blower"),
     ]
 
 
@@ -175,14 +182,16 @@ def _trace_points(plate: Nameplate) -> list[Point]:
         for part, toward_1, toward_2 in rung_terminals(circuit):
             if part == "element":
                 continue
-            what = part
-            if part == "pole":
-                pole = place_of(toward_1)
-                what = f"{part_words(pole.owner)} {pole.part.replace('-', ' ')}"
+            pole = place_of(toward_1)
+            what = (
+                piece_words(part)
+                if part != "pole"
+                else said("places.part-of", owner=part_words(pole.owner), part=piece_words(pole.part))
+            )
             point = Point(
                 id=f"volts:{toward_1}:{toward_2}",
-                label=f"{circuit.name}: {what}",
-                where=f"across the {part}",
+                label=said("points.of-strip", strip=circuit.name, what=what),
+                where=said("points.across-2", part=piece_words(part)),
                 step="trace",
                 subject=circuit.id,
             )
@@ -212,3 +221,23 @@ def _ids_of(plate: Nameplate) -> frozenset[str]:
 def part_words(part_id: str) -> str:
     """Return an id as words: `seq-a` becomes `Seq A`."""
     return part_id.replace("-", " ").title()
+
+
+# Pieces of a part that have a word of their own; any other is a terminal's mark, read as it stands.
+PIECES = frozenset(
+    {"auxiliary", "breaker", "coil", "disconnect", "element", "lead", "limit", "link", "motor", "pole", "rectifier"}
+)
+
+
+def piece_words(piece: str) -> Words:
+    """Return a piece of a part in words: `limit`, `pole-2`, `nc`."""
+    what, _, number = piece.partition("-")
+    if what in PIECES:
+        word = said(f"piece.{what}")
+        return said("piece.numbered", piece=word, number=number.replace("-", " ")) if number else word
+    return (piece.upper() if what in ("nc", "no") else piece).replace("-", " ")
+
+
+def of_feed(plate: Nameplate, feed: str, what: Words) -> Words:
+    """Return what is said of a feed, with its name where there are several."""
+    return what if len(plate.feeds) == 1 else said("places.of-feed", what=what, feed=feed.replace("-", " "))

@@ -4,6 +4,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Literal
 
+from plentar.core.said import Words, said
 from plentar.core.unit.place import spot_of
 
 __all__ = ["QUANTITIES", "Quantity", "QuantityId", "quantity_of"]
@@ -28,22 +29,24 @@ class Quantity:
     id: str
     sign: str
     spellings: tuple[str, ...]
-    dial: str
+    dial: Words
     is_predicted: bool = True
     needs_dead: bool = False
     may_be_negative: bool = False
     usual_range: float = 1000.0
-    places: Mapping[str, str] = field(default_factory=dict)
-    where: str = ""
+    places: Mapping[str, Words] = field(default_factory=dict)
+    where: Words = ""
     step: str = ""
-    alone: str = ""
+    alone: Words = ""
 
 
 _ROWS = (
-    Quantity(id="volts", sign="V", spellings=("V", "VAC", "volts"), dial="AC volts", usual_range=250.0),
-    Quantity(id="amps", sign="A", spellings=("A", "amp", "amps"), dial="Clamp amps", usual_range=60.0),
+    Quantity(
+        id="volts", sign="V", spellings=("V", "VAC", "volts"), dial=said("quantities.ac-volts"), usual_range=250.0
+    ),
+    Quantity(id="amps", sign="A", spellings=("A", "amp", "amps"), dial=said("quantities.clamp-amps"), usual_range=60.0),
     Quantity(id="ohms", sign="Ω", spellings=("Ω", "ohm", "ohms"), dial="Ohms", needs_dead=True),
-    Quantity(id="dc_volts", sign="V", spellings=("V", "VDC"), dial="DC volts", usual_range=60.0),
+    Quantity(id="dc_volts", sign="V", spellings=("V", "VDC"), dial=said("quantities.dc-volts"), usual_range=60.0),
     Quantity(
         id="microfarads",
         sign="µF",
@@ -51,8 +54,8 @@ _ROWS = (
         dial="Capacitance",
         is_predicted=False,
         needs_dead=True,
-        places={"blower.capacitor": "Run capacitor"},
-        where="its leads off, discharged",
+        places={"blower.capacitor": said("quantities.run-capacitor")},
+        where=said("quantities.leads-off-discharged"),
         step="blower",
     ),
     Quantity(
@@ -62,10 +65,10 @@ _ROWS = (
         dial="Temperature",
         is_predicted=False,
         may_be_negative=True,
-        places={"return": "Return air", "supply": "Supply air"},
-        where="out of sight of the strips",
+        places={"return": said("quantities.return-air"), "supply": said("quantities.supply-air")},
+        where=said("quantities.out-sight-strips"),
         step="air",
-        alone="One temperature says nothing by itself: the rise does.",
+        alone=said("quantities.one-temperature-says-nothing-itself"),
     ),
 )
 QUANTITIES: Mapping[str, Quantity] = {row.id: row for row in _ROWS}

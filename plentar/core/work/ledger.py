@@ -1,12 +1,13 @@
 """The terminal ledger: where every lead of a part sat before, where it sits after, and what that means."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from plentar.core.circuit.places import terminal_words
 from plentar.core.circuit.wiring import wire
 from plentar.core.errors import ReadingError
 from plentar.core.limits.verdicts import Grade
+from plentar.core.said import Words, said
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import place_of
 from plentar.core.unit.points import part_words
@@ -23,7 +24,7 @@ class LeadEnd:
 
     lead: str
     terminal: str
-    words: str
+    words: Words
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -44,7 +45,7 @@ class LedgerNote:
 
     kind: str
     grade: Grade
-    words: str
+    words: Words
     lead: str
 
 
@@ -59,20 +60,20 @@ def leads_of(plate: Nameplate, part: str) -> tuple[LeadEnd, ...]:
     for lead in circuit.leads:
         for here, there in ((lead.a, lead.b), (lead.b, lead.a)):
             if place_of(here).owner == part != place_of(there).owner:
-                words = f"from {terminal_words(plate, there)}"
+                words = said("ledger.from", terminal=terminal_words(plate, there))
                 found.append(LeadEnd(lead=f"{lead.id}@{here}", terminal=here, words=words))
     if not found:
         raise ReadingError(f"this unit has no part {part!r} with leads", field="part")
     return tuple(sorted(found, key=lambda end: end.terminal))
 
 
-def terminals_of(plate: Nameplate, part: str) -> tuple[tuple[str, str], ...]:
+def terminals_of(plate: Nameplate, part: str) -> tuple[tuple[str, Words], ...]:
     """Return where a lead can go on a part: its terminals in words, a dead terminal, or loose."""
     names = [name for name in wire(plate).terminals if place_of(name).owner == part]
     return (
         *((name, terminal_words(plate, name)) for name in names),
-        (DEAD, "a terminal with no contact"),
-        (LOOSE, "loose"),
+        (DEAD, said("ledger.terminal-no-contact")),
+        (LOOSE, said("ledger.loose")),
     )
 
 
@@ -104,26 +105,28 @@ def check_ledger(plate: Nameplate, part: str, rows: Sequence[LedgerRow]) -> tupl
     for terminal, leads in shared.items():
         own = [lead for lead in leads if ends[lead].terminal == terminal]
         if len(leads) > max(1, len(own)):
-            words = f"{len(leads)} leads joined on {places[terminal]}."
+            words = said("ledger.leads-joined", count=len(leads), terminal=places[terminal])
             notes.append(LedgerNote(kind="joined", grade=Grade.FAIL, words=words, lead=leads[0]))
     return tuple(sorted(notes, key=lambda note: -note.grade.severity))
 
 
-def _row_notes(plate: Nameplate, end: LeadEnd, row: LedgerRow, places: dict[str, str]) -> list[LedgerNote]:
-    lead = f"The lead {end.words}"
+def _row_notes(plate: Nameplate, end: LeadEnd, row: LedgerRow, places: Mapping[str, Words]) -> list[LedgerNote]:
+    lead = said("ledger.lead", where=end.words)
     notes = []
     if row.after == LOOSE:
-        notes.append(LedgerNote(kind="loose", grade=Grade.FAIL, words=f"{lead} ends nowhere.", lead=row.lead))
+        notes.append(
+            LedgerNote(kind="loose", grade=Grade.FAIL, words=said("ledger.ends-nowhere", lead=lead), lead=row.lead)
+        )
     elif row.after == DEAD:
-        words = f"{lead} sits on a terminal with no contact behind it: what it feeds stays cold."
+        words = said("ledger.sits-terminal-no-contact-behind", lead=lead)
         notes.append(LedgerNote(kind="dead terminal", grade=Grade.FAIL, words=words, lead=row.lead))
     elif row.after != end.terminal:
-        words = f"{lead} sits on {places[row.after]}; the circuit wants it on {places[end.terminal]}."
+        words = said("ledger.sits-circuit-wants", lead=lead, terminal=places[row.after], wanted=places[end.terminal])
         notes.append(LedgerNote(kind="wrong terminal", grade=Grade.FAIL, words=words, lead=row.lead))
     if row.after != row.before and row.after == end.terminal:
-        words = f"{lead} moved from {places[row.before]} to {places[row.after]}."
+        words = said("ledger.moved-from", lead=lead, before=places[row.before], after=places[row.after])
         notes.append(LedgerNote(kind="moved", grade=Grade.PASS, words=words, lead=row.lead))
     if row.end_state == "heat-marked":
-        words = f"{lead} still has its heat-marked end: cut back to clean wire, new end."
+        words = said("ledger.still-has-heat-marked-end", lead=lead)
         notes.append(LedgerNote(kind="heat-marked", grade=Grade.MARGINAL, words=words, lead=row.lead))
     return notes

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 
 from plentar.core.causes.fault import Fault, Takes
 from plentar.core.causes.faults import COMPLAINTS, faults_of
+from plentar.core.said import Words, said
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import place_of
 
@@ -19,7 +20,7 @@ class PartNeed:
     """One kind of part, by what a counter would ask: a kind and the figures that matter."""
 
     id: str
-    words: str
+    words: Words
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -41,7 +42,7 @@ class VanList:
     covered: float
 
 
-ENDS = PartNeed(id="ends", words="push-on ends, lugs, high-temperature wire")
+ENDS = PartNeed(id="ends", words=said("planning.push-ends-lugs-high-temperature"))
 NOTHING = PartNeed(id="", words="")
 
 
@@ -60,47 +61,49 @@ def part_for(plate: Nameplate, fault: Fault) -> PartNeed:
 
 def _element(plate: Nameplate, strip: str) -> PartNeed:
     circuit = plate.circuit(strip)
-    return _sized(f"{circuit.rated_watts / 1000:g} kW {circuit.rated_volts:g} V element")
+    kilowatts, volts = circuit.rated_watts / 1000, circuit.rated_volts
+    words = said("planning.kw-v-element", kilowatts=kilowatts, volts=volts)
+    return PartNeed(id=f"element-{kilowatts:g}-{volts:g}", words=words)
 
 
 def _device(plate: Nameplate, name: str) -> PartNeed:
     device = plate.device(name)
-    return _sized(device.of_kind.van.format(poles=len(device.poles) + (device.auxiliary is not None)))
+    poles = len(device.poles) + (device.auxiliary is not None)
+    return PartNeed(id=f"{device.kind}-{poles}", words=device.of_kind.van(poles))
 
 
 def _transformer(plate: Nameplate, _: str) -> PartNeed:
-    va = f"{plate.transformer.va:g} VA"
-    return PartNeed(id=f"transformer-{va}", words=f"transformer {va}")
+    va = plate.transformer.va
+    return PartNeed(id=f"transformer-{va:g}", words=said("planning.transformer", va=va))
 
 
 def _fuse(plate: Nameplate, _: str) -> PartNeed:
-    fuse = f"{plate.transformer.fuse_amps:g} A" if plate.transformer.fuse_amps else "3 and 5 A"
-    return PartNeed(id=f"fuse-{fuse}", words=f"control fuses {fuse}")
+    amps = plate.transformer.fuse_amps
+    words = said("planning.control-fuses", amps=amps) if amps else said("planning.control-fuses-of-both-sizes")
+    return PartNeed(id=f"fuse-{amps or 0:g}", words=words)
 
 
 def _capacitor(plate: Nameplate, _: str) -> PartNeed:
-    size = f"{plate.blower.capacitor_microfarads:g} µF" if plate.blower.capacitor_microfarads else "of its label"
-    return PartNeed(id=f"capacitor-{size}", words=f"run capacitor {size}")
+    size = plate.blower.capacitor_microfarads
+    words = said("planning.run-capacitor", microfarads=size) if size else said("planning.run-capacitor-of-its-label")
+    return PartNeed(id=f"capacitor-{size or 0:g}", words=words)
 
 
 def _motor(plate: Nameplate, _: str) -> PartNeed:
-    amps = f"{plate.blower.rated_amps:g} A"
-    return PartNeed(id=f"motor-{amps}", words=f"{plate.blower.kind.upper()} blower motor {amps}")
+    kind, amps = plate.blower.kind.upper(), plate.blower.rated_amps
+    return PartNeed(id=f"motor-{kind}-{amps:g}", words=said("planning.blower-motor", kind=kind, amps=amps))
 
 
 def _relay(plate: Nameplate, _: str) -> PartNeed:
     relay = plate.blower.relay
     assert relay is not None  # noqa: S101 - only a unit with one has its faults
     form = "DPDT" if len(relay.contacts) == 2 else "SPDT"
-    kind = "time-delay " if relay.on_delay_seconds or relay.off_delay_seconds else ""
-    return PartNeed(id=f"blower-relay-{form}-{kind.strip()}", words=f"{kind}blower relay {form} 24 V")
+    is_timed = bool(relay.on_delay_seconds or relay.off_delay_seconds)
+    reason = "planning.time-delay-blower-relay" if is_timed else "planning.blower-relay"
+    return PartNeed(id=f"blower-relay-{form}-{is_timed}", words=said(reason, form=form))
 
 
-def _sized(words: str) -> PartNeed:
-    return PartNeed(id=words.replace(" ", "-"), words=words)
-
-
-def _same(part: str, words: str) -> Callable[[Nameplate, str], PartNeed]:
+def _same(part: str, words: Words) -> Callable[[Nameplate, str], PartNeed]:
     """Return a maker of a part that is the same on every unit."""
     need = PartNeed(id=part, words=words)
     return lambda _plate, _owner: need
@@ -110,18 +113,18 @@ _PARTS: Mapping[Takes, Callable[[Nameplate, str], PartNeed]] = {
     "": lambda _plate, _owner: NOTHING,
     "ends": lambda _plate, _owner: ENDS,
     "element": _element,
-    "link": _same("link", "fusible links"),
-    "limit": _same("limit", "limit, opening temperature as the original"),
+    "link": _same("link", said("planning.fusible-links")),
+    "limit": _same("limit", said("planning.limit-opening-temperature-as-original")),
     "device": _device,
-    "board": _same("rectifier", "rectifier board 24 V"),
+    "board": _same("rectifier", said("planning.rectifier-board-24-v")),
     "transformer": _transformer,
     "fuse": _fuse,
-    "thermostat": _same("thermostat", "thermostat"),
-    "outdoor thermostat": _same("outdoor-thermostat", "outdoor thermostat"),
+    "thermostat": _same("thermostat", said("planning.thermostat")),
+    "outdoor thermostat": _same("outdoor-thermostat", said("planning.outdoor-thermostat")),
     "motor": _motor,
     "capacitor": _capacitor,
     "relay": _relay,
-    "filter": _same("filter", "filters"),
+    "filter": _same("filter", said("planning.filters")),
 }
 
 

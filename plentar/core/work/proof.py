@@ -8,6 +8,7 @@ from plentar.core.judging.situation import Situation
 from plentar.core.judging.verdict import judge
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.limits.verdicts import Grade, Verdict
+from plentar.core.said import Words, said
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import spot_of
 from plentar.core.unit.points import part_words
@@ -16,12 +17,12 @@ __all__ = ["BEFORE_POWER", "Proof", "ProofItem", "proof_items", "prove"]
 
 # docs/trade.md, section 4, step 15: before power goes back on.
 BEFORE_POWER = (
-    ("pulled", "Every moved lead pull-tested"),
-    ("torqued", "Lugs tight"),
-    ("strands", "No bare strands"),
-    ("metal", "No loose metal in the cabinet"),
-    ("covers", "Covers on"),
-    ("breaker", "Why a breaker was found off is known"),
+    ("pulled", said("proof.every-moved-lead-pull-tested")),
+    ("torqued", said("proof.lugs-tight")),
+    ("strands", said("proof.no-bare-strands")),
+    ("metal", said("proof.no-loose-metal-cabinet")),
+    ("covers", said("proof.covers")),
+    ("breaker", said("proof.why-breaker-was-found-off")),
 )
 
 
@@ -31,8 +32,8 @@ class ProofItem:
 
     point: str
     calls: frozenset[str]
-    words: str
-    why: str
+    words: Words
+    why: Words
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -59,19 +60,30 @@ def proof_items(plate: Nameplate, failed_points: Sequence[str] = ()) -> tuple[Pr
     heat = frozenset(call for call in ("W", "W2") if call in plate.calls)
     items = []
     feed = plate.feed_of(plate.circuits[0].supplied_by)
-    items.append(ProofItem(point=f"volts:{feed}.l1:{feed}.l2", calls=heat, words="Supply under load", why="load"))
+    items.append(
+        ProofItem(point=f"volts:{feed}.l1:{feed}.l2", calls=heat, words=said("proof.supply-under-load"), why="load")
+    )
     for circuit in plate.circuits:
         items.append(
-            ProofItem(point=f"amps:{circuit.id}", calls=heat, words=f"{circuit.name}, heat called", why="amps")
+            ProofItem(
+                point=f"amps:{circuit.id}",
+                calls=heat,
+                words=said("proof.heat-called", circuit=circuit.name),
+                why="amps",
+            )
         )
-    items.append(ProofItem(point="amps:blower", calls=heat, words="Blower, heat called", why="blower"))
-    items.append(ProofItem(point="amps:blower", calls=frozenset({"G"}), words="Blower, fan called", why="blower"))
+    items.append(ProofItem(point="amps:blower", calls=heat, words=said("proof.blower-heat-called"), why="blower"))
+    items.append(
+        ProofItem(point="amps:blower", calls=frozenset({"G"}), words=said("proof.blower-fan-called"), why="blower")
+    )
     for circuit in plate.circuits:
-        words = f"{circuit.name}, nothing called"
+        words = said("proof.nothing-called", circuit=circuit.name)
         items.append(ProofItem(point=f"amps:{circuit.id}", calls=frozenset(), words=words, why="off"))
     known = {(item.point, item.calls) for item in items}
     again = [p for p in failed_points if (p, heat) not in known and not spot_of(p).is_ohms]
-    items += [ProofItem(point=p, calls=heat, words=_words(p), why="failed before") for p in dict.fromkeys(again)]
+    items += [
+        ProofItem(point=p, calls=heat, words=_words(p), why=said("proof.failed-before")) for p in dict.fromkeys(again)
+    ]
     return tuple(sorted(items, key=lambda item: item.point not in failed_points))
 
 

@@ -7,15 +7,16 @@ from plentar.core.circuit.places import contact_of, find_point, part_terminals
 from plentar.core.evidence.events import OPENED_AT, Ticked
 from plentar.core.evidence.lockout import TICK_WORDS, Lockout, safe_ticks
 from plentar.core.evidence.reading import Condition, Hand
+from plentar.core.said import Words, joined, said
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import spot_of
 from plentar.core.unit.points import Point, part_words
 from plentar.core.unit.quantities import QUANTITIES
 
-__all__ = ["CONTROL_POINT", "SafeLine", "condition_refusal", "ohms_refusal", "opened_choices", "safe_list"]
+__all__ = ["CONTROL_POINT", "NOT_DEAD", "SafeLine", "condition_refusal", "ohms_refusal", "opened_choices", "safe_list"]
 
 CONTROL_POINT = "volts:board.r:board.c"
-NOT_DEAD = "ohms are only read on what is proven dead: every feed and the control side; the Safe step has the list"
+NOT_DEAD = said("safety.ohms-are-only-read-what")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -27,9 +28,9 @@ class SafeLine:
 
     kind: Literal["tick", "off", "lock", "meter", "readings", "frame"]
     about: str
-    words: str
+    words: Words
     is_done: bool
-    note: str = ""
+    note: Words = ""
     by: str = ""
     at: float | None = None
 
@@ -49,17 +50,23 @@ def safe_list(plate: Nameplate, lockout: Lockout, person: str) -> tuple[SafeLine
     """
     lines = [_tick(lockout, "safe-gear")]
     for feed in plate.feeds:
-        name = "The feed" if len(plate.feeds) == 1 else part_words(feed.id)
+        name = said("safety.feed") if len(plate.feeds) == 1 else part_words(feed.id)
         device = lockout.opened.get(feed.id, "")
         is_off = lockout.feeds.get(feed.id, "live") != "live"
-        note = f"opened at {OPENED_AT[device]}; all up to its line terminals stays live" if device else ""
-        words = f"{name} off: which device was opened?"
+        note = said("safety.opened-all-up-line-terminals", OPENED_AT=OPENED_AT[device]) if device else ""
+        words = said("safety.off-which-device-was-opened", feed=name)
         lines.append(SafeLine(kind="off", about=feed.id, words=words, is_done=is_off and bool(device), note=note))
         locks = lockout.locks_of(feed.id)
         own = any(lock.person == person for lock in locks)
-        said = ", ".join(f"{lock.by} ({'lock' if lock.how == 'lock' else 'pull-out kept, tagged'})" for lock in locks)
-        words = f"{name}: your own lock and tag on it"
-        lines.append(SafeLine(kind="lock", about=feed.id, words=words, is_done=own, note=said))
+        owners = joined(
+            (
+                said("safety.lock" if lock.how == "lock" else "safety.pull-out-kept-tagged", by=lock.by)
+                for lock in locks
+            ),
+            "comma",
+        )
+        words = said("safety.your-own-lock-tag", feed=name)
+        lines.append(SafeLine(kind="lock", about=feed.id, words=words, is_done=own, note=owners))
     lines.append(_tick(lockout, "safe-outdoor-off"))
     proof = lockout.proofs.get("")
     told = [lockout.proofs[mode] for mode in lockout.proofs]
@@ -67,23 +74,23 @@ def safe_list(plate: Nameplate, lockout: Lockout, person: str) -> tuple[SafeLine
         SafeLine(
             kind="meter",
             about="before",
-            words="Meter proven on a known live source",
+            words=said("safety.meter-proven-known-live-source"),
             is_done=bool(told),
             by=proof.by if proof else "",
             at=proof.done_at if proof else None,
         )
     )
     left = [pair for pair in lockout.pairs if not pair.counts]
-    words = "Frame proven: a known live leg of another source reads its normal volts to it"
-    note = "or each leg read its normal volts to it while live, in this call"
+    words = said("safety.frame-proven-known-live-leg")
+    note = said("safety.each-leg-read-normal-volts")
     frame = SafeLine(kind="frame", about="safe-frame", words=words, is_done=lockout.frame_is_proven, note=note)
     lines.append(frame)
     read = [pair for pair in lockout.pairs if pair.volts is not None]
-    words = "Line terminals in the unit: every leg to every other and to the frame; R to C"
-    done = len(read) == len(lockout.pairs) and all(pair.counts or "again" in pair.why_not for pair in lockout.pairs)
+    words = said("safety.line-terminals-unit-every-leg")
+    done = len(read) == len(lockout.pairs) and all(pair.counts or pair.asks_again for pair in lockout.pairs)
     note = left[0].why_not if left and read else ""
     lines.append(SafeLine(kind="readings", about="", words=words, is_done=done and bool(read), note=note))
-    words = "Meter proven again, same function"
+    words = said("safety.meter-proven-again-same-function")
     lines.append(SafeLine(kind="meter", about="after", words=words, is_done=not left))
     if ("safe-capacitor", "") in safe_ticks(plate):
         lines.append(_tick(lockout, "safe-capacitor"))
@@ -100,11 +107,11 @@ def _tick(lockout: Lockout, line: str) -> SafeLine:
         is_done=event is not None,
         by=event.by if event else "",
         at=event.done_at if event else None,
-        note=f"{volts:.1f} V" if volts is not None else "",
+        note=said("safety.v", volts=volts) if volts is not None else "",
     )
 
 
-def condition_refusal(plate: Nameplate, condition: Condition, point_id: str) -> str:
+def condition_refusal(plate: Nameplate, condition: Condition, point_id: str) -> Words:
     """Return why ohms or microfarads may not be read under a condition, or nothing.
 
     A part in the hand may be measured at any time. In the unit every feed and the control side must be proven dead;
@@ -113,9 +120,9 @@ def condition_refusal(plate: Nameplate, condition: Condition, point_id: str) -> 
     spot = spot_of(point_id)
     function, part = spot.function, spot.part
     if not QUANTITIES[function].needs_dead:
-        return "only ohms, continuity and microfarads are read on a part in the hand" if condition.in_hand else ""
+        return said("safety.only-ohms-continuity-microfarads-are") if condition.in_hand else ""
     if condition.in_hand:
-        return "" if part else "between two places of the unit nothing is in the hand"
+        return "" if part else said("safety.between-two-places-unit-nothing")
     if condition.is_proven_dead:
         return ""
     if condition.feeds_are_dead and condition.control == "separate source" and contact_of(plate, part):
@@ -123,7 +130,7 @@ def condition_refusal(plate: Nameplate, condition: Condition, point_id: str) -> 
     return NOT_DEAD
 
 
-def ohms_refusal(plate: Nameplate, lockout: Lockout, point_id: str, *, person: str, in_hand: Hand = "") -> str:
+def ohms_refusal(plate: Nameplate, lockout: Lockout, point_id: str, *, person: str, in_hand: Hand = "") -> Words:
     """Return why a person may not read ohms at a place now, or nothing.
 
     Beyond what the condition must be: the reader's own lock is on every feed, and the part itself was read dead.
@@ -135,15 +142,15 @@ def ohms_refusal(plate: Nameplate, lockout: Lockout, point_id: str, *, person: s
     condition = lockout.condition(lockout.changed_at)
     refusal = condition_refusal(plate, _in_hand(condition, in_hand), point_id)
     if refusal:
-        missing = f". Still missing: {lockout.missing[0]}" if refusal == NOT_DEAD and lockout.missing else ""
-        return refusal + missing
+        is_missing = refusal == NOT_DEAD and bool(lockout.missing)
+        return said("safety.still-missing", refusal=refusal, missing=lockout.missing[0]) if is_missing else refusal
     if in_hand or not QUANTITIES[point.quantity].needs_dead:
         return ""
     if not lockout.has_locked(person):
-        return "put your own lock and tag on every feed before you touch it: somebody else's does not keep you safe"
+        return said("safety.put-your-own-lock-tag")
     places = _places(plate, point)
     if places and not places & lockout.parts_below:
-        return "read volts at the part first, across it or to the frame: below 1 V, then its ohms"
+        return said("safety.read-volts-part-first-across")
     return ""
 
 

@@ -10,6 +10,7 @@ from plentar.core.judging.timing import stages_of
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.limits.verdicts import Grade, grade
 from plentar.core.limits.windows import AT_ONCE
+from plentar.core.said import Words, joined, said
 from plentar.core.unit.electrical import expected_element_amps
 from plentar.core.unit.kinds import KINDS
 from plentar.core.unit.nameplate import Nameplate, Pole, SwitchingDevice, Window
@@ -72,13 +73,13 @@ class Part:
 class CheckLine:
     """One line of the check: what was held against what, with the margin in words."""
 
-    name: str
+    name: Words
     grade: Grade
-    words: str
-    changes: str = field(default="")
+    words: Words
+    changes: Words = field(default="")
 
 
-def kind_words(kind: str) -> str:
+def kind_words(kind: str) -> Words:
     """Return a part's kind as it is said: `dc-relay` is DC heat relay."""
     return KINDS[kind].words if kind in KINDS else kind.replace("-", " ")
 
@@ -115,29 +116,35 @@ def check_part(plate: Nameplate, device_id: str, part: Part, limits: Limits = DE
     return tuple(lines)
 
 
-def _line(name: str, result: Grade, words: str, changes: str = "") -> CheckLine:
+def _line(name: Words, result: Grade, words: Words, changes: Words = "") -> CheckLine:
     return CheckLine(name=name, grade=result, words=words, changes=changes)
-
-
-def _capital(words: str) -> str:
-    return f"{words[0].upper()}{words[1:]}"
 
 
 def _kind_line(device: SwitchingDevice, part: Part) -> CheckLine:
     if part.kind == "blower-relay":
-        return _line(
-            "Kind", Grade.FAIL, "Never fit a blower relay as a heat contact: made for a motor, it burns on a strip."
-        )
+        return _line("Kind", Grade.FAIL, said("substitution.never-fit-blower-relay-as"))
     if part.kind in ("limit", "element"):
-        return _line("Kind", Grade.FAIL, f"A {part.kind} switches nothing.")
+        return _line("Kind", Grade.FAIL, said("substitution.switches-nothing", kind=part.kind))
     if part.kind == device.kind:
-        return _line("Kind", Grade.PASS, f"{_capital(device.of_kind.words)} for {device.of_kind.words}.")
-    words = f"{_capital(KINDS[part.kind].words)} in place of: {device.of_kind.words}."
+        return _line(
+            "Kind",
+            Grade.PASS,
+            said("substitution.for", part=device.of_kind.words, device=device.of_kind.words),
+        )
+    words = said("substitution.place", part=KINDS[part.kind].words, device=device.of_kind.words)
     if KINDS[part.kind].is_thermal == device.of_kind.is_thermal:
-        how = "after its heater has warmed, as before" if device.of_kind.is_thermal else "at once, as before"
-        return _line("Kind", Grade.MARGINAL, words, f"It moves {how}.")
-    how = "after its heater has warmed" if KINDS[part.kind].is_thermal else "at once, all together"
-    return _line("Kind", Grade.MARGINAL, words, f"Its poles now move {how}.")
+        how = (
+            said("substitution.after-heater-has-warmed-as")
+            if device.of_kind.is_thermal
+            else said("substitution.once-as-before")
+        )
+        return _line("Kind", Grade.MARGINAL, words, said("substitution.moves", how=how))
+    how = (
+        said("substitution.after-heater-has-warmed")
+        if KINDS[part.kind].is_thermal
+        else said("substitution.once-all-together")
+    )
+    return _line("Kind", Grade.MARGINAL, words, said("substitution.poles-now-move", how=how))
 
 
 def _contact_lines(plate: Nameplate, device: SwitchingDevice, part: Part, limits: Limits) -> list[CheckLine]:
@@ -147,19 +154,19 @@ def _contact_lines(plate: Nameplate, device: SwitchingDevice, part: Part, limits
         if not loads:
             continue
         amps = sum(float(expected_element_amps(c.rated_watts, c.rated_volts, plate.nominal_volts)) for c in loads)
-        name = f"Contact, {' and '.join(c.name for c in loads)}"
+        name = said("substitution.contact", strips=joined(c.name for c in loads))
         if part.rated_amps is None:
-            lines.append(_line(name, Grade.NOT_PROVEN, f"{amps:.1f} A to switch; the part's rating is not known."))
+            lines.append(_line(name, Grade.NOT_PROVEN, said("substitution.switch-parts-rating-not-known", amps=amps)))
             continue
         if any(plate.rating_is_assumed(c.id) for c in loads):
-            words = f"Some {amps:.0f} A to switch if the strip is of the usual size: its rating is not known."
+            words = said("substitution.some-switch-if-strip-usual", amps=amps)
             lines.append(_line(name, Grade.NOT_PROVEN, words))
             continue
         share = amps / part.rated_amps
         result = grade(share, 0.0, limits.band("contact_load_ratio"))
-        words = f"{amps:.1f} A on {part.rated_amps:g} A, {100 * share:.0f} %."
+        words = said("substitution.a-on-a", amps=amps, rated_amps=part.rated_amps, share=100 * share)
         if part.rating == "motor":
-            result, words = Grade.FAIL, f"{words} Its rating is a motor's, not a heater's."
+            result, words = Grade.FAIL, said("substitution.rating-motors-not-heaters", load=words)
         lines.append(_line(name, result, words))
     return lines
 
@@ -167,34 +174,40 @@ def _contact_lines(plate: Nameplate, device: SwitchingDevice, part: Part, limits
 def _poles_line(device: SwitchingDevice, part: Part) -> CheckLine:
     need = len(device.poles) + (device.auxiliary is not None)
     if part.poles < need:
-        return _line("Poles", Grade.FAIL, f"{need} needed, {part.poles} there.")
+        return _line("Poles", Grade.FAIL, said("substitution.needed-there", need=need, poles=part.poles))
     spare = part.poles - need
-    words = f"{need} needed, {part.poles} there."
-    return _line("Poles", Grade.PASS, words, f"{spare} spare: no lead may be landed there." if spare else "")
+    words = said("substitution.needed-there", need=need, poles=part.poles)
+    return _line("Poles", Grade.PASS, words, said("substitution.spare-no-lead-may-be", spare=spare) if spare else "")
 
 
 def _coil_lines(device: SwitchingDevice, part: Part) -> list[CheckLine]:
     lines = []
     if part.coil_volts is None:
-        lines.append(_line("Coil volts", Grade.NOT_PROVEN, "Not on the label."))
+        lines.append(_line(said("substitution.coil-volts"), Grade.NOT_PROVEN, said("substitution.not-label")))
     elif abs(part.coil_volts - 24.0) > 3:
-        lines.append(_line("Coil volts", Grade.FAIL, f"{part.coil_volts:g} V on a 24 V control."))
+        lines.append(
+            _line(
+                said("substitution.coil-volts"),
+                Grade.FAIL,
+                said("substitution.v-24-v-control", coil_volts=part.coil_volts),
+            )
+        )
     else:
-        lines.append(_line("Coil volts", Grade.PASS, f"{part.coil_volts:g} V."))
+        lines.append(
+            _line(said("substitution.coil-volts"), Grade.PASS, said("substitution.v", coil_volts=part.coil_volts))
+        )
     is_dc, was_dc = part.coil == "DC", device.of_kind.is_rectified
     if is_dc and not was_dc:
-        lines.append(
-            _line("Coil kind", Grade.FAIL, "A DC coil on 24 VAC hums and burns: it needs its own rectifier board.")
-        )
+        lines.append(_line(said("substitution.coil-kind"), Grade.FAIL, said("substitution.dc-coil-24-vac-hums")))
     elif was_dc and part.coil in ("AC", "heater"):
-        words = "An AC part on a rectified supply stays out or burns: take the 24 VAC ahead of the rectifier."
-        lead = f"{part_words(device.id)}'s coil lead"
-        changes = f"{lead} moves from the board's output to its 24 VAC input; the board stays unused."
-        lines.append(_line("Coil kind", Grade.MARGINAL, words, changes))
+        words = said("substitution.ac-part-rectified-supply-stays")
+        lead = said("substitution.s-coil-lead", part=part_words(device.id))
+        changes = said("substitution.moves-from-boards-output-24", lead=lead)
+        lines.append(_line(said("substitution.coil-kind"), Grade.MARGINAL, words, changes))
     elif not part.coil:
-        lines.append(_line("Coil kind", Grade.NOT_PROVEN, "AC or DC is not on the label."))
+        lines.append(_line(said("substitution.coil-kind"), Grade.NOT_PROVEN, said("substitution.ac-dc-not-label")))
     else:
-        lines.append(_line("Coil kind", Grade.PASS, f"{part.coil} as before."))
+        lines.append(_line(said("substitution.coil-kind"), Grade.PASS, said("substitution.as-before", coil=part.coil)))
     return lines
 
 
@@ -202,28 +215,48 @@ def _timing_lines(plate: Nameplate, device: SwitchingDevice, part: Part, limits:
     at_once = None if part.kind in KINDS and KINDS[part.kind].is_thermal else AT_ONCE
     on, off = part.on_window or at_once, part.off_window or at_once
     if on is None or off is None:
-        return [_line("Timing", Grade.NOT_PROVEN, "No window printed: time it before it is trusted.")]
+        return [_line("Timing", Grade.NOT_PROVEN, said("substitution.no-window-printed-time-before"))]
     lines = []
     first: Pole = device.poles[0]
     was = first.on_window
     if was is not None:
         same = abs(was.max_seconds - on.max_seconds) <= 15 and abs(was.min_seconds - on.min_seconds) <= 15
-        words = f"On {on.min_seconds:g} to {on.max_seconds:g} s, was {was.min_seconds:g} to {was.max_seconds:g} s."
-        lines.append(_line("On time", Grade.PASS if same else Grade.MARGINAL, words))
+        words = said(
+            "substitution.s-was-s",
+            min_seconds=on.min_seconds,
+            max_seconds=on.max_seconds,
+            old_min_seconds=was.min_seconds,
+            old_max_seconds=was.max_seconds,
+        )
+        lines.append(_line(said("substitution.time"), Grade.PASS if same else Grade.MARGINAL, words))
     blower = next(stage for stage in stages_of(plate, limits) if stage.id == "blower")
     carried = _carries_blower(plate, device)
     if carried:
-        lines.append(_line("Blower off", Grade.PASS, "This part carries the blower too: both stop together."))
-    elif off.max_seconds > blower.off_window.min_seconds and off.max_seconds > blower.off_window.max_seconds:
-        words = (
-            f"May heat to {off.max_seconds:g} s after the call, the blower stops by {blower.off_window.max_seconds:g}."
+        lines.append(
+            _line(said("substitution.blower-off"), Grade.PASS, said("substitution.this-part-carries-blower-too"))
         )
-        lines.append(_line("Blower off", Grade.FAIL, f"Heat must not outlast the blower. {words}"))
+    elif off.max_seconds > blower.off_window.min_seconds and off.max_seconds > blower.off_window.max_seconds:
+        words = said(
+            "substitution.may-heat-s-after-call",
+            max_seconds=off.max_seconds,
+            blower_seconds=blower.off_window.max_seconds,
+        )
+        lines.append(
+            _line(
+                said("substitution.blower-off"),
+                Grade.FAIL,
+                said("substitution.heat-must-not-outlast-blower", times=words),
+            )
+        )
     else:
-        words = f"Off by {off.max_seconds:g} s; the blower runs until {blower.off_window.min_seconds:g} to "
-        words += f"{blower.off_window.max_seconds:g} s."
+        words = said(
+            "substitution.off-s-blower-runs-until",
+            off_seconds=off.max_seconds,
+            min_seconds=blower.off_window.min_seconds,
+            max_seconds=blower.off_window.max_seconds,
+        )
         result = Grade.PASS if off.max_seconds <= blower.off_window.min_seconds else Grade.MARGINAL
-        lines.append(_line("Blower off", result, words))
+        lines.append(_line(said("substitution.blower-off"), result, words))
     return lines
 
 
@@ -246,19 +279,21 @@ def _control_line(plate: Nameplate, device: SwitchingDevice, part: Part, limits:
     result = grade(share, 0.0, limits.band("control_amps_ratio"))
     if plate.is_assumed("transformer.va"):
         result = Grade.NOT_PROVEN
-    words = f"All calls on take {total:.2f} A of the control side's {room:.2f} A, {100 * share:.0f} %."
+    words = said("substitution.all-calls-take-control-sides", total=total, room=room, share=100 * share)
     return _line("Control", result, words)
 
 
 def _tabs_line(device: SwitchingDevice, part: Part) -> CheckLine:
     usual = device.of_kind.tab_inches
     if part.tab_inches is None:
-        return _line("Coil tabs", Grade.NOT_PROVEN, "Tab size not known: look before the old part is out.")
+        return _line(said("substitution.coil-tabs"), Grade.NOT_PROVEN, said("substitution.tab-size-not-known-look"))
     if abs(part.tab_inches - usual) < 0.01:
-        return _line("Coil tabs", Grade.PASS, f"{part.tab_inches:g} in, as the harness has.")
-    words = f"{part.tab_inches:g} in on a harness made for {usual:g} in."
+        return _line(
+            said("substitution.coil-tabs"), Grade.PASS, said("substitution.as-harness-has", tab_inches=part.tab_inches)
+        )
+    words = said("substitution.harness-made", tab_inches=part.tab_inches, usual=usual)
     return _line(
-        "Coil tabs", Grade.MARGINAL, words, "Short adaptor leads; leave the harness uncut, so the original fits again."
+        said("substitution.coil-tabs"), Grade.MARGINAL, words, said("substitution.short-adaptor-leads-leave-harness")
     )
 
 
@@ -268,25 +303,38 @@ def _blower_lines(plate: Nameplate, part: Part, limits: Limits) -> list[CheckLin
     assert relay is not None  # noqa: S101 - the caller looked
     lines = []
     if part.kind != "blower-relay":
-        lines.append(_line("Kind", Grade.FAIL, "The interlock needs a change-over contact: COM, NO and NC."))
+        lines.append(_line("Kind", Grade.FAIL, said("substitution.interlock-needs-change-over-contact")))
     else:
-        lines.append(_line("Kind", Grade.PASS, "Change-over relay."))
+        lines.append(_line("Kind", Grade.PASS, said("substitution.change-over-relay")))
     need = len(relay.contacts)
     enough = Grade.PASS if part.poles >= need else Grade.FAIL
-    lines.append(_line("Contacts", enough, f"{need} change-over needed, {part.poles} there."))
+    lines.append(_line("Contacts", enough, said("substitution.change-over-needed-there", need=need, poles=part.poles)))
     amps = plate.blower.rated_amps
     if part.rated_amps is None:
-        lines.append(_line("Motor rating", Grade.NOT_PROVEN, f"{amps:g} A of motor; the part's rating is not known."))
+        lines.append(
+            _line(
+                said("substitution.motor-rating"),
+                Grade.NOT_PROVEN,
+                said("substitution.motor-parts-rating-not-known", amps=amps),
+            )
+        )
     else:
         share = amps / part.rated_amps
         result = grade(share, 0.0, limits.band("contact_load_ratio"))
         if plate.is_assumed("blower.rated_amps"):
             result = Grade.NOT_PROVEN
-        lines.append(_line("Motor rating", result, f"{amps:g} A on {part.rated_amps:g} A, {100 * share:.0f} %."))
+        lines.append(
+            _line(
+                said("substitution.motor-rating"),
+                result,
+                said("substitution.a-on-a-2", amps=amps, rated_amps=part.rated_amps, share=100 * share),
+            )
+        )
     return [*lines, *_coil_lines_24(part)]
 
 
 def _coil_lines_24(part: Part) -> list[CheckLine]:
     good = part.coil_volts is not None and abs(part.coil_volts - 24.0) <= 3 and part.coil in ("AC", "")
-    words = f"{part.coil_volts or 0:g} V {part.coil}".strip() + "."
+    reason = "substitution.coil-of-kind" if part.coil else "substitution.coil"
+    words = said(reason, volts=part.coil_volts or 0, kind=part.coil)
     return [_line("Coil", Grade.PASS if good else Grade.FAIL, words)]

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 from plentar.core.limits.verdicts import Verdict
+from plentar.words import say
 
 __all__ = ["RAIL_WIDTH", "BandRail", "Mark", "Span", "band_rail"]
 
@@ -124,4 +125,4 @@ def _spoken(verdict: Verdict) -> str:
         low, high = verdict.band.pass_low, verdict.band.pass_high
         edge = f"up to {high:.4g}" if not math.isfinite(low) else f"{low:.4g} to {high:.4g}"
         text += f", pass band {edge}"
-    return f"{text}, {verdict.spoken}"
+    return f"{text}, {say(verdict.spoken)}"

@@ -14,6 +14,7 @@ from plentar.core.unit.nameplate import HeatingCircuit, Nameplate, RelayPole
 from plentar.core.unit.place import place_of
 from plentar.core.unit.points import load_side, part_words, rung_terminals
 from plentar.core.unit.quantities import quantity_of
+from plentar.words import say
 
 __all__ = [
     "Board",
@@ -202,7 +203,7 @@ class _Pen:
         verdict = self.verdicts.get(point, self.verdicts.get(also))
         spoken = self.labels.get(point) or self.words(point)
         if verdict is not None:
-            spoken += f", {shown_value(verdict)} {verdict.unit}, {verdict.spoken}"
+            spoken += f", {shown_value(verdict)} {verdict.unit}, {say(verdict.spoken)}"
         else:
             unit = quantity_of(point).sign
             spoken += f", not read, in {unit}"

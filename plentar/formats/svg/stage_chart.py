@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 from plentar.core.evidence.runs import TimingRun
 from plentar.core.judging.timing import RunVerdict, Stage
+from plentar.words import say
 
 __all__ = ["ChartBand", "ChartBar", "ChartRow", "StageChart", "stage_chart"]
 
@@ -171,7 +172,7 @@ def _bars(
                 text=f"{came:.0f}",
                 text_x=x - 4,
                 is_open=False,
-                spoken=f"{stage.name}, {name}: on after {came:.0f} s, {judged.on.spoken}",
+                spoken=f"{stage.name}, {name}: on after {came:.0f} s, {say(judged.on.spoken)}",
             )
         )
     elif judged.on.kind == "did not close":
@@ -200,7 +201,7 @@ def _bars(
                 text_x=off(last) + 5,
                 is_open=went is None,
                 spoken=f"{stage.name}, {name}: "
-                + (f"off after {last:.0f} s, {judged.off.spoken}" if went is not None else "still on"),
+                + (f"off after {last:.0f} s, {say(judged.off.spoken)}" if went is not None else "still on"),
             )
         )
     return bars

@@ -35,6 +35,7 @@ from plentar.formats.svg.band_rail import BandRail, band_rail
 from plentar.formats.svg.ladder import Board, Probe, draw_board
 from plentar.store.models import Call
 from plentar.web.shown import Shown, shown
+from plentar.words import say
 
 __all__ = ["CallScreen", "Kept", "Step", "View"]
 
@@ -222,8 +223,8 @@ class CallScreen:
         """Why the pad takes no number here now: ohms on what is not proven dead."""
         if self.view.hand and self.can_be_in_hand:
             hand = Condition(in_hand=self.view.hand)
-            return condition_refusal(self.plate, hand, self.selected)
-        return self.visit.refusal(self.selected, self.person)
+            return say(condition_refusal(self.plate, hand, self.selected))
+        return say(self.visit.refusal(self.selected, self.person))
 
     @property
     def functions(self) -> list[tuple[str, str, bool]]:
@@ -246,7 +247,7 @@ class CallScreen:
     @cached_property
     def nearby(self) -> list[tuple[str, str, Kept | None]]:
         """Other readings of the same step and subject, a tap away: id, short words, what stands there."""
-        return [(point, words, self.latest.get(point)) for point, words in nearby_points(self.plate, self.point)]
+        return [(point, say(words), self.latest.get(point)) for point, words in nearby_points(self.plate, self.point)]
 
     @property
     def marked(self) -> tuple[str, ...]:
@@ -308,7 +309,7 @@ class CallScreen:
     @property
     def shown_title(self) -> str:
         """The fault the board is drawn with, in words."""
-        return fault_by_id(self.plate, self.shown_fault).title if self.shown_fault else ""
+        return say(fault_by_id(self.plate, self.shown_fault).title) if self.shown_fault else ""
 
     @cached_property
     def board(self) -> Board:
@@ -336,7 +337,7 @@ class CallScreen:
         for _, deed in self.visit.record.found:
             sign = sign_of(deed.sign)
             if deed.about and sign is not None:
-                finds.setdefault(deed.about, []).append(sign.words)
+                finds.setdefault(deed.about, []).append(say(sign.words))
         for _, photo in self.visit.record.of(Photographed):
             if photo.part:
                 shots[photo.part] = shots.get(photo.part, 0) + 1
@@ -512,7 +513,7 @@ class CallScreen:
 
     def label_of(self, point_id: str) -> str:
         """A point's name in words."""
-        return find_point(self.plate, point_id).label
+        return say(find_point(self.plate, point_id).label)
 
     @property
     def photos(self) -> list[Shown[Photographed]]:
@@ -562,5 +563,5 @@ class CallScreen:
 
 
 def _brief(kept: Kept) -> str:
-    short = kept.point.label.replace("Strip ", "").replace("Supply", "").replace(" at the board", "")
+    short = say(kept.point.label).replace("Strip ", "").replace("Supply", "").replace(" at the board", "")
     return f"{short} {kept.verdict.value:.1f} {kept.point.unit}".strip()

@@ -6,6 +6,7 @@ from typing import Any
 from plentar.formats.call_record import ReadingRecord
 from plentar.formats.condition_json import condition_to_json
 from plentar.web.call.models import CallScreen
+from plentar.words import say
 
 __all__ = ["call_document", "reading_records"]
 
@@ -21,12 +22,12 @@ def reading_records(screen: CallScreen) -> list[ReadingRecord]:
             id=kept.id,
             taken_at=_moment(kept.at),
             point=kept.point.id,
-            where=f"{kept.point.label}, {kept.point.where}",
+            where=f"{say(kept.point.label)}, {say(kept.point.where)}",
             value=kept.value,
             unit=kept.point.unit,
             uncertainty=kept.meter_uncertainty,
             condition=condition_to_json(kept.condition),
-            condition_words=kept.condition.spoken,
+            condition_words=say(kept.condition.spoken),
             by=kept.by,
             meter=screen.call.meter.name,
             verdict=kept.verdict,

@@ -37,6 +37,7 @@ from plentar.web.call.records import call_document, reading_records
 from plentar.web.call.sent import air_drafts, drafts_of_json, own_id, safe_drafts
 from plentar.web.visits import meter_of, own_call, read_visit
 from plentar.web.writing import Answer, ConflictError, keep, keep_all, keep_one, sent_picture
+from plentar.words import say
 
 __all__ = ["bp"]
 
@@ -131,7 +132,7 @@ def _answer_json(answer: Answer) -> dict[str, object]:
     if answer.seq is not None:
         found["seq"] = answer.seq
     if answer.error is not None:
-        found |= {"why": answer.error.message, "field": answer.error.field}
+        found |= {"why": say(answer.error.message), "field": answer.error.field}
     if answer.copy is not None and answer.error is not None:
         copy = answer.copy
         found["copy"] = {"kind": copy.deed.kind, "payload": deed_to_json(copy.deed), "by": copy.by, "seq": copy.seq}
@@ -145,7 +146,7 @@ def add_events(call_id: UUID) -> ResponseReturnValue:
     try:
         drafts = drafts_of_json(request.get_json(silent=True), now())
     except ReadingError as error:
-        return {"why": error.message, "field": error.field}, 422
+        return {"why": say(error.message), "field": error.field}, 422
     answers, _, visit = keep(call_id, drafts)
     condition = visit.lockout
     return {

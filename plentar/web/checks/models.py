@@ -10,6 +10,7 @@ from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import place_of
 from plentar.core.visit import CAPACITOR, Visit
 from plentar.store.models import Call
+from plentar.words import say
 
 __all__ = ["FELT", "ChecksScreen"]
 
@@ -32,7 +33,7 @@ class ChecksScreen:
     def felt(self) -> list[tuple[str, str, bool]]:
         """Heard and felt: kind, words, found."""
         signs = [sign_of(kind) for kind in FELT]
-        return [(s.kind, s.words, self.visit.state_of(s.kind) == "found") for s in signs if s is not None]
+        return [(s.kind, say(s.words), self.visit.state_of(s.kind) == "found") for s in signs if s is not None]
 
     @property
     def relay_points(self) -> list[tuple[str, str, list[Verdict]]]:
@@ -46,7 +47,7 @@ class ChecksScreen:
         point = f"ohms:{part}"
         standing = [entry for entry in self.visit.standing if entry.reading.point == point]
         verdicts = [self.visit.judged_one(entry).verdict for entry in standing[-2:]]
-        return point, place_words(self.plate, part), verdicts
+        return point, say(place_words(self.plate, part)), verdicts
 
     @property
     def coil_points(self) -> list[tuple[str, str, list[Verdict]]]:
@@ -60,7 +61,7 @@ class ChecksScreen:
             (
                 f"volts:{d.id}.rectifier.1:board.c",
                 f"dc_volts:{d.id}.coil.1:{d.id}.coil.2",
-                place_words(self.plate, d.id),
+                say(place_words(self.plate, d.id)),
             )
             for d in self.plate.devices
             if d.of_kind.is_rectified
@@ -69,7 +70,7 @@ class ChecksScreen:
     @property
     def capacitor_refusal(self) -> str:
         """Why the capacitor may not be measured in the unit now."""
-        return self.visit.refusal(CAPACITOR, self.person) if self.plate.blower.kind == "psc" else ""
+        return say(self.visit.refusal(CAPACITOR, self.person)) if self.plate.blower.kind == "psc" else ""
 
     @property
     def room_amps(self) -> float:

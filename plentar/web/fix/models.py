@@ -17,6 +17,7 @@ from plentar.core.evidence.events import (
     Temporary,
 )
 from plentar.core.intake import blamed_parts, ledger_parts
+from plentar.core.said import Words
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import place_of
 from plentar.core.visit import Ledger, Visit
@@ -26,6 +27,7 @@ from plentar.formats.svg.band_rail import BandRail, band_rail
 from plentar.formats.svg.ladder import Board, draw_board, plain_line
 from plentar.store.models import Call
 from plentar.web.shown import Shown, shown
+from plentar.words import say
 
 __all__ = ["FixScreen"]
 
@@ -69,7 +71,7 @@ class FixScreen:
         return leads_of(self.plate, self.part) if self.part else ()
 
     @property
-    def terminals(self) -> tuple[tuple[str, str], ...]:
+    def terminals(self) -> tuple[tuple[str, Words], ...]:
         """Where a lead of that part can go."""
         return terminals_of(self.plate, self.part) if self.part else ()
 
@@ -77,7 +79,11 @@ class FixScreen:
     def board(self) -> Board:
         """The wiring of the unit; only the terminals of the open part can be tapped on it."""
         drawn = draw_board(
-            self.plate, line=plain_line, verdicts={}, labels={}, words=lambda name: terminal_words(self.plate, name)
+            self.plate,
+            line=plain_line,
+            verdicts={},
+            labels={},
+            words=lambda name: say(terminal_words(self.plate, name)),
         )
         drawn.probes = [probe for probe in drawn.probes if place_of(probe.terminal).owner == self.part]
         return drawn
@@ -112,7 +118,7 @@ class FixScreen:
         return [(Shown(event, deed), done) for event, deed, done in self.visit.record.open_temporaries]
 
     @property
-    def checklist(self) -> list[tuple[str, str, bool]]:
+    def checklist(self) -> list[tuple[str, Words, bool]]:
         """What is checked before power goes back on."""
         return self.visit.checklist
 

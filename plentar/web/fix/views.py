@@ -17,6 +17,7 @@ from plentar.web.fix.forms import ApprovalForm, ItemForm, LedgerForm, PartForm, 
 from plentar.web.fix.models import FixScreen
 from plentar.web.visits import own_call, read_visit
 from plentar.web.writing import keep_one, sent_picture
+from plentar.words import say
 
 __all__ = ["bp"]
 
@@ -156,7 +157,7 @@ def temporary_done(call_id: UUID, item_id: UUID) -> ResponseReturnValue:
         keep_one(call_id, made, "temporary-done", {"temporary": str(item_id)})
     except PlentarError as error:
         g.db.rollback()
-        if "already" not in error.message:
+        if "already" not in say(error.message):
             abort(404)
     back = url_for("today.page") if request.form.get("from") == "today" else url_for("fix.page", call_id=call_id)
     return redirect(back)
@@ -186,7 +187,7 @@ def power(call_id: UUID) -> ResponseReturnValue:
         warnings = _screen(call_id).visit.power_warnings
         is_confirmed = request.form.get("confirm") == "yes"
         if warnings and not is_confirmed:
-            raise ReadingError(f"before you close it: {'; '.join(warnings[:3])}", field="power")
+            raise ReadingError(f"before you close it: {'; '.join(map(say, warnings[:3]))}", field="power")
         return {"is_confirmed": is_confirmed}
 
     return _kept(call_id, ItemForm(), "power-back", payload)

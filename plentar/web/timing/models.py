@@ -26,6 +26,7 @@ from plentar.formats.svg.log_chart import LogChart, log_chart
 from plentar.formats.svg.stage_chart import StageChart, stage_chart
 from plentar.store.models import Call
 from plentar.web.shown import Shown
+from plentar.words import say
 
 __all__ = ["HIDDEN", "LogScreen", "TimingScreen", "clamp_of", "hidden_fault"]
 
@@ -137,12 +138,12 @@ class TimingScreen:
     @property
     def clamps(self) -> list[tuple[str, str]]:
         """What a logging clamp can be around."""
-        return clamps_of(self.plate)
+        return [(clamp, say(words)) for clamp, words in clamps_of(self.plate)]
 
     @property
     def fault_choices(self) -> list[tuple[str, str]]:
         """What the simulated meter can be told is wrong."""
-        return [(fault.id, fault.title) for fault in faults_of(self.plate)]
+        return [(fault.id, say(fault.title)) for fault in faults_of(self.plate)]
 
     def supply_volts(self, clamp: str) -> float | None:
         """Volts last read at the feed behind a clamp, under a heat call where there is such a reading."""

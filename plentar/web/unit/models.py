@@ -10,6 +10,7 @@ from plentar.core.unit.nameplate import SIZES, Nameplate
 from plentar.formats.plate_form import PlateForm
 from plentar.formats.svg.ladder import Board, draw_board, plain_line
 from plentar.store.models import Unit
+from plentar.words import say
 
 __all__ = ["ORDERS", "PlateScreen"]
 
@@ -89,7 +90,7 @@ class PlateScreen:
     @property
     def kinds(self) -> list[tuple[str, str]]:
         """What can switch a strip."""
-        return [(kind.id, kind.words) for kind in KINDS.values()]
+        return [(kind.id, say(kind.words)) for kind in KINDS.values()]
 
     @property
     def rectified_kinds(self) -> list[str]:
