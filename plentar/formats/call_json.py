@@ -146,7 +146,7 @@ def readings_of(call: CallFile, plate: Nameplate) -> list[Reading]:
             raise ReadingError(getattr(error, "message", str(error)), field=f"readings[{index}].{field}") from error
         refusal = condition_refusal(plate, condition, point)
         if refusal:
-            raise ReadingError(f"{refusal}; say so in the condition", field=f"readings[{index}].condition")
+            raise ReadingError(f"{say(refusal)}; say so in the condition", field=f"readings[{index}].condition")
         found.append(reading)
     return found
 

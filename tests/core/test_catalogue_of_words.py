@@ -61,10 +61,11 @@ def test_every_reason_has_its_words_and_its_figures() -> None:
             first = node.args[0]
             if not isinstance(first, ast.Constant) or path.name == "said.py":
                 continue
-            template = ENGLISH.templates.get((first.value, ""))
+            reason = str(first.value)
+            template = ENGLISH.templates.get((reason, ""))
             words = template if isinstance(template, str) else (template or ("",))[-1]
             if template is None or figures_of(words) - {k.arg for k in node.keywords}:
-                wrong.append(f"{path.name}:{node.lineno} {first.value}")
+                wrong.append(f"{path.name}:{node.lineno} {reason}")
     assert wrong == []
 
 

@@ -75,7 +75,7 @@ def test_no_current_under_a_long_call_is_dead_and_names_what_to_trace() -> None:
     """Dead is a fail; the next step names device, pole, limit and link in the order they are read."""
     verdict = judged(read(LINE, 240.0), read("amps:strip-b", 0.0))
     assert say(verdict.spoken) == "fail: dead"
-    assert verdict.next_step == "Trace Strip B under the call: 24 V at Seq A, then volts across pole, limit, link."
+    assert say(verdict.next_step) == "Trace Strip B under the call: 24 V at Seq A, then volts across pole, limit, link."
 
 
 @pytest.mark.parametrize(
@@ -166,7 +166,7 @@ def test_an_open_pole_early_in_its_window_is_not_named() -> None:
     """Line volts across a pole that may still be warming up say nothing yet."""
     verdict = judged(read(LINE, 240.0), read(POLE_B, 238.0, called(20.0)))
     assert verdict.grade is Grade.NOT_PROVEN
-    assert verdict.next_step == "Wait 70 s more."
+    assert say(verdict.next_step) == "Wait 70 s more."
 
 
 def situation_of(*readings: Reading, pattern: str = "two-strip-sequencer") -> Situation:
@@ -264,7 +264,7 @@ def test_findings_put_the_worst_first_and_leave_passes_out() -> None:
     readings = (read(LINE, 226.0), read("amps:strip-a", 19.5), read("amps:strip-b", 0.0))
     situation = situation_of(*readings)
     found = find(situation, {reading.point: judge(situation, reading) for reading in readings})
-    assert [entry.about for entry in found] == ["Strip B", "Supply"]
+    assert [say(entry.about) for entry in found] == ["Strip B", "Supply"]
 
 
 @pytest.mark.parametrize("value", [float("nan"), -1.0, 1e9])

@@ -26,9 +26,9 @@ def test_chances_follow_the_weights() -> None:
     complaint = "not enough heat"
     weights = {f.id: f.weight * COMPLAINTS[complaint].get(f.kind, 1.0) for f in faults_of(TWO)}
     wanted = sum(w for i, w in weights.items() if i.endswith("link.open")) / sum(weights.values())
-    one = {item.part.words: item for item in plan_van([(TWO, [complaint])]).items}
+    one = {say(item.part.words): item for item in plan_van([(TWO, [complaint])]).items}
     assert one["fusible links"].chance == pytest.approx(wanted)
-    two = {item.part.words: item for item in plan_van([(TWO, [complaint]), (TWO, [complaint])]).items}
+    two = {say(item.part.words): item for item in plan_van([(TWO, [complaint]), (TWO, [complaint])]).items}
     assert two["fusible links"].chance == pytest.approx(1 - (1 - wanted) ** 2)
     assert two["fusible links"].expected_fixes == pytest.approx(2 * wanted)
 

@@ -189,6 +189,6 @@ def test_a_repair_is_proven_by_all_that_could_have_been_upset() -> None:
     assert proofs[0].before is not None
     assert say(proofs[0].before.spoken) == "fail: dead"
     cold = [replace(r, value=0.0) if r.point == "amps:strip-b" and r.condition.calls else r for r in good]
-    unproven = [proof.item.words for proof in prove(TWO, items, before, cold) if not proof.is_proven]
+    unproven = [say(proof.item.words) for proof in prove(TWO, items, before, cold) if not proof.is_proven]
     assert unproven == ["Strip B, heat called"]
     assert not any(proof.is_proven for proof in prove(TWO, items, good, []))

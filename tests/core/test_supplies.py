@@ -163,4 +163,4 @@ def test_an_unknown_fuse_is_no_five_amps_on_the_van() -> None:
     plate = PATTERNS["two-strip-sequencer"]()
     plate = replace(plate, transformer=replace(plate.transformer, fuse_amps=None))
     fault = next(fault for fault in faults_of(plate) if fault.id == "fuse.open")
-    assert part_for(plate, fault).words == "control fuses 3 and 5 A"
+    assert say(part_for(plate, fault).words) == "control fuses 3 and 5 A"

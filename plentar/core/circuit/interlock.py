@@ -348,8 +348,8 @@ def plan_replacement(old: RelayFamily, new: RelayFamily) -> Replacement:
         would put line voltage on the control side.
     Example:
         >>> plan = plan_replacement(FAMILIES[0], FAMILIES[1])
-        >>> [(move.function, move.old, move.new) for move in plan.moves][0], plan.refused[0]
-        (('COM', '2', '1'), Said(id='interlock.number-carries-24-v-coil', figures=(('number', '1'), ('there', 'COM'))))
+        >>> [(move.function, move.old, move.new) for move in plan.moves][0], plan.refused[0].figures
+        (('COM', '2', '1'), (('number', '1'), ('there', 'COM')))
     """
     moves = tuple(
         Move(function=function, old=old.numbers[function], new=new.numbers[function]) for function in old.numbers
@@ -358,8 +358,13 @@ def plan_replacement(old: RelayFamily, new: RelayFamily) -> Replacement:
     for function, number in old.numbers.items():
         there = new.function_of(number)
         if function.startswith("coil") and there in ("COM", "NO", "NC"):
-            refused.append(said("interlock.number-carries-24-v-coil", number=number, there=there))
+            refused.append((number, said("interlock.number-carries-24-v-coil", number=number, there=there)))
         elif not function.startswith("coil") and there == "coil":
-            refused.append(said("interlock.number-line-voltage-old-relay", number=number, function=function))
+            refused.append((number, said("interlock.number-line-voltage-old-relay", number=number, function=function)))
+    refused.sort(key=lambda entry: entry[0])
     same = all(move.old == move.new for move in moves)
-    return Replacement(moves=moves, refused=tuple(refused), is_same_numbering=same)
+    return Replacement(
+        moves=moves,
+        refused=tuple(words for _, words in refused),
+        is_same_numbering=same,
+    )

@@ -219,7 +219,7 @@ def terminal_words(plate: Nameplate, terminal: str) -> Words:
     place = place_of(terminal)
     owner, is_feed = place.owner, _is_feed(plate, place.owner)
     if place.leg:
-        leg, where = place.leg.upper(), "panel" if owner == "panel" else place.part or "unit"
+        leg, where = place.leg.upper(), "panel" if owner == "panel" else place.part if place.end else "unit"
         if not is_feed and owner != "panel":
             return said("places.leg-behind", leg=leg, branch=part_words(owner))
         words = said(f"places.leg-{where}", leg=leg)

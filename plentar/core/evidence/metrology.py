@@ -46,11 +46,11 @@ class MeterRange:
 
     @property
     def spoken(self) -> Words:
-        """The accuracy as printed in a manual.
+        """The accuracy as printed in a manual: ±(1.5 % + 2 counts of 0.1).
 
         Example:
             >>> MeterRange(quantity="amps", percent=1.5, counts=2, resolution=0.1).spoken
-            '±(1.5 % + 2 counts of 0.1)'
+            Said(id='metrology.counts', figures=(('percent', 1.5), ('counts', 2), ('resolution', 0.1)))
         """
         return said("metrology.counts", percent=self.percent, counts=self.counts, resolution=self.resolution)
 

@@ -125,7 +125,7 @@ def patience(
             Grade.NOT_PROVEN,
             "",
             said("contacts.called-s-ago-this-pole", seconds=seconds, max_seconds=slowest.max_seconds),
-            said("contacts.wait-s-more", max_seconds=slowest.max_seconds - seconds),
+            said("contacts.wait-s-more", left_seconds=slowest.max_seconds - seconds),
         )
     words = said("contacts.called-s-ago-window-s", seconds=seconds, max_seconds=slowest.max_seconds)
     if seconds <= slowest.late_seconds:

@@ -126,8 +126,8 @@ def spoken_range(found: Range, digits: int) -> Words:
     """Return a range as it is said, one figure where both ends look alike.
 
     Example:
-        >>> spoken_range((0.262, 1.0), 1), spoken_range((2.01, 2.03), 1)
-        ('0.3 to 1.0', '2.0')
+        >>> spoken_range((0.262, 1.0), 1).figures, spoken_range((2.01, 2.03), 1)
+        ((('least', '0.3'), ('most', '1.0')), '2.0')
     """
     least, most = (f"{value:.{digits}f}" for value in found)
     return least if least == most else said("supply_loss.to", least=least, most=most)

@@ -163,10 +163,10 @@ def judge_on(stage: Stage, seconds: float | None, elapsed_seconds: float) -> Ver
         >>> window = Patience(
         ...     min_seconds=15, max_seconds=90, late_seconds=108, never_seconds=180, source="nameplate")
         >>> stage = Stage(id="strip-b", name="Strip B", call="W", on=window, off=window)
-        >>> [judge_on(stage, s, 200).spoken for s in (10.0, 60.0, 100.0, 120.0, None)]
-        ['marginal: early', 'pass', 'marginal: late', 'fail: late', 'fail: did not close']
+        >>> [judge_on(stage, s, 200).kind for s in (10.0, 60.0, 100.0, 120.0, None)]
+        ['early', '', 'late', 'late', 'did not close']
         >>> judge_on(stage, None, 45.0).next_step
-        'Wait 45 s more.'
+        Said(id='timing.wait-s-more', figures=(('left_seconds', 45.0),))
     """
     window = stage.on
     at = elapsed_seconds if seconds is None else seconds
@@ -177,7 +177,7 @@ def judge_on(stage: Stage, seconds: float | None, elapsed_seconds: float) -> Ver
         said("timing.s-window-s", stage=stage.name, min_seconds=window.min_seconds, max_seconds=window.max_seconds),
     )
     if seconds is None and at < window.max_seconds:
-        left = said("timing.wait-s-more", max_seconds=window.max_seconds - at)
+        left = said("timing.wait-s-more", left_seconds=window.max_seconds - at)
         return replace(base, grade=Grade.NOT_PROVEN, kind="waiting", next_step=left)
     if at >= window.never_seconds and window.max_seconds > 0:
         return replace(base, grade=Grade.FAIL, kind="did not close")

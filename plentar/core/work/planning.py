@@ -53,8 +53,8 @@ def part_for(plate: Nameplate, fault: Fault) -> PartNeed:
         >>> from plentar.core.causes.faults import fault_by_id
         >>> from plentar.core.unit.patterns import PATTERNS
         >>> unit = PATTERNS["two-strip-sequencer"]()
-        >>> [part_for(unit, fault_by_id(unit, name)).words for name in ("seq-a.pole-2.open", "strip-a.element.open")]
-        ['2-pole sequencer', '5 kW 240 V element']
+        >>> [part_for(unit, fault_by_id(unit, name)).id for name in ("seq-a.pole-2.open", "strip-a.element.open")]
+        ['sequencer-2', 'element-5-240']
     """
     return _PARTS[fault.takes](plate, place_of(fault.id).owner)
 

@@ -319,7 +319,7 @@ class CallScreen:
             self.plate,
             line=line_states(self.plate, self.condition, faults, self.visit.limits),
             verdicts={name: kept.verdict for name, kept in self.latest.items()},
-            labels={point.id: f"{point.label}, {point.where}" for point in self.points.values()},
+            labels={point.id: f"{say(point.label)}, {say(point.where)}" for point in self.points.values()},
             selected=self.selected,
             words=self._spoken_place,
             marked=self.marked,
@@ -352,8 +352,8 @@ class CallScreen:
     def _spoken_place(self, name: str) -> str:
         if ":" in name:
             point = find_point(self.plate, name)
-            return f"{point.label}, {point.where}"
-        return f"probe on {terminal_words(self.plate, name)}"
+            return f"{say(point.label)}, {say(point.where)}"
+        return f"probe on {say(terminal_words(self.plate, name))}"
 
     def _halos(self) -> dict[str, float]:
         halos: dict[str, float] = {}
@@ -491,7 +491,7 @@ class CallScreen:
         ratings = [f"{circuit.rated_watts / 1000:g}" for circuit in self.plate.circuits]
         same = len(set(ratings)) == 1
         split = f"{len(ratings)} × {ratings[0]} kW" if same else f"{' + '.join(ratings)} kW"
-        return f"{split} · {self.plate.devices[0].of_kind.words}"
+        return f"{split} · {say(self.plate.devices[0].of_kind.words)}"
 
     def _read_step(self, step_id: str) -> tuple[str, str]:
         kept = [entry for entry in self.latest.values() if entry.point.step == step_id]
