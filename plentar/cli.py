@@ -13,6 +13,7 @@ import click
 
 from plentar.core.errors import PlentarError, ReadingError
 from plentar.core.evidence.reading import Condition
+from plentar.core.said import Said
 from plentar.core.unit.nameplate import Nameplate
 from plentar.formats.unit_json import nameplate_from_json, nameplate_schema
 from plentar.web.settings import Settings, SettingsError
@@ -203,7 +204,10 @@ def faults(unit: str) -> None:
     from plentar.core.causes.faults import faults_of
 
     fields = ("id", "title", "part", "kind", "weight", "repair", "proof")
-    found = [{name: getattr(fault, name) for name in fields} for fault in faults_of(_read_unit(unit))]
+    found = [
+        {name: say(value) if isinstance(value := getattr(fault, name), Said) else value for name in fields}
+        for fault in faults_of(_read_unit(unit))
+    ]
     _show({"format": "plentar.faults/1", "faults": found})
 
 

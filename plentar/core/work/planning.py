@@ -163,7 +163,7 @@ def plan_van(calls: Sequence[tuple[Nameplate, Sequence[str]]], *, share: float =
             missing *= 1.0 - chance
         for_calls = tuple(index for index, chance in enumerate(own) if chance >= 0.03)
         items.append(VanItem(part=part, chance=1.0 - missing, expected_fixes=sum(own), for_calls=for_calls))
-    items.sort(key=lambda item: (-item.expected_fixes, item.part.words))
+    items.sort(key=lambda item: (-item.expected_fixes, item.part.id))
     covered = sum(shares.get(NOTHING, 0.0) for shares in each)
     smallest = 0
     while each and smallest < len(items) and covered / len(each) < share:
