@@ -106,12 +106,16 @@ class Verdict:
     warning: Words = ""
 
     @property
+    def result(self) -> Said:
+        """The grade by itself; to a customer, whether it works."""
+        return said(f"grade.{self.grade.value.replace(' ', '-')}")
+
+    @property
     def spoken(self) -> Said:
         """The verdict as it is read out: *fail: dead*."""
-        result = said(f"grade.{self.grade.value.replace(' ', '-')}")
         if not self.kind:
-            return result
-        return said("grade.of-kind", grade=result, kind=said(f"kind-of-verdict.{self.kind.replace(' ', '-')}"))
+            return self.result
+        return said("grade.of-kind", grade=self.result, kind=said(f"kind-of-verdict.{self.kind.replace(' ', '-')}"))
 
     @property
     def deviation_ratio(self) -> float | None:

@@ -204,9 +204,8 @@ class CallScreen:
     @property
     def plain_readings(self) -> list[tuple[Kept, str]]:
         """What a customer is shown: supply and what works or does not, by the newest sound reading."""
-        words = {Grade.PASS: "yes", Grade.MARGINAL: "just", Grade.FAIL: "no", Grade.NOT_PROVEN: "not proven"}
         kept = [k for k in self.latest.values() if k.point.step in ("supply", "strips") and ":ground" not in k.point.id]
-        return [(k, words[k.verdict.grade]) for k in kept]
+        return [(k, say(k.verdict.result, "customer")) for k in kept]
 
     @property
     def point(self) -> Point:
