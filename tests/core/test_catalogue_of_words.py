@@ -9,6 +9,7 @@ from pathlib import Path
 import pytest
 
 from plentar.core.causes.faults import COMPLAINTS
+from plentar.core.causes.modes import MODES
 from plentar.core.said import joined, said
 from plentar.words import ENGLISH, Catalogue, say
 from tests.conftest import ROOT
@@ -49,6 +50,16 @@ def test_no_words_are_left_that_nobody_says() -> None:
     whole = {name for name, is_head in spoken_ids() if not is_head}
     heads = tuple(name for name, is_head in spoken_ids() if is_head)
     assert sorted(name for name, _ in ENGLISH.templates if name not in whole and not name.startswith(heads)) == []
+
+
+def test_every_way_to_fail_has_its_words() -> None:
+    """A title, a repair and a proof for each mode, and none left over."""
+    wanted = {f"fault.{mode.id}" for mode in MODES.values()}
+    wanted |= {f"repair.{mode.repair}" for mode in MODES.values()} | {f"proof.{mode.proof}" for mode in MODES.values()}
+    apart = {"fault.healthy", "repair.none", "proof.all-strips-on-and-off"}
+    told = {name for name, _ in ENGLISH.templates if name.startswith(("fault.", "repair.", "proof."))}
+    assert told & wanted == wanted
+    assert {name for name in told - wanted - apart if name not in {spelled for spelled, _ in spoken_ids()}} == set()
 
 
 def test_every_reason_has_its_words_and_its_figures() -> None:

@@ -8,6 +8,7 @@ import pytest
 from plentar.core.causes.diagnosis import diagnose
 from plentar.core.causes.faults import faults_of
 from plentar.core.causes.hypotheses import UnitModel, model_of
+from plentar.core.causes.modes import MODES
 from plentar.core.causes.signs import factor_of
 from plentar.core.circuit.drive import drives_of
 from plentar.core.circuit.places import find_point
@@ -100,18 +101,26 @@ def test_renaming_changes_no_volt_verdict_or_cause(pattern: str) -> None:
 
 
 def test_signs_speak_of_faults_not_of_names() -> None:
-    """Every sign finds some fault of some unit, and the same ones whatever the parts are called."""
-    unheard = {(sign.kind, piece) for sign in (*LOOK, *SIGNS, *CHECKS) for piece, _ in sign.speaks}
+    """Every mode is some unit's fault, and signs make the same ones likelier whatever the parts are called."""
+    unseen = set(MODES)
     for pattern in PATTERNS.values():
         plate = pattern()
         other, _ = renamed(plate)
+        unseen -= {fault.title.id.removeprefix("fault.") for fault in faults_of(plate)}
         for fault, again in zip(faults_of(plate), faults_of(other), strict=True):
             for sign in (*LOOK, *SIGNS, *CHECKS):
-                factor = factor_of(sign, "", fault, plate)
-                assert factor == factor_of(sign, "", again, other), (sign.kind, fault.id, again.id)
-                if factor > 1.0:
-                    unheard -= {(sign.kind, piece) for piece, weight in sign.speaks if weight == factor}
-    assert not unheard
+                assert factor_of(sign, "", fault) == factor_of(sign, "", again), (sign.kind, fault.id, again.id)
+    # Only a grounded common lets a conductor to the frame show, and only another stage has a thermostat outdoors.
+    assert unseen <= {"conductor.grounded", "outdoor-thermostat.stuck-open", "outdoor-thermostat.stuck-closed"}
+
+
+def test_modes_and_signs_know_each_other() -> None:
+    """A sign that no mode names says nothing, and a mode cannot name a sign nobody can see."""
+    named = {sign for mode in MODES.values() for sign in mode.signs}
+    telling = {sign.kind for sign in (*LOOK, *SIGNS, *CHECKS) if not sign.seen_running}
+    assert named <= telling
+    # Every fault is likelier where insulation is marked by heat; a missing label makes none likelier.
+    assert telling - named == {"heat-marked", "label-missing"}
 
 
 @pytest.mark.parametrize(
@@ -122,7 +131,7 @@ def test_a_sign_at_a_part_is_of_that_part_alone(about: str, factor: float) -> No
     plate = PATTERNS["two-strip-sequencer"]()
     [loose] = [fault for fault in faults_of(plate) if fault.id == "strip-a.lead-2.loose"]
     [sign] = [sign for sign in LOOK if sign.kind == "loose-push-on"]
-    assert factor_of(sign, about, loose, plate) == factor
+    assert factor_of(sign, about, loose) == factor
 
 
 @pytest.mark.parametrize(

@@ -319,7 +319,7 @@ def _observed(model: UnitModel, observation: Observation, limits: Limits) -> Flo
     if sign is None:
         raise ReadingError(f"no such observation {observation.kind!r}", field="kind")
     if not sign.seen_running:
-        factors = [max(factor_of(sign, observation.about, f, model.plate) for f in h.faults) for h in model.hypotheses]
+        factors = [max(factor_of(sign, observation.about, f) for f in h.faults) for h in model.hypotheses]
         log_odds: Floats = np.log(np.array(factors))
         return log_odds
     drive = drives_of(model.plate, observation.condition, limits)[0][0]

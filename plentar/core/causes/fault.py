@@ -1,76 +1,74 @@
 """One fault as a value: its id, what it changes in the circuit, its repair and its proof."""
 
 import math
-from dataclasses import dataclass
-from typing import Literal
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 
+from plentar.core.causes.modes import MODES, Group, Shows, Takes
 from plentar.core.circuit.changes import NO_CHANGE, Changes
-from plentar.core.said import Words, said
+from plentar.core.said import Figure, Said, said
 
-__all__ = ["HEALTHY", "OFF", "Fault", "Takes", "make_fault"]
+__all__ = ["HEALTHY", "OFF", "Fault", "fault_of"]
 
+# A lead that is off, a winding that is open: no ohms a meter could tell from none at all.
 OFF = math.inf
-# What a repair takes from the van; nothing where hands do, or somebody else's breaker.
-Takes = Literal[
-    "", "element", "link", "limit", "device", "board", "ends", "transformer", "fuse", "thermostat",
-    "outdoor thermostat", "motor", "capacitor", "relay", "filter",
-]  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Fault:
-    """One thing that can be wrong.
+    """One thing that can be wrong with one part: a mode of `modes`, and what it changes.
 
-    `variants` are the same fault at several magnitudes, equally likely. `kind` groups faults for the complaint's sake:
-    dead, stuck, weak, supply, control, blower, short. `shows` is always, now and then (a healthy unit in between), or
-    late (only for a while after the call, then healthy). `takes` is the part its repair takes.
+    `variants` are the same fault at several magnitudes, equally likely. `signs` are how many times likelier each sign
+    at its part makes it.
     """
 
     id: str
-    title: Words
+    title: Said
     part: str
-    kind: str
+    kind: Group
     weight: float
     variants: tuple[Changes, ...]
-    repair: Words
-    proof: Words
-    shows: Literal["always", "now and then", "late"] = "always"
+    repair: Said
+    proof: Said
+    shows: Shows = "always"
     takes: Takes = ""
+    signs: Mapping[str, float] = field(default_factory=dict, hash=False)
 
 
 HEALTHY = Fault(
     id="healthy",
-    title=said("fault.nothing-wrong-circuit"),
+    title=said("fault.healthy"),
     part="",
     kind="healthy",
+    # A quarter of the calls for heat find a unit with nothing wrong: a setting, a season, a filter changed since.
     weight=6.0,
     variants=(NO_CHANGE,),
-    repair="none",
-    proof=said("fault.every-strips-amps-band-under"),
+    repair=said("repair.none"),
+    proof=said("proof.all-strips-on-and-off"),
 )
 
 
-def make_fault(
-    name: str,
-    title: Words,
-    kind: str,
-    weight: float,
-    *variants: Changes,
-    repair: Words,
-    proof: Words,
-    shows: Literal["always", "now and then", "late"] = "always",
-    takes: Takes = "",
-) -> Fault:
-    """Return a fault; what its id is before its last dot is its part."""
+def fault_of(mode: str, part: str, *variants: Changes, weight: float | None = None, **figures: Figure) -> Fault:
+    """Return a part's fault: its id is the part and the last word of the mode.
+
+    Args:
+        mode: One of `MODES`.
+        part: The part, as the circuit spells it.
+        variants: What it changes in the circuit, at each magnitude.
+        weight: How often this part fails that way, where that is not as usual.
+        figures: What its words name.
+    """
+    row = MODES[mode]
     return Fault(
-        id=name,
-        title=title,
-        part=name.rpartition(".")[0],
-        kind=kind,
-        weight=weight,
+        id=f"{part}.{mode.rpartition('.')[2]}",
+        title=said(f"fault.{mode}", **figures),
+        part=part,
+        kind=row.group,
+        weight=row.weight if weight is None else weight,
         variants=variants,
-        repair=repair,
-        proof=proof,
-        shows=shows,
-        takes=takes,
+        repair=said(f"repair.{row.repair}", **figures),
+        proof=said(f"proof.{row.proof}", **figures),
+        shows=row.shows,
+        takes=row.takes,
+        signs=row.signs,
     )

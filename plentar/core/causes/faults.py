@@ -1,13 +1,13 @@
 """What can break in a unit: every fault with a stable id, what it changes in the circuit, its repair and its proof.
 
-Nothing here says what a meter shows; that follows from the circuit. Weights are relative frequencies before anything is
-known, by trade experience; the complaint bends them.
+Nothing here says what a meter shows: that follows from the circuit. How often, which repair and which proof stand in
+`modes`; the complaint bends how often.
 """
 
 from collections.abc import Iterator
 from functools import lru_cache
 
-from plentar.core.causes.fault import HEALTHY, OFF, Fault, make_fault
+from plentar.core.causes.fault import HEALTHY, OFF, Fault, fault_of
 from plentar.core.causes.unit_faults import air_faults, blower_faults, control_faults, supply_faults
 from plentar.core.circuit.changes import Changes
 from plentar.core.circuit.network import Circuit
@@ -68,122 +68,38 @@ def fault_by_id(plate: Nameplate, fault_id: str) -> Fault:
 
 def _rung(circuit: Circuit, strip: HeatingCircuit) -> Iterator[Fault]:
     name, element, ohms = strip.name, f"{strip.id}.element", strip.element_ohms
-    amps = said("faults.draws-amps-under-call", strip=name)
-    yield make_fault(
-        f"{element}.open",
-        said("faults.element-open", strip=name),
-        "dead",
-        6.0,
-        Changes(ohms={element: (OFF, OFF)}),
-        takes="element",
-        repair=said("faults.replace-element"),
-        proof=amps,
-    )
-    yield make_fault(
-        f"{element}.grounded",
-        said("faults.element-grounded", strip=name),
-        "stuck",
-        1.2,
-        *(
-            Changes(
-                ohms={
-                    element: (OFF, OFF),
-                    f"{element}.to-ground-1": (ohms * share,) * 2,
-                    f"{element}.to-ground-2": (ohms * (1 - share),) * 2,
-                }
-            )
-            for share in (0.25, 0.5, 0.75)
-        ),
-        takes="element",
-        repair=said("faults.replace-element-look-what-touched"),
-        proof=said("faults.no-current-either-lead-without"),
-    )
-    yield make_fault(
-        f"{element}.part-shorted",
-        said("faults.element-part-shorted", strip=name),
-        "weak",
-        0.6,
-        *(Changes(ohms={element: (ohms * share,) * 2}) for share in (0.6, 0.78)),
-        takes="element",
-        repair=said("faults.replace-element"),
-        proof=amps,
-    )
-    yield make_fault(
-        f"{element}.wrong-size",
-        said("faults.element-another-size-fitted", strip=name),
-        "weak",
-        0.5,
-        *(Changes(ohms={element: (ohms * share,) * 2}) for share in (1.33, 1.6)),
-        takes="element",
-        repair=said("faults.fit-element-plate"),
-        proof=amps,
-    )
+    link, limit = f"{strip.id}.link", f"{strip.id}.limit"
+    yield fault_of("element.open", element, Changes(ohms={element: (OFF, OFF)}), strip=name)
+    # Where along the wire it touches says how much each end still heats: a quarter, the middle, three quarters.
+    grounds = [
+        {f"{element}.to-ground-1": (ohms * share,) * 2, f"{element}.to-ground-2": (ohms * (1 - share),) * 2}
+        for share in (0.25, 0.5, 0.75)
+    ]
+    touches = (Changes(ohms={element: (OFF, OFF), **both}) for both in grounds)
+    yield fault_of("element.grounded", element, *touches, strip=name)
+    # A fifth or two fifths of the turns bridged; beyond that its breaker trips and it is found as open.
+    yield fault_of("element.part-shorted", element, *_scaled(element, ohms, 0.6, 0.78), strip=name)
+    # The next smaller sizes of the usual row: 5 kW as 3.75, 5 kW as about 3.
+    yield fault_of("element.wrong-size", element, *_scaled(element, ohms, 1.33, 1.6), strip=name)
     if "link" in strip.order:
-        yield make_fault(
-            f"{strip.id}.link.open",
-            said("faults.fusible-link-open", strip=name),
-            "dead",
-            4.0,
-            Changes(forced={f"{strip.id}.link": False}),
-            takes="link",
-            repair=said("faults.replace-link-find-why-overheated"),
-            proof=amps,
-        )
+        yield fault_of("link.open", link, Changes(forced={link: False}), strip=name)
     if "limit" in strip.order:
-        yield make_fault(
-            f"{strip.id}.limit.open",
-            said("faults.limit-open", strip=name),
-            "dead",
-            5.0,
-            Changes(forced={f"{strip.id}.limit": False}),
-            takes="limit",
-            repair=said("faults.restore-air-replace-limit-if"),
-            proof=amps,
-        )
-        yield make_fault(
-            f"{strip.id}.limit.cycling",
-            said("faults.limit-opens-closes-itself", strip=name),
-            "weak",
-            0.8,
-            Changes(forced={f"{strip.id}.limit": False}),
-            takes="limit",
-            repair=said("faults.restore-air-if-right-replace"),
-            proof=said("faults.without-break-ten-minutes", amps=amps),
-            shows="now and then",
-        )
-        yield make_fault(
-            f"{strip.id}.limit.stuck-closed",
-            said("faults.limit-never-opens", strip=name),
-            "stuck",
-            0.1,
-            Changes(forced={f"{strip.id}.limit": True}),
-            takes="limit",
-            repair=said("faults.replace-limit-one-same-temperature"),
-            proof=said("faults.opens-airless-test-maker"),
-        )
+        # Open now, open now and then, never open: to the meter on a cold unit the last shows nothing.
+        yield fault_of("limit.open", limit, Changes(forced={limit: False}), strip=name)
+        yield fault_of("limit.cycling", limit, Changes(forced={limit: False}), strip=name)
+        yield fault_of("limit.stuck-closed", limit, Changes(forced={limit: True}), strip=name)
     for lead in circuit.leads:
         if place_of(lead.id).owner == strip.id:
-            words = said("faults.to", strip=name, end=_end_words(strip, lead.a), other_end=_end_words(strip, lead.b))
-            yield make_fault(
-                f"{lead.id}.off",
-                said("faults.lead-off", joint=words),
-                "dead",
-                0.5,
-                Changes(split={lead.id: OFF}),
-                takes="ends",
-                repair=said("faults.new-end-pull-tested"),
-                proof=amps,
-            )
-            yield make_fault(
-                f"{lead.id}.loose",
-                said("faults.loose-hot-joint", joint=words),
-                "weak",
-                0.5,
-                *(Changes(split={lead.id: r}) for r in (0.5, 2.0)),
-                takes="ends",
-                repair=said("faults.new-end-clean-wire"),
-                proof=said("faults.no-drop-across-joint", amps=amps),
-            )
+            end, other = _end_words(strip, lead.a), _end_words(strip, lead.b)
+            off = Changes(split={lead.id: OFF})
+            yield fault_of("lead.off", lead.id, off, strip=name, end=end, other_end=other)
+            # Half an ohm glows under 20 A (200 W at a spade), two ohms are about to let go.
+            loose = (Changes(split={lead.id: ohms}) for ohms in (0.5, 2.0))
+            yield fault_of("lead.loose", lead.id, *loose, strip=name, end=end, other_end=other)
+
+
+def _scaled(element: str, ohms: float, *shares: float) -> Iterator[Changes]:
+    return (Changes(ohms={element: (ohms * share,) * 2}) for share in shares)
 
 
 def _end_words(strip: HeatingCircuit, terminal: str) -> Words:
@@ -197,163 +113,47 @@ def _end_words(strip: HeatingCircuit, terminal: str) -> Words:
 
 
 def _poles(plate: Nameplate) -> Iterator[Fault]:
-    seen: set[str] = set()
     uses = [(strip.device, number) for strip in plate.circuits for number in strip.poles]
     if plate.blower.switched_by:
         uses.append((plate.blower.switched_by, plate.blower.switched_by_pole))
-    for device, number in uses:
-        pole = f"{device}.pole-{number}"
-        if pole in seen:
-            continue
-        seen.add(pole)
-        words = said("faults.pole", number=number, part=part_words(device))
-        proof = said("faults.amps-under-call-none-without")
-        fix = said("faults.replace", part=part_words(device))
-        yield make_fault(
-            f"{pole}.open",
-            said("faults.does-not-close", pole=words),
-            "dead",
-            7.0,
-            Changes(forced={pole: False}),
-            takes="device",
-            repair=fix,
-            proof=proof,
-        )
-        yield make_fault(
-            f"{pole}.welded",
-            said("faults.welded", pole=words),
-            "stuck",
-            3.0,
-            Changes(forced={pole: True}),
-            takes="device",
-            repair=fix,
-            proof=proof,
-        )
-        yield make_fault(
-            f"{pole}.burnt",
-            said("faults.burnt-high-resistance", pole=words),
-            "weak",
-            1.5,
-            *(Changes(contact_ohms={pole: r}) for r in (0.12, 0.5, 2.0)),
-            takes="device",
-            repair=fix,
-            proof=said("faults.below-0-25-v-across"),
-        )
+    # Strips that share a pole share its faults.
+    for device, number in dict.fromkeys(uses):
+        pole, words = f"{device}.pole-{number}", part_words(device)
+        yield fault_of("pole.open", pole, Changes(forced={pole: False}), device=words, number=number)
+        yield fault_of("pole.welded", pole, Changes(forced={pole: True}), device=words, number=number)
+        # Just beyond what a good one drops, plainly hot, and about to open.
+        burnt = (Changes(contact_ohms={pole: ohms}) for ohms in (0.12, 0.5, 2.0))
+        yield fault_of("pole.burnt", pole, *burnt, device=words, number=number)
 
 
 def _devices(plate: Nameplate, circuit: Circuit) -> Iterator[Fault]:
     for device in plate.devices:
-        name, words = device.id, part_words(device.id)
-        drive = device.of_kind.drive_words
-        coil = f"{name}.coil"
+        name, coil = device.id, f"{device.id}.coil"
+        words, drive = part_words(name), device.of_kind.drive_words
         plain = next(branch for branch in circuit.branches if branch.id == coil)
-        proof = said("faults.every-strip-draws-amps")
-        yield make_fault(
-            f"{coil}.open",
-            said("faults.open", device=words, drive=drive),
-            "dead",
-            4.0,
-            Changes(ohms={coil: (OFF, OFF)}),
-            takes="device",
-            repair=said("faults.replace-2", device=words),
-            proof=proof,
-        )
-        yield make_fault(
-            f"{coil}.shorted",
-            said("faults.shorted", device=words, drive=drive),
-            "short",
-            1.2,
-            *(Changes(ohms={coil: (plain.ohms * share, plain.dc_ohms * share)}) for share in (0.06, 0.2)),
-            takes="device",
-            repair=said("faults.replace-fuse", device=words),
-            proof=said("faults.control-current-below-80-transformer"),
-        )
+        yield fault_of("coil.open", coil, Changes(ohms={coil: (OFF, OFF)}), device=words, drive=drive)
+        # A sixteenth of its ohms blows the fuse at once, a fifth takes its time.
+        shorted = (Changes(ohms={coil: (plain.ohms * share, plain.dc_ohms * share)}) for share in (0.06, 0.2))
+        yield fault_of("coil.shorted", coil, *shorted, device=words, drive=drive)
+        still = Changes(forced={c.id: False for c in circuit.contacts if c.moved_by[1] == name})
         if len(device.poles) > 1:
-            yield make_fault(
-                f"{name}.mechanism.dead",
-                said("faults.does-not-move", device=words),
-                "dead",
-                2.0,
-                Changes(forced={c.id: False for c in circuit.contacts if c.moved_by[1] == name}),
-                takes="device",
-                repair=said("faults.replace-2", device=words),
-                proof=proof,
-            )
+            # With a single pole nothing tells a dead mechanism from a pole that does not make.
+            yield fault_of("mechanism.dead", f"{name}.mechanism", still, device=words)
         if device.of_kind.is_thermal:
-            yield make_fault(
-                f"{name}.slow",
-                said("faults.slow", device=words),
-                "weak",
-                1.5,
-                Changes(forced={c.id: False for c in circuit.contacts if c.moved_by[1] == name}),
-                takes="device",
-                repair=said("faults.replace-2", device=words),
-                proof=said("faults.each-pole-inside-window-off"),
-                shows="late",
-            )
-        for lead in (f"{name}.lead-coil", f"{name}.lead-common"):
-            reason = "faults.feed-lead-off" if place_of(lead).part == "lead-coil" else "faults.common-lead-off"
-            yield make_fault(
-                f"{lead}.off",
-                said(reason, device=words, drive=drive),
-                "control",
-                0.6,
-                Changes(split={lead: OFF}),
-                takes="ends",
-                repair=said("faults.new-end-pull-tested"),
-                proof=proof,
+            yield fault_of("device.slow", name, still, device=words)
+        for end, side in (("lead-coil", "feed"), ("lead-common", "common")):
+            lead = f"{name}.{end}"
+            yield fault_of(
+                "coil-lead.off", lead, Changes(split={lead: OFF}), device=words, drive=drive, end=said(f"end.{side}")
             )
         if device.of_kind.is_rectified:
             board = f"{name}.rectifier"
-            yield make_fault(
-                f"{board}.dead",
-                said("faults.rectifier-dead", device=words),
-                "dead",
-                3.0,
-                Changes(ratio={board: 0.0}),
-                takes="board",
-                repair=said("faults.replace-rectifier-board"),
-                proof=said("faults.dc-volts-coil-band"),
-            )
-            yield make_fault(
-                f"{board}.half-open",
-                said("faults.rectifier-half-open", device=words),
-                "weak",
-                1.0,
-                Changes(ratio={board: 0.36}),
-                takes="board",
-                repair=said("faults.replace-rectifier-board"),
-                proof=said("faults.dc-volts-coil-band"),
-            )
+            yield fault_of("rectifier.dead", board, Changes(ratio={board: 0.0}), device=words)
+            # One half-wave instead of two.
+            yield fault_of("rectifier.half-open", board, Changes(ratio={board: 0.36}), device=words)
         if device.auxiliary is not None:
             pole = f"{name}.auxiliary"
-            yield make_fault(
-                f"{pole}.open",
-                said("faults.auxiliary-pole-does-not-close", device=words),
-                "dead",
-                3.0,
-                Changes(forced={pole: False}),
-                takes="device",
-                repair=said("faults.replace-2", device=words),
-                proof=said("faults.24-v-next-heater"),
-            )
-            yield make_fault(
-                f"{pole}.welded",
-                said("faults.auxiliary-pole-welded", device=words),
-                "stuck",
-                1.0,
-                Changes(forced={pole: True}),
-                takes="device",
-                repair=said("faults.replace-2", device=words),
-                proof=said("faults.everything-off-without-call"),
-            )
-            yield make_fault(
-                f"{pole}.lead.off",
-                said("faults.auxiliary-lead-off", device=words),
-                "dead",
-                0.5,
-                Changes(split={f"{pole}.lead": OFF}),
-                takes="ends",
-                repair=said("faults.new-end"),
-                proof=said("faults.24-v-next-heater"),
-            )
+            yield fault_of("auxiliary.open", pole, Changes(forced={pole: False}), device=words)
+            yield fault_of("auxiliary.welded", pole, Changes(forced={pole: True}), device=words)
+            lead = f"{pole}.lead"
+            yield fault_of("auxiliary-lead.off", lead, Changes(split={lead: OFF}), device=words)

@@ -3,8 +3,9 @@
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
-from plentar.core.causes.fault import Fault, Takes
+from plentar.core.causes.fault import Fault
 from plentar.core.causes.faults import COMPLAINTS, faults_of
+from plentar.core.causes.modes import Takes
 from plentar.core.said import Words, said
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import place_of
