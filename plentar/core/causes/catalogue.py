@@ -1,7 +1,7 @@
 """Every test that can be done on a unit at places a probe or clamp can reach, and what each hypothesis shows there."""
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 from functools import lru_cache
 
 import numpy as np
@@ -10,12 +10,12 @@ from numpy.typing import NDArray
 from plentar.core.causes.hypotheses import Prediction, UnitModel
 from plentar.core.circuit.drive import Drive
 from plentar.core.circuit.spread import GHOST_OHMS, shares_of
-from plentar.core.said import Words, said
-from plentar.core.unit.nameplate import HeatingCircuit, Nameplate
+from plentar.core.said import Figure, Words, said
+from plentar.core.unit.nameplate import HeatingCircuit, Nameplate, SwitchingDevice
 from plentar.core.unit.place import spot_of
 from plentar.core.unit.points import of_feed, part_words, piece_words, rung_terminals
 
-__all__ = ["Test", "catalogue", "scaled", "spread_of"]
+__all__ = ["LOOKS", "Test", "catalogue", "scaled", "spread_of"]
 
 Floats = NDArray[np.float64]
 
@@ -38,295 +38,238 @@ class Test:
         return spot_of(self.point).is_ohms
 
 
+# What can be looked at: its kind, and the minutes it takes by itself, cover off and meter in hand. Chosen, by where
+# one has to stand and what has to come off: 0.8 for a clamp, 1 for two probes in reach, half a minute for each thing in
+# the way, 2.5 for a walk to the panel or outdoors. Only their order matters, and that a walk is worth three clamps.
+LOOKS: Mapping[str, tuple[str, float]] = {
+    # At the panel, in the garage or outside.
+    "breaker-pole": ("supply", 2.5),
+    "behind-breaker": ("supply", 2.5),
+    # Beside the unit, its cover off.
+    "disconnect-blade": ("supply", 1.5),
+    "line": ("supply", 1.0),
+    "leg-to-ground": ("supply", 1.0),
+    "behind-branch": ("supply", 1.0),
+    # A clamp closes round a lead without touching it: the quickest and the safest look there is.
+    "feed-total": ("amps", 0.8),
+    "blower-lead": ("amps", 0.8),
+    "strip": ("amps", 0.8),
+    "strip-other-lead": ("amps", 0.8),
+    "interlock-lead": ("amps", 0.8),
+    # Along a rung: a part's own two ends, then the joints, where one end is behind something.
+    "across-part": ("volts", 1.2),
+    "side-of-element": ("volts", 1.2),
+    "lead-into-part": ("volts", 1.4),
+    "lead-from-leg": ("volts", 1.4),
+    # Power off, leads lifted, and put back: the proof of dead is counted once, with the change to it.
+    "element-ohms": ("ohms", 2.0),
+    "part-ohms": ("ohms", 1.8),
+    "coil-ohms": ("ohms", 1.8),
+    "winding-ohms": ("ohms", 2.0),
+    "relay-coil-ohms": ("ohms", 1.8),
+    "contact-continuity": ("ohms", 2.0),
+    "call-ohms": ("ohms", 1.5),
+    # The control side: at the board everything is in a row; the thermostat is a walk through the house.
+    "transformer-secondary": ("control", 1.0),
+    "transformer-primary": ("control", 1.2),
+    "board-r": ("control", 1.0),
+    "transformer-to-c": ("control", 1.0),
+    "control-fuse": ("control", 1.0),
+    "r-cable": ("control", 2.0),
+    "thermostat-r": ("control", 2.0),
+    "thermostat-itself": ("control", 2.0),
+    "valve-o": ("control", 1.2),
+    "valve-b": ("control", 1.2),
+    "control-current": ("control", 1.2),
+    "outdoor-thermostat": ("control", 2.5),
+    "call-at-board": ("control", 0.9),
+    "no-call-at-board": ("control", 0.9),
+    "call-at-thermostat": ("control", 2.0),
+    "coil-volts": ("control", 1.0),
+    "coil-common": ("control", 1.2),
+    "rectifier-in": ("control", 1.0),
+    "auxiliary": ("control", 1.0),
+    "auxiliary-lead": ("control", 1.2),
+    "relay-coil": ("control", 1.0),
+    # The blower and its relay.
+    "blower-volts": ("volts", 1.2),
+    "blower-fixed-lead": ("volts", 1.4),
+    "relay-contact": ("volts", 1.2),
+    "com-to-leg": ("volts", 1.2),
+}
+
+
 @lru_cache(maxsize=32)
 def catalogue(plate: Nameplate) -> tuple[Test, ...]:
     """Return every test that can be done on a unit at places a probe or clamp can reach."""
     heat = frozenset(call for call in ("W", "W2") if call in plate.calls)
-    no_call, all_heat, fan = Drive(), Drive(calls=heat), Drive(calls=frozenset({"G"}))
-    both = Drive(calls=heat | {"G"})
-    cooling = Drive(calls=frozenset({"Y"}))
-    tests: list[Test] = []
-
-    def add(point: str, drive: Drive, kind: str, minutes: float, words: Words) -> None:
-        tests.append(Test(point, drive, kind, minutes, words))
-
-    for feed in plate.feeds:
-        name = said("catalogue.feed") if len(plate.feeds) == 1 else part_words(feed.id)
-        l1, l2 = f"{feed.id}.l1", f"{feed.id}.l2"
-        for leg in ("l1", "l2"):
-            pole = f"volts:panel.{leg}:{feed.id}.breaker.{leg}"
-            add(
-                pole,
-                no_call,
-                "supply",
-                2.5,
-                said("catalogue.volts-across-s-breaker-pole", feed=name, leg=leg.upper()),
-            )
-            blade = f"volts:{feed.id}.disconnect.{leg}:{feed.id}.{leg}"
-            add(blade, no_call, "supply", 1.5, said("catalogue.volts-across-s-disconnect", feed=name, leg=leg.upper()))
-        for drive in (no_call, all_heat):
-            add(f"volts:{l1}:{l2}", drive, "supply", 1.0, of_feed(plate, feed.id, said("catalogue.l1-l2-unit")))
-            panel = f"volts:{feed.id}.breaker.l1:{feed.id}.breaker.l2"
-            add(panel, drive, "supply", 2.5, said("catalogue.l1-l2-panel-load-side", feed=name))
-        for leg in (l1, l2):
-            add(
-                f"volts:{leg}:ground",
-                no_call,
-                "supply",
-                1.0,
-                of_feed(plate, feed.id, said("catalogue.ground-unit", leg=leg[-2:].upper())),
-            )
-        for drive, words in (
-            (all_heat, said("catalogue.heat-called")),
-            (no_call, said("catalogue.nothing-called")),
-            (fan, said("catalogue.fan-called")),
-        ):
-            add(f"amps:{feed.id}", drive, "amps", 0.8, said("catalogue.clamp-s-total", feed=name, called=words))
-    for branch in plate.branches:
-        add(
-            f"volts:{branch.id}.l1:{branch.id}.l2",
-            no_call,
-            "supply",
-            1.0,
-            said("catalogue.l1-l2-behind", part=part_words(branch.id)),
-        )
-    for drive in (all_heat, fan, both, no_call):
-        add("amps:blower", drive, "amps", 0.8, said("catalogue.clamp-blower-lead"))
+    offered = _Offered(idle=Drive(), heat=Drive(calls=heat), fan=Drive(calls=frozenset({"G"})))
+    _supply_tests(plate, offered)
+    offered.add("blower-lead", "amps:blower", offered.heat, offered.fan, Drive(calls=heat | {"G"}), offered.idle)
     for circuit in plate.circuits:
-        for drive in (all_heat, no_call, cooling, fan):
-            add(f"amps:{circuit.id}", drive, "amps", 0.8, said("catalogue.clamp", circuit=circuit.name))
-        add(
-            f"amps:{circuit.id}.return",
-            no_call,
-            "amps",
-            0.8,
-            said("catalogue.clamp-s-other-lead", circuit=circuit.name),
-        )
-        _rung_tests(tests, circuit, all_heat)
-        add(
-            f"ohms:{circuit.id}.element",
-            no_call,
-            "ohms",
-            2.0,
-            said("catalogue.element-ohms-leads-off", circuit=circuit.name),
-        )
-    _control_tests(plate, tests, all_heat, fan, no_call)
-    _relay_tests(plate, tests, all_heat, fan, no_call)
+        # With heat what it draws; with nothing, cooling or the fan called what feeds it when nothing should.
+        cooling = Drive(calls=frozenset({"Y"}))
+        drives = (offered.heat, offered.idle, cooling, offered.fan)
+        offered.add("strip", f"amps:{circuit.id}", *drives, strip=circuit.name)
+        offered.add("strip-other-lead", f"amps:{circuit.id}.return", offered.idle, strip=circuit.name)
+        _rung_tests(circuit, offered)
+        offered.add("element-ohms", f"ohms:{circuit.id}.element", offered.idle, strip=circuit.name)
+    _control_tests(plate, offered)
+    for device in plate.devices:
+        _device_tests(device, offered)
+    _blower_tests(plate, offered)
     # Circuits that share a pole share its tests.
-    return tuple({(test.point, test.drive): test for test in reversed(tests)}.values())[::-1]
+    return tuple({(test.point, test.drive): test for test in reversed(offered.tests)}.values())[::-1]
 
 
-def _rung_tests(tests: list[Test], circuit: HeatingCircuit, heat: Drive) -> None:
-    rung = rung_terminals(circuit)
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _Offered:
+    """The tests found so far, and the drives most of them are done under."""
+
+    idle: Drive
+    heat: Drive
+    fan: Drive
+    tests: list[Test] = field(default_factory=list)
+
+    def add(self, look: str, point: str, *drives: Drive, **figures: Figure) -> None:
+        """Offer a look at a point under each of some drives."""
+        kind, minutes = LOOKS[look]
+        words = said(f"test.{look}", **figures)
+        self.tests.extend(Test(point, drive, kind, minutes, words) for drive in drives)
+
+    def add_called(self, look: str, point: str, *drives: Drive, **figures: Figure) -> None:
+        """Offer a look that is worded by what is called."""
+        words = {self.heat: "heat", self.fan: "fan", self.idle: "nothing"}
+        for drive in drives:
+            self.add(look, point, drive, called=said(f"called.{words[drive]}"), **figures)
+
+
+def _supply_tests(plate: Nameplate, offered: _Offered) -> None:
+    idle, heat, fan = offered.idle, offered.heat, offered.fan
+    for feed in plate.feeds:
+        name: Words = said("catalogue.feed") if len(plate.feeds) == 1 else part_words(feed.id)
+        unit, breaker = feed.id, f"{feed.id}.breaker"
+        for leg in ("l1", "l2"):
+            pole = f"volts:panel.{leg}:{breaker}.{leg}"
+            offered.add("breaker-pole", pole, idle, feed=name, leg=leg.upper())
+            blade = f"volts:{unit}.disconnect.{leg}:{unit}.{leg}"
+            offered.add("disconnect-blade", blade, idle, feed=name, leg=leg.upper())
+        for drive in (idle, heat):
+            # Without and with load: the difference is the sag.
+            offered.tests.append(_of_feed(plate, feed.id, "line", f"volts:{unit}.l1:{unit}.l2", drive))
+            offered.add("behind-breaker", f"volts:{breaker}.l1:{breaker}.l2", drive, feed=name)
+        for leg in ("l1", "l2"):
+            point = f"volts:{unit}.{leg}:ground"
+            offered.tests.append(_of_feed(plate, feed.id, "leg-to-ground", point, idle, leg=leg.upper()))
+        offered.add_called("feed-total", f"amps:{feed.id}", heat, idle, fan, feed=name)
+    for branch in plate.branches:
+        point = f"volts:{branch.id}.l1:{branch.id}.l2"
+        offered.add("behind-branch", point, idle, branch=part_words(branch.id))
+
+
+def _of_feed(plate: Nameplate, feed: str, look: str, point: str, drive: Drive, **figures: Figure) -> Test:
+    """Return a test whose words name the feed only where there are several."""
+    kind, minutes = LOOKS[look]
+    return Test(point, drive, kind, minutes, of_feed(plate, feed, said(f"test.{look}", **figures)))
+
+
+def _rung_tests(circuit: HeatingCircuit, offered: _Offered) -> None:
+    rung, name, heat = rung_terminals(circuit), circuit.name, offered.heat
     before = None
     for part, a, b in rung:
-        tests.append(
-            Test(
-                f"volts:{a}:{b}",
-                heat,
-                "volts",
-                1.2,
-                said("catalogue.volts-across-s", circuit=circuit.name, part=piece_words(part)),
-            )
-        )
+        words = piece_words(part)
+        offered.add("across-part", f"volts:{a}:{b}", heat, strip=name, part=words)
         if before is not None:
-            tests.append(
-                Test(
-                    f"volts:{before}:{a}",
-                    heat,
-                    "volts",
-                    1.4,
-                    said("catalogue.volts-along-lead-into-s", circuit=circuit.name, part=piece_words(part)),
-                )
-            )
+            offered.add("lead-into-part", f"volts:{before}:{a}", heat, strip=name, part=words)
         before = b
         if part in ("link", "limit"):
-            tests.append(
-                Test(
-                    f"ohms:{circuit.id}.{part}",
-                    Drive(),
-                    "ohms",
-                    1.8,
-                    said("catalogue.leads-off", circuit=circuit.name, part=piece_words(part)),
-                )
-            )
+            offered.add("part-ohms", f"ohms:{circuit.id}.{part}", offered.idle, strip=name, part=words)
     # One reading from the leg to the element's end holds every joint and contact on that side at once.
     sides = (("l1", f"{circuit.id}.element.1"), ("l2", f"{circuit.id}.element.2"))
     for leg, end in sides:
-        words = said("catalogue.volts-from-s-element-all", leg=leg.upper(), circuit=circuit.name)
-        tests.append(Test(f"volts:{circuit.supplied_by}.{leg}:{end}", heat, "volts", 1.2, words))
-    first, last = rung[0][1], rung[-1][2]
-    for leg, end in (("l1", first), ("l2", last)):
-        if (leg, end) in sides:
-            continue
-        tests.append(
-            Test(
-                f"volts:{circuit.supplied_by}.{leg}:{end}",
-                heat,
-                "volts",
-                1.4,
-                said("catalogue.volts-along-lead-from-into", leg=leg.upper(), circuit=circuit.name),
-            )
-        )
+        point = f"volts:{circuit.supplied_by}.{leg}:{end}"
+        offered.add("side-of-element", point, heat, leg=leg.upper(), strip=name)
+    for leg, end in (("l1", rung[0][1]), ("l2", rung[-1][2])):
+        if (leg, end) not in sides:
+            point = f"volts:{circuit.supplied_by}.{leg}:{end}"
+            offered.add("lead-from-leg", point, heat, leg=leg.upper(), strip=name)
 
 
-def _control_tests(plate: Nameplate, tests: list[Test], heat: Drive, fan: Drive, idle: Drive) -> None:
-    tests.append(
-        Test("volts:transformer.r:transformer.c", idle, "control", 1.0, said("catalogue.transformer-secondary"))
-    )
-    tests.append(Test("volts:transformer.1:transformer.2", idle, "control", 1.2, said("catalogue.transformer-primary")))
-    tests.append(Test("volts:board.r:board.c", idle, "control", 1.0, said("catalogue.r-c-board")))
-    tests.append(
-        Test("volts:transformer.r:board.c", idle, "control", 1.0, said("catalogue.transformer-r-side-c-board"))
-    )
-    tests.append(Test("volts:transformer.r:board.r", heat, "control", 1.0, said("catalogue.volts-across-control-fuse")))
-    tests.append(Test("volts:board.r:thermostat.r", heat, "control", 2.0, said("catalogue.r-along-cable-thermostat")))
-    tests.append(Test("volts:thermostat.r:board.c", idle, "control", 2.0, said("catalogue.r-thermostat-c")))
-    tests.append(Test("volts:thermostat.r:thermostat.c", idle, "control", 2.0, said("catalogue.r-c-thermostat-itself")))
+def _control_tests(plate: Nameplate, offered: _Offered) -> None:
+    idle, heat, fan = offered.idle, offered.heat, offered.fan
+    # From the transformer outward, in the order a lost 24 V is followed.
+    offered.add("transformer-secondary", "volts:transformer.r:transformer.c", idle)
+    offered.add("transformer-primary", "volts:transformer.1:transformer.2", idle)
+    offered.add("board-r", "volts:board.r:board.c", idle)
+    offered.add("transformer-to-c", "volts:transformer.r:board.c", idle)
+    offered.add("control-fuse", "volts:transformer.r:board.r", heat)
+    offered.add("r-cable", "volts:board.r:thermostat.r", heat)
+    offered.add("thermostat-r", "volts:thermostat.r:board.c", idle)
+    offered.add("thermostat-itself", "volts:thermostat.r:thermostat.c", idle)
     if "Y" in plate.calls:
         cooling = Drive(calls=frozenset({"Y"}))
-        tests.append(Test("volts:board.o:board.c", cooling, "control", 1.2, said("catalogue.o-c-board-cooling-called")))
-        tests.append(Test("volts:board.b:board.c", cooling, "control", 1.2, said("catalogue.b-c-board-cooling-called")))
-    for drive, words in (
-        (heat, said("catalogue.heat-called")),
-        (fan, said("catalogue.fan-called")),
-        (idle, said("catalogue.nothing-called")),
-    ):
-        tests.append(Test("amps:control", drive, "control", 1.2, said("catalogue.control-current-r", called=words)))
+        offered.add("valve-o", "volts:board.o:board.c", cooling)
+        offered.add("valve-b", "volts:board.b:board.c", cooling)
+    offered.add_called("control-current", "amps:control", heat, fan, idle)
     for call in plate.calls:
-        own = Drive(calls=frozenset({call})) if call in ("G", "Y") else heat
         name = call.lower()
+        # A second stage is only called with the first.
+        own = Drive(calls=frozenset({call})) if call in ("G", "Y") else heat
         if call == plate.outdoor_thermostat:
-            across = f"volts:outdoor-thermostat.1:board.{name}"
-            tests.append(
-                Test(across, own, "control", 2.5, said("catalogue.volts-across-outdoor-thermostat", call=call))
-            )
-        tests.append(Test(f"volts:board.{name}:board.c", own, "control", 0.9, said("catalogue.c-board", call=call)))
-        tests.append(
-            Test(f"volts:board.{name}:board.c", idle, "control", 0.9, said("catalogue.c-nothing-called", call=call))
-        )
-        tests.append(
-            Test(f"volts:thermostat.{name}:board.c", own, "control", 2.0, said("catalogue.thermostat-c", call=call))
-        )
-        tests.append(
-            Test(f"ohms:board.{name}:board.c", idle, "ohms", 1.5, said("catalogue.c-ohms-thermostat-off", call=call))
-        )
-    for device in plate.devices:
-        name = part_words(device.id)
-        a, b = f"{device.id}.coil.1", f"{device.id}.coil.2"
-        function = device.of_kind.coil_function
-        tests.append(
-            Test(f"{function}:{a}:{b}", heat, "control", 1.0, said("catalogue.volts-s-own-terminals", device=name))
-        )
-        tests.append(
-            Test(f"volts:{b}:board.c", heat, "control", 1.2, said("catalogue.volts-along-s-common-lead", device=name))
-        )
-        if device.of_kind.is_rectified:
-            tests.append(
-                Test(
-                    f"volts:{device.id}.rectifier.1:board.c",
-                    heat,
-                    "control",
-                    1.0,
-                    said("catalogue.ac-into-s-rectifier", device=name),
-                )
-            )
-        if device.auxiliary is not None:
-            aux = f"{device.id}.auxiliary"
-            tests.append(
-                Test(
-                    f"volts:{aux}.line:{aux}.load",
-                    heat,
-                    "control",
-                    1.0,
-                    said("catalogue.volts-across-s-auxiliary", device=name),
-                )
-            )
-            tests.append(
-                Test(
-                    f"volts:board.r:{aux}.line",
-                    heat,
-                    "control",
-                    1.2,
-                    said("catalogue.volts-along-s-auxiliary-lead", device=name),
-                )
-            )
-        if device.of_kind.ohms_band is not None:
-            words = said("catalogue.ohms-leads-off", device=name, drive=device.of_kind.drive_words)
-            tests.append(Test(f"ohms:{device.id}.coil", idle, "ohms", 1.8, words))
+            offered.add("outdoor-thermostat", f"volts:outdoor-thermostat.1:board.{name}", own, call=call)
+        offered.add("call-at-board", f"volts:board.{name}:board.c", own, call=call)
+        offered.add("no-call-at-board", f"volts:board.{name}:board.c", idle, call=call)
+        offered.add("call-at-thermostat", f"volts:thermostat.{name}:board.c", own, call=call)
+        offered.add("call-ohms", f"ohms:board.{name}:board.c", idle, call=call)
 
 
-def _relay_tests(plate: Nameplate, tests: list[Test], heat: Drive, fan: Drive, idle: Drive) -> None:
+def _device_tests(device: SwitchingDevice, offered: _Offered) -> None:
+    name, heat = part_words(device.id), offered.heat
+    a, b = f"{device.id}.coil.1", f"{device.id}.coil.2"
+    offered.add("coil-volts", f"{device.of_kind.coil_function}:{a}:{b}", heat, device=name)
+    offered.add("coil-common", f"volts:{b}:board.c", heat, device=name)
+    if device.of_kind.is_rectified:
+        offered.add("rectifier-in", f"volts:{device.id}.rectifier.1:board.c", heat, device=name)
+    if device.auxiliary is not None:
+        aux = f"{device.id}.auxiliary"
+        offered.add("auxiliary", f"volts:{aux}.line:{aux}.load", heat, device=name)
+        offered.add("auxiliary-lead", f"volts:board.r:{aux}.line", heat, device=name)
+    if device.of_kind.ohms_band is not None:
+        # Electronics are no winding: their ohms tell nothing, so nobody is sent to read them.
+        drive = device.of_kind.drive_words
+        offered.add("coil-ohms", f"ohms:{device.id}.coil", offered.idle, device=name, drive=drive)
+
+
+def _blower_tests(plate: Nameplate, offered: _Offered) -> None:
     blower, relay = plate.blower, plate.blower.relay
+    idle, heat, fan = offered.idle, offered.heat, offered.fan
     run = f"blower.{blower.taps[0]}" if blower.taps else "blower.run"
     leg = f"{blower.supplied_by}.{'l2' if blower.fixed_leg == 'L1' else 'l1'}"
-    for drive, words in (
-        (fan, said("catalogue.fan-called")),
-        (heat, said("catalogue.heat-called")),
-        (idle, said("catalogue.nothing-called")),
-    ):
-        tests.append(
-            Test(f"volts:blower.fixed:{run}", drive, "volts", 1.2, said("catalogue.volts-blowers-leads", called=words))
-        )
-    tests.append(
-        Test(
-            f"volts:{blower.supplied_by}.{blower.fixed_leg.lower()}:blower.fixed",
-            fan,
-            "volts",
-            1.4,
-            said("catalogue.volts-along-blowers-fixed-lead"),
-        )
-    )
+    offered.add_called("blower-volts", f"volts:blower.fixed:{run}", fan, heat, idle)
+    fixed = f"volts:{blower.supplied_by}.{blower.fixed_leg.lower()}:blower.fixed"
+    offered.add("blower-fixed-lead", fixed, fan)
     if blower.kind == "psc":
+        # An ECM's ohms are its electronics'.
         motor = "blower.motor" if not blower.taps else f"blower.motor-{blower.taps[0]}"
-        tests.append(Test(f"ohms:{motor}", idle, "ohms", 2.0, said("catalogue.blower-winding-ohms-leads-off")))
+        offered.add("winding-ohms", f"ohms:{motor}", idle)
     if relay is None:
         return
-    tests.append(
-        Test(
-            f"volts:{relay.id}.coil.1:{relay.id}.coil.2",
-            fan,
-            "control",
-            1.0,
-            said("catalogue.volts-blower-relays-coil"),
-        )
-    )
-    tests.append(Test(f"ohms:{relay.id}.coil", idle, "ohms", 1.8, said("catalogue.blower-relay-coil-ohms-leads")))
+    offered.add("relay-coil", f"volts:{relay.id}.coil.1:{relay.id}.coil.2", fan)
+    offered.add("relay-coil-ohms", f"ohms:{relay.id}.coil", idle)
     for index, contact in enumerate(relay.contacts):
         suffix = "" if index == 0 else f"-{index + 1}"
         com = f"{relay.id}.com{suffix}"
+        landed = [name for name in ("nc", "no") if getattr(contact, name) != "none"]
+        # Where it should be made, and where it should not: a welded one shows in the second.
         for name, drive in (("no", fan), ("nc", heat), ("nc", idle), ("no", heat)):
-            if getattr(contact, name) != "none":
-                tests.append(
-                    Test(
-                        f"volts:{com}:{relay.id}.{name}{suffix}",
-                        drive,
-                        "volts",
-                        1.2,
-                        said("catalogue.volts-across-blower-relays", contact=name.upper()),
-                    )
-                )
-        for name in ("nc", "no"):
-            if getattr(contact, name) != "none":
-                tests.append(
-                    Test(
-                        f"ohms:{relay.id}.{name}{suffix}",
-                        idle,
-                        "ohms",
-                        2.0,
-                        said("catalogue.blower-relay-continuity-rest-leads", contact=name.upper()),
-                    )
-                )
-        tests.append(Test(f"volts:{com}:{leg}", fan, "volts", 1.2, said("catalogue.volts-from-relays-com-switched")))
+            if name in landed:
+                point = f"volts:{com}:{relay.id}.{name}{suffix}"
+                offered.add("relay-contact", point, drive, contact=name.upper())
+        for name in landed:
+            offered.add("contact-continuity", f"ohms:{relay.id}.{name}{suffix}", idle, contact=name.upper())
+        offered.add("com-to-leg", f"volts:{com}:{leg}", fan)
     if any(contact.nc not in ("none", "L1", "L2") for contact in relay.contacts):
-        for drive, words in (
-            (heat, said("catalogue.heat-called")),
-            (idle, said("catalogue.nothing-called")),
-            (fan, said("catalogue.fan-called")),
-        ):
-            tests.append(
-                Test("amps:interlock", drive, "amps", 0.8, said("catalogue.clamp-interlock-lead", called=words))
-            )
+        offered.add_called("interlock-lead", "amps:interlock", heat, idle, fan)
 
 
 def scaled(
