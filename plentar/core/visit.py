@@ -114,7 +114,7 @@ class BlowerRow:
     @property
     def words(self) -> Words:
         """What is called, to be read."""
-        return joined(sorted(self.calls)) or said("visit.nothing")
+        return joined(sorted(self.calls, reverse=True)) or said("visit.nothing")
 
     @property
     def agrees(self) -> bool | None:

@@ -93,7 +93,7 @@ def open_page(chromium: Browser, served: str) -> Iterator[Callable[..., Page]]:
         return page
 
     def heard(words: str) -> None:
-        is_request = words.startswith("Failed to load resource")
+        is_request = words.startswith(("Failed to load resource", "htmx: "))
         if not is_meant(words) and not (is_request and make.failures_are_meant):  # type: ignore[attr-defined]
             problems.append(words)
 

@@ -15,6 +15,7 @@ from plentar.demo.shelf import SHELF
 from plentar.formats.parts_csv import part_to_json
 from plentar.store.database import make_sessions
 from plentar.store.shelf import put_parts
+from plentar.words import say
 from tests.browser.conftest import LAPTOP, PHONE, sign_in
 from tests.browser.test_calls import HiddenFault
 from tests.browser.test_slice import serious
@@ -168,12 +169,14 @@ def test_the_ledger_is_made_by_tapping_terminals(
     one, two = heater[0], heater[1]
     board = page.get_by_label("Board, terminals of this part")
     page.locator(f'[name="after:{one.lead}"]').focus()
-    expect(board.get_by_role("status")).to_contain_text(f"Now, lead {one.words}")
+    expect(board.get_by_role("status")).to_contain_text(f"Now, lead {say(one.words)}")
     board.locator(f'[data-terminal="{two.terminal}"]').click()
     expect(page.locator(f'[name="after:{one.lead}"]')).to_have_value(two.terminal)
     expect(board.get_by_role("status")).to_contain_text("Before, lead")
     page.get_by_role("button", name="Keep this ledger").click()
-    expect(page.locator("#fixing")).to_contain_text(f"2 leads joined on {terminal_words(shop.plate, two.terminal)}")
+    expect(page.locator("#fixing")).to_contain_text(
+        f"2 leads joined on {say(terminal_words(shop.plate, two.terminal))}"
+    )
     picture = tmp_path / "leads.jpg"
     Image.new("RGB", (640, 480), "#884422").save(picture, "JPEG")
     page.get_by_label("Photo, before the leads come off").set_input_files(picture)
