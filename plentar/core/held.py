@@ -22,6 +22,7 @@ def _bytes_of(value: object, seen: set[int]) -> int:
     if id(value) in seen or value is None or isinstance(value, bool | int | float | complex | str):
         return 0
     seen.add(id(value))
+    # An array's own bytes; a view into another is counted as if it were whole, which errs on the safe side.
     size = getattr(value, "nbytes", None)
     if isinstance(size, int):
         return size
@@ -57,6 +58,7 @@ class Held:
                 pass
             else:
                 return found
+        # Outside the lock: a first diagnosis takes a second, and others must not wait for it.
         made = make()
         with self._lock:
             if key not in self._cache:

@@ -113,6 +113,7 @@ def _condition(visit: Visit, sender: Sender) -> Condition:
 def _measured(deed: Measured, visit: Visit, sender: Sender) -> Deed:
     point = find_point(visit.plate, deed.point)
     condition = replace(_condition(visit, sender), in_hand=deed.in_hand)
+    # What is corrected must stand, stand here, and not be corrected already.
     old = visit.record.taken_by_id(deed.supersedes) if deed.supersedes else None
     if deed.supersedes:
         if old is None or find_point(visit.plate, old.reading.point) != point:
@@ -123,6 +124,7 @@ def _measured(deed: Measured, visit: Visit, sender: Sender) -> Deed:
         condition = old.reading.condition
         refusal = condition_refusal(visit.plate, condition, deed.point)
     else:
+        # Asked at the moment it is kept, not when the page was drawn.
         refusal = ohms_refusal(visit.plate, visit.lockout, deed.point, person=sender.person, in_hand=deed.in_hand)
     if refusal:
         raise ReadingError(refusal, field="value")
@@ -130,7 +132,9 @@ def _measured(deed: Measured, visit: Visit, sender: Sender) -> Deed:
         raise ReadingError("low-impedance mode is a way of reading AC volts", field="mode")
     meter = deed.meter or sender.meter
     value = sender.parse(deed.typed, point.quantity)
+    # The meter's doubt is kept with the number: a meter sold later changes no old verdict.
     half, counts = _uncertainty(sender, meter, point.quantity, value)
+    # Made only to be refused: a reading that cannot be one raises here, beside its field.
     Reading(point=deed.point, value=value, condition=condition)
     return replace(
         deed,
@@ -159,6 +163,7 @@ def _uncertainty(sender: Sender, meter_id: str, quantity: str, value: float) -> 
 @_take.register
 def _voided(deed: Voided, visit: Visit, sender: Sender) -> Deed:
     event = visit.record.event(deed.event)
+    # Switches, locks and proofs are facts of safety: nobody strikes those out.
     if event is None or not isinstance(event.deed, VOIDABLE):
         raise ReadingError("there is nothing of that kind to strike out here", field="event")
     if deed.event in visit.record.voided:
@@ -177,6 +182,7 @@ def _switched(deed: Switched, visit: Visit, sender: Sender) -> Deed:
         raise ReadingError(f"this unit has nothing named {deed.what[:40]!r} to switch", field=deed.what[:40])
     if deed.state not in states[deed.what]:
         raise ReadingError(f"cannot switch {deed.what} to {deed.state!r}", field=deed.what)
+    # Going live needs no device; naming one would look like a lock-out.
     if deed.device and deed.state != "off":
         raise ReadingError("a device is named when a feed goes off", field="device")
     return deed
@@ -193,8 +199,10 @@ def _ticked(deed: Ticked, visit: Visit, sender: Sender) -> Deed:
         dead = visit.limits.number("dead_volts")
         if deed.volts is None:
             raise ReadingError("type what the meter shows across the capacitor, DC", field="volts")
+        # A capacitor that still stands at some volts was not discharged, whatever was ticked.
         if deed.volts >= dead:
             raise ReadingError(f"still {deed.volts:g} V: discharge it again, then read below {dead:g} V", field="volts")
+    # Three quarters of a leg's 120 V: less is paint, rust or a floating frame.
     if deed.line == "safe-frame" and (deed.volts is None or deed.volts < 90):
         raise ReadingError("a known live leg reads its normal volts to a sound frame; type them", field="volts")
     return deed
@@ -287,6 +295,7 @@ def _tapped(deed: Tapped, visit: Visit, sender: Sender) -> Deed:
     if deed.deed == "call" and not deed.is_undone:
         if run is not None and run.dropped_at is None:
             raise ReadingError("a run is going: drop its call first", field="what")
+        # A run's number is never used twice, taken back or not.
         used = [tap.run for _, tap in visit.record.taps if tap.deed == "call"]
         return replace(deed, run=max(used, default=0) + 1)
     if run is None:
@@ -338,6 +347,7 @@ def _aired(deed: Aired, visit: Visit, sender: Sender) -> Deed:
 def _caused(deed: Caused, visit: Visit, sender: Sender) -> Deed:
     known = {fault.id: fault.title for fault in faults_of(visit.plate)}
     parts = [part for fault in deed.faults for part in fault.split("+")]
+    # A cause from another unit's page, or from before the plate was changed.
     if any(part not in known for part in parts):
         raise ReadingError("this unit cannot have that fault", field="title")
     named = joined((joined(known[p] for p in fault.split("+")) for fault in deed.faults[:3]), "or")
@@ -347,6 +357,7 @@ def _caused(deed: Caused, visit: Visit, sender: Sender) -> Deed:
     share = None
     if deed.faults:
         asked = set(deed.faults)
+        # How sure the readings were when it was accepted goes on record with it.
         shares = [suspect.probability for suspect in visit.suspects if set(suspect.faults) & asked]
         share = sum(shares) if shares else None
     return replace(deed, title=words, cause=deed.cause.strip(), consequence=deed.consequence.strip(), share=share)
@@ -360,6 +371,7 @@ def ledger_parts(visit: Visit) -> list[tuple[str, str]]:
         names.append(plate.blower.relay.id)
     names += ["blower", "transformer"]
     blamed = blamed_parts(visit)
+    # What is being repaired first; otherwise in the plate's order.
     names.sort(key=lambda name: name not in blamed)
     return [(name, part_words(name)) for name in names]
 
@@ -422,6 +434,7 @@ def _settled(deed: Settled, visit: Visit, sender: Sender) -> Deed:
     blockers, reason = visit.blockers, deed.reason.strip()
     if done == of and not blockers and not reason:
         return replace(deed, is_proven=True, readings=of, reason="")
+    # Unproven may be, but never without a word why.
     if not reason:
         left = next((p.item.words for p in visit.proof if not p.is_proven), "")
         what = blockers[0] if blockers else said("intake.line", line=left)
@@ -438,6 +451,7 @@ def _closed(deed: Closed, visit: Visit, sender: Sender) -> Deed:
     if settled is not None and not visit.record.awaits_proof:
         # What was overridden when the proof was settled was said there.
         against = [words for words in against if words not in settled[1].overridden]
+    # A lock still on or a loose end may be stated and overridden, never overlooked.
     if against and not deed.reason.strip():
         raise ReadingError(against[0], field="outcome")
     if not deed.outcome.strip() and not visit.record.causes:

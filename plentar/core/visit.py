@@ -239,6 +239,7 @@ class Visit:
     @cached_property
     def latest(self) -> Mapping[str, Judged]:
         """The newest standing reading of each point."""
+        # Oldest first, so the last one under a key is the newest.
         newest = {entry.reading.point: entry for entry in self.standing}
         return {point: self.judged_one(entry) for point, entry in newest.items()}
 
@@ -250,6 +251,7 @@ class Visit:
     def expected(self, point_id: str) -> Verdict | None:
         """Return what a point should read under the present condition, if anybody can tell."""
         try:
+            # What is expected does not hang on the value, so any will do.
             return self.verdict_of(Reading(point=point_id, value=0.0, condition=self.condition))
         except PlentarError:
             return None
@@ -297,12 +299,14 @@ class Visit:
             if kind in rows and deed.state in ("found", "fine"):
                 found.append(Observation(kind=rows[kind][deed.state == "fine"], condition=deed.condition))
             elif kind == "hunt" and deed.state == "found":
+                # The conductor that was taken off and cleared the short, as the causes spell it.
                 part = f"control.{about.lower()}"
                 found.append(Observation(kind="conductor-shorted", about=part, condition=deed.condition))
             elif kind == "start" and deed.state == "found":
                 found.append(Observation(kind="bad-start", condition=deed.condition))
             elif deed.state == "found" and sign_of(kind) is not None:
                 found.append(Observation(kind=kind, about=about, condition=deed.condition))
+        # A capacitor out of its band is evidence like a sign: the circuit does not predict microfarads.
         if self.capacitor is not None and self.capacitor.grade is Grade.FAIL:
             found.append(Observation(kind="capacitor-out"))
         return tuple(dict.fromkeys(found))
@@ -310,6 +314,7 @@ class Visit:
     @cached_property
     def diagnosis(self) -> "Diagnosis | None":
         """What the evidence says of the causes; None before there is any."""
+        # Air and microfarads are judged by themselves; the circuit says nothing of them.
         readings = tuple(r for r in self.readings if QUANTITIES[r.function].is_predicted)
         if not readings and not self.signs:
             return None
@@ -381,11 +386,13 @@ class Visit:
         ]
         newest = {reading.point: reading for reading in under}
         strips = {c.id: newest[f"amps:{c.id}"].value for c in self.plate.circuits if f"amps:{c.id}" in newest}
+        # Any feed's volts do: a strip's watts need them within a percent or two.
         line = next((r for f in self.plate.feeds if (r := newest.get(f"volts:{f.id}.l1:{f.id}.l2"))), None)
         if line is None or not strips:
             return None
         blower = newest.get("amps:blower")
         watts = watts_in_airstream(self.plate, line.value, strips, blower.value if blower else None)
+        # Worst case: volts and every clamp wrong the same way.
         share = line.meter_uncertainty / max(line.value, 1) + sum(
             newest[f"amps:{name}"].meter_uncertainty for name in strips
         ) / max(sum(strips.values()), 1.0)
@@ -409,6 +416,7 @@ class Visit:
         stream = self.airstream(before=event.done_at)
         if stream is None or degrees[0] is None or degrees[1] is None:
             return None
+        # Steady since the last call that was added.
         steady = min((s for _, s in deed.condition.calls if s is not None), default=None)
         reading = AirReading(
             watts=stream.watts,

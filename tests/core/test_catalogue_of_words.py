@@ -8,8 +8,7 @@ from pathlib import Path
 
 import pytest
 
-from plentar.core.causes.faults import COMPLAINTS
-from plentar.core.causes.modes import MODES
+from plentar.core.causes.faults import COMPLAINTS, MODES
 from plentar.core.said import joined, said
 from plentar.words import ENGLISH, Catalogue, say
 from tests.conftest import ROOT

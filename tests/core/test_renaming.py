@@ -6,9 +6,8 @@ import re
 import pytest
 
 from plentar.core.causes.diagnosis import diagnose
-from plentar.core.causes.faults import faults_of
+from plentar.core.causes.faults import MODES, faults_of
 from plentar.core.causes.hypotheses import UnitModel, model_of
-from plentar.core.causes.modes import MODES
 from plentar.core.causes.signs import factor_of
 from plentar.core.circuit.drive import drives_of
 from plentar.core.circuit.places import find_point

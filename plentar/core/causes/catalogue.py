@@ -243,6 +243,7 @@ def _device_tests(device: SwitchingDevice, offered: _Offered) -> None:
 def _blower_tests(plate: Nameplate, offered: _Offered) -> None:
     blower, relay = plate.blower, plate.blower.relay
     idle, heat, fan = offered.idle, offered.heat, offered.fan
+    # The first tap listed is the one that heat uses.
     run = f"blower.{blower.taps[0]}" if blower.taps else "blower.run"
     leg = f"{blower.supplied_by}.{'l2' if blower.fixed_leg == 'L1' else 'l1'}"
     offered.add_called("blower-volts", f"volts:blower.fixed:{run}", fan, heat, idle)

@@ -83,6 +83,7 @@ class Diagnosis:
 
 def _one_likelihood(reading: Reading, shown: Floats, spread: Floats) -> tuple[Floats, Floats]:
     """Return the density of a reading under each prediction, tail included, and its part that is no mistake."""
+    # OL is stored as a very large number; beyond this nothing changes any more.
     value = min(reading.value, 1e8)
     if spot_of(reading.point).is_ohms:
         # Ohms span decades, and open is open: compare their logarithms. 0.3 ohm is what leads and tips make.
@@ -94,6 +95,7 @@ def _one_likelihood(reading: Reading, shown: Floats, spread: Floats) -> tuple[Fl
         return sound + WRONG_SHARE / 12.0, sound
     width = np.hypot(spread, reading.meter_uncertainty / 2)
     density = np.exp(-0.5 * ((value - shown) / width) ** 2) / width / 2.5066
+    # A dial on the wrong function shows next to nothing, whatever stands there.
     wrong_function = np.exp(-0.5 * (value / 0.3) ** 2) / 0.75
     sound = (1 - WRONG_SHARE - MISREAD_SHARE) * density
     return sound + WRONG_SHARE / quantity_of(reading.point).usual_range + MISREAD_SHARE * wrong_function, sound
@@ -117,6 +119,7 @@ def _phases(model: UnitModel, reading: Reading, limits: Limits, ratio: Floats, *
         prediction = model.predict(reading.point, drive)
         is_line = not spot_of(reading.point).is_ohms
         shown = prediction.shown * ratio if is_line else prediction.shown
+        # A table of one row, so that spreads have one owner.
         one = Prediction(shown[None, :], prediction.softness[None, :])
         [spread] = spread_of(model.plate, [reading.point], one, knows_supply=knows_supply)
         density, sound = _one_likelihood(reading, shown, spread)
@@ -133,6 +136,7 @@ def _seen_shares(model: UnitModel, condition: Condition, limits: Limits) -> Floa
         seconds = condition.call_seconds(model.plate.call_of(device_id))
         device = model.plate.device(device_id)
         window = max(closing(model.plate, device_id, pole, limits).max_seconds for pole in device.poles)
+        # Until three windows have passed a slow disc may still be on its way.
         is_late = seconds is not None and seconds < LATE_RATIO * window
         shares[row] = LATE_SHARE if is_late else VERY_LATE_SHARE
     return shares
@@ -145,6 +149,7 @@ def states(model: UnitModel, condition: Condition, limits: Limits) -> list[tuple
     """
     drives = []
     for drive, share in drives_of(model.plate, condition, limits):
+        # Nothing heats yet, or nothing is fed: no limit has a reason to open.
         if drive.waiting or len(drive.dead_feeds) == len(model.plate.feeds):
             drives.append((drive, share))
         else:
@@ -159,6 +164,7 @@ def _joint(readings: Sequence[Sequence[_Phase]]) -> Floats:
     Limits stay closed or open for minutes, so readings taken together mostly saw the same phase; some did not.
     """
     mixed = sum((np.log(_mixed(phases)) for phases in readings), np.zeros_like(readings[0][0].density))
+    # With one phase, or phases that do not match, there is nothing to have in common.
     if any(len(phases) != len(readings[0]) for phases in readings) or len(readings[0]) == 1:
         return mixed
     # Seven times in ten the unit stayed in one phase while its strips were clamped.
@@ -186,6 +192,7 @@ def _supply_ratio(model: UnitModel, readings: Sequence[Reading], limits: Limits)
         if reading.point in supply_points and reading.value > 0.6 * model.plate.nominal_volts:
             drive = drives_of(model.plate, reading.condition, limits)[0][0]
             shown = model.predict(reading.point, drive).shown
+            # Each hypothesis sags the supply in its own way, so each has its own ratio.
             found = reading.value / np.maximum(shown, 1.0)
             ratio = np.where((found > 0.8) & (found < 1.2), found, ratio)
             known = True
@@ -211,6 +218,7 @@ def diagnose(
     Raises:
         ReadingError: A reading at a point the unit does not have.
     """
+    # Of one point under one condition the last two: the first look and the one that confirms it.
     standing = _standing(readings)
     evidence = _weigh(model_of(plate), standing, complaints, observations, limits)
     if evidence.doubtful():
@@ -218,11 +226,13 @@ def diagnose(
         pairs = evidence.promising_pairs()
         if pairs:
             second = _weigh(model_with_pairs(plate, pairs), standing, complaints, observations, limits)
+            # A second fault is taken only where it explains what one could not.
             if len(second.doubtful()) < len(evidence.doubtful()):
                 evidence = second
     model, likelihoods = evidence.model, evidence.likelihoods
     wait = _wait(plate, standing, limits)
     causes = evidence.causes()
+    # Too early and nothing odd: no name is given to a disc that is still warming.
     if wait > 0 and _healthy_explains(model, likelihoods):
         causes = ()
     else:
@@ -252,6 +262,7 @@ def _weigh(
     likelihoods, shown, explained = [], [], []
     together: dict[tuple[object, ...], list[list[_Phase]]] = {}
     for reading in standing:
+        # A condition may mean several states of the unit; each is weighed by how likely it is.
         phases = _phases(model, reading, limits, ratio, knows_supply=knows_supply)
         density = _mixed(phases)
         likelihoods.append(np.log(density))
@@ -262,6 +273,7 @@ def _weigh(
         log_posterior = log_posterior + _joint(taken)
     for observation in observations:
         log_posterior = log_posterior + _observed(model, observation, limits)
+    # From logs, the largest taken off first, so that nothing underflows.
     posterior = np.exp(log_posterior - log_posterior.max())
     posterior /= posterior.sum()
     return _Evidence(model, standing, likelihoods, shown, explained, prior, posterior, knows_supply, ratio)
@@ -275,6 +287,7 @@ def _standing(readings: Sequence[Reading]) -> list[Reading]:
             continue
         again = kept.setdefault((reading.point, _under(reading.condition)), [])
         again.append(reading)
+        # Older ones of the same place and condition were looked at again and say no more.
         del again[:-2]
     return [reading for again in kept.values() for reading in again]
 
@@ -354,10 +367,12 @@ class _Evidence:
 
     def causes(self) -> tuple[Cause, ...]:
         model = self.model
+        # A cause is all of its magnitudes, alone and with others.
         by_cause: Floats = np.bincount(model.cause_of, self.posterior, len(model.causes)).astype(np.float64)
         order = [int(i) for i in np.argsort(-by_cause)[: 3 * SHOWN_CAUSES] if by_cause[i] > 1e-4]
         groups: list[list[int]] = []
         rows = {i: self._best_row(i) for i in order}
+        # What no test can tell apart is one answer, not several rivals.
         split = self._splittable([rows[i] for i in order])
         place = {cause: at for at, cause in enumerate(order)}
         for cause in order:
@@ -367,6 +382,7 @@ class _Evidence:
                     break
             else:
                 groups.append([cause])
+        # A group is as likely as its members together.
         groups.sort(key=lambda group: -sum(by_cause[i] for i in group))
         return tuple(self._cause(group, by_cause, rows) for group in groups[:SHOWN_CAUSES])
 

@@ -4,7 +4,7 @@ import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
-from plentar.core.causes.modes import MODES, Group, Shows, Takes
+from plentar.core.causes.modes import Group, Mode, Shows, Takes
 from plentar.core.circuit.changes import NO_CHANGE, Changes
 from plentar.core.said import Figure, Said, said
 
@@ -48,27 +48,26 @@ HEALTHY = Fault(
 )
 
 
-def fault_of(mode: str, part: str, *variants: Changes, weight: float | None = None, **figures: Figure) -> Fault:
+def fault_of(mode: Mode, part: str, *variants: Changes, weight: float | None = None, **figures: Figure) -> Fault:
     """Return a part's fault: its id is the part and the last word of the mode.
 
     Args:
-        mode: One of `MODES`.
+        mode: The way it fails.
         part: The part, as the circuit spells it.
         variants: What it changes in the circuit, at each magnitude.
         weight: How often this part fails that way, where that is not as usual.
         figures: What its words name.
     """
-    row = MODES[mode]
     return Fault(
-        id=f"{part}.{mode.rpartition('.')[2]}",
-        title=said(f"fault.{mode}", **figures),
+        id=f"{part}.{mode.id.rpartition('.')[2]}",
+        title=said(f"fault.{mode.id}", **figures),
         part=part,
-        kind=row.group,
-        weight=row.weight if weight is None else weight,
+        kind=mode.group,
+        weight=mode.weight if weight is None else weight,
         variants=variants,
-        repair=said(f"repair.{row.repair}", **figures),
-        proof=said(f"proof.{row.proof}", **figures),
-        shows=row.shows,
-        takes=row.takes,
-        signs=row.signs,
+        repair=said(f"repair.{mode.repair}", **figures),
+        proof=said(f"proof.{mode.proof}", **figures),
+        shows=mode.shows,
+        takes=mode.takes,
+        signs=mode.signs,
     )

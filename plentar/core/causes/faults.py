@@ -1,14 +1,15 @@
 """What can break in a unit: every fault with a stable id, what it changes in the circuit, its repair and its proof.
 
 Nothing here says what a meter shows: that follows from the circuit. How often, which repair and which proof stand in
-`modes`; the complaint bends how often.
+the rows; the complaint bends how often.
 """
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from functools import lru_cache
 
 from plentar.core.causes.fault import HEALTHY, OFF, Fault, fault_of
-from plentar.core.causes.unit_faults import air_faults, blower_faults, control_faults, supply_faults
+from plentar.core.causes.modes import HOT_END, LOST_END, OPENED, SHORTED, Mode, mode, modes_by_id
+from plentar.core.causes.unit_faults import UNIT_MODES, air_faults, blower_faults, control_faults, supply_faults
 from plentar.core.circuit.changes import Changes
 from plentar.core.circuit.network import Circuit
 from plentar.core.circuit.wiring import wire
@@ -18,8 +19,73 @@ from plentar.core.unit.nameplate import HeatingCircuit, Nameplate
 from plentar.core.unit.place import place_of
 from plentar.core.unit.points import part_words, piece_words
 
-__all__ = ["COMPLAINTS", "HEALTHY", "Fault", "fault_by_id", "faults_of"]
+__all__ = ["COMPLAINTS", "HEALTHY", "MODES", "Fault", "fault_by_id", "faults_of"]
 
+# Dirt in the air's way opens limits before it opens links: the limit is meant to be first.
+AIRLESS = {"filter-dirty": 2.5, "coil-dirty": 2.0, "wheel-dirty": 2.0}
+
+STRIP_MODES = modes_by_id(
+    # Elements: they burn through far more often than they do anything else.
+    mode("element.open", "dead", 6.0, "element", OPENED, repair="replace-element", proof="draws-amps"),
+    # A sagged coil that touches: foil or insulation laid near it is how it comes about.
+    mode(
+        "element.grounded", "stuck", 1.2, "element",
+        {"foil-near-strips": 5.0, "rubbed-wires": 4.0, "conductor-shorted": 10.0},
+        repair="replace-element-that-touched", proof="no-current-in-either-lead",
+    ),
+    # Turns that touch each other: more current, and a breaker that may have told.
+    mode(
+        "element.part-shorted", "weak", 0.6, "element", {"breaker-off": 4.0},
+        repair="replace-element", proof="draws-amps",
+    ),
+    # Somebody's last visit; a part from the van that was at hand.
+    mode("element.wrong-size", "weak", 0.5, "element", repair="fit-element-of-plate", proof="draws-amps"),
+    # A link opens once, from overheating that the limit did not stop.
+    mode(
+        "link.open", "dead", 4.0, "link", OPENED | {"filter-dirty": 2.0, "coil-dirty": 1.5, "wheel-dirty": 1.5},
+        repair="replace-link", proof="draws-amps",
+    ),
+    # Most limits found open did what they are for: the air is looked at before the part is.
+    mode(
+        "limit.open", "dead", 5.0, "limit", OPENED | AIRLESS,
+        repair="restore-air-or-replace-limit", proof="draws-amps",
+    ),
+    mode(
+        "limit.cycling", "weak", 0.8, "limit", AIRLESS | {"clicks": 6.0, "bad-start": 2.0}, shows="now and then",
+        repair="restore-air-then-replace-limit", proof="draws-amps-without-a-break",
+    ),
+    # Welded limits are rare and never shown by a unit whose air is right: only an airless test tells.
+    mode("limit.stuck-closed", "stuck", 0.1, "limit", AIRLESS, repair="replace-limit", proof="opens-without-air"),
+    # Joints: there are a dozen to a strip, so each by itself is unlikely and together they are the commonest cause.
+    mode("lead.off", "dead", 0.5, "ends", LOST_END, repair="new-end-pull-tested", proof="draws-amps"),
+    mode("lead.loose", "weak", 0.5, "ends", HOT_END, repair="new-end-on-clean-wire", proof="no-drop-at-the-joint"),
+    # Contacts: a sequencer's pole that no longer makes is the trade's commonest single fault, one that no longer opens
+    # comes after it, and one on its way there shows as drop and heat.
+    mode("pole.open", "dead", 7.0, "device", OPENED, repair="replace-device", proof="amps-under-call-none-without"),
+    mode("pole.welded", "stuck", 3.0, "device", OPENED, repair="replace-device", proof="amps-under-call-none-without"),
+    mode(
+        "pole.burnt", "weak", 1.5, "device", {"loose-push-on": 2.0, "rust-carbon": 3.0, "smell": 3.0},
+        repair="replace-device", proof="little-across-it",
+    ),
+    mode("coil.open", "dead", 4.0, "device", OPENED, repair="replace-device", proof="strips-on-it-draw"),
+    # A shorted coil takes the control fuse with it, so it is looked for when that is open.
+    mode("coil.shorted", "short", 1.2, "device", SHORTED, repair="replace-device-and-fuse", proof="control-current"),
+    mode(
+        "mechanism.dead", "dead", 2.0, "device", {"rust-carbon": 3.0},
+        repair="replace-device", proof="strips-on-it-draw",
+    ),
+    # A tired disc warms late: cold mornings and low control volts bring it out.
+    mode("device.slow", "weak", 1.5, "device", shows="late", repair="replace-device", proof="inside-its-window"),
+    mode("coil-lead.off", "control", 0.6, "ends", LOST_END, repair="new-end-pull-tested", proof="strips-on-it-draw"),
+    # The small pole in a sequencer that passes the call on carries no load worth naming: it fails less than the others.
+    mode("auxiliary.open", "dead", 3.0, "device", OPENED, repair="replace-device", proof="volts-at-next-heater"),
+    mode("auxiliary.welded", "stuck", 1.0, "device", OPENED, repair="replace-device", proof="off-without-call"),
+    mode("auxiliary-lead.off", "dead", 0.5, "ends", LOST_END, repair="new-end", proof="volts-at-next-heater"),
+    mode("rectifier.dead", "dead", 3.0, "board", repair="replace-rectifier", proof="coil-volts-dc"),
+    mode("rectifier.half-open", "weak", 1.0, "board", repair="replace-rectifier", proof="coil-volts-dc"),
+)  # fmt: skip
+# Every way to fail, of strips and what switches them and of the unit as a whole.
+MODES: Mapping[str, Mode] = {**STRIP_MODES, **UNIT_MODES}
 # How much likelier each kind of fault becomes with a complaint; kinds not named stay as they are.
 COMPLAINTS: dict[str, dict[str, float]] = {
     "no heat": {"dead": 2.0, "control": 3.0, "supply": 3.0, "healthy": 0.3},
@@ -69,33 +135,33 @@ def fault_by_id(plate: Nameplate, fault_id: str) -> Fault:
 def _rung(circuit: Circuit, strip: HeatingCircuit) -> Iterator[Fault]:
     name, element, ohms = strip.name, f"{strip.id}.element", strip.element_ohms
     link, limit = f"{strip.id}.link", f"{strip.id}.limit"
-    yield fault_of("element.open", element, Changes(ohms={element: (OFF, OFF)}), strip=name)
+    yield fault_of(STRIP_MODES["element.open"], element, Changes(ohms={element: (OFF, OFF)}), strip=name)
     # Where along the wire it touches says how much each end still heats: a quarter, the middle, three quarters.
     grounds = [
         {f"{element}.to-ground-1": (ohms * share,) * 2, f"{element}.to-ground-2": (ohms * (1 - share),) * 2}
         for share in (0.25, 0.5, 0.75)
     ]
     touches = (Changes(ohms={element: (OFF, OFF), **both}) for both in grounds)
-    yield fault_of("element.grounded", element, *touches, strip=name)
+    yield fault_of(STRIP_MODES["element.grounded"], element, *touches, strip=name)
     # A fifth or two fifths of the turns bridged; beyond that its breaker trips and it is found as open.
-    yield fault_of("element.part-shorted", element, *_scaled(element, ohms, 0.6, 0.78), strip=name)
+    yield fault_of(STRIP_MODES["element.part-shorted"], element, *_scaled(element, ohms, 0.6, 0.78), strip=name)
     # The next smaller sizes of the usual row: 5 kW as 3.75, 5 kW as about 3.
-    yield fault_of("element.wrong-size", element, *_scaled(element, ohms, 1.33, 1.6), strip=name)
+    yield fault_of(STRIP_MODES["element.wrong-size"], element, *_scaled(element, ohms, 1.33, 1.6), strip=name)
     if "link" in strip.order:
-        yield fault_of("link.open", link, Changes(forced={link: False}), strip=name)
+        yield fault_of(STRIP_MODES["link.open"], link, Changes(forced={link: False}), strip=name)
     if "limit" in strip.order:
         # Open now, open now and then, never open: to the meter on a cold unit the last shows nothing.
-        yield fault_of("limit.open", limit, Changes(forced={limit: False}), strip=name)
-        yield fault_of("limit.cycling", limit, Changes(forced={limit: False}), strip=name)
-        yield fault_of("limit.stuck-closed", limit, Changes(forced={limit: True}), strip=name)
+        yield fault_of(STRIP_MODES["limit.open"], limit, Changes(forced={limit: False}), strip=name)
+        yield fault_of(STRIP_MODES["limit.cycling"], limit, Changes(forced={limit: False}), strip=name)
+        yield fault_of(STRIP_MODES["limit.stuck-closed"], limit, Changes(forced={limit: True}), strip=name)
     for lead in circuit.leads:
         if place_of(lead.id).owner == strip.id:
             end, other = _end_words(strip, lead.a), _end_words(strip, lead.b)
             off = Changes(split={lead.id: OFF})
-            yield fault_of("lead.off", lead.id, off, strip=name, end=end, other_end=other)
+            yield fault_of(STRIP_MODES["lead.off"], lead.id, off, strip=name, end=end, other_end=other)
             # Half an ohm glows under 20 A (200 W at a spade), two ohms are about to let go.
             loose = (Changes(split={lead.id: ohms}) for ohms in (0.5, 2.0))
-            yield fault_of("lead.loose", lead.id, *loose, strip=name, end=end, other_end=other)
+            yield fault_of(STRIP_MODES["lead.loose"], lead.id, *loose, strip=name, end=end, other_end=other)
 
 
 def _scaled(element: str, ohms: float, *shares: float) -> Iterator[Changes]:
@@ -119,11 +185,11 @@ def _poles(plate: Nameplate) -> Iterator[Fault]:
     # Strips that share a pole share its faults.
     for device, number in dict.fromkeys(uses):
         pole, words = f"{device}.pole-{number}", part_words(device)
-        yield fault_of("pole.open", pole, Changes(forced={pole: False}), device=words, number=number)
-        yield fault_of("pole.welded", pole, Changes(forced={pole: True}), device=words, number=number)
+        yield fault_of(STRIP_MODES["pole.open"], pole, Changes(forced={pole: False}), device=words, number=number)
+        yield fault_of(STRIP_MODES["pole.welded"], pole, Changes(forced={pole: True}), device=words, number=number)
         # Just beyond what a good one drops, plainly hot, and about to open.
         burnt = (Changes(contact_ohms={pole: ohms}) for ohms in (0.12, 0.5, 2.0))
-        yield fault_of("pole.burnt", pole, *burnt, device=words, number=number)
+        yield fault_of(STRIP_MODES["pole.burnt"], pole, *burnt, device=words, number=number)
 
 
 def _devices(plate: Nameplate, circuit: Circuit) -> Iterator[Fault]:
@@ -131,29 +197,34 @@ def _devices(plate: Nameplate, circuit: Circuit) -> Iterator[Fault]:
         name, coil = device.id, f"{device.id}.coil"
         words, drive = part_words(name), device.of_kind.drive_words
         plain = next(branch for branch in circuit.branches if branch.id == coil)
-        yield fault_of("coil.open", coil, Changes(ohms={coil: (OFF, OFF)}), device=words, drive=drive)
+        yield fault_of(STRIP_MODES["coil.open"], coil, Changes(ohms={coil: (OFF, OFF)}), device=words, drive=drive)
         # A sixteenth of its ohms blows the fuse at once, a fifth takes its time.
         shorted = (Changes(ohms={coil: (plain.ohms * share, plain.dc_ohms * share)}) for share in (0.06, 0.2))
-        yield fault_of("coil.shorted", coil, *shorted, device=words, drive=drive)
+        yield fault_of(STRIP_MODES["coil.shorted"], coil, *shorted, device=words, drive=drive)
         still = Changes(forced={c.id: False for c in circuit.contacts if c.moved_by[1] == name})
         if len(device.poles) > 1:
             # With a single pole nothing tells a dead mechanism from a pole that does not make.
-            yield fault_of("mechanism.dead", f"{name}.mechanism", still, device=words)
+            yield fault_of(STRIP_MODES["mechanism.dead"], f"{name}.mechanism", still, device=words)
         if device.of_kind.is_thermal:
-            yield fault_of("device.slow", name, still, device=words)
+            yield fault_of(STRIP_MODES["device.slow"], name, still, device=words)
         for end, side in (("lead-coil", "feed"), ("lead-common", "common")):
             lead = f"{name}.{end}"
             yield fault_of(
-                "coil-lead.off", lead, Changes(split={lead: OFF}), device=words, drive=drive, end=said(f"end.{side}")
+                STRIP_MODES["coil-lead.off"],
+                lead,
+                Changes(split={lead: OFF}),
+                device=words,
+                drive=drive,
+                end=said(f"end.{side}"),
             )
         if device.of_kind.is_rectified:
             board = f"{name}.rectifier"
-            yield fault_of("rectifier.dead", board, Changes(ratio={board: 0.0}), device=words)
+            yield fault_of(STRIP_MODES["rectifier.dead"], board, Changes(ratio={board: 0.0}), device=words)
             # One half-wave instead of two.
-            yield fault_of("rectifier.half-open", board, Changes(ratio={board: 0.36}), device=words)
+            yield fault_of(STRIP_MODES["rectifier.half-open"], board, Changes(ratio={board: 0.36}), device=words)
         if device.auxiliary is not None:
             pole = f"{name}.auxiliary"
-            yield fault_of("auxiliary.open", pole, Changes(forced={pole: False}), device=words)
-            yield fault_of("auxiliary.welded", pole, Changes(forced={pole: True}), device=words)
+            yield fault_of(STRIP_MODES["auxiliary.open"], pole, Changes(forced={pole: False}), device=words)
+            yield fault_of(STRIP_MODES["auxiliary.welded"], pole, Changes(forced={pole: True}), device=words)
             lead = f"{pole}.lead"
-            yield fault_of("auxiliary-lead.off", lead, Changes(split={lead: OFF}), device=words)
+            yield fault_of(STRIP_MODES["auxiliary-lead.off"], lead, Changes(split={lead: OFF}), device=words)

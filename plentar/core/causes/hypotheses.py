@@ -85,6 +85,7 @@ class UnitModel:
     @staticmethod
     def _changes(hypothesis: Hypothesis) -> Changes:
         changes = hypothesis.faults[0].variants[hypothesis.variant]
+        # The second fault at its first magnitude only: every pair at every size would be half a million rows.
         for fault in hypothesis.faults[1:]:
             changes = changes | fault.variants[0]
         return changes
@@ -94,12 +95,14 @@ class UnitModel:
         weight = {fault.id: fault.weight for fault in self.faults}
         for fault in self.faults:
             for complaint in complaints:
+                # Complaints multiply: no heat and a clicking noise together narrow it more than either.
                 weight[fault.id] *= COMPLAINTS.get(complaint, {}).get(fault.kind, 1.0)
         total = sum(weight.values())
         prior = np.zeros(len(self.hypotheses))
         for row, hypothesis in enumerate(self.hypotheses):
             share = weight[hypothesis.faults[0].id] / total
             if len(hypothesis.faults) == 1:
+                # A fault listed in more sizes is not a likelier fault.
                 prior[row] = share / len(hypothesis.faults[0].variants)
             else:
                 prior[row] = share * weight[hypothesis.faults[1].id] / total * PAIR_SHARE
@@ -110,6 +113,7 @@ class UnitModel:
         """Return the solutions under a drive, solving them the first time."""
 
         def solve() -> Settled:
+            # Limits open from the state they open in.
             start = self.settled(replace(drive, limits_open=False)) if drive.limits_open else None
             return settle(self.variants, drive, start=start)
 

@@ -95,6 +95,7 @@ def _information(
     Predictions that the meter can tell apart fall into different outcomes. What magnitude alone would make an outcome
     vary within one cause is no information about the cause and is taken off.
     """
+    # One row a test, one column a hypothesis.
     shown, spread = predictions
     count = shown.shape[0]
     order = np.argsort(shown, axis=1)
@@ -102,6 +103,7 @@ def _information(
     high = np.take_along_axis(shown + 1.6 * spread, order, axis=1)
     low = np.take_along_axis(shown - 1.6 * spread, order, axis=1)
     starts = np.zeros(shown.shape, dtype=np.int64)
+    # Sorted by what they show: a gap no reading can fall into begins another outcome.
     starts[:, 1:] = low[:, 1:] > np.maximum.accumulate(high, axis=1)[:, :-1]
     bins = np.empty(shown.shape, dtype=np.int64)
     np.put_along_axis(bins, order, np.cumsum(starts, axis=1), axis=1)
@@ -112,6 +114,7 @@ def _information(
     key = (layer + bins) * kinds + cause[None, :]
     joint = np.bincount(key.ravel(), np.tile(weight, count), count * outcomes * kinds).reshape(count, outcomes, kinds)
     own = np.bincount(cause, weight, kinds)
+    # What the outcome tells, less what it only tells about the size of one and the same cause.
     bits = _entropy(mass).sum(axis=1) - (_entropy(joint).sum(axis=(1, 2)) - _entropy(own).sum())
     return np.maximum(bits, 0.0), bins
 
@@ -126,6 +129,7 @@ def _minutes(plate: Nameplate, test: Test, condition: Condition, school: str) ->
     minutes = test.minutes * SCHOOLS.get(school, {}).get(test.kind, 1.0)
     dead = condition.is_proven_dead
     if test.is_isolated:
+        # Proving dead is paid once: what is isolated comes cheaper when it already is.
         return minutes + (0.0 if dead else ISOLATE_MINUTES)
     calls = frozenset(name for name, _ in condition.calls)
     if dead:
@@ -135,6 +139,7 @@ def _minutes(plate: Nameplate, test: Test, condition: Condition, school: str) ->
         slow = any(device.of_kind.is_thermal for device in plate.devices)
         # A sequencer is waited out; a relay is a tap on the thermostat.
         minutes += 2.0 if slow and (test.drive.calls ^ calls) & {"W", "W2"} else 0.4
+    # Live work costs more than its minutes.
     return minutes * LIVE_SURCHARGE
 
 

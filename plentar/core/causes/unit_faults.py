@@ -3,6 +3,7 @@
 from collections.abc import Iterator
 
 from plentar.core.causes.fault import OFF, Fault, fault_of
+from plentar.core.causes.modes import HOT_END, LOST_END, OPENED, SHORTED, mode, modes_by_id
 from plentar.core.circuit.changes import Changes
 from plentar.core.circuit.network import Circuit
 from plentar.core.said import Words, said
@@ -10,8 +11,115 @@ from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import place_of
 from plentar.core.unit.points import part_words
 
-__all__ = ["air_faults", "blower_faults", "control_faults", "supply_faults"]
+__all__ = ["UNIT_MODES", "air_faults", "blower_faults", "control_faults", "supply_faults"]
 
+# A motor that runs on a jumper clears itself and its leads: it is the relay then, whatever of it.
+RELAY = {"jumper-runs": 6.0}
+
+UNIT_MODES = modes_by_id(
+    # Supply: a breaker that is simply off is looked at first, since it costs nothing to look.
+    mode(
+        "breaker.off", "supply", 3.0, "", {"discoloured-lug": 3.0, "breaker-off": 30.0},
+        repair="find-why-off", proof="all-on-it",
+    ),
+    mode(
+        "breaker-pole.open", "supply", 1.5, "", OPENED | {"discoloured-lug": 3.0},
+        repair="replace-breaker-see-stab", proof="legs-to-ground-and-across",
+    ),
+    # One that trips warm holds when it is looked at cold: its proof is ten minutes and a hand, never a bigger one.
+    mode(
+        "breaker.weak", "supply", 1.2, "", {"discoloured-lug": 3.0, "breaker-off": 6.0}, shows="now and then",
+        repair="replace-breaker-same-rating", proof="holds-ten-minutes",
+    ),
+    mode("disconnect.open", "supply", 0.6, "", OPENED, repair="replace-pull-out", proof="legs-behind-disconnect"),
+    mode(
+        "lug.loose", "weak", 0.8, "ends", HOT_END | {"discoloured-lug": 6.0},
+        repair="clean-and-torque", proof="sag-in-band",
+    ),
+    mode("wire.too-small", "weak", 0.4, repair="size-wire-and-breaker", proof="sag-in-band"),
+    mode("branch.off", "supply", 1.5, repair="find-why-off", proof="volts-behind-it"),
+    mode("branch-pole.open", "supply", 1.0, "", OPENED, repair="replace-built-in-breaker", proof="volts-behind-it"),
+    # Control: its fuse blows for something else's sake more often than for its own.
+    mode("fuse.open", "control", 4.0, "fuse", OPENED, repair="find-short-then-fuse", proof="volts-at-each-coil"),
+    mode("transformer.dead", "control", 3.0, "transformer", repair="replace-transformer", proof="volts-at-each-coil"),
+    # 208 V on the 240 V tap leaves 20 V or so: coils chatter, heaters warm late.
+    mode(
+        "transformer.wrong-tap-low", "control", 0.4, "", {"clicks": 3.0},
+        repair="move-tap", proof="volts-at-each-coil",
+    ),
+    mode("transformer.wrong-tap-high", "control", 0.4, repair="move-tap", proof="volts-at-each-coil"),
+    mode("transformer-lead.off", "control", 0.4, "ends", LOST_END, repair="new-end", proof="volts-at-each-coil"),
+    mode("thermostat-r.off", "control", 1.0, "ends", LOST_END, repair="repair-cable", proof="volts-at-each-coil"),
+    mode("thermostat-c.off", "control", 0.8, "ends", LOST_END, repair="land-common", proof="volts-at-thermostat"),
+    # A setting counts as the thermostat's: whoever looks at the wall first finds half of these.
+    mode(
+        "thermostat.not-calling", "control", 2.5, "thermostat",
+        repair="thermostat-or-setting", proof="volts-at-each-coil",
+    ),
+    mode("thermostat.always-calling", "stuck", 1.5, "thermostat", repair="thermostat", proof="no-volts-without-call"),
+    mode(
+        "outdoor-thermostat.stuck-open", "control", 1.5, "outdoor thermostat",
+        repair="outdoor-thermostat", proof="volts-at-each-coil",
+    ),
+    mode(
+        "outdoor-thermostat.stuck-closed", "stuck", 0.3, "outdoor thermostat",
+        repair="outdoor-thermostat", proof="open-above-setting",
+    ),
+    mode("conductor.off", "control", 0.8, "ends", LOST_END, repair="repair-cable", proof="volts-at-each-coil"),
+    # Between the walls a staple or an edge rubs through; to ground only where the common is grounded does it tell.
+    mode("conductor.shorted", "short", 0.8, "fuse", SHORTED, repair="find-rubbed-wire", proof="volts-at-each-coil"),
+    mode(
+        "conductor.grounded", "short", 0.6, "fuse",
+        {"rubbed-wires": 4.0, "conductor-shorted": 10.0},
+        repair="find-rubbed-wire", proof="volts-at-each-coil",
+    ),
+    # Wrong landings are rarer than wear, but last for years: nobody complains in the season that hides them.
+    mode("o-and-b.exchanged", "control", 0.4, "ends", repair="land-o-and-b", proof="reversing-valve-in-its-mode"),
+    mode("w-to-y.joined", "stuck", 0.8, repair="take-jumper-out", proof="no-strip-with-cooling"),
+    # Blower: the motor, what starts it, what switches it.
+    mode(
+        "motor.open", "blower", 3.0, "motor", OPENED | {"jumper-still": 25.0},
+        repair="replace-motor", proof="four-rows",
+    ),
+    mode(
+        "motor.seized", "blower", 1.5, "motor", {"hums": 20.0, "jumper-still": 25.0, "stiff": 20.0, "side-play": 4.0},
+        repair="free-or-replace-motor", proof="four-rows",
+    ),
+    mode(
+        "motor.weak-capacitor", "blower", 1.5, "capacitor",
+        {"hums": 15.0, "jumper-still": 25.0, "capacitor-out": 40.0},
+        repair="replace-capacitor", proof="four-rows",
+    ),
+    mode(
+        "blower-lead.off", "blower", 0.6, "ends", LOST_END | {"jumper-still": 6.0},
+        repair="new-end", proof="four-rows",
+    ),
+    mode("relay-coil.open", "blower", 2.5, "relay", OPENED | RELAY, repair="replace-relay", proof="four-rows"),
+    mode(
+        "relay-coil.shorted", "short", 1.2, "relay", SHORTED | RELAY,
+        repair="replace-relay-and-fuse", proof="control-current",
+    ),
+    mode("relay-lead.off", "blower", 0.5, "ends", LOST_END | RELAY, repair="new-end", proof="four-rows"),
+    mode("relay-contact.open", "blower", 2.0, "relay", OPENED | RELAY, repair="replace-relay", proof="four-rows"),
+    mode("relay-contact.welded", "blower", 1.2, "relay", OPENED | RELAY, repair="replace-relay", proof="four-rows"),
+    # A time-delay module fails now and then before it fails for good: ten starts, counted, tell.
+    mode(
+        "delay.erratic", "blower", 2.0, "relay", RELAY | {"clicks": 6.0, "bad-start": 12.0}, shows="now and then",
+        repair="replace-module", proof="ten-good-starts",
+    ),
+    # Wrong interlocks of docs/trade.md, section 1: made at the last replacement, so no sign speaks for them.
+    mode("interlock.plain-wire", "stuck", 0.4, repair="land-interlock", proof="four-rows-and-strips"),
+    mode("interlock.com-on-leg", "stuck", 0.4, repair="land-interlock", proof="four-rows-and-strips"),
+    mode("interlock.across-legs", "supply", 0.3, repair="land-interlock", proof="four-rows-and-strips"),
+    mode("interlock.fixed-and-no-exchanged", "blower", 0.4, repair="land-interlock", proof="four-rows-and-strips"),
+    # Little air is no part's fault, and behind most limits that open.
+    mode(
+        "air.little", "weak", 2.0, "filter",
+        {"filter-dirty": 6.0, "coil-dirty": 5.0, "wheel-dirty": 5.0, "cover-missing": 2.0, "clicks": 4.0,
+         "loose-hub": 6.0},
+        shows="now and then", repair="clear-the-air", proof="no-limit-opens",
+    ),
+)  # fmt: skip
 # Three sizes of wire too small: each has 1.6 times the ohms of the one before.
 THIN_RATIO = 4.0
 # A lug that is loose, and one that is about to burn off: 7 and 20 V at 20 A.
@@ -54,76 +162,86 @@ def supply_faults(plate: Nameplate, circuit: Circuit) -> Iterator[Fault]:
         poles = {leg: f"{name}.breaker-{leg}" for leg in legs}
         for leg, pole in poles.items():
             blade, conductor = f"{name}.disconnect-{leg}", f"{name}.conductor-{leg}"
-            yield fault_of("breaker-pole.open", pole, _forced(pole, False), feed=words, leg=leg.upper())
-            yield fault_of("disconnect.open", blade, _forced(blade, False), feed=words, leg=leg.upper())
+            yield fault_of(UNIT_MODES["breaker-pole.open"], pole, _forced(pole, False), feed=words, leg=leg.upper())
+            yield fault_of(UNIT_MODES["disconnect.open"], blade, _forced(blade, False), feed=words, leg=leg.upper())
             loose = (Changes(ohms={conductor: (ohms, ohms)}) for ohms in LUG_OHMS)
-            yield fault_of("lug.loose", f"{name}.lug-{leg}", *loose, feed=words, leg=leg.upper())
+            yield fault_of(UNIT_MODES["lug.loose"], f"{name}.lug-{leg}", *loose, feed=words, leg=leg.upper())
         thin = {lead: THIN_RATIO * at[lead] for lead in (f"{name}.conductor-l1", f"{name}.conductor-l2")}
-        yield fault_of("wire.too-small", f"{name}.wire", Changes(ohms={n: (r, r) for n, r in thin.items()}), feed=words)
+        yield fault_of(
+            UNIT_MODES["wire.too-small"], f"{name}.wire", Changes(ohms={n: (r, r) for n, r in thin.items()}), feed=words
+        )
         trips_at = dict.fromkeys(poles.values(), WEAK_RATIO * (feed.breaker_amps or USUAL_BREAKER_AMPS))
-        yield fault_of("breaker.weak", f"{name}.breaker", Changes(trips_at=trips_at), feed=words)
+        yield fault_of(UNIT_MODES["breaker.weak"], f"{name}.breaker", Changes(trips_at=trips_at), feed=words)
         off = Changes(forced=dict.fromkeys(poles.values(), False))
-        yield fault_of("breaker.off", f"{name}.breaker", off, feed=words)
+        yield fault_of(UNIT_MODES["breaker.off"], f"{name}.breaker", off, feed=words)
     for branch in plate.branches:
         own = {leg: f"{branch.id}.{leg}-pole" for leg in legs}
         for leg, pole in own.items():
             yield fault_of(
-                "branch-pole.open", pole, _forced(pole, False), branch=part_words(branch.id), leg=leg.upper()
+                UNIT_MODES["branch-pole.open"],
+                pole,
+                _forced(pole, False),
+                branch=part_words(branch.id),
+                leg=leg.upper(),
             )
         off = Changes(forced=dict.fromkeys(own.values(), False))
-        yield fault_of("branch.off", branch.id, off, branch=part_words(branch.id))
+        yield fault_of(UNIT_MODES["branch.off"], branch.id, off, branch=part_words(branch.id))
 
 
 def control_faults(plate: Nameplate, circuit: Circuit) -> Iterator[Fault]:
     """Give the faults of the transformer, its fuse, the thermostat and its cable."""
-    yield fault_of("transformer.dead", "transformer", Changes(ratio={"transformer": 0.0}))
+    yield fault_of(UNIT_MODES["transformer.dead"], "transformer", Changes(ratio={"transformer": 0.0}))
     for which, ratio in TAPS.items():
-        yield fault_of(f"transformer.wrong-tap-{which}", "transformer", Changes(ratio={"transformer": ratio}))
-    yield fault_of("fuse.open", "fuse", _forced("fuse", False))
+        yield fault_of(
+            UNIT_MODES[f"transformer.wrong-tap-{which}"], "transformer", Changes(ratio={"transformer": ratio})
+        )
+    yield fault_of(UNIT_MODES["fuse.open"], "fuse", _forced("fuse", False))
     for end in ("1", "2", "c"):
         lead = f"transformer.lead-{end}"
-        yield fault_of("transformer-lead.off", lead, _split(lead), lead=said(f"unit_faults.transformer-lead-{end}"))
+        yield fault_of(
+            UNIT_MODES["transformer-lead.off"], lead, _split(lead), lead=said(f"unit_faults.transformer-lead-{end}")
+        )
     # R's cable is a contact in the network, C's a lead.
-    yield fault_of("thermostat-r.off", "thermostat.lead-r", _forced("thermostat.lead-r", False))
-    yield fault_of("thermostat-c.off", "thermostat.lead-c", _split("thermostat.lead-c"))
+    yield fault_of(UNIT_MODES["thermostat-r.off"], "thermostat.lead-r", _forced("thermostat.lead-r", False))
+    yield fault_of(UNIT_MODES["thermostat-c.off"], "thermostat.lead-c", _split("thermostat.lead-c"))
     if plate.outdoor_thermostat is not None:
         part, stage = "outdoor-thermostat", plate.outdoor_thermostat
-        yield fault_of("outdoor-thermostat.stuck-open", part, _forced(part, False), call=stage)
-        yield fault_of("outdoor-thermostat.stuck-closed", part, _forced(part, True), call=stage)
+        yield fault_of(UNIT_MODES["outdoor-thermostat.stuck-open"], part, _forced(part, False), call=stage)
+        yield fault_of(UNIT_MODES["outdoor-thermostat.stuck-closed"], part, _forced(part, True), call=stage)
     if "Y" in plate.calls:
         # Both ends sound and on each other's screws: nothing but the season shows it.
         swapped = Changes(moved={"thermostat.lead-o": "board.b"})
-        yield fault_of("o-and-b.exchanged", "thermostat.o-and-b", swapped)
+        yield fault_of(UNIT_MODES["o-and-b.exchanged"], "thermostat.o-and-b", swapped)
     for call in plate.calls:
         yield from _call_faults(plate, call)
     if "Y" in plate.calls:
         joined = Changes(ohms={"control.w-to-y": (JUMPER_OHMS, JUMPER_OHMS)})
-        yield fault_of("w-to-y.joined", "control.w-to-y", joined)
+        yield fault_of(UNIT_MODES["w-to-y.joined"], "control.w-to-y", joined)
 
 
 def _call_faults(plate: Nameplate, call: str) -> Iterator[Fault]:
     name = call.lower()
     contact, lead = f"thermostat.{name}", f"thermostat.lead-{name}"
     cools, conductor = (COOLING_WEIGHT, COOLING_CONDUCTOR_WEIGHT) if call == "Y" else (None, None)
-    yield fault_of("thermostat.not-calling", contact, _forced(contact, False), weight=cools, call=call)
-    yield fault_of("thermostat.always-calling", contact, _forced(contact, True), weight=cools, call=call)
-    yield fault_of("conductor.off", lead, _split(lead), weight=conductor, call=call)
+    yield fault_of(UNIT_MODES["thermostat.not-calling"], contact, _forced(contact, False), weight=cools, call=call)
+    yield fault_of(UNIT_MODES["thermostat.always-calling"], contact, _forced(contact, True), weight=cools, call=call)
+    yield fault_of(UNIT_MODES["conductor.off"], lead, _split(lead), weight=conductor, call=call)
     short = Changes(ohms={f"control.short-{name}": (SHORT_OHMS, SHORT_OHMS)})
-    yield fault_of("conductor.shorted", f"control.{name}", short, call=call)
+    yield fault_of(UNIT_MODES["conductor.shorted"], f"control.{name}", short, call=call)
     if plate.transformer.grounded_common:
         # Without a grounded common the first conductor that touches the frame changes nothing a meter or a fuse shows.
         ground = Changes(ohms={f"control.ground-{name}": (SHORT_OHMS, SHORT_OHMS)})
-        yield fault_of("conductor.grounded", f"control.{name}", ground, call=call)
+        yield fault_of(UNIT_MODES["conductor.grounded"], f"control.{name}", ground, call=call)
 
 
 def blower_faults(plate: Nameplate, circuit: Circuit) -> Iterator[Fault]:
     """Give the faults of the motor, its leads, its relay and the interlock."""
     motors = {branch.id: branch for branch in circuit.branches if branch.id in circuit.motors}
-    yield fault_of("motor.open", "blower.motor", Changes(ohms=dict.fromkeys(motors, (OFF, OFF))))
-    for mode, share in (("motor.seized", STANDING_SHARE), ("motor.weak-capacitor", WEAK_CAPACITOR_SHARE)):
-        changed = {name: (branch.ohms * share, branch.dc_ohms) for name, branch in motors.items()}
-        yield fault_of(mode, "blower.motor", Changes(ohms=changed))
-    yield fault_of("blower-lead.off", "blower.lead-fixed", _split("blower.lead-fixed"))
+    yield fault_of(UNIT_MODES["motor.open"], "blower.motor", Changes(ohms=dict.fromkeys(motors, (OFF, OFF))))
+    for name, share in (("motor.seized", STANDING_SHARE), ("motor.weak-capacitor", WEAK_CAPACITOR_SHARE)):
+        changed = {motor: (branch.ohms * share, branch.dc_ohms) for motor, branch in motors.items()}
+        yield fault_of(UNIT_MODES[name], "blower.motor", Changes(ohms=changed))
+    yield fault_of(UNIT_MODES["blower-lead.off"], "blower.lead-fixed", _split("blower.lead-fixed"))
     if plate.blower.relay is not None:
         yield from _relay_faults(plate, circuit, plate.blower.relay.id)
 
@@ -131,24 +249,26 @@ def blower_faults(plate: Nameplate, circuit: Circuit) -> Iterator[Fault]:
 def _relay_faults(plate: Nameplate, circuit: Circuit, relay: str) -> Iterator[Fault]:
     coil = f"{relay}.coil"
     plain = next(branch for branch in circuit.branches if branch.id == coil)
-    yield fault_of("relay-coil.open", coil, Changes(ohms={coil: (OFF, OFF)}))
+    yield fault_of(UNIT_MODES["relay-coil.open"], coil, Changes(ohms={coil: (OFF, OFF)}))
     shorted = (Changes(ohms={coil: (plain.ohms * share, plain.dc_ohms * share)}) for share in SHORTED_SHARES)
-    yield fault_of("relay-coil.shorted", coil, *shorted)
+    yield fault_of(UNIT_MODES["relay-coil.shorted"], coil, *shorted)
     if plate.blower.relay is not None and (plate.blower.relay.on_delay_seconds or plate.blower.relay.off_delay_seconds):
         # When it does not come it stays as it rests: NC made, NO open.
         own = [contact.id for contact in circuit.contacts if contact.driver == f"relay:{relay}"]
         at_rest = Changes(forced={name: place_of(name).part.startswith("nc") for name in own})
-        yield fault_of("delay.erratic", f"{relay}.delay", at_rest)
+        yield fault_of(UNIT_MODES["delay.erratic"], f"{relay}.delay", at_rest)
     for lead in circuit.leads:
         if place_of(lead.id).owner == relay:
-            yield fault_of("relay-lead.off", lead.id, _split(lead.id), lead=_lead_words(place_of(lead.id).part))
+            yield fault_of(
+                UNIT_MODES["relay-lead.off"], lead.id, _split(lead.id), lead=_lead_words(place_of(lead.id).part)
+            )
     # A contact with no lead on it can fail as it likes.
     landed = {lead.a for lead in circuit.leads}
     for name in sorted({contact.id for contact in circuit.contacts} & landed):
         if place_of(name).owner == relay:
             label = place_of(name).part.upper()
-            yield fault_of("relay-contact.open", name, _forced(name, False), contact=label)
-            yield fault_of("relay-contact.welded", name, _forced(name, True), contact=label)
+            yield fault_of(UNIT_MODES["relay-contact.open"], name, _forced(name, False), contact=label)
+            yield fault_of(UNIT_MODES["relay-contact.welded"], name, _forced(name, True), contact=label)
     if "interlock.jumper" in {branch.id for branch in circuit.branches}:
         yield from _miswired(plate, relay)
 
@@ -178,7 +298,7 @@ def _miswired(plate: Nameplate, relay: str) -> Iterator[Fault]:
         "fixed-and-no-exchanged": Changes(moved={"blower.lead-fixed": leg, no: other}),
     }
     for name, changes in wirings.items():
-        yield fault_of(f"interlock.{name}", "interlock", changes)
+        yield fault_of(UNIT_MODES[f"interlock.{name}"], "interlock", changes)
 
 
 def air_faults(plate: Nameplate, circuit: Circuit) -> Iterator[Fault]:
@@ -187,4 +307,4 @@ def air_faults(plate: Nameplate, circuit: Circuit) -> Iterator[Fault]:
     motors = {b.id: (b.ohms * LITTLE_AIR_SHARE, b.dc_ohms) for b in circuit.branches if b.id in circuit.motors}
     if limits:
         little = Changes(forced=limits, ohms=motors if plate.blower.kind == "psc" else {})
-        yield fault_of("air.little", "air", little)
+        yield fault_of(UNIT_MODES["air.little"], "air", little)

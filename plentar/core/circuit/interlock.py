@@ -129,6 +129,7 @@ class BenchVerdict:
 def _bench() -> Circuit:
     """Return the bench's circuit: every relay terminal with one spare lead that can be landed anywhere."""
     unit = PATTERNS["two-strip-sequencer"]()
+    # One strip, one pole: an interlock is about these two loads and nothing else.
     device = replace(unit.devices[0], poles=unit.devices[0].poles[:1])
     relay = BlowerRelay(contacts=(RelayPole(com="none", no="none", nc="none"),))
     blower = replace(unit.blower, taps=("high", "low"), relay=relay)
@@ -156,11 +157,14 @@ def outcomes(wirings: Sequence[RelayWiring]) -> list[tuple[CallOutcome, ...]]:
     amps = {name: _contact_amps(settled, f"blower-relay.{name}") for name in ("nc", "no")}
     found = []
     for row, (wiring, calls) in enumerate((wiring, calls) for wiring in wirings for calls in CALLS):
+        # The contact that carries more is the one that burns.
         through = max(amps, key=lambda name: amps[name][row])
         found.append(
             CallOutcome(
                 calls=calls,
+                # In series with a strip a motor keeps most of the volts: only nearly all of the line is running.
                 blower="off" if across[row] < 12 else "runs" if across[row] > 0.93 * line[row] > 100 else "slow",
+                # A 5 kW strip draws 20 A; what a motor passes on through it is a tenth of that.
                 strip="heats" if strip[row] > 15 else "trickles" if strip[row] > 0.3 else "off",
                 is_short=bool(settled.tripped[row].any()),
                 contact_amps=float(amps[through][row]),

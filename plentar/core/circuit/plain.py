@@ -63,9 +63,11 @@ class _Matrix:
         left = set(rows)
         order: list[tuple[int, complex, Row]] = []
         while left:
+            # Fewest neighbours first keeps the rest sparse: a unit's network is nearly a tree.
             node = min(left, key=lambda n: (len(rows[n]), n))
             left.discard(node)
             row = rows[node]
+            # A node nothing hangs on stands at nothing.
             diagonal = row.pop(node, 0j) or 1.0 + 0j
             for other, entry in row.items():
                 target = rows[other]
@@ -151,6 +153,7 @@ def _joined(circuit: Circuit, changes: Changes) -> dict[str, int]:
         if lead.id in changes.split:
             continue
         x, y = root(number[lead.a]), root(number[changes.moved.get(lead.id, lead.b)])
+        # The smaller number wins, so ground stays node 0.
         parent[max(x, y)] = min(x, y)
     return {name: root(at) for name, at in number.items()}
 
@@ -201,11 +204,13 @@ class PlainSettled:
     def _behind(self, a: str, b: str) -> complex:
         if self._floats is None:
             self._floats = _something_floats(self)
+        # With everything tied down a meter's 10 MΩ changes no digit, and the inverse need not be asked for.
         if not self._floats:
             return 0j
         i, j = self.node[a], self.node[b]
         if i == j:
             return 0j
+        # One amp in at one place and out at the other: the volts between are the ohms a meter sees.
         unit = {i: 1.0 + 0j}
         unit[j] = -1.0 + 0j
         answer = self._matrix.solve(unit)
@@ -240,6 +245,7 @@ class PlainSettled:
         links = [(x, y, g) for x, y, _, g in p.branch.values() if g > 0] + [s for s in p.splits if s[2] > 0]
         for contact in self.circuit.contacts:
             forced = p.changes.forced.get(contact.id)
+            # For ohms in circuit breakers are open and the thermostat calls nothing.
             rest = contact.is_closed_at_rest and contact.moved_by[0] not in ("feed", "call")
             closed = (rest if forced is None else forced) and contact.moved_by[0] != "feed"
             if closed:
@@ -286,6 +292,7 @@ def _something_floats(settled: PlainSettled) -> bool:
             links += [(in_a, in_b), (out_a, out_b)]
     links += [(0, p.node[source.node]) for source in settled.circuit.sources]
     piece = _pieces(set(p.node.values()), links)
+    # An ungrounded control side is one piece of its own by right.
     grounded = p.node["transformer.c"] == 0
     return len(set(piece.values())) > (1 if grounded else 2)
 
@@ -299,6 +306,7 @@ def solve_one(circuit: Circuit, drive: Drive, changes: Changes = NO_CHANGE) -> P
     closed_limits = drive
     if drive.limits_open:
         closed_limits = replace(drive, limits_open=False)
+    # Limits open only in what has come to rest with them closed.
     settled = PlainSettled(_Prepared(circuit, changes), closed_limits)
     mover = _Mover(settled)
     mover.run()
@@ -356,9 +364,11 @@ class _Mover:
             if kind == "relay":
                 state = rest ^ s.energised[name]
             elif kind == "thermal":
+                # What is driven is the other way round than it rests, whichever way that is.
                 state = rest ^ (s.hot[name] if name in self.thermal else s.energised[name])
             elif kind == "ecm":
                 state = any(on for device, on in s.energised.items() if device.startswith(ECM))
+            # A pole whose window has not passed has not moved yet.
             if contact.id in s.drive.waiting:
                 state = rest
             if contact.id in s.airless:

@@ -46,12 +46,14 @@ class Variants:
         self.branch_at = {branch.id: i for i, branch in enumerate(circuit.branches)}
         self.contact_at = {contact.id: i for i, contact in enumerate(circuit.contacts)}
         self.devices = {device: i for i, device in enumerate(circuit.coils)}
+        # Terminals joined by nothing measurable are one node: a lead of no ohms would make the matrix singular.
         self.node_of, self.base_nodes = self._nodes()
         self.nodes = max(self.base_nodes, int(self.node_of.max()) + 1)
         terminal = circuit.terminals
         self.branch_a, self.branch_b = self._ends([(b.a, b.b) for b in circuit.branches], terminal)
         self.contact_a, self.contact_b = self._ends([(c.a, c.b) for c in circuit.contacts], terminal)
         self.admittance = np.tile(np.array([1 / b.ohms for b in circuit.branches]), (count, 1))
+        # What an ohmmeter sees is another network: coils by their wire, capacitances as nothing.
         conductance = np.array([0.0 if np.isinf(b.dc_ohms) else 1 / b.dc_ohms for b in circuit.branches])
         self.conductance = np.tile(conductance, (count, 1))
         self.closed = np.tile(np.array([1 / c.ohms for c in circuit.contacts]), (count, 1))
@@ -64,6 +66,7 @@ class Variants:
         self.port_at = {port.id: i for i, port in enumerate(ports)}
         self.ratio = np.tile(np.array([p.ratio for p in ports]), (count, 1))
         self.port_admittance = np.tile(np.array([1 / p.ohms for p in ports]), (count, 1))
+        # Leads that are off or loose, as branches of their own; few variants have any, so few slots.
         slots = max([1, *(len(change.split) for change in changes)])
         self.split_a = np.zeros((count, slots), dtype=np.int64)
         self.split_b = np.zeros((count, slots), dtype=np.int64)
@@ -72,6 +75,7 @@ class Variants:
             self._apply(row, change)
         self.coil_works = self._coil_works()
         self.pattern = self.pattern_of(grounded=True)
+        # Everything no contact switches is the same for every state: added up once.
         self._static = self.assemble(self.pattern, self.admittance, with_ports=True)
 
     def _coil_works(self) -> Bools:
@@ -119,6 +123,7 @@ class Variants:
             self.admittance[row, at] = 0 if np.isinf(abs(ohms)) else 1 / ohms
             self.conductance[row, at] = 0 if np.isinf(dc_ohms) else 1 / dc_ohms
         for name, is_closed in change.forced.items():
+            # Welded or never closing: whatever drives it, it stays.
             self.forced[row, self.contact_at[name]] = is_closed
         for name, contact_ohms in change.contact_ohms.items():
             self.closed[row, self.contact_at[name]] = 1 / contact_ohms
@@ -126,6 +131,7 @@ class Variants:
             self.trips_at[row, self.contact_at[name]] = trip_amps
         for name, factor in change.ratio.items():
             at = self.port_at[name]
+            # A wrong tap scales a transformer; a dead one gives nothing and takes nothing.
             self.ratio[row, at] *= factor
             if factor == 0:
                 self.port_admittance[row, at] = 0
@@ -184,6 +190,7 @@ def _merge(circuit: Circuit, change: Changes, count: int) -> list[int]:
 
     terminal = circuit.terminals
     for lead in circuit.leads:
+        # Off or loose it joins nothing, and a loose one comes back as a branch.
         if lead.id in change.split:
             continue
         x, y = root(terminal[lead.a]), root(terminal[change.moved.get(lead.id, lead.b)])
@@ -283,6 +290,7 @@ def settle(variants: Variants, drive: Drive, *, with_impedance: bool = True, sta
     if start is None:
         states = np.zeros((count, len(variants.circuit.contacts)), dtype=bool)
         energised = np.zeros((count, len(variants.devices)), dtype=bool)
+        # From de-energised, as a unit is when its breaker is switched on.
         volts = np.zeros((count, variants.nodes), dtype=np.complex128)
         found = Settled(
             variants,
@@ -298,6 +306,7 @@ def settle(variants: Variants, drive: Drive, *, with_impedance: bool = True, sta
             np.zeros((variants.nodes, variants.nodes, 0), dtype=np.complex64),
         )
     else:
+        # On from a settled state: what has latched there stays latched.
         found = start.copy()
         found.drive = drive
     mover = _Movers(variants, drive)
@@ -305,6 +314,7 @@ def settle(variants: Variants, drive: Drive, *, with_impedance: bool = True, sta
     active = np.arange(count)
     moved_ever = np.zeros(count, dtype=bool)
     if start is not None:
+        # Only the variants in which the new drive moves anything are solved again.
         active = active[mover.advance(active, found)]
         moved_ever[active] = True
     while active.size:
@@ -312,6 +322,7 @@ def settle(variants: Variants, drive: Drive, *, with_impedance: bool = True, sta
         found.volts[active] = variants.solved(active, found.states[active], mover.excitation)
         changed = mover.advance(active, found)
         turns[active] += changed[active]
+        # Most variants rest after two or three turns: the few that still move go on alone.
         active = active[changed[active] & (turns[active] < MAX_STEPS)]
     found.chatters = turns >= MAX_STEPS
     if with_impedance:
@@ -435,6 +446,7 @@ class _Movers:
         energised, hot = found.energised, found.hot
         moved = np.zeros(self.v.count, dtype=bool)
         layers = rows[:, None]
+        # Amps through each closed contact decide trips; volts across each coil decide the rest.
         a, b = self.v.contact_a[rows], self.v.contact_b[rows]
         amps = np.abs((volts[layers, a] - volts[layers, b]) * self.v.closed[rows] * states[rows])
         over: Bools = np.logical_and(amps > self.trip, states[rows])
@@ -442,6 +454,7 @@ class _Movers:
         self._latch(rows, trips, tripped, moved)
         ends = self.v.node_of[rows][:, self.coil_ends]
         across = np.abs(volts[layers, ends[:, :, 0]] - volts[layers, ends[:, :, 1]]) * self.v.coil_works[rows]
+        # A coil that is in holds at less than it took to pull it in.
         quick = (
             np.where(energised[rows], across > HOLD_SHARE * self.pull, across >= self.pull) & ~self.device_is_thermal
         )
@@ -449,12 +462,15 @@ class _Movers:
         turn = free & (quick != energised[rows]).any(axis=1)
         energised[rows[turn]] = quick[turn]
         moved[rows[turn]] = True
+        # After the relays: a fuse takes longer than a contact.
         fuse_only = over & (self.trip_group < 0) & ~moved[rows][:, None]
         self._latch(rows, fuse_only, tripped, moved)
+        # A disc moves when everything electric has long settled.
         warm: Bools = np.logical_and(across >= self.pull, self.device_is_thermal)
         turn = ~moved[rows] & (warm != hot[rows]).any(axis=1)
         hot[rows[turn]] = warm[turn]
         moved[rows[turn]] = True
+        # A weak breaker trips by heat, last of all.
         slow = (amps > self.v.trips_at[rows]) & states[rows] & ~moved[rows][:, None]
         self._latch(rows, slow, tripped, moved)
         if self.drive.limits_open:
@@ -485,6 +501,7 @@ class _Movers:
         for contact, name in self.limits:
             i = v.branch_at[f"{name}.element"]
             across = np.abs(volts[rows, v.branch_a[rows, i]] - volts[rows, v.branch_b[rows, i]])
+            # From some 3 A on an element without air gets hot enough for its limit within minutes.
             heats = (across * np.abs(v.admittance[rows, i]) > 3.0) & ~has_air & ~moved[rows] & ~no_air[rows, contact]
             no_air[rows[heats], contact] = True
             moved[rows[heats]] = True

@@ -24,23 +24,29 @@ def shares_of(point: str, *, plate: Nameplate, knows_supply: bool) -> tuple[floa
     Parts vary: elements −10 to +5 %, motors and coils far more; a plain guess of the supply is 5 % off, a measured one
     little. What hangs on a figure that is only assumed may be half off.
     """
+    # Service volts keep within 5 %; once read, what moves between two readings is a percent.
     supply = 0.012 if knows_supply else 0.05
     spot = spot_of(point)
     function, place = spot.function, spot.part
+    # A tenth of a volt is leads, tips and the last digit.
     share, floor = supply, 0.12
     if function == "amps":
+        # Motors vary with air, coils between makers; elements are wound within −10 to +5 %, half of that one deviation.
         share = {"blower": 0.15, "interlock": 0.12, "control": 0.3}.get(place, math.hypot(0.045, supply))
         floor = {"blower": 0.12, "control": 0.06}.get(place, 0.1)
         if any(place == feed.id for feed in plate.feeds):
             # The blower's part of a feed total is out of step and of no certain size.
             floor = 0.6
     elif function == "ohms":
+        # Coils and windings of one kind differ by a third; an element's cold ohms hardly at all.
         share, floor = (0.06 if any(place_of(end).part == "element" for end in spot.places) else 0.3), 0.3
     elif any(map(_is_on_control, spot.places)):
+        # A transformer's volts by how hard its makers load it.
         share, floor = 0.07, 0.4
         if function == "dc_volts" and _board_is_unknown(plate, spot.places):
             share = UNKNOWN_RECTIFIER_SHARE
     elif spot.is_to_ground:
+        # Legs differ from each other by what hangs on each in the house.
         share, floor = supply + 0.02, 1.0
     ends = (spot.conductors or spot.places) if function in ("amps", "ohms") and plate.assumed else ()
     if any(_hangs_on_assumed(plate, end) for end in ends):

@@ -96,15 +96,18 @@ def play(
             on = pending.pop(0)[1]
         while upsets and upsets[0][0] <= now:
             broken = (changes or Changes()) | upsets.pop(0)[1]
+        # Between two moments nothing moves, so each is one settled circuit.
         settled = _solve(plate, on, discs, broken)
         for disc in discs:
             a, b, pull_volts = wire(plate).coils[disc.device]
             works = settled.variants.coil_works[0, settled.variants.devices[disc.device]]
             heated = bool(works and np.abs(settled.at(a) - settled.at(b))[0] >= pull_volts)
+            # Its own clock starts anew each time its heater comes or goes.
             if heated != disc.heated:
                 disc.heated, disc.since_seconds = heated, now
         moments.append(_moment(settled, now, on, had_air))
         had_air = plate.blower.runs_at(moments[-1].amps["blower"])
+        # Whatever comes first: a disc, a call, a disturbance.
         due = min([disc.due() for disc in discs] + [at for at, _ in (*pending[:1], *upsets[:1])], default=float("inf"))
         if due > until_seconds:
             break

@@ -170,6 +170,7 @@ def _rung(c: Circuit, plate: Nameplate, circuit: HeatingCircuit) -> None:
     own: list[tuple[str, str]] = []
     joint = 0
     for part, toward_1, toward_2 in rung_terminals(circuit):
+        # Parts are wired in the plate's own order from leg 1 on.
         name = place_of(toward_1).whole_part
         joint += 1
         if part == "pole" and name in made:
@@ -185,6 +186,7 @@ def _rung(c: Circuit, plate: Nameplate, circuit: HeatingCircuit) -> None:
             # A drop in proportion to the amps, right at the strip's own.
             ohms = kind.drop_volts * circuit.rated_volts / circuit.rated_watts or CLOSED_OHMS
             c.contact(name, toward_1, toward_2, f"{driver}:{circuit.device}", closed=False, ohms=ohms)
+            # What a semiconductor passes while off makes the ghost volts across it.
             if math.isfinite(kind.leak_ohms):
                 c.branch(f"{name}.leak", toward_1, toward_2, kind.leak_ohms, math.inf)
         elif part == "limit":
@@ -194,6 +196,7 @@ def _rung(c: Circuit, plate: Nameplate, circuit: HeatingCircuit) -> None:
         else:
             ohms = circuit.element_ohms
             c.branch(name, toward_1, toward_2, ohms)
+            # Nothing flows there in a sound element; a grounded one is these two made small.
             for end, terminal in (("1", toward_1), ("2", toward_2)):
                 c.branch(f"{name}.to-ground-{end}", terminal, GROUND, 1e12, math.inf)
         if part != "pole":
@@ -202,6 +205,7 @@ def _rung(c: Circuit, plate: Nameplate, circuit: HeatingCircuit) -> None:
     if at:
         c.lead(f"{circuit.id}.lead-{joint + 1}", at, f"{circuit.supplied_by}.l2")
     for label, (part, name), end in ((circuit.id, own[0], "1"), (f"{circuit.id}.return", own[-1], "2")):
+        # The clamp closes behind the part, so what leaks to the frame before it is in the jaw.
         through: list[tuple[str, float]] = [(name, 1.0)]
         if part == "element":
             through.append((f"{name}.to-ground-{end}", 1.0 if end == "1" else -1.0))
@@ -222,6 +226,7 @@ def _landing(plate: Nameplate, landing: str) -> str | None:
 
 def _blower(c: Circuit, plate: Nameplate) -> None:
     blower = plate.blower
+    # Running amps, not the plate's: a motor is loaded to some share of it.
     size = plate.nominal_volts / blower.running_amps
     fixed = f"{blower.supplied_by}.{blower.fixed_leg.lower()}"
     other = f"{blower.supplied_by}.{'l2' if blower.fixed_leg == 'L1' else 'l1'}"
@@ -230,6 +235,7 @@ def _blower(c: Circuit, plate: Nameplate) -> None:
         c.lead("blower.lead-run", "blower.run", other)
         c.contact("blower.electronics", "blower.fixed", "blower.stator", "ecm", closed=False)
         c.branch("blower.motor", "blower.stator", "blower.run", polar(size, blower.power_factor), math.inf)
+        # Its electronics draw some hundredths of an amp for as long as line volts stand.
         c.branch("blower.standby", "blower.fixed", "blower.run", polar(9000.0, 0.5), math.inf)
         c.motors.append("blower.motor")
         c.clamps.append(Clamp("amps:blower", (("blower.motor", 1.0), ("blower.standby", 1.0))))
@@ -238,6 +244,7 @@ def _blower(c: Circuit, plate: Nameplate) -> None:
     through = []
     for index, tap in enumerate(taps):
         name = "blower.motor" if len(taps) == 1 else f"blower.motor-{tap}"
+        # A lower tap adds turns: about a third more impedance a step.
         ohms = polar(size * (1.0 + 0.3 * index), blower.power_factor)
         c.branch(name, "blower.fixed", f"blower.{tap}", ohms, 0.09 * abs(ohms))
         c.motors.append(name)
@@ -273,6 +280,7 @@ def _relay(c: Circuit, plate: Nameplate, contact: RelayPole, suffix: str) -> Non
 
 def _control(c: Circuit, plate: Nameplate) -> None:
     t = plate.transformer
+    # Idle volts over the ohms inside it give 24 V at its full load.
     ratio = IDLE_RATIO_VOLTS / t.primary_volts
     ohms = (IDLE_RATIO_VOLTS - LOAD_RATIO_VOLTS) / (t.va / LOAD_RATIO_VOLTS)
     c.lead("transformer.lead-1", f"{t.supplied_by}.l1", "transformer.1")
@@ -281,6 +289,7 @@ def _control(c: Circuit, plate: Nameplate) -> None:
         "transformer.primary",
         "transformer.1",
         "transformer.2",
+        # Idle it magnetises its core: a quarter of its VA, hardly any of it watts.
         polar(t.primary_volts**2 / (0.25 * t.va), 0.2),
         0.04 * t.primary_volts**2 / t.va,
     )
@@ -289,7 +298,9 @@ def _control(c: Circuit, plate: Nameplate) -> None:
     c.two_ports.append(
         TwoPort("transformer", "transformer.1", "transformer.2", "transformer.r", "transformer.c", ratio, complex(ohms))
     )
+    # To an ohmmeter a winding is nearly a short; to 60 Hz the two-port already says all.
     c.branch("transformer.secondary", "transformer.r", "transformer.c", 1e7, 0.5 * ohms)
+    # A blade fuse blows at once from about half as much again as its rating.
     c.contact("fuse", "transformer.r", "board.r", "fuse", closed=True, ohms=0.03, trip_amps=1.5 * (t.fuse_amps or 5.0))
     c.lead("transformer.lead-c", "transformer.c", "board.c")
     # Its conductors come off for a bypass: then calls are made by jumpers from R at the board.
@@ -297,6 +308,7 @@ def _control(c: Circuit, plate: Nameplate) -> None:
     c.contact(SEPARATE, "board.r", "board.c", SEPARATE, closed=False, ohms=SEPARATE_OHMS)
     c.separate_amps = SEPARATE_VOLTS / SEPARATE_OHMS
     c.clamps.append(Clamp("amps:control", (("fuse", 1.0), (SEPARATE, -1.0))))
+    # Where common is grounded, a conductor that touches the frame is a short, and any leg to R reads line volts.
     if t.grounded_common:
         c.lead("transformer.lead-ground", "transformer.c", GROUND)
     c.lead("thermostat.lead-c", "thermostat.c", "board.c")
@@ -311,6 +323,7 @@ def _control(c: Circuit, plate: Nameplate) -> None:
         else:
             c.lead(f"thermostat.lead-{name}", f"thermostat.{name}", f"board.{name}")
         c.contact(f"jumper.{name}", "board.r", f"board.{name}", f"jumper:{call}", closed=False, ohms=0.02)
+        # Places where a wire can be rubbed through: nothing until a fault makes them small.
         c.branch(f"control.short-{name}", f"board.{name}", "board.c", 1e12, math.inf)
         c.branch(f"control.ground-{name}", f"board.{name}", GROUND, 1e12, math.inf)
     c.branch("control.ground-r", "board.r", GROUND, 1e12, math.inf)
@@ -333,6 +346,7 @@ def _control(c: Circuit, plate: Nameplate) -> None:
             plate.blower.relay.coil_ohms,
         )
     for call in plate.blower.ecm_calls:
+        # An electronic motor's input takes ten milliamps.
         c.branch(f"blower.tap-{call.lower()}", f"board.{call.lower()}", "board.c", 2400.0)
         c.coils[f"{ECM}{call.lower()}"] = (f"board.{call.lower()}", "board.c", RELAY_PULL_VOLTS)
 
@@ -349,6 +363,7 @@ def _device_coil(c: Circuit, plate: Nameplate, device: SwitchingDevice) -> None:
             f"thermal:{device.fed_by}",
             closed=False,
         )
+        # The auxiliary pole takes 24 V from R and hands it on.
         c.lead(f"{device.fed_by}.auxiliary.lead", "board.r", f"{device.fed_by}.auxiliary.line")
     kind = device.of_kind
     if kind.is_rectified:
@@ -379,6 +394,7 @@ def _coil(
     c: Circuit, device: str, fed: str, kind: str, dc_ohms: float | None = None, *, pull_volts: float = RELAY_PULL_VOLTS
 ) -> None:
     plain, impedance, power_factor = COILS[kind]
+    # A heater is its ohms; a coil is mostly inductance, and its ohms alone would give five times its current.
     ohms: complex = polar(impedance, power_factor) if power_factor < 1 else complex(dc_ohms or impedance)
     c.lead(f"{device}.lead-coil", fed, f"{device}.coil.1")
     c.lead(f"{device}.lead-common", f"{device}.coil.2", "board.c")
@@ -388,6 +404,7 @@ def _coil(
 
 def _strays(c: Circuit) -> None:
     """Capacitance within the cable and to the frame, and a tiny leak that keeps floating parts solvable."""
+    # Conductors of one cable lie side by side for metres and couple into each other.
     cable = [name for name in c.terminals if place_of(name).owner == "board"]
     for first, second in pairwise(cable):
         c.branch(f"stray:{first}:{second}", first, second, 1 / (1j * OMEGA * CABLE_FARADS), math.inf)

@@ -144,6 +144,7 @@ def dead_pairs(plate: Nameplate) -> tuple[tuple[str, tuple[str, ...]], ...]:
         10
     """
     legs = [(f"{feed.id}.{leg}", feed.id) for feed in plate.feeds for leg in ("l1", "l2")]
+    # Two feeds may each be dead to themselves and live to each other.
     between = [(f"volts:{a}:{b}", tuple(dict.fromkeys((x, y)))) for (a, x), (b, y) in combinations(legs, 2)]
     return (*between, *((f"volts:{leg}:ground", (feed,)) for leg, feed in legs))
 
@@ -151,6 +152,7 @@ def dead_pairs(plate: Nameplate) -> tuple[tuple[str, tuple[str, ...]], ...]:
 def safe_ticks(plate: Nameplate) -> tuple[tuple[str, str], ...]:
     """Return the lines of the Safe list that are ticked, not read: kind and what it is about."""
     lines = [("safe-gear", ""), ("safe-outdoor-off", "")]
+    # A run capacitor keeps its charge with every feed off.
     if plate.blower.kind == "psc":
         lines.append(("safe-capacitor", ""))
     return tuple(lines)
@@ -158,6 +160,7 @@ def safe_ticks(plate: Nameplate) -> tuple[tuple[str, str], ...]:
 
 def _order(event: Event) -> tuple[bool, float, int]:
     """Events in the order they were done; the one a call was begun with comes before them all."""
+    # A phone's clock may be behind the call's beginning; what began it still comes first.
     return (not (isinstance(event.deed, Opened) and event.seq == 1), event.done_at, event.seq)
 
 
@@ -284,6 +287,7 @@ class _Fold:
     def _tap(self, event: Event, deed: Tapped) -> None:
         if deed.deed not in ("call", "drop"):
             return
+        # A call made and taken back is no call; a drop taken back makes it again.
         is_on = (deed.deed == "call") != deed.is_undone
         for call in ("W", "W2"):
             if call in self.plate.calls:
@@ -308,10 +312,12 @@ class _Fold:
     def feed_is_off(self, feed: str) -> bool:
         """A feed is off when some off event is certainly later than every live one."""
         lives = self.lives.get(feed, [])
+        # Not "the last one wins": whatever may have been live after it takes the off away.
         return any(all(live.is_before(off) for live in lives) for off in self.offs.get(feed, []))
 
     def _off_event(self, feed: str) -> Event | None:
         lives = self.lives.get(feed, [])
+        # The first off that nothing live can follow: what was read since then counts.
         found = [off for off in self.offs.get(feed, []) if all(live.is_before(off) for live in lives)]
         return found[0] if found else None
 
@@ -345,6 +351,7 @@ class _Fold:
         """Return what is missing of the meter's proof before and after a reading, or nothing."""
         deed = event.deed
         assert isinstance(deed, Measured)  # noqa: S101 - only readings are asked about
+        # Another meter's proof, or another mode's, says nothing of this one.
         own = [p for p in self.proofs if isinstance(p.deed, MeterProven) and self._is_same(p.deed, deed)]
         before = [p for p in own if p.is_before(event)]
         if not before:
@@ -353,6 +360,7 @@ class _Fold:
                 if not deed.mode
                 else said("lockout.prove-mode-live-source-first")
             )
+        # A dial turned to ohms and back may stand on the wrong function: the proof dies with the turn.
         if self._function_changed(before[-1], event, deed):
             return FUNCTION_CHANGED
         after = [p for p in own if event.is_before(p)]
@@ -370,6 +378,7 @@ class _Fold:
             taken = other.deed
             if not isinstance(taken, Measured) or taken.meter != deed.meter:
                 continue
+            # Volts after volts leave the dial where it was.
             is_alike = spot_of(taken.point).function == spot_of(deed.point).function and taken.mode == deed.mode
             if not is_alike and not other.is_before(start) and not end.is_before(other):
                 return True
@@ -377,6 +386,7 @@ class _Fold:
 
     def below(self, deed: Measured) -> bool:
         """Tell whether a reading is below the dead limit, uncertainty included."""
+        # All of the meter's doubt is on the dangerous side.
         return deed.value + deed.meter_uncertainty < self.limits.number("dead_volts")
 
     def at(self, point: str) -> list[Event]:
@@ -426,6 +436,7 @@ class _Fold:
         deed = newest.deed
         assert isinstance(deed, Measured)  # noqa: S101 - `at` returns readings
         why: Words = ""
+        # A number thought better of was not read again.
         if deed.supersedes or newest.id in voided:
             why = READ_AGAIN
         elif not self.below(deed):
@@ -443,6 +454,7 @@ class _Fold:
         told = self.ticks.get(("safe-frame", ""))
         if told is not None and isinstance(told.deed, Ticked) and told.deed.is_done and told.deed.volts is not None:
             is_now = all((off := self._off_event(feed)) is not None and off.is_before(told) for feed in self._feeds)
+            # Shown live from another source after power was off: the frame conducts now, not only this morning.
             if is_now and told.deed.volts >= FRAME_SHARE * 120.0:
                 return ""
         taken_back = self.taken_back
@@ -458,6 +470,7 @@ class _Fold:
                     if isinstance(e.deed, Measured)
                     and (event is None or e.is_before(event))
                     and e.id not in taken_back
+                    # Normal volts from a live leg: less, and the frame may be floating on paint.
                     and e.deed.value >= FRAME_SHARE * leg_volts
                     and e.deed.condition.feed_state(feed) == "live"
                 ]

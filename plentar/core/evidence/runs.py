@@ -47,6 +47,7 @@ class WatchRun:
 
     def seen(self, moment: float, control_volts: float | None = None) -> TimingRun:
         """Return the run as it stands at a moment."""
+        # While the call stands the clock of the run is now.
         ends = moment if self.dropped_at is None else self.dropped_at
         return TimingRun(
             elapsed_seconds=max(0.0, moment - self.called_at),
@@ -67,12 +68,14 @@ def runs_of(taps: Iterable[tuple[Event, Tapped]]) -> Sequence[WatchRun]:
     standing: dict[tuple[int, str, str], float] = {}
     for event, tap in taps:
         key = (tap.run, tap.deed, tap.stage)
+        # A tap by mistake is taken back, and what it stood for never happened.
         if tap.is_undone:
             standing.pop(key, None)
         else:
             standing[key] = event.done_at
     runs: list[WatchRun] = []
     for number, called_at in sorted((run, at) for (run, deed, _), at in standing.items() if deed == "call"):
+        # How long the discs have cooled since the run before.
         last_end = runs[-1].dropped_at if runs else None
         own = {(deed, stage): at for (run, deed, stage), at in standing.items() if run == number}
         runs.append(

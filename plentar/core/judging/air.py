@@ -123,6 +123,7 @@ def watts_in_airstream(
     plate: Nameplate, volts: float, strip_amps: Mapping[str, float], blower_amps: float | None
 ) -> float:
     """Return the watts of the running strips and the blower [W]: volts × amps, a usual power factor for the motor."""
+    # A motor that was not clamped still heats the air, by what its plate lets one expect.
     motor = plate.blower.running_amps if blower_amps is None else blower_amps
     return volts * (sum(strip_amps.values()) + motor * plate.blower.power_factor)
 
@@ -133,8 +134,10 @@ def judge_air(plate: Nameplate, reading: AirReading, limits: Limits = DEFAULT_LI
     Source:
         docs/trade.md, section 3, temperature rise.
     """
+    # At the mean of both: the same air weighs less where it is warm.
     factor = air_factor(reading.altitude_feet, (reading.return_degf + reading.supply_degf) / 2)
     rise = reading.rise_delta_degf
+    # Two thermometers, each wrong in its own way.
     spread = math.sqrt(2) * reading.degf_uncertainty
     cfm = airflow_cfm(reading.watts, rise, factor) if rise > 0 and reading.watts > 0 else None
     share = math.hypot(
@@ -155,12 +158,15 @@ def _judge_rise(plate: Nameplate, reading: AirReading, factor: float, spread: fl
     per_ton = limits.number("cfm_per_ton_low"), limits.number("cfm_per_ton_high")
     rise = reading.rise_delta_degf
     base = Verdict(grade=Grade.NOT_PROVEN, value=rise, uncertainty=spread, unit="°F")
+    # Hot air is wrong whatever the tonnage says: limits open next.
     if rise - spread > hottest:
         words = said("air.above-f-strips-are-short", hottest=hottest)
         return _made(base, Grade.FAIL, "too hot", words, said("air.filter-coil-wheel-speed-tap"))
+    # Even the largest residential blower would warm its air by more than a quarter of this: the probe is elsewhere.
     if reading.watts > 1000 and rise + spread < 0.25 * expected_rise_degf(reading.watts, 2400.0, factor):
         words = said("air.watts-go-air-stays-cold")
         return _made(base, Grade.NOT_PROVEN, "no rise", words)
+    # No watts and no rise agree: nothing heats.
     if abs(rise) <= none and reading.watts <= 1000:
         return _made(
             base,

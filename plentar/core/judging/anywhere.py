@@ -29,6 +29,7 @@ def expected_at(
     Infinite spread marks a floating place, where only a ghost voltage stands.
     """
     found = []
+    # Every state the unit may be in by now, poles still waiting first, all moved last.
     for drive, _ in drives_of(plate, condition, limits):
         shown, softness = healthy(plate, point_id, drive)
         spread = spread_of_one(point_id, shown, softness, plate=plate, knows_supply=True)
@@ -56,6 +57,7 @@ def healthy(plate: Nameplate, point_id: str, drive: Drive) -> tuple[float, float
     if function == "amps":
         return at_rest.amps(*(f"amps:{place}" for place in spot.conductors)), 0.0
     if function == "ohms" and len(places) == 1:
+        # An ohmmeter meets the wire cold, the network knows it hot.
         cold = COLD_RATIO if place_of(places[0]).is_element else 1.0
         return at_rest.part_ohms(places[0]) * cold, 0.0
     if function == "ohms":
@@ -69,6 +71,7 @@ def judge_anywhere(situation: Situation, reading: Reading, point: Point) -> Verd
     """Judge volts between any two terminals, or amps around any conductor, against what the circuit predicts."""
     plate = situation.plate
     choices = expected_at(plate, reading.condition, point.id, situation.limits)
+    # What it should show once everything has moved.
     shown, spread = choices[-1]
     base = Verdict(
         grade=Grade.NOT_PROVEN,
@@ -77,6 +80,7 @@ def judge_anywhere(situation: Situation, reading: Reading, point: Point) -> Verd
         unit=point.unit,
         expected=shown if math.isfinite(spread) else None,
     )
+    # A function that cannot answer here makes any number meaningless, a passing one first of all.
     trap = _wrong_function(plate, point)
     if trap:
         return changed(base, Grade.NOT_PROVEN, "wrong function", trap[0], trap[1])
@@ -84,6 +88,7 @@ def judge_anywhere(situation: Situation, reading: Reading, point: Point) -> Verd
         words = said("anywhere.one-two-hangs-nothing-here")
         step = said("anywhere.read-again-low-impedance-mode")
         return changed(base, Grade.NOT_PROVEN, "floating", words, step)
+    # Three spreads of what good parts vary by, and a third of a volt or amp for leads and tips.
     margin = 3.0 * spread + 0.3
     band = Band(
         marginal_low=shown - 1.3 * margin,
@@ -96,6 +101,7 @@ def judge_anywhere(situation: Situation, reading: Reading, point: Point) -> Verd
     words = said("anywhere.healthy-unit-shows-here", shown=shown, unit=point.unit, spoken=reading.condition.spoken)
     if result is Grade.PASS:
         return changed(base, result, "", words, band=band)
+    # It fits a state the unit may still be in: too early to call it wrong.
     if any(math.isinf(other) or abs(reading.value - value) <= 3.0 * other + 0.3 for value, other in choices[:-1]):
         words = said("anywhere.poles-may-still-be-their")
         return changed(base, Grade.NOT_PROVEN, "", words, band=band)
@@ -105,6 +111,7 @@ def judge_anywhere(situation: Situation, reading: Reading, point: Point) -> Verd
 def _wrong_function(plate: Nameplate, point: Point) -> tuple[Words, Words] | None:
     """Return why this function cannot answer at this place, and what to do instead."""
     rectified = set(wire(plate).dc_terminals)
+    # Behind a rectifier the AC function sees ripple at best, and a DC function sees nothing of 60 Hz.
     at_coil = bool(rectified & set(point.terminals))
     if point.quantity == "volts" and at_coil:
         return (said("anywhere.ac-function-rectified-coil-proves"), said("anywhere.switch-meter-dc-volts"))

@@ -21,7 +21,9 @@ def judge_blower(situation: Situation, reading: Reading) -> Verdict:
         expected=blower.rated_amps,
         because=said("blower.plate-full-load-amps-are", rated_amps=blower.rated_amps),
     )
+    # An electronic motor's board draws a little while it stands; that is not running.
     is_still = reading.value < limits.number("blower_idle_amps")
+    # Heat must bring it as the fan call does; cooling has a call of its own.
     wanted = [call for call, _ in reading.condition.calls if call in ("W", "W2", "G")]
     if is_still and reading.condition.feed_state(situation.plate.feed_of(blower.supplied_by)) != "live":
         return changed(base, Grade.NOT_PROVEN, "", said("blower.feed-off-so-this-says"), expected=0.0, band=None)
@@ -36,11 +38,14 @@ def judge_blower(situation: Situation, reading: Reading) -> Verdict:
             said("blower.dead-first-pole-looks-like"),
         )
     if not wanted:
+        # Marginal, not a fault: a delay board or a cooling disc may still hold it, and only time tells.
         words = said("blower.off-delay-may-still-be")
         return changed(base, Grade.MARGINAL, "runs without a call", said("blower.current-no-call"), words)
+    # Full-load amps nobody has read judge nothing: that it runs is all that is known.
     if situation.plate.is_assumed("blower.rated_amps"):
         words = said("blower.runs-full-load-amps-are")
         return changed(base, Grade.NOT_PROVEN, "", words, band=None)
+    # A PSC motor unloads when the air is held back: few amps look healthy and are not. An ECM works harder instead.
     is_low = reading.value < limits.number("little_air_ratio") * blower.rated_amps
     if base.grade is Grade.PASS and is_low and blower.kind == "psc":
         words = said("blower.low-amps-psc-blower-can", because=base.because)
@@ -56,6 +61,7 @@ def judge_capacitor(situation: Situation, reading: Reading) -> Verdict:
     base = Verdict(grade=Grade.NOT_PROVEN, value=reading.value, uncertainty=reading.meter_uncertainty, unit="µF")
     if label is None:
         return changed(base, Grade.NOT_PROVEN, "", said("blower.label-not-plate"), said("blower.read-label-fill"))
+    # Its label beats any default; without a label nothing is judged.
     band = situation.limits.band("capacitor_ratio").scaled(label)
     result = grade(reading.value, reading.meter_uncertainty, band)
     kind = "" if result is Grade.PASS else "weak" if reading.value < label else "too large"
@@ -79,6 +85,7 @@ def back_feed(situation: Situation, reading: Reading) -> Verdict | None:
     plate = situation.plate
     if reading.value < situation.limits.number("dead_below_amps"):
         return None
+    # Which way it flows is told by size, and a guessed size tells nothing; that it flows at all is a fault.
     if any(plate.load_is_assumed(feed.id) for feed in plate.feeds):
         return Verdict(
             grade=Grade.FAIL,
@@ -90,6 +97,7 @@ def back_feed(situation: Situation, reading: Reading) -> Verdict | None:
             because=said("blower.without-heat-call-which-way", amps=reading.value),
             next_step=said("blower.fill-kilowatts-blowers-amps-clamp"),
         )
+    # A blower's few amps and a strip's twenty lie a factor of five or more apart: between them, by ratio.
     strip = min(circuit.rated_watts / circuit.rated_volts for circuit in plate.circuits)
     middle = (plate.blower.rated_amps * strip) ** 0.5
     feeds_blower = reading.value < middle

@@ -21,6 +21,7 @@ def judge_contact(situation: Situation, reading: Reading, point: Point) -> Verdi
     """Judge line volts across one part of a rung under its call."""
     circuit = situation.plate.circuit(point.subject)
     limits = situation.limits
+    # The probes' two places name the part between them.
     part = next(part for part, *ends in rung_terminals(circuit) if set(ends) == set(spot_of(point.id).places))
     base = Verdict(grade=Grade.NOT_PROVEN, value=reading.value, uncertainty=reading.meter_uncertainty, unit="V")
     call = situation.plate.call_of(circuit.device)
@@ -36,8 +37,11 @@ def judge_contact(situation: Situation, reading: Reading, point: Point) -> Verdi
     band = _closed_band(limits, kind, part)
     base = changed(base, Grade.NOT_PROVEN, "", "", band=band, expected=kind.drop_volts if part == "pole" else 0.0)
     supply = situation.supply(circuit.supplied_by, reading)
+    # The share is coarse enough for the service's own volts where nobody has read them yet.
     line = supply.value if supply is not None else situation.plate.nominal_volts
+    # All of the line across one part: it is the one that is open, since the rest of the rung passed it on.
     if reading.value >= limits.number("open_contact_ratio") * line and line > 0:
+        # Only a pole is late by nature: a link or a limit has no reason to wait.
         waiting = patience(situation, circuit, reading.condition) if part == "pole" else None
         if waiting is not None:
             return changed(base, *waiting)
@@ -48,14 +52,17 @@ def judge_contact(situation: Situation, reading: Reading, point: Point) -> Verdi
             said("contacts.line-volts-stand-across-open", part=piece_words(part)),
             _replace_step(part),
         )
+    # Between a drop and the line: something carries current it cannot carry for long.
     if reading.value > band.marginal_high:
         words = said("contacts.drops-volts-should-pass", part=piece_words(part))
         return changed(base, Grade.FAIL, "high resistance", words, _replace_step(part))
+    # Near zero means closed only while current flows: across two opens in series neither shows its volts.
     amps = situation.carries_current(circuit, reading)
     if amps is not None and amps.value >= limits.number("dead_below_amps"):
         return _closed(situation, reading, base, part, amps, kind)
     if grade(reading.value, reading.meter_uncertainty, band) is not Grade.PASS and reading.value >= band.pass_high:
         return _burning(base)
+    # Nobody has clamped it, so nobody knows which zero this is.
     if amps is None:
         words = said("contacts.near-zero-means-closed-only")
         return changed(base, Grade.NOT_PROVEN, "", words, said("contacts.clamp", circuit=circuit.name))
@@ -66,6 +73,7 @@ def judge_contact(situation: Situation, reading: Reading, point: Point) -> Verdi
 def _closed_band(limits: Limits, kind: Kind, part: str) -> Band:
     """Return what a closed part may drop [V]: a semiconductor its own, whatever it carries; metal next to nothing."""
     if part == "pole" and kind.drop_volts > 0:
+        # A semiconductor drops its volt whatever it carries, and a metal contact's millivolts do not judge it.
         passes, marginal = (share * kind.drop_volts for share in SEMICONDUCTOR_SHARES)
         return Band.at_most(passes, marginal, source="default")
     return limits.band("closed_contact_volts")
@@ -74,10 +82,12 @@ def _closed_band(limits: Limits, kind: Kind, part: str) -> Band:
 def _closed(situation: Situation, reading: Reading, base: Verdict, part: str, amps: Reading, kind: Kind) -> Verdict:
     """Judge a closed contact that carries current: by its volts from 10 A on, by its ohms below."""
     limits = situation.limits
+    # Below ten amps a burnt contact's drop sinks under any meter's last digit; its ohms still tell.
     if amps.value >= limits.number("contact_least_amps") or (part == "pole" and kind.drop_volts > 0):
         band = _closed_band(limits, kind, part)
     else:
         band = limits.band("closed_contact_ohms").scaled(amps.value)
+        # A meter that cannot tell good from burning says so, instead of passing everything.
         if reading.meter_uncertainty > band.marginal_high:
             words = said("contacts.this-meter-cannot-tell-good", amps=amps.value, part=piece_words(part))
             return changed(base, Grade.NOT_PROVEN, "", words, band=band)
@@ -87,6 +97,7 @@ def _closed(situation: Situation, reading: Reading, base: Verdict, part: str, am
     if result is Grade.FAIL:
         words = said("contacts.drops-volts-should-pass", part=piece_words(part))
         return changed(base, result, "high resistance", words, _replace_step(part))
+    # Marginal below the pass edge is the meter's doubt; above it, it is the contact's.
     if result is Grade.MARGINAL and reading.value >= band.pass_high:
         return _burning(base)
     return changed(base, result, "closed", said("contacts.closed-carrying-current"))
@@ -116,9 +127,11 @@ def patience(
     """
     plate = situation.plate
     seconds = condition.call_seconds(plate.call_of(circuit.device))
+    # A call nobody saw begin has no clock, and no patience is due to it.
     if seconds is None:
         return None
     poles = [plate.device(circuit.device).pole(number) for number in circuit.poles]
+    # With a pole in each leg the circuit lives when the slower one has made.
     slowest = max((closing(plate, circuit.device, pole, situation.limits) for pole in poles), key=_latest)
     if seconds < slowest.max_seconds:
         return (
@@ -128,6 +141,7 @@ def patience(
             said("contacts.wait-s-more", left_seconds=slowest.max_seconds - seconds),
         )
     words = said("contacts.called-s-ago-window-s", seconds=seconds, max_seconds=slowest.max_seconds)
+    # Late is not dead: a weak heater or low volts still get there, and the next look would find it closed.
     if seconds <= slowest.late_seconds:
         return (Grade.MARGINAL, "late", words, said("contacts.give-little-more"))
     if seconds < slowest.never_seconds:

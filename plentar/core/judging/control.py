@@ -17,10 +17,12 @@ __all__ = ["added_band", "judge_control", "judge_control_amps", "room_amps"]
 def judge_control(situation: Situation, reading: Reading, point: Point) -> Verdict:
     """Judge control volts at the board or across a coil, under its call or without."""
     plate, condition = situation.plate, reading.condition
+    # A coil belongs to the call that begins its chain.
     call = point.subject if point.subject in plate.calls else plate.call_of(point.subject)
     band = situation.limits.band("control_volts")
     base = Verdict(grade=Grade.PASS, value=reading.value, uncertainty=reading.meter_uncertainty, unit="V")
     if not condition.is_called(call):
+        # Ghosts and a thermostat's own leakage stand below what any coil would hold in at.
         absent = reading.value < band.marginal_low
         return changed(
             base,
@@ -37,6 +39,7 @@ def judge_control(situation: Situation, reading: Reading, point: Point) -> Verdi
     verdict = replace(base, grade=grade(reading.value, reading.meter_uncertainty, band), band=band, expected=24.0)
     if verdict.grade is Grade.PASS:
         return changed(verdict, Grade.PASS, "", said("control.call-arrives-here", call=call))
+    # Two volts and less is nothing arriving; more is a call that arrives through something.
     if reading.value < 2.0:
         return changed(
             verdict,
@@ -45,6 +48,7 @@ def judge_control(situation: Situation, reading: Reading, point: Point) -> Verdi
             said("control.called-but-does-not-arrive", call=call),
             said("control.trace-back-toward-thermostat-board"),
         )
+    # On the low side of the band or in the meter's doubt about it.
     low = reading.value < band.pass_low + reading.meter_uncertainty
     return changed(
         verdict,
@@ -59,6 +63,7 @@ def _judge_rectified(situation: Situation, reading: Reading, point: Point) -> Ve
     """Judge a DC coil's volts as a share of the rectifier's AC input; docs/trade.md, section 3."""
     before = (f"volts:{point.subject}.rectifier.1:board.c", "volts:board.w:board.c")
     inlets = [found.value for name in before if (found := situation.alike(name, reading)) is not None]
+    # A dead input would make any output look infinite: then it is held against the usual 24 V.
     inlet = inlets[0] if inlets and inlets[0] > 10 else 24.0
     band = situation.limits.band("rectified_ratio").scaled(inlet)
     share = reading.value / inlet
@@ -75,6 +80,7 @@ def _judge_rectified(situation: Situation, reading: Reading, point: Point) -> Ve
         return verdict
     dead = situation.limits.number("rectifier_dead_ratio")
     half = situation.limits.band("rectified_ratio").marginal_low
+    # Half of a bridge passes every other half-wave, so some third to half of the volts; a dead one next to none.
     kind = "dead" if share < dead else "half a bridge open" if share < half else "low" if share < 1 else "high"
     step = said("control.read-ac-into-rectifier-board")
     return changed(verdict, verdict.grade, kind, verdict.because, step if share < 1 else "")
@@ -82,6 +88,7 @@ def _judge_rectified(situation: Situation, reading: Reading, point: Point) -> Ve
 
 def room_amps(plate: Nameplate) -> float:
     """Return what the control side may draw: the smaller of VA / 24 and the fuse [A]."""
+    # The transformer burns slowly at what its fuse would carry for ever, and the other way round: the lesser counts.
     return min(plate.transformer.va / 24.0, plate.transformer.fuse_amps or math.inf)
 
 
@@ -103,9 +110,11 @@ def judge_control_amps(situation: Situation, reading: Reading) -> Verdict:
         expected=expected,
         band=band,
     )
+    # A rating nobody has read is no limit to fail anything by.
     if plate.is_assumed("transformer.va"):
         words = said("control.transformers-va-not-known-assumed", va=plate.transformer.va)
         return changed(base, Grade.NOT_PROVEN, "", words, said("control.read-off-transformer"), band=None)
+    # A cold sequencer heater draws more than a warm one: in the first minute every unit looks overloaded.
     seconds = min((s for _, s in reading.condition.calls if s is not None), default=None)
     if seconds is not None and seconds < limits.number("control_amps_after_seconds"):
         words = said("control.only-s-called-heater-draws", seconds=seconds)

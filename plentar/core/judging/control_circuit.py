@@ -29,6 +29,7 @@ class CallCurrent:
 
 def rows_of(plate: Nameplate) -> tuple[tuple[Words, frozenset[str]], ...]:
     """Return the rows of the test in order: nothing, fan, heat pump, heat, all."""
+    # Stages together: the second is never called without the first.
     heat = frozenset(call for call in ("W", "W2") if call in plate.calls)
     rows: list[tuple[Words, frozenset[str]]] = [
         (said("control_circuit.nothing"), frozenset[str]()),
@@ -54,11 +55,13 @@ def call_currents(
     newest: dict[frozenset[str], Reading] = {}
     for reading in readings:
         if reading.point == "amps:control" and reading.condition.control == "from unit":
+            # The last reading under a set of calls stands; a separate source feeds nothing through R.
             newest[frozenset(name for name, _ in reading.condition.calls)] = reading
     situation = Situation(plate=plate, readings=readings, limits=limits)
     found: list[CallCurrent] = []
     feeds = tuple((feed.id, "live") for feed in plate.feeds)
     for name, calls in rows_of(plate):
+        # Ten minutes: every chain has run through and every heater is warm.
         condition = Condition(feeds=feeds, calls=tuple((call, 600.0) for call in sorted(calls)))  # type: ignore[arg-type]
         expected = expected_at(plate, condition, "amps:control", limits)[-1][0]
         found.append(
@@ -77,14 +80,17 @@ def _with_added(
     situation: Situation, rows: Sequence[CallCurrent], newest: Mapping[frozenset[str], Reading]
 ) -> list[CallCurrent]:
     """Hold what each row adds to nothing called against what its coils and heaters should add."""
+    # Each row is held against nothing called, so that a thermostat's own draw falls out.
     idle = rows[0]
     found = [idle]
     for _, row in pairwise([idle, *rows[1:]]):
         reading, base = newest.get(row.calls), newest.get(idle.calls)
+        # Without the idle row a sum cannot be taken apart.
         if reading is None or base is None:
             found.append(row)
             continue
         added, expected = reading.value - base.value, row.expected_amps - idle.expected_amps
+        # A difference of two small readings: both last digits may err, one up, one down.
         uncertainty = reading.counts_uncertainty + base.counts_uncertainty
         band = added_band(situation, expected)
         verdict = Verdict(
@@ -96,6 +102,7 @@ def _with_added(
             band=band,
             because=said("control_circuit.coils-heaters-should-add-about", expected=expected),
         )
+        # Less than a clamp can show, or less than the smallest coil of the call would add, is no change.
         least = situation.limits.number("unchanged_amps"), situation.limits.number("unchanged_ratio") * expected
         if added < max(least):
             verdict = changed(

@@ -35,7 +35,9 @@ def find(situation: Situation, verdicts: Mapping[str, Verdict]) -> list[Finding]
         for name in labels
         if name in verdicts and (verdicts[name].grade is not Grade.PASS or verdicts[name].warning)
     ]
+    # Readings that each pass may still not agree with each other.
     found += [entry for entry in compare(situation) if entry.verdict.grade is not Grade.PASS]
+    # Sorting keeps the order of work among equals.
     return sorted(found, key=lambda entry: -entry.verdict.grade.severity)
 
 

@@ -107,6 +107,7 @@ def find_levels(seconds: Floats, amps: Floats) -> tuple[Ints, Floats, float]:
     jump = np.diff(amps)
     # Most samples are no step, so the middle of the differences tells the noise whatever the steps are.
     noise = float(1.4826 * np.median(np.abs(jump)) / math.sqrt(2)) if jump.size else 0.0
+    # Five and a half deviations of a difference: one false step in ten million samples.
     least = max(LEAST_STEP_AMPS, 5.5 * noise * math.sqrt(2))
     cuts = np.nonzero(np.abs(jump) > least)[0] + 1
     small = _slow_cuts(amps, cuts, noise)
@@ -119,12 +120,14 @@ def _slow_cuts(amps: Floats, cuts: Ints, noise: float) -> Ints:
     found: list[Ints] = []
     edges = [0, *cuts.tolist(), amps.size]
     for start, stop in pairwise(edges):
+        # A dozen samples either side average the noise down to a third; more would blur neighbours.
         width = min(12, (stop - start) // 2)
         if width < 3:
             continue
         total = np.concatenate([[0.0], np.cumsum(amps[start:stop])])
         at = np.arange(width, stop - start - width + 1)
         contrast = np.abs(total[at + width] - 2 * total[at] + total[at - width]) / width
+        # Looked for at every sample, so it must stand out further than a single difference does.
         least = max(LEAST_STEP_AMPS * 0.8, 7.0 * noise * math.sqrt(2 / width))
         hot = np.nonzero(contrast > least)[0]
         if not hot.size:
@@ -164,6 +167,7 @@ def _join(stack: list[_Level], amps: Floats, noise: float) -> bool:
     """Join the last levels where they are one; tell whether anything was joined."""
     if len(stack) >= 3 and stack[-2].is_single:
         before, odd, after = stack[-3:]
+        # Two neighbours that agree outvote one sample between them.
         if abs(before.amps - after.amps) < max(LEAST_STEP_AMPS, 4 * noise):
             # A glitch: its sample stays inside, and the median does not mind it.
             stack[-3:] = [_whole(amps, before, after)]
@@ -174,6 +178,7 @@ def _join(stack: list[_Level], amps: Floats, noise: float) -> bool:
             return True
     if len(stack) >= 2:
         before, after = stack[-2:]
+        # The shorter level is the less certain one; beyond nine samples it hardly gets better.
         shorter = min(before.stop - before.start, after.stop - after.start, 9)
         if abs(before.amps - after.amps) < max(0.7 * LEAST_STEP_AMPS, 3.0 * noise / math.sqrt(shorter)):
             stack[-2:] = [_whole(amps, before, after)]
@@ -218,6 +223,7 @@ def analyse_log(
     seconds, amps = np.asarray(seconds, dtype=float), np.asarray(amps, dtype=float)
     if seconds.shape != amps.shape or seconds.ndim != 1:
         raise ReadingError("expected one amps value for each time", field="log")
+    # A meter that dropped out leaves gaps, not zeros.
     is_there = np.isfinite(amps) & np.isfinite(seconds)
     missing = int(seconds.size - is_there.sum())
     seconds, amps = seconds[is_there], amps[is_there]
@@ -229,6 +235,7 @@ def analyse_log(
     seen = _seen(plate, clamp or plate.feeds[0].id)
     volts = supply_volts or plate.nominal_volts
     starts, levels, noise = find_levels(seconds, amps)
+    # Counted before it is made coarser: what jumps this often is itself a finding.
     jumps = levels.size
     if jumps > MOST_LEVELS:
         seconds, amps = _coarse(seconds, amps)
@@ -300,6 +307,7 @@ def _without_inrush(edges: Floats, levels: Floats, blower_amps: float) -> tuple[
     for i, level in enumerate(levels.tolist()):
         last = keep[-1] if keep else level
         after = levels[i + 1] if i + 1 < levels.size else level
+        # A motor's start is over in a second or two, and something must stand before and after it.
         is_short = edges[i + 1] - edges[i] <= INRUSH_SECONDS and 0 < i < levels.size - 1
         is_peak = level - after > max(LEAST_STEP_AMPS, 0.5 * blower_amps) and after > last + 0.5 * LEAST_STEP_AMPS
         if blower_amps and is_short and is_peak and level - last < after - last + 7 * blower_amps:
@@ -335,12 +343,14 @@ class _Story:
         landed = {contact.nc for contact in relay.contacts} if relay is not None else set()
         self.sources = [i for i, name in enumerate(order) if name in landed]
         circuits = {circuit.id: circuit for circuit in plate.circuits}
+        # Clamped amps beat ohms of the plate at these volts.
         amps = [own_amps.get(name, volts / circuits[name].element_ohms) for name in order]
         spread = [OWN_SPREAD if name in own_amps else PLATE_SPREAD for name in order]
         if self.has_blower:
             amps.append(own_amps.get("blower", plate.blower.running_amps))
             spread.append(0.08 if "blower" in own_amps else 0.3)
         self.amps, self.spread = np.array(amps), np.array(spread)
+        # Every set of stages: six strips and a blower are 128.
         self.states = np.array(list(product((0, 1), repeat=len(self.names))), dtype=np.int64)
         self._prepare()
 
@@ -348,6 +358,7 @@ class _Story:
         strips = self.amps[: len(self.amps) - self.has_blower]
         resistive = self.states[:, : strips.size] @ strips
         motor = self.amps[-1] * self.states[:, -1] if self.has_blower else np.zeros(len(self.states))
+        # Amps out of step add as sides of a triangle, not as numbers.
         in_phase = resistive + motor * self.power_factor
         self.shown = np.hypot(in_phase, motor * math.sqrt(1 - self.power_factor**2))
         width = self.spread * self.amps
@@ -356,6 +367,7 @@ class _Story:
         self.step = self.shown[None, :] - self.shown[:, None]
         self.step_width = np.sqrt(flips @ width**2 + 2 * self.noise**2 / 3 + 0.15**2)
         count = flips.sum(axis=2)
+        # Things mostly move one at a time; two at once is possible and costs.
         self.change_cost = 1.2 * count + 1.5 * np.maximum(count - 1, 0) + self._order_cost()
         self.state_cost = np.zeros(len(self.states))
         if self.has_blower:
@@ -380,8 +392,10 @@ class _Story:
 
     def best(self, levels: Floats) -> Ints:
         """Return the likeliest state of each level: least misfit of levels and steps, fewest changes."""
+        # Capped, so that one level nothing explains does not decide the whole story.
         misfit = np.minimum(0.5 * ((levels[:, None] - self.shown[None, :]) / self.level_width[None, :]) ** 2, 25.0)
         misfit += self.state_cost
+        # A log mostly begins with everything off.
         total = misfit[0] + 0.6 * self.states.sum(axis=1) * (levels[0] < LEAST_STEP_AMPS)
         back = np.zeros((levels.size, len(self.states)), dtype=np.int64)
         for i in range(1, levels.size):
@@ -403,12 +417,14 @@ class _Story:
         own: dict[int, list[float]] = {}
         for i in range(1, levels.size):
             flips = np.nonzero(self.states[path[i - 1]] != self.states[path[i]])[0]
+            # Only a step that one stage made alone tells that stage's amps.
             if flips.size == 1:
                 own.setdefault(int(flips[0]), []).append(abs(float(levels[i] - levels[i - 1])))
         is_new = False
         for index, steps in own.items():
             is_motor = self.has_blower and index == len(self.names) - 1
             found = float(np.median(steps))
+            # Twice, on and off: once could be two strips in one sample.
             if len(steps) >= 2 and not is_motor and self.spread[index] > OWN_SPREAD and found > LEAST_STEP_AMPS:
                 self.amps[index], self.spread[index] = found, 0.02
                 is_new = True
@@ -430,6 +446,7 @@ class _Story:
         square = levels[most] ** 2 - (motor * math.sqrt(1 - self.power_factor**2)) ** 2
         resistive = np.sqrt(np.maximum(square, 0)) - self.power_factor * motor
         ratio = float(np.median(resistive / sums))
+        # Beyond what supplies do it is no supply but a wrong story.
         if not 0.85 <= ratio <= 1.12:
             return False
         self.amps[:strips] *= ratio
@@ -445,6 +462,7 @@ class _Story:
         level, strips = float(np.median(levels[full])), float(self.amps[:-1].sum())
         inside = (strips * self.power_factor) ** 2 - strips**2 + level**2
         found = math.sqrt(inside) - strips * self.power_factor if inside > 0 else 0.0
+        # Less or more is not this motor, whatever fits the sum.
         if not 0.4 * self.amps[-1] < found < 1.7 * self.amps[-1]:
             return False
         self.amps[-1], self.spread[-1] = found, 0.1
@@ -527,6 +545,7 @@ def _stage_events(story: _Story, stage: Stage, own: Sequence[StageSpan], run: Ti
     """What one stage's spans tell: never came, was on before, came and went, stays on."""
     held = run.elapsed_seconds if run.dropped_seconds is None else run.dropped_seconds
     if not own:
+        # Missing only once it is long overdue; a short call shows nothing.
         if held >= stage.did_not_close_seconds and stage.id != "blower":
             words = said(
                 "log.never-came-s-window-ends", stage=stage.name, held=held, max_seconds=stage.on_window.max_seconds
@@ -552,6 +571,7 @@ def _stage_events(story: _Story, stage: Stage, own: Sequence[StageSpan], run: Ti
         found.append(Event(kind="dropped out", stage=stage.id, words=words, grade=Grade.FAIL))
     if run.dropped_seconds is not None and own[-1].off_at_seconds is None and stage.id != "blower":
         left = run.elapsed_seconds - run.dropped_seconds
+        # Twice its off window: no disc cools that slowly.
         if left >= 2 * stage.off_window.max_seconds:
             words = said("log.still-draws-s-after-call", stage=stage.name, left=left)
             found.append(Event(kind="stays on", stage=stage.id, words=words, grade=Grade.FAIL))

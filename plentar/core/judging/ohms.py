@@ -26,6 +26,7 @@ def judge_ohms(situation: Situation, reading: Reading, point: Point) -> Verdict:
     plate, value = situation.plate, reading.value
     base = Verdict(grade=Grade.NOT_PROVEN, value=value, uncertainty=reading.meter_uncertainty, unit="Ω")
     opens = situation.limits.number("open_ohms")
+    # Between two terminals everything that joins them counts, so the circuit says what is usual there.
     if point.terminals and len(point.terminals) == 2:
         return _in_circuit(plate, reading, base, opens)
     part = spot_of(point.id).part
@@ -45,9 +46,11 @@ def judge_ohms(situation: Situation, reading: Reading, point: Point) -> Verdict:
 
 
 def _in_circuit(plate: Nameplate, reading: Reading, base: Verdict, opens: float) -> Verdict:
+    # Nothing called: ohms in circuit are read on a dead unit, everything at rest.
     drive = drives_of(plate, Condition())[0][0]
     expected = healthy(plate, reading.point, drive)[0]
     words = said("diagnosis.open") if expected >= opens else said("diagnosis.value", value=expected, unit="Ω")
+    # By ratio, since ohms span decades; half an ohm is leads and tips.
     alike = (min(reading.value, OPEN_OHMS) + 0.5) / (min(expected, OPEN_OHMS) + 0.5)
     because = said("ohms.everything-connected-healthy-unit-reads", expected=words)
     if 0.7 <= alike <= 1.4 or (expected >= opens and reading.value >= opens):
@@ -69,6 +72,7 @@ def _to_frame(base: Verdict, opens: float, insulation_ohms: float) -> Verdict:
 
 def _element(situation: Situation, base: Verdict, circuit_id: str, opens: float) -> Verdict:
     ohms = situation.plate.circuit(circuit_id).element_ohms
+    # That it is not open holds for any rating; how many ohms are right does not.
     if situation.plate.rating_is_assumed(circuit_id) and base.value < opens:
         words = said("ohms.not-open-rating-not-known")
         return changed(base, Grade.NOT_PROVEN, "", words)
@@ -79,6 +83,7 @@ def _element(situation: Situation, base: Verdict, circuit_id: str, opens: float)
 
 def _coil(situation: Situation, device_id: str, base: Verdict, opens: float) -> Verdict:
     kind = next((device.of_kind for device in situation.plate.devices if device.id == device_id), None)
+    # An electronic input's ohms depend on the meter's own volts.
     if kind is not None and kind.ohms_band is None:
         words = said("ohms.electronics-not-winding-ohms-tell", usual_words=kind.driven_words)
         return changed(base, Grade.NOT_PROVEN, "", words, said("ohms.read-volts-call"))
@@ -89,6 +94,7 @@ def _coil(situation: Situation, device_id: str, base: Verdict, opens: float) -> 
         return changed(base, Grade.FAIL, "open", usual, said("ohms.replace-part"))
     verdict = _graded(base, band, None, usual, opens)
     if verdict.grade is Grade.FAIL:
+        # 0.64 on the display of a coil of 640 Ω: the small k is easily missed.
         kilo = kind is not None and kind.reads_in_kilohms and base.value < 2.0
         warning = said("ohms.was-k-range-0-64") if kilo else ""
         step = said("ohms.replace-see-fuse")
@@ -98,8 +104,10 @@ def _coil(situation: Situation, device_id: str, base: Verdict, opens: float) -> 
 
 def should_be_closed(plate: Nameplate, part: str, condition: Condition) -> tuple[bool, bool]:
     """Return whether a healthy contact is closed under a condition, and whether something drives it there."""
+    # The wiring says how each contact rests.
     contact = next(contact for contact in wire(plate).contacts if contact.id == part)
     kind = contact.moved_by[0]
+    # In the hand with its coil fed it must have moved; only what a coil moves can be asked that.
     if condition.in_hand == "driven" and kind in ("thermal", "relay"):
         return not contact.is_closed_at_rest, True
     if condition.control == "separate source" and not condition.in_hand:
@@ -117,6 +125,7 @@ def _is_semiconductor(plate: Nameplate, part: str) -> bool:
 def _contact(situation: Situation, part: str, reading: Reading, base: Verdict, opens: float) -> Verdict:
     should_close, driven = should_be_closed(situation.plate, part, reading.condition)
     band = situation.limits.band("contact_ohms")
+    # A triac is neither open nor closed to an ohmmeter; only a dead short of one tells.
     if _is_semiconductor(situation.plate, part) and (should_close or band.pass_high < reading.value):
         words = said("ohms.semiconductor-shows-ohmmeter-neither-closed")
         return changed(base, Grade.NOT_PROVEN, "", words, said("ohms.read-volts-across-under-call"))
@@ -126,10 +135,12 @@ def _contact(situation: Situation, part: str, reading: Reading, base: Verdict, o
             words = said("ohms.should-be-closed", state=state)
             return changed(base, Grade.FAIL, "open", words, said("ohms.replace-find-why"))
         return changed(base, Grade.PASS, "open", said("ohms.open-as-should-be", state=state))
+    # Leads and tips make half an ohm: the meter's doubt is given to the contact.
     if reading.value <= band.pass_high + reading.meter_uncertainty:
         if should_close:
             return changed(base, Grade.PASS, "closed", said("ohms.closed-as-should-be", state=state))
         return changed(base, Grade.FAIL, "welded", said("ohms.should-be-open", state=state), said("ohms.replace-part"))
+    # Some ohms across an idle contact are film that load burns away, or a probe on paint.
     result = Grade.MARGINAL if reading.value <= band.marginal_high else Grade.NOT_PROVEN
     return changed(base, result, "high resistance", said("ohms.neither-closed-nor-open"), CHECK_LEADS)
 

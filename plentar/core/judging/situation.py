@@ -30,6 +30,7 @@ class Situation:
 
     def before(self, reading: Reading, fits: Callable[[Reading], bool]) -> Reading | None:
         """Return the newest fitting reading taken before another; before all is the end for one not kept yet."""
+        # Found by being the same object, since an equal reading may stand elsewhere; one not kept yet comes after all.
         end = len(self.readings)
         for index in range(end - 1, -1, -1):
             if self.readings[index] is reading:
@@ -41,6 +42,7 @@ class Situation:
         """Return the line volts that belong to a reading: found under its calls, else before it with the feed live."""
         feed = self.plate.feed_of(supplied_by)
         point = f"volts:{feed}.l1:{feed}.l2"
+        # The same state first, then the same supply and heat, then any volts of a live feed: each worse, none wrong.
         exact = self.alike(point, reading)
         if exact is not None:
             return exact

@@ -25,21 +25,26 @@ def judge_strip(situation: Situation, reading: Reading, circuit: HeatingCircuit)
     call = plate.call_of(circuit.device)
     base = Verdict(grade=Grade.NOT_PROVEN, value=reading.value, uncertainty=reading.meter_uncertainty, unit="A")
     is_dead = reading.value < limits.number("dead_below_amps")
+    # What hangs on a dead feed draws nothing whatever its own state: no verdict on the strip follows from that.
     if reading.condition.feed_state(plate.feed_of(circuit.supplied_by)) != "live":
         if is_dead:
             words = said("strips.feed-off-so-this-says")
             return changed(base, Grade.NOT_PROVEN, "", words)
         words = said("strips.strip-draws-current-feed-marked")
         return changed(base, Grade.FAIL, "still live", words, said("strips.stop-find-feed-still"), expected=0.0)
+    # Without its call the right reading is none, and any other means a pole that stays, a ground or a back-feed.
     if not reading.condition.is_called(call):
         return _without_call(base, circuit, plate, call, is_dead=is_dead)
+    # Never the plate's amps at another voltage: a 240 V part on 208 V draws 87 % and is sound.
     supply = situation.supply(circuit.supplied_by, reading)
     if supply is None or supply.value <= 0:
         warning = _range_warning(situation, reading, plate.nominal_volts, circuit)
         return changed(base, Grade.NOT_PROVEN, "", said("strips.no-supply-volts-yet-so"), NO_SUPPLY, warning=warning)
+    # The volts' own uncertainty moves the expectation, so it counts beside the clamp's.
     expected = expected_element_amps(circuit.rated_watts, circuit.rated_volts, supply.value)
     uncertainty = root_sum_square(reading.meter_uncertainty, expected * supply.meter_uncertainty / supply.value)
     band = limits.band("element_amps_ratio").scaled(expected)
+    # Volts taken before the strips came on stand some percent above what they really get.
     unloaded = "" if supply.condition.heat == reading.condition.heat else said("strips.read-without-this-call")
     verdict = Verdict(
         grade=grade(reading.value, uncertainty, band),
@@ -58,6 +63,7 @@ def judge_strip(situation: Situation, reading: Reading, circuit: HeatingCircuit)
         ),
     )
     if is_dead:
+        # Silence before the window's end is a disc that is still warming, not a dead strip.
         waiting = patience(situation, circuit, reading.condition)
         if waiting is not None:
             return changed(verdict, *waiting)
@@ -81,11 +87,13 @@ def _without_call(base: Verdict, circuit: HeatingCircuit, plate: Nameplate, call
 def _heating(situation: Situation, reading: Reading, circuit: HeatingCircuit, verdict: Verdict) -> Verdict:
     """Judge a strip that draws current under its call."""
     limits = situation.limits
+    # A kilowatt figure nobody has read off the kit judges nothing: only that it heats is known.
     if situation.plate.rating_is_assumed(circuit.id):
         words = said("strips.draws-current-rating-not-plate", circuit=circuit.name, kilowatts=kilowatts(circuit))
         step = said("strips.read-kits-label-fill-kilowatts")
         return changed(verdict, Grade.NOT_PROVEN, "", words, step, band=None)
     ratio = reading.value / (verdict.expected or 1.0)
+    # Half the amps is a pattern of its own and not merely low: one of two coils open, or half the volts.
     if limits.number("half_dead_from_ratio") <= ratio <= limits.number("half_dead_to_ratio"):
         return changed(
             verdict,
@@ -97,17 +105,20 @@ def _heating(situation: Situation, reading: Reading, circuit: HeatingCircuit, ve
     if verdict.grade is Grade.PASS:
         return verdict
     kind = "low current" if ratio < 1 else "high current"
+    # Too few amps at good volts lie in series with the element, too many in the element itself.
     step = said("strips.volts-are-right-amps-low") if ratio < 1 else said("strips.compare-plate-element-fitted-then")
     return changed(verdict, verdict.grade, kind, verdict.because, CHECK_RANGE if verdict.warning else step)
 
 
 def _range_warning(situation: Situation, reading: Reading, volts: float, circuit: HeatingCircuit) -> Words:
     expected = expected_element_amps(circuit.rated_watts, circuit.rated_volts, volts)
+    # Three times what it could draw at full volts: a slipped decimal or two conductors in the jaw come first.
     return CHECK_RANGE if reading.value > situation.limits.number("implausible_ratio") * expected else ""
 
 
 def _trace_step(circuit: HeatingCircuit) -> Words:
     parts = [part for part, _, _ in rung_terminals(circuit) if part != "element"]
+    # What fails most is read first.
     in_order = sorted(set(parts), key=("pole", "limit", "link").index)
     return said(
         "strips.trace-under-call-24-v",
@@ -123,6 +134,7 @@ def _drive(plate: Nameplate, circuit: HeatingCircuit) -> Words:
 
 def judge_feed_total(situation: Situation, reading: Reading, feed: str) -> Verdict:
     """Judge a feed's total against its strips' own amps under the same calls."""
+    # Only a sum of strips that were each clamped can say what is missing.
     residual = feed_residual(situation, reading, feed)
     if residual is not None:
         return residual
@@ -148,10 +160,13 @@ def feed_residual(situation: Situation, reading: Reading, feed: str) -> Verdict 
     plate = situation.plate
     circuits = [circuit for circuit in plate.circuits if plate.feed_of(circuit.supplied_by) == feed]
     known = [strip for circuit in circuits if (strip := situation.carries_current(circuit, reading)) is not None]
+    # One strip not clamped could be the whole difference.
     if not circuits or len(known) < len(circuits):
         return None
     total = sum(strip.value for strip in known)
+    # The blower's plate is the most it may draw, not what it does: PSC motors run well below.
     blower_amps = plate.blower.rated_amps if plate.feed_of(plate.blower.supplied_by) == feed else 0.0
+    # Less than half of the smallest strip is neither a strip lost nor one too many.
     margin = 0.4 * min(c.rated_watts / c.rated_volts for c in circuits)
     band = Band(
         marginal_low=total - margin,
@@ -178,9 +193,11 @@ def feed_residual(situation: Situation, reading: Reading, feed: str) -> Verdict 
     )
     if result is Grade.PASS:
         return base
+    # A strip whose rating was guessed could be the difference too.
     if plate.load_is_assumed(feed):
         words = said("strips.not-every-rating-behind-known", because=base.because)
         return changed(base, Grade.NOT_PROVEN, "", words, said("strips.fill-kilowatts-blowers-amps"), band=None)
+    # Clamped one after the other each drew its amps; together less flows: one has gone since.
     if reading.value < total:
         return changed(base, result, "strip missing", base.because, said("strips.clamp-each-strip-again-one"))
     return changed(base, result, "unlisted load", base.because, said("strips.look-strip-load-nobody-listed"))
@@ -200,6 +217,7 @@ def like_elements(situation: Situation) -> list[Likeness]:
     taken: dict[tuple[object, ...], dict[str, Reading]] = {}
     for reading in situation.readings:
         if reading.point in circuits:
+            # Popped and put back, so that the state read last stands last.
             strips = taken.pop(reading.condition.state, {})
             taken[reading.condition.state] = {**strips, reading.point: reading}
     found: list[Likeness] = []
@@ -207,7 +225,9 @@ def like_elements(situation: Situation) -> list[Likeness]:
         groups: dict[tuple[float, float, str], list[tuple[str, Reading]]] = {}
         for point, reading in strips.items():
             circuit = circuits[point]
+            # A dead strip is a finding by itself; its zero would only spoil the comparison of the others.
             if reading.value >= dead_below and not situation.plate.rating_is_assumed(circuit.id):
+                # One rating on one feed: two feeds may stand some volts apart.
                 key = (circuit.rated_watts, circuit.rated_volts, situation.plate.feed_of(circuit.supplied_by))
                 groups.setdefault(key, []).append((circuit.id, reading))
         spreads = [
@@ -224,6 +244,7 @@ def _spread(situation: Situation, readings: Sequence[Reading]) -> Verdict:
     amps = [reading.value for reading in readings]
     mean = sum(amps) / len(amps)
     ratio = (max(amps) - min(amps)) / mean
+    # One meter on one range is wrong the same way twice: what its percent adds falls out of a difference.
     counts = root_sum_square(*(reading.counts_uncertainty for reading in readings[:2])) / mean
     band = situation.limits.band("like_elements_ratio")
     result = grade(ratio, counts, band)

@@ -17,6 +17,7 @@ def judge_supply(situation: Situation, reading: Reading, point: Point) -> Verdic
     """Judge volts at a feed's line terminals: against the service, or as proof that a feed is off."""
     plate, limits = situation.plate, situation.limits
     is_leg = spot_of(reading.point).is_to_ground
+    # A split-phase leg stands at half the line, a wye leg at its 58 %, a neutral near nothing.
     leg = plate.leg_volts[spot_of(reading.point).places[0] == f"{point.subject}.l2"] if is_leg else plate.nominal_volts
     if leg == 0 and reading.condition.feed_state(point.subject) == "live":
         return _judge_neutral(situation, reading)
@@ -35,6 +36,7 @@ def judge_supply(situation: Situation, reading: Reading, point: Point) -> Verdic
         return judge_off(situation, reading)
     if verdict.grade is Grade.PASS:
         return changed(verdict, Grade.PASS, "", said("supply.inside-band-v-supply", nominal_volts=plate.nominal_volts))
+    # A fifth of the line is what leaks and couples onto a lost leg through idle motors and transformers.
     if reading.value < 0.2 * expected:
         return changed(
             verdict,
@@ -43,6 +45,7 @@ def judge_supply(situation: Situation, reading: Reading, point: Point) -> Verdic
             said("supply.almost-no-voltage-live-feed"),
             _lost_pole_step(situation, reading, point.subject),
         )
+    # Low costs heat by the square; high costs elements and is nobody's on site.
     low = reading.value < expected
     return changed(
         verdict,
@@ -88,12 +91,14 @@ def judge_off(situation: Situation, reading: Reading) -> Verdict:
         words = said("supply.some-voltage-present-feed-marked")
     else:
         words = said("supply.voltage-present-feed-marked-off")
+    # Volts on what is off stop the work, whatever their size turns out to be.
     step = said("supply.stop-find-other-feed-wrong")
     return changed(verdict, Grade.FAIL, "still live", words, step)
 
 
 def _lost_pole_step(situation: Situation, reading: Reading, feed: str) -> Words:
     legs = [situation.alike(f"volts:{feed}.{leg}:ground", reading) for leg in ("l1", "l2")]
+    # Both legs at nearly 120 V to ground, and nothing between them: the same leg twice, one of them through a load.
     if all(leg is not None and leg.value > 0.35 * situation.plate.nominal_volts for leg in legs):
         return said("supply.both-legs-near-full-volts")
     return said("supply.read-each-leg-ground-then")
@@ -113,11 +118,13 @@ def leg_difference(situation: Situation, feed: str) -> Verdict | None:
     ):
         return None
     leg_1, leg_2 = pair
+    # Against their mean, so that neither leg is taken for the right one.
     mean = (leg_1.value + leg_2.value) / 2
     ratio = abs(leg_1.value - leg_2.value) / mean
     counts = root_sum_square(leg_1.counts_uncertainty, leg_2.counts_uncertainty) / mean
     band = situation.limits.band("leg_difference_ratio")
     result = grade(ratio, counts, band)
+    # One leg gone is another finding, with another step, than two that differ.
     lost = min(leg_1.value, leg_2.value) < 0.2 * max(leg_1.value, leg_2.value)
     return Verdict(
         grade=result,

@@ -49,6 +49,7 @@ def conductor_ohms(plate: Nameplate, feed: Feed) -> Range | None:
     if feed.conductor is None or plate.wire_is_assumed(feed.id):
         return None
     per_foot = OHMS_PER_1000_FEET[feed.conductor.metal][feed.conductor.size] / 1000
+    # There and back: the current uses both conductors.
     hot = 2 * feed.conductor.length_feet * per_foot
     return COLD_WIRE_RATIO * hot, hot
 
@@ -63,6 +64,7 @@ def supply_loss(
         ohms of 2 × one-way length; R = ΔV / I, heat = I² R. Comparisons use the counts only.
     """
     unit = f"volts:{feed_id}.l1:{feed_id}.l2"
+    # At the breaker's load side, or at the panel itself: what lies between is a millivolt.
     panel = (f"volts:{feed_id}.breaker.l1:{feed_id}.breaker.l2", "volts:panel.l1:panel.l2")
     heat = {plate.call_of(strip.device) for strip in plate.circuits if plate.feed_of(strip.supplied_by) == feed_id}
 
@@ -74,10 +76,13 @@ def supply_loss(
     without, under = last([unit], loaded=False), last([unit], loaded=True)
     amps = last([f"amps:{feed_id}"], loaded=True)
     strips = [last([f"amps:{s.id}"], loaded=True) for s in plate.circuits if plate.feed_of(s.supplied_by) == feed_id]
+    # One clamp round the feed beats a sum of clamps.
     load = amps.value if amps is not None else sum(r.value for r in strips if r is not None)
+    # Below an amp a sag is the meter's last digit.
     if without is None or under is None or without.value <= 0 or load < 1.0:
         return None
     sag = without.value - under.value
+    # A difference by one meter on one range: its percent error falls out.
     counts = (without.counts_uncertainty**2 + under.counts_uncertainty**2) ** 0.5
     ratio = sag / without.value
     band = limits.band("sag_ratio")
@@ -85,12 +90,15 @@ def supply_loss(
     before, after = last(panel, loaded=False), last(panel, loaded=True)
     feed = next(feed for feed in plate.feeds if feed.id == feed_id)
     wire_ohms = conductor_ohms(plate, feed)
+    # What the panel sags itself is the utility's, and no joint of the unit.
     panel_sag = before.value - after.value if before is not None and after is not None else None
     wire = (wire_ohms[0] * load, wire_ohms[1] * load) if wire_ohms is not None else None
     joint = None
     if panel_sag is not None and wire is not None:
+        # Hot wire drops more and leaves less for joints, cold wire the other way: a range, never one figure.
         joint = max(0.0, sag - panel_sag - wire[1]), max(0.0, sag - panel_sag - wire[0])
     step = said("supply_loss.read-panel-under-same-load") if panel_sag is None else ""
+    # Twice the digits' doubt and half a volt: less is no joint to open a lug for.
     if joint is not None and joint[1] > 2 * counts + 0.5:
         watts = spoken_range((joint[0] * load, joint[1] * load), 0)
         step = said("supply_loss.v-lost-joints-w-heat", volts=spoken_range(joint, 1), watts=watts)

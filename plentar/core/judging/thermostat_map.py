@@ -53,6 +53,7 @@ def check_map(plate: Nameplate, rows: Sequence[MapRow]) -> tuple[MapNote, ...]:
     def fail(words: Words) -> None:
         notes.append(MapNote(grade=Grade.FAIL, words=words))
 
+    # The valve works in one mode only: exchanged, the house heats in summer.
     if at.get("O") is not None and at["O"].board == "B":
         fail(said("thermostat_map.o-landed-b-reversing-valve"))
     if at.get("B") is not None and at["B"].board == "O":
@@ -64,6 +65,7 @@ def check_map(plate: Nameplate, rows: Sequence[MapRow]) -> tuple[MapNote, ...]:
     cool = at.get("Y")
     if cool is not None and (cool.board in ("W", "W2") or cool.jumpered_to in ("W", "W2")):
         fail(said("thermostat_map.y-joined-w-every-cooling"))
+    # Not a defect for a thermostat that needs none, so marginal.
     if "C" not in at or at["C"].board != "C":
         notes.append(MapNote(grade=Grade.MARGINAL, words=said("thermostat_map.no-common-thermostat-one-needs")))
     if "R" not in at or at["R"].board == "none":
@@ -78,6 +80,7 @@ def check_map(plate: Nameplate, rows: Sequence[MapRow]) -> tuple[MapNote, ...]:
             notes.append(
                 MapNote(grade=Grade.MARGINAL, words=said("thermostat_map.no-conductor-nothing-calls", call=call))
             )
+        # Landed on Y or W was already told by name; nowhere is told below.
         elif row.board not in (call, "Y", "W", "W2", "none"):
             fail(said("thermostat_map.landed", call=call, board=row.board))
     for row in rows:

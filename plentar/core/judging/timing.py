@@ -107,6 +107,7 @@ def stages_of(plate: Nameplate, limits: Limits = DEFAULT_LIMITS) -> tuple[Stage,
     for circuit in plate.circuits:
         device = plate.device(circuit.device)
         poles = [device.pole(number) for number in circuit.poles]
+        # A circuit lives when the later of its poles has made, and dies when the earlier opens.
         on = [closing(plate, device.id, pole, limits) for pole in poles]
         off = [opening(plate, device.id, pole, limits) for pole in poles]
         strips.append(
@@ -118,6 +119,7 @@ def stages_of(plate: Nameplate, limits: Limits = DEFAULT_LIMITS) -> tuple[Stage,
                 off=min(off, key=lambda window: window.max_seconds),
             )
         )
+    # In the order they should come, which is how a person watches them.
     strips.sort(key=lambda stage: (stage.on.max_seconds, stage.on.min_seconds))
     return (_blower_stage(plate, strips, limits), *strips)
 
@@ -126,6 +128,7 @@ def _blower_stage(plate: Nameplate, strips: Sequence[Stage], limits: Limits) -> 
     blower = plate.blower
     first, call = strips[0], strips[0].call
     if blower.kind == "ecm":
+        # An electronic motor that the heat call does not reach can only follow the strips some other way.
         told = call in blower.ecm_calls
         on, off = (_at_once("nameplate"), _at_once("nameplate")) if told else (first.on, first.on)
     elif blower.switched_by is not None:
@@ -144,6 +147,7 @@ def _at_once(source: str) -> Patience:
     return Patience(
         min_seconds=AT_ONCE.min_seconds,
         max_seconds=AT_ONCE.max_seconds,
+        # What moves at once is never merely late.
         late_seconds=AT_ONCE.max_seconds,
         never_seconds=2 * AT_ONCE.max_seconds,
         source=source,
@@ -169,6 +173,7 @@ def judge_on(stage: Stage, seconds: float | None, elapsed_seconds: float) -> Ver
         Said(id='timing.wait-s-more', figures=(('left_seconds', 45.0),))
     """
     window = stage.on
+    # What has not come yet is judged by how long it has not.
     at = elapsed_seconds if seconds is None else seconds
     base = _base(
         stage,
@@ -179,6 +184,7 @@ def judge_on(stage: Stage, seconds: float | None, elapsed_seconds: float) -> Ver
     if seconds is None and at < window.max_seconds:
         left = said("timing.wait-s-more", left_seconds=window.max_seconds - at)
         return replace(base, grade=Grade.NOT_PROVEN, kind="waiting", next_step=left)
+    # Twice its window: no disc is that slow, it does not close.
     if at >= window.never_seconds and window.max_seconds > 0:
         return replace(base, grade=Grade.FAIL, kind="did not close")
     return _timed(base, window, at)
@@ -197,6 +203,7 @@ def _base(stage: Stage, window: Patience, at: float, because: Words) -> Verdict:
 
 def _timed(base: Verdict, window: Patience, at: float) -> Verdict:
     """Judge a movement that was seen: inside its window, late, or early."""
+    # Late first, then marginal, then early: the bands lie inside each other.
     if at > window.late_seconds:
         return replace(base, grade=Grade.FAIL, kind="late")
     if at > window.max_seconds:
@@ -230,9 +237,11 @@ def judge_off(
         "timing.goes-off-s-after-call", stage=stage.name, min_seconds=window.min_seconds, max_seconds=window.max_seconds
     )
     base = _base(stage, window, at, words)
+    # Still on long after any disc has cooled: stuck, even after a call too short to prove anything else.
     if seconds is None and at >= window.never_seconds:
         step = said("timing.take-every-call-away-there")
         return replace(base, grade=Grade.FAIL, kind="stuck", next_step=step)
+    # A disc that never got hot lets go early; only a full warm-up times it.
     if energised_seconds < limits.number("energised_seconds"):
         words = said("timing.called-s-only-heater-not", energised_seconds=energised_seconds)
         return replace(base, grade=Grade.NOT_PROVEN, kind="", because=words, band=None)
@@ -254,6 +263,7 @@ def judge_run(
     """
     because = _not_proven(run, limits)
     stages = [stage for stage in stages_of(plate, limits) if not only or stage.id in only]
+    # The clock of the call stops when the call does.
     energised = run.elapsed_seconds if run.dropped_seconds is None else run.dropped_seconds
     judged = []
     for stage in stages:
@@ -264,6 +274,7 @@ def judge_run(
             left = run.elapsed_seconds - run.dropped_seconds
             off = judge_off(stage, run.off_seconds.get(stage.id), left, energised, limits)
         if because:
+            # Low volts or a warm start excuse a wrong time; nothing excuses a pole that never moves.
             on = replace(on, grade=Grade.NOT_PROVEN, because=because) if on.kind != "did not close" else on
             off = (
                 replace(off, grade=Grade.NOT_PROVEN, because=because)
@@ -276,8 +287,10 @@ def judge_run(
 
 def _not_proven(run: TimingRun, limits: Limits) -> Words:
     least, cooled = limits.number("least_timing_volts"), limits.number("cooled_seconds")
+    # Heat in the disc's heater falls with the square of the volts: 20 V warms it in half as long again.
     if run.control_volts is not None and run.control_volts < least:
         return said("timing.control-stood-v-below-v", control_volts=run.control_volts, least=least)
+    # A disc still warm from the last call comes early and hides a slow one.
     if run.cooled_seconds is not None and run.cooled_seconds < cooled:
         return said("timing.started-s-after-last-call", cooled_seconds=run.cooled_seconds, cooled=cooled / 60)
     return ""
@@ -290,9 +303,11 @@ def _order(plate: Nameplate, run: TimingRun, stages: Sequence[Stage], limits: Li
     notes = []
     together = limits.number("together_seconds")
     for device in plate.devices:
+        # Poles of one stack share one disc: only their order among themselves is certain.
         ranked = _by_pole(plate, device.id, [stage.id for stage in strips])
         notes += _pole_order(run, ranked, part_words(device.id), together)
     sees_blower = any(stage.id == "blower" for stage in stages)
+    # A clamp on one feed may not see the blower at all; then nothing is said of it.
     if on and sees_blower:
         notes += _blower_order(run, min(on, key=lambda entry: entry[0]), limits)
     if off and sees_blower and run.dropped_seconds is not None:
@@ -332,6 +347,7 @@ def _pole_order(run: TimingRun, ranked: Sequence[str], device: str, together: fl
 
 def _blower_order(run: TimingRun, first: tuple[float, Stage], limits: Limits) -> list[OrderNote]:
     came = run.on_seconds.get("blower")
+    # Heat without air is the one thing the interlock is there to prevent.
     if came is None:
         return [OrderNote(grade=Grade.FAIL, words=said("timing.heated-without-blower", first=first[1].name))]
     lag = came - first[0]
@@ -348,6 +364,7 @@ def _blower_off(run: TimingRun, last: tuple[float, Stage], together: float) -> l
     went = run.off_seconds.get("blower")
     if went is None:
         return [OrderNote(grade=Grade.PASS, words=said("timing.blower-runs-after-last-strip"))]
+    # Strips that outlast their air overheat with nobody to see it.
     if went < last[0] - together:
         return [
             OrderNote(
@@ -355,6 +372,7 @@ def _blower_off(run: TimingRun, last: tuple[float, Stage], together: float) -> l
                 words=said("timing.heated-s-after-blower-stopped", strip=last[1].name, seconds=last[0] - went),
             )
         ]
+    # Both through one contact: nothing is wrong, but still air bakes what is left of the heat.
     if went <= last[0] + together:
         words = said("timing.blower-last-strip-off-together")
         return [OrderNote(grade=Grade.MARGINAL, words=words)]

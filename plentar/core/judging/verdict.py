@@ -29,12 +29,14 @@ def judge(situation: Situation, reading: Reading) -> Verdict:
         ReadingError: The unit has no such point.
     """
     point = find_point(situation.plate, reading.point)
+    # Two probes set down in either order are one place.
     if point.id != reading.point:
         reading = replace(reading, point=point.id)
     if point.quantity == "ohms":
         return judge_ohms(situation, reading, point)
     if point.quantity == "microfarads":
         return judge_capacitor(situation, reading)
+    # Some numbers mean nothing by themselves: one air temperature without the other.
     alone = QUANTITIES[point.quantity].alone
     if alone:
         return Verdict(
@@ -50,6 +52,7 @@ def judge(situation: Situation, reading: Reading) -> Verdict:
         and not (point.is_control and reading.condition.control == "separate source")
     ):
         return judge_off(situation, reading)
+    # The run sheet's places have rules of the trade; any other place has the circuit.
     if not is_on_run_sheet(situation.plate, reading.point):
         return _elsewhere(situation, reading, point)
     if point.quantity == "amps":
@@ -83,6 +86,7 @@ def _elsewhere(situation: Situation, reading: Reading, point: Point) -> Verdict:
     lead = place_of(spot_of(point.id).part)
     own = situation.alike(f"amps:{lead.owner}", reading) if point.quantity == "amps" and lead.part == "return" else None
     if own is not None:
+        # What goes in at one lead and does not come out of the other flows through the frame.
         gap = abs(own.value - reading.value)
         if gap > situation.limits.number("dead_below_amps") + own.meter_uncertainty + reading.meter_uncertainty:
             return Verdict(
@@ -96,6 +100,7 @@ def _elsewhere(situation: Situation, reading: Reading, point: Point) -> Verdict:
                 next_step=said("verdict.element-grounded-take-feed-off"),
             )
     if point.id == "amps:interlock" and not reading.condition.heat:
+        # With heat called the interlock lead carries the blower, as it should; without, whatever it carries is wrong.
         back = back_feed(situation, reading)
         if back is not None:
             return back

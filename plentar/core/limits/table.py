@@ -63,36 +63,54 @@ def coil_limit(kind: Kind) -> str:
 
 
 _ROWS = (
+    # Within 5 % pass, as services are kept; beyond 254 V elements age fast, below 212 V a fifth of the heat is gone.
     _band("supply_240_volts", "V", (212.0, 228.0, 252.0, 254.0)),
     _band("supply_208_volts", "V", (184.0, 197.0, 218.0, 220.0)),
+    # 3 % is what sized wire drops over its length; beyond 5 % something in it is warm.
     _most("sag_ratio", "×", (0.03, 0.05)),
+    # Legs differ by what loads the house has on each; a tenth is a neutral or a joint.
     _most("leg_difference_ratio", "×", (0.03, 0.10)),
     _most("neutral_volts", "V", (5.0, 10.0), "1",
           said("limit.why.half-what-3-5-sag")),
+    # Makers build elements from −10 to +5 % of the plate; a twentieth more is the doubt that is left.
     _band("element_amps_ratio", "×", (0.85, 0.90, 1.05, 1.10)),
+    # What couples into a clamp beside live conductors stays under half an amp.
     _one("dead_below_amps", "A", 0.5),
     _one("half_dead_from_ratio", "×", 0.4),
     _one("half_dead_to_ratio", "×", 0.6),
+    # Beyond it a meter's slip is likelier than any fault.
     _one("implausible_ratio", "×", 3.0, "5",
          said("limit.why.wrong-range-two-conductors-give")),
+    # Two good elements may stand at the two ends of their tolerance.
     _most("like_elements_ratio", "×", (0.10, 0.20)),
     _band("element_ohms_ratio", "×", (0.83, 0.88, 1.09, 1.14)),
+    # Below a volt nothing drives a current through a person, and no meter shows less reliably.
     _one("dead_volts", "V", 1.0),
+    # A relay holds in from about there: what keeps that much on is a source, not a ghost.
     _one("other_source_from_volts", "V", 18.0),
+    # At 500 V; an ohmmeter's nine volts prove nothing about insulation.
     _one("insulation_ohms", "Ω", 1e6),
     _one("open_ohms", "Ω", 1e6, "3",
          said("limit.why.no-part-unit-but-insulation")),
     _most("contact_ohms", "Ω", (1.0, 5.0), "3",
           said("limit.why.leads-tips-meter-make-some")),
+    # Ten amps over a good contact's few milliohms give a drop an ordinary meter still shows.
     _one("contact_least_amps", "A", 10.0),
+    # A quarter of a volt at 20 A is 5 W in a spot the size of a match head; one volt is 20 W.
     _most("closed_contact_volts", "V", (0.25, 1.0)),
     _most("closed_contact_ohms", "Ω", (0.015, 0.050)),
+    # Nearly all of the line; the rest may lie across a limit that is on its way.
     _one("open_contact_ratio", "×", 0.8),
+    # 85 % of 24 V is what coils are promised; an idle transformer stands near 27 and a wrong tap above 30.
     _band("control_volts", "V", (18.0, 20.4, 30.0, 32.0)),
     _band("rectified_ratio", "×", (0.5, 0.75, 1.45, INF)),
+    # Half a bridge still gives more than a third.
     _one("rectifier_dead_ratio", "×", 0.35),
+    # A fifth is left for the contactor outdoors that pulls in last and hardest.
     _most("control_amps_ratio", "×", (0.8, 1.0)),
+    # By then a sequencer's heater has warmed to its running ohms.
     _one("control_amps_after_seconds", "s", 60.0),
+    # Coils vary by a third between makers: half as much again is still the same coil.
     _most("added_amps_ratio", "×", (1.5, 2.0)),
     _one("unchanged_ratio", "×", 0.25, "5",
          said("limit.why.smallest-coil-beside-largest-heater")),
@@ -101,32 +119,46 @@ _ROWS = (
         _coil(kind, kind.ohms_band) for kind in KINDS.values() if kind.ohms_band is not None
     ),
     _band("relay_coil_ohms", "Ω", (18.0, 30.0, 250.0, INF)),
+    # The slowest usual sequencers print 90 s; three minutes and more have been seen only on failing ones.
     _one("on_seconds", "s", 90.0),
     _one("late_on_seconds", "s", 120.0),
     _one("never_on_seconds", "s", 240.0),
+    # Discs cool more slowly than they warm.
     _one("off_seconds", "s", 120.0),
     _one("late_off_seconds", "s", 144.0),
     _one("never_off_seconds", "s", 240.0),
+    # A cold attic and control volts at the low edge explain a fifth, not more.
     _one("late_ratio", "×", 1.2),
+    # Nobody waits longer with a hand on the meter; what comes after is found by the next call.
     _one("never_ratio", "×", 2.0),
+    # Heat in the disc goes by the square of the volts: at 22 V a sixth is missing already.
     _one("least_timing_volts", "V", 22.0),
+    # A disc needs some five minutes in moving air to be cold again, and as long in the heat to be hot.
     _one("cooled_seconds", "s", 300.0),
     _one("energised_seconds", "s", 300.0),
     _one("together_seconds", "s", 2.0, "4",
          said("limit.why.persons-tap-meter-logs-once")),
+    # A strip glows in that time but trips nothing; a built-in delay-on is of that size.
     _one("blower_lag_seconds", "s", 10.0),
+    # Full-load amps are the most a motor may draw for good; a tenth above is a bearing or a capacitor.
     _most("blower_amps_ratio", "×", (1.0, 1.10)),
     _one("blower_idle_amps", "A", 0.2, "3",
          said("limit.why.ecms-electronics-draw-some-hundredths")),
+    # A PSC motor with its air held back falls to about half of its plate.
     _one("little_air_ratio", "×", 0.5),
+    # Printed tolerance of run capacitors: ±6 %.
     _band("capacitor_ratio", "×", (0.90, 0.94, 1.06, 1.10)),
     _band("rise_ratio", "×",
           (0.60, 0.75, 1.25, 1.40)),
+    # Supply air above some 145 °F is where limits are set to open.
     _one("hottest_rise_delta_degf", "°F", 75.0),
     _one("no_heat_rise_delta_degf", "°F", 2.0),
+    # Coils are made for 400 a ton: an eighth either way.
     _one("cfm_per_ton_low", "CFM/ton", 350.0),
     _one("cfm_per_ton_high", "CFM/ton", 450.0),
+    # Cabinet and duct take their share of the heat until they are warm.
     _one("steady_seconds", "s", 300.0, "2"),
+    # A tenth is left for high line volts and an element at the top of its tolerance.
     _most("contact_load_ratio", "×", (0.9, 1.0)),
 )  # fmt: skip
 LIMITS: Mapping[str, Limit] = {row.name: row for row in _ROWS}
@@ -150,6 +182,7 @@ class Limits:
         own = dict(self.changed)
         bands, numbers = {}, {}
         for name, row in LIMITS.items():
+            # A shop's own figures stand in for the table's; a plate's beat both, where somebody judges by one.
             figures = own.get(name, row.figures)
             if row.is_band:
                 low, pass_low, pass_high, high = figures
@@ -198,6 +231,7 @@ def _require(name: str, figures: Sequence[float]) -> None:
         raise ReadingError(
             f"expected marginal from, pass from, pass to, marginal to, rising, got {list(figures)}", field=name
         )
+    # A side that is open stays so: a sag is best at zero, and no shop can want more of it.
     open_sides = [math.isinf(figure) for figure in row.figures]
     if any(math.isinf(figure) and not is_open for figure, is_open in zip(figures, open_sides, strict=True)):
         raise ReadingError(f"expected numbers for {name}, got {list(figures)}", field=name)

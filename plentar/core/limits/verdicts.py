@@ -78,6 +78,7 @@ def grade(value: float, uncertainty: float, band: Band) -> Grade:
     """
     if not math.isfinite(value) or not 0 <= uncertainty < math.inf:
         raise ReadingError(f"expected a number with its uncertainty, got {value} ± {uncertainty}", field="value")
+    # All of it inside passes; all of it outside fails; what is left the meter cannot tell.
     if value - uncertainty >= band.pass_low and value + uncertainty <= band.pass_high:
         return Grade.PASS
     if value + uncertainty < band.marginal_low or value - uncertainty > band.marginal_high:

@@ -35,6 +35,7 @@ class Patience:
             max_seconds=self.max_seconds + other.max_seconds,
             late_seconds=self.late_seconds + other.late_seconds,
             never_seconds=self.never_seconds + other.never_seconds,
+            # A chain is only as well known as its least known link.
             source=self.source if self.source == other.source else "default",
         )
 
@@ -78,8 +79,10 @@ def _chained(
 ) -> Patience:
     device = plate.device(device_id)
     found = own(device.of_kind, pole, limits)
+    # The call itself begins here; before that there is nothing to wait for.
     if device.fed_by in ("W", "W2"):
         return found
+    # The pole that passes the call on has a window of its own, and its heater waits for it.
     before = plate.device(device.fed_by).auxiliary
     return found + _chained(plate, device.fed_by, before, limits, own)
 
@@ -87,6 +90,7 @@ def _chained(
 def _on(kind: Kind, pole: Pole | None, limits: Limits) -> Patience:
     if pole is not None and pole.on_window is not None:
         return _printed(pole.on_window, "nameplate", limits)
+    # Only a disc has seconds nobody printed; a coil moves at once whoever made it.
     return _unprinted(limits, "on") if kind.is_thermal else _printed(AT_ONCE, "default", limits)
 
 

@@ -410,6 +410,7 @@ class Nameplate(_Plate):
 
     def feed_of(self, supplied_by: str) -> str:
         """Return the id of the feed behind a feed or built-in branch."""
+        # A built-in breaker hangs on a feed; anything else is one.
         for branch in self.branches:
             if branch.id == supplied_by:
                 return branch.feed
@@ -418,11 +419,13 @@ class Nameplate(_Plate):
     def call_of(self, device_id: str) -> str:
         """Return the thermostat call that starts a device, followed back through auxiliary poles."""
         fed_by = self.device(device_id).fed_by
+        # Back through auxiliary poles to the call that starts the chain.
         return fed_by if fed_by in ("W", "W2") else self.call_of(fed_by)
 
     @property
     def calls(self) -> tuple[str, ...]:
         """The calls this unit answers to, in the order they are shown."""
+        # Every thermostat has W, G and Y; a second stage only where something answers it.
         wanted = {self.call_of(device.id) for device in self.devices} | {"W", "G", "Y"}
         return tuple(call for call in ("W", "W2", "G", "Y") if call in wanted)
 
@@ -431,6 +434,7 @@ class Nameplate(_Plate):
         """What leg 1 and leg 2 stand above ground by the kind of supply [V]; a neutral stands at none."""
         if self.has_neutral:
             return self.nominal_volts, 0.0
+        # Two legs of a wye stand a third of a turn apart, split phase half a turn.
         first = self.nominal_volts * (1 / math.sqrt(3) if self.supply == "wye" else 0.5)
         return first, first
 
@@ -480,6 +484,7 @@ def _ids(plate: Nameplate) -> Iterator[tuple[str, str]]:
         yield circuit.id, f"circuits[{index}].id"
     if plate.blower.relay is not None:
         yield plate.blower.relay.id, "blower.relay.id"
+    # Names the network gives itself: a strip of that name would be wired to the motor.
     for reserved in ("blower", "transformer", "fuse", "ground", "thermostat", "outdoor-thermostat"):
         yield reserved, reserved
 
@@ -504,6 +509,7 @@ def _check_supplies(plate: Nameplate) -> None:
     for supply, path in users:
         if supply not in supplies:
             raise NameplateError(f"expected a feed or branch of this unit, got {supply!r}", field=path)
+    # A feed that feeds nothing is a plate typed half way, and would be proven dead for ever.
     used = {supply for supply, _ in users}
     for index, branch in enumerate(plate.branches):
         if branch.id not in used:
@@ -529,6 +535,7 @@ def _check_switching(plate: Nameplate) -> None:
             # A pole shared by circuits joins them behind it, which is only a rung if it stands at the same outer end.
             end = "1" if place == 0 else "2" if place == len(circuit.order) - 1 else "inside"
             key, use = (circuit.device, number), (circuit.supplied_by, end)
+            # One contact cannot be at two places of the unit.
             if driven.setdefault(key, use) != use or (key in shared and end == "inside"):
                 raise NameplateError(
                     f"pole {number} of {circuit.device} is shared by circuits on different supplies or rung ends",
@@ -550,6 +557,7 @@ def _check_fed_by(device: SwitchingDevice, devices: dict[str, SwitchingDevice], 
             raise NameplateError(
                 f"expected W, W2 or a sequencer with an auxiliary pole, got {source!r}", field=f"{path}.fed_by"
             )
+        # A ring of auxiliary poles waits for itself.
         if source in trail:
             raise NameplateError(
                 f"{device.id} is fed in a ring: {' from '.join([*trail, source])}", field=f"{path}.fed_by"
@@ -586,6 +594,7 @@ def _check_interlock_legs(contact: RelayPole, circuits: dict[str, HeatingCircuit
     """Refuse NO on the leg opposite to the pole that NC's strip is switched by: docs/trade.md, section 1, Interlock."""
     if contact.no in LEG_LANDINGS and contact.nc in circuits:
         order = circuits[contact.nc].order
+        # Toward leg 1 or leg 2 of the element: that leg is the one the strip is switched by.
         pole_leg = "L1" if order.index("pole") < order.index("element") else "L2"
         if contact.no != pole_leg:
             raise NameplateError(

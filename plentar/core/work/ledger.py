@@ -59,6 +59,7 @@ def leads_of(plate: Nameplate, part: str) -> tuple[LeadEnd, ...]:
     found = []
     for lead in circuit.leads:
         for here, there in ((lead.a, lead.b), (lead.b, lead.a)):
+            # Leads inside the part are none anybody could move.
             if place_of(here).owner == part != place_of(there).owner:
                 words = said("ledger.from", terminal=terminal_words(plate, there))
                 found.append(LeadEnd(lead=f"{lead.id}@{here}", terminal=here, words=words))
@@ -104,6 +105,7 @@ def check_ledger(plate: Nameplate, part: str, rows: Sequence[LedgerRow]) -> tupl
             shared.setdefault(row.after, []).append(row.lead)
     for terminal, leads in shared.items():
         own = [lead for lead in leads if ends[lead].terminal == terminal]
+        # Two leads the circuit itself joins there may share a terminal.
         if len(leads) > max(1, len(own)):
             words = said("ledger.leads-joined", count=len(leads), terminal=places[terminal])
             notes.append(LedgerNote(kind="joined", grade=Grade.FAIL, words=words, lead=leads[0]))
@@ -120,6 +122,7 @@ def _row_notes(plate: Nameplate, end: LeadEnd, row: LedgerRow, places: Mapping[s
     elif row.after == DEAD:
         words = said("ledger.sits-terminal-no-contact-behind", lead=lead)
         notes.append(LedgerNote(kind="dead terminal", grade=Grade.FAIL, words=words, lead=row.lead))
+    # Not where the circuit wants it: the commonest mistake after a swap.
     elif row.after != end.terminal:
         words = said("ledger.sits-circuit-wants", lead=lead, terminal=places[row.after], wanted=places[end.terminal])
         notes.append(LedgerNote(kind="wrong terminal", grade=Grade.FAIL, words=words, lead=row.lead))

@@ -164,9 +164,11 @@ def plan_van(calls: Sequence[tuple[Nameplate, Sequence[str]]], *, share: float =
             missing *= 1.0 - chance
         for_calls = tuple(index for index, chance in enumerate(own) if chance >= 0.03)
         items.append(VanItem(part=part, chance=1.0 - missing, expected_fixes=sum(own), for_calls=for_calls))
+    # The part most likely to be needed today is looked for first.
     items.sort(key=lambda item: (-item.expected_fixes, item.part.id))
     covered = sum(shares.get(NOTHING, 0.0) for shares in each)
     smallest = 0
+    # The fewest parts that cover the share: a van has no room for all of them.
     while each and smallest < len(items) and covered / len(each) < share:
         covered += items[smallest].expected_fixes
         smallest += 1

@@ -3,6 +3,7 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from plentar.core.circuit.places import find_point
 from plentar.core.evidence.reading import Reading
 from plentar.core.judging.situation import Situation
 from plentar.core.judging.verdict import judge
@@ -11,7 +12,6 @@ from plentar.core.limits.verdicts import Grade, Verdict
 from plentar.core.said import Words, said
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import spot_of
-from plentar.core.unit.points import part_words
 
 __all__ = ["BEFORE_POWER", "Proof", "ProofItem", "proof_items", "prove"]
 
@@ -59,6 +59,7 @@ def proof_items(plate: Nameplate, failed_points: Sequence[str] = ()) -> tuple[Pr
     """
     heat = frozenset(call for call in ("W", "W2") if call in plate.calls)
     items = []
+    # One feed's volts under load: what sags there sags for every strip on it.
     feed = plate.feed_of(plate.circuits[0].supplied_by)
     items.append(
         ProofItem(point=f"volts:{feed}.l1:{feed}.l2", calls=heat, words=said("proof.supply-under-load"), why="load")
@@ -80,16 +81,14 @@ def proof_items(plate: Nameplate, failed_points: Sequence[str] = ()) -> tuple[Pr
         words = said("proof.nothing-called", circuit=circuit.name)
         items.append(ProofItem(point=f"amps:{circuit.id}", calls=frozenset(), words=words, why="off"))
     known = {(item.point, item.calls) for item in items}
+    # Ohms prove a part, not a repair: what failed as ohms is proven by amps.
     again = [p for p in failed_points if (p, heat) not in known and not spot_of(p).is_ohms]
     items += [
-        ProofItem(point=p, calls=heat, words=_words(p), why=said("proof.failed-before")) for p in dict.fromkeys(again)
+        ProofItem(point=p, calls=heat, words=find_point(plate, p).label, why=said("proof.failed-before"))
+        for p in dict.fromkeys(again)
     ]
+    # What failed is read first, while everybody still knows why.
     return tuple(sorted(items, key=lambda item: item.point not in failed_points))
-
-
-def _words(point: str) -> str:
-    places = spot_of(point).places
-    return " to ".join(part_words(place.replace(".", " ")) for place in places)
 
 
 def prove(

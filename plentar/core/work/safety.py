@@ -87,6 +87,7 @@ def safe_list(plate: Nameplate, lockout: Lockout, person: str) -> tuple[SafeLine
     lines.append(frame)
     read = [pair for pair in lockout.pairs if pair.volts is not None]
     words = said("safety.line-terminals-unit-every-leg")
+    # Done when each was read and only the meter's own proof is still missing, which is the next line.
     done = len(read) == len(lockout.pairs) and all(pair.counts or pair.asks_again for pair in lockout.pairs)
     note = left[0].why_not if left and read else ""
     lines.append(SafeLine(kind="readings", about="", words=words, is_done=done and bool(read), note=note))
@@ -119,12 +120,15 @@ def condition_refusal(plate: Nameplate, condition: Condition, point_id: str) -> 
     """
     spot = spot_of(point_id)
     function, part = spot.function, spot.part
+    # Volts and amps are live work; a part in the hand has none.
     if not QUANTITIES[function].needs_dead:
         return said("safety.only-ohms-continuity-microfarads-are") if condition.in_hand else ""
+    # Out of the unit it hangs on nothing that could bite or mislead.
     if condition.in_hand:
         return "" if part else said("safety.between-two-places-unit-nothing")
     if condition.is_proven_dead:
         return ""
+    # The one exception: a coil held in by a low-voltage source, a contact with its own leads off.
     if condition.feeds_are_dead and condition.control == "separate source" and contact_of(plate, part):
         return ""
     return NOT_DEAD
@@ -146,9 +150,11 @@ def ohms_refusal(plate: Nameplate, lockout: Lockout, point_id: str, *, person: s
         return said("safety.still-missing", refusal=refusal, missing=lockout.missing[0]) if is_missing else refusal
     if in_hand or not QUANTITIES[point.quantity].needs_dead:
         return ""
+    # Somebody else's lock comes off when they are done, not when you are.
     if not lockout.has_locked(person):
         return said("safety.put-your-own-lock-tag")
     places = _places(plate, point)
+    # Dead at the lugs is not dead at the part: a second feed or a capacitor may hang on it.
     if places and not places & lockout.parts_below:
         return said("safety.read-volts-part-first-across")
     return ""

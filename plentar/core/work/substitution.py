@@ -121,6 +121,7 @@ def _line(name: Words, result: Grade, words: Words, changes: Words = "") -> Chec
 
 
 def _kind_line(device: SwitchingDevice, part: Part) -> CheckLine:
+    # Made for a motor's few amps: on a strip it welds or burns within a season.
     if part.kind == "blower-relay":
         return _line("Kind", Grade.FAIL, said("substitution.never-fit-blower-relay-as"))
     if part.kind in ("limit", "element"):
@@ -132,6 +133,7 @@ def _kind_line(device: SwitchingDevice, part: Part) -> CheckLine:
             said("substitution.for", part=device.of_kind.words, device=device.of_kind.words),
         )
     words = said("substitution.place", part=KINDS[part.kind].words, device=device.of_kind.words)
+    # Same way of moving, so order and interlock stay; another way changes what comes first.
     if KINDS[part.kind].is_thermal == device.of_kind.is_thermal:
         how = (
             said("substitution.after-heater-has-warmed-as")
@@ -153,11 +155,13 @@ def _contact_lines(plate: Nameplate, device: SwitchingDevice, part: Part, limits
         loads = [c for c in plate.circuits if c.device == device.id and pole.number in c.poles]
         if not loads:
             continue
+        # At the service's volts, since that is what the contact will carry on most days.
         amps = sum(float(expected_element_amps(c.rated_watts, c.rated_volts, plate.nominal_volts)) for c in loads)
         name = said("substitution.contact", strips=joined(c.name for c in loads))
         if part.rated_amps is None:
             lines.append(_line(name, Grade.NOT_PROVEN, said("substitution.switch-parts-rating-not-known", amps=amps)))
             continue
+        # A load that was guessed cannot pass a contact.
         if any(plate.rating_is_assumed(c.id) for c in loads):
             words = said("substitution.some-switch-if-strip-usual", amps=amps)
             lines.append(_line(name, Grade.NOT_PROVEN, words))
@@ -165,6 +169,7 @@ def _contact_lines(plate: Nameplate, device: SwitchingDevice, part: Part, limits
         share = amps / part.rated_amps
         result = grade(share, 0.0, limits.band("contact_load_ratio"))
         words = said("substitution.a-on-a", amps=amps, rated_amps=part.rated_amps, share=100 * share)
+        # Motor amps are broken at a motor's power factor; a heater's are continuous and need the resistive rating.
         if part.rating == "motor":
             result, words = Grade.FAIL, said("substitution.rating-motors-not-heaters", load=words)
         lines.append(_line(name, result, words))
@@ -172,6 +177,7 @@ def _contact_lines(plate: Nameplate, device: SwitchingDevice, part: Part, limits
 
 
 def _poles_line(device: SwitchingDevice, part: Part) -> CheckLine:
+    # The auxiliary is a pole too, if a small one.
     need = len(device.poles) + (device.auxiliary is not None)
     if part.poles < need:
         return _line("Poles", Grade.FAIL, said("substitution.needed-there", need=need, poles=part.poles))
@@ -184,6 +190,7 @@ def _coil_lines(device: SwitchingDevice, part: Part) -> list[CheckLine]:
     lines = []
     if part.coil_volts is None:
         lines.append(_line(said("substitution.coil-volts"), Grade.NOT_PROVEN, said("substitution.not-label")))
+    # 24 V coils are labelled 24, 25 or 26.
     elif abs(part.coil_volts - 24.0) > 3:
         lines.append(
             _line(
@@ -197,6 +204,7 @@ def _coil_lines(device: SwitchingDevice, part: Part) -> list[CheckLine]:
             _line(said("substitution.coil-volts"), Grade.PASS, said("substitution.v", coil_volts=part.coil_volts))
         )
     is_dc, was_dc = part.coil == "DC", device.of_kind.is_rectified
+    # Without its rectifier a DC coil sees 60 Hz and heats without pulling.
     if is_dc and not was_dc:
         lines.append(_line(said("substitution.coil-kind"), Grade.FAIL, said("substitution.dc-coil-24-vac-hums")))
     elif was_dc and part.coil in ("AC", "heater"):
@@ -220,6 +228,7 @@ def _timing_lines(plate: Nameplate, device: SwitchingDevice, part: Part, limits:
     first: Pole = device.poles[0]
     was = first.on_window
     if was is not None:
+        # A quarter of a minute: nobody's staging depends on less.
         same = abs(was.max_seconds - on.max_seconds) <= 15 and abs(was.min_seconds - on.min_seconds) <= 15
         words = said(
             "substitution.s-was-s",
@@ -235,6 +244,7 @@ def _timing_lines(plate: Nameplate, device: SwitchingDevice, part: Part, limits:
         lines.append(
             _line(said("substitution.blower-off"), Grade.PASS, said("substitution.this-part-carries-blower-too"))
         )
+    # It may still heat when even the latest blower has stopped: heat without air, every call.
     elif off.max_seconds > blower.off_window.min_seconds and off.max_seconds > blower.off_window.max_seconds:
         words = said(
             "substitution.may-heat-s-after-call",
@@ -269,6 +279,7 @@ def _carries_blower(plate: Nameplate, device: SwitchingDevice) -> bool:
 
 def _control_line(plate: Nameplate, device: SwitchingDevice, part: Part, limits: Limits) -> CheckLine:
     def holding(kind: str, printed: float | None) -> float:
+        # Printed amps beat the usual ones; a kind nobody lists is taken for a coil of 7 VA.
         return printed if printed is not None else USUAL_HOLDING_AMPS.get(kind, 0.3)
 
     total = holding(part.kind, part.holding_amps)
@@ -277,6 +288,7 @@ def _control_line(plate: Nameplate, device: SwitchingDevice, part: Part, limits:
     room = room_amps(plate)
     share = total / room
     result = grade(share, 0.0, limits.band("control_amps_ratio"))
+    # Against a transformer nobody has read nothing passes.
     if plate.is_assumed("transformer.va"):
         result = Grade.NOT_PROVEN
     words = said("substitution.all-calls-take-control-sides", total=total, room=room, share=100 * share)
@@ -287,6 +299,7 @@ def _tabs_line(device: SwitchingDevice, part: Part) -> CheckLine:
     usual = device.of_kind.tab_inches
     if part.tab_inches is None:
         return _line(said("substitution.coil-tabs"), Grade.NOT_PROVEN, said("substitution.tab-size-not-known-look"))
+    # Tabs come in 0.187 and 0.25 in.
     if abs(part.tab_inches - usual) < 0.01:
         return _line(
             said("substitution.coil-tabs"), Grade.PASS, said("substitution.as-harness-has", tab_inches=part.tab_inches)
