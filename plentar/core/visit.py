@@ -32,7 +32,7 @@ from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.limits.verdicts import Grade, Verdict
 from plentar.core.said import Words, joined, said
 from plentar.core.unit.nameplate import Nameplate
-from plentar.core.unit.place import Place, place_of, spot_of
+from plentar.core.unit.place import Place, amps_at, line_volts, place_of, point_at, spot_of
 from plentar.core.unit.points import Point, part_words
 from plentar.core.unit.quantities import QUANTITIES
 from plentar.core.work.ledger import LedgerNote, LedgerRow, check_ledger
@@ -51,7 +51,7 @@ ROWS: tuple[tuple[str, frozenset[str]], ...] = (
     ("W and G", frozenset({"W", "G"})),
     ("nothing", frozenset()),
 )
-CAPACITOR = "microfarads:blower.capacitor"
+CAPACITOR = point_at("microfarads", "blower.capacitor")
 # Less is not worth a place on the screen.
 LEAST_SHARE, MOST_SUSPECTS, LEAST_BITS = 0.02, 4, 0.02
 
@@ -385,16 +385,16 @@ class Visit:
             if entry.reading.condition.heat and (before is None or entry.event.done_at <= before)
         ]
         newest = {reading.point: reading for reading in under}
-        strips = {c.id: newest[f"amps:{c.id}"].value for c in self.plate.circuits if f"amps:{c.id}" in newest}
+        strips = {c.id: newest[amps_at(c.id)].value for c in self.plate.circuits if amps_at(c.id) in newest}
         # Any feed's volts do: a strip's watts need them within a percent or two.
-        line = next((r for f in self.plate.feeds if (r := newest.get(f"volts:{f.id}.l1:{f.id}.l2"))), None)
+        line = next((r for f in self.plate.feeds if (r := newest.get(line_volts(f.id)))), None)
         if line is None or not strips:
             return None
-        blower = newest.get("amps:blower")
+        blower = newest.get(amps_at("blower"))
         watts = watts_in_airstream(self.plate, line.value, strips, blower.value if blower else None)
         # Worst case: volts and every clamp wrong the same way.
         share = line.meter_uncertainty / max(line.value, 1) + sum(
-            newest[f"amps:{name}"].meter_uncertainty for name in strips
+            newest[amps_at(name)].meter_uncertainty for name in strips
         ) / max(sum(strips.values()), 1.0)
         return Airstream(
             volts=line.value,
@@ -599,8 +599,8 @@ def row_calls(plate: Nameplate, wanted: frozenset[str]) -> frozenset[str]:
 def healthy_row(plate: Nameplate, wanted: frozenset[str]) -> tuple[bool, bool]:
     """Return whether a healthy unit's blower runs and whether a strip heats under some calls."""
     drive = Drive(calls=row_calls(plate, wanted))
-    runs = plate.blower.runs_at(healthy(plate, "amps:blower", drive)[0])
-    heat = max(healthy(plate, f"amps:{circuit.id}", drive)[0] for circuit in plate.circuits) > 3.0
+    runs = plate.blower.runs_at(healthy(plate, amps_at("blower"), drive)[0])
+    heat = max(healthy(plate, amps_at(circuit.id), drive)[0] for circuit in plate.circuits) > 3.0
     return runs, heat
 
 

@@ -25,6 +25,7 @@ from plentar.core.evidence.reading import Condition, FeedState
 from plentar.core.unit.electrical import expected_element_amps
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.patterns import PATTERNS
+from plentar.core.unit.place import GROUND, amps_at, line_volts, volts_at
 from plentar.demo.scenario import CALLS_TODAY, DETACHED, HISTORY, MAKERS, PEOPLE, estate_pattern
 from plentar.demo.shelf import SHELF
 from plentar.devices.simulated import SimulatedClamp
@@ -179,16 +180,16 @@ def _open_call(db: Session, call: Call, plate: Nameplate, now: datetime) -> None
     live = _live(plate)
     before = Condition(feeds=live, seconds_since_change=240.0)
     rows: list[tuple[str, float, Condition, float]] = [
-        ("volts:feed-1.l1:feed-1.l2", 241.1, before, 420.0),
-        ("volts:feed-1.l1:ground", 120.4, before, 400.0),
-        ("volts:feed-1.l2:ground", 120.7, before, 385.0),
+        (volts_at("feed-1.l1", "feed-1.l2"), 241.1, before, 420.0),
+        (volts_at("feed-1.l1", GROUND), 120.4, before, 400.0),
+        (volts_at("feed-1.l2", GROUND), 120.7, before, 385.0),
     ]
     for point, value, ago in (
-        ("volts:board.w:board.c", 25.1, 200.0),
-        ("volts:seq-a.coil.1:seq-a.coil.2", 25.0, 180.0),
-        ("volts:feed-1.l1:feed-1.l2", 238.4, 120.0),
-        ("amps:strip-a", 20.4, 90.0),
-        ("amps:strip-b", 0.0, 60.0),
+        (volts_at("board.w", "board.c"), 25.1, 200.0),
+        (volts_at("seq-a.coil.1", "seq-a.coil.2"), 25.0, 180.0),
+        (volts_at("feed-1.l1", "feed-1.l2"), 238.4, 120.0),
+        (amps_at("strip-a"), 20.4, 90.0),
+        (amps_at("strip-b"), 0.0, 60.0),
     ):
         seconds = 312.0 - ago
         condition = Condition(feeds=live, calls=(("W", seconds),), seconds_since_change=seconds)
@@ -266,16 +267,13 @@ def _past_call(
     calls = tuple((name, 400.0) for name in ("W", "W2") if name in plate.calls)
     condition = Condition(feeds=feeds, calls=calls, seconds_since_change=400.0)
     volts = round(plate.nominal_volts * random.uniform(0.985, 1.012), 1)
-    deeds = [
-        _reading(call, f"volts:{feed.id}.l1:{feed.id}.l2", volts, condition, at + timedelta(minutes=12))
-        for feed in plate.feeds
-    ]
+    deeds = [_reading(call, line_volts(feed.id), volts, condition, at + timedelta(minutes=12)) for feed in plate.feeds]
     for minute, circuit in enumerate(plate.circuits):
         healthy = expected_element_amps(circuit.rated_watts, circuit.rated_volts, volts) * random.uniform(0.965, 1.015)
         amps = 0.0 if circuit.id == dead else round(healthy, 1)
-        deeds.append(_reading(call, f"amps:{circuit.id}", amps, condition, at + timedelta(minutes=20 + minute)))
+        deeds.append(_reading(call, amps_at(circuit.id), amps, condition, at + timedelta(minutes=20 + minute)))
     blower = round(plate.blower.rated_amps * random.uniform(0.8, 0.95), 1)
-    deeds.append(_reading(call, "amps:blower", blower, condition, at + timedelta(minutes=30)))
+    deeds.append(_reading(call, amps_at("blower"), blower, condition, at + timedelta(minutes=30)))
     if log is not None:
         entry, samples = _log(call, plate, log, "feed clamp", at)
         deeds.append(entry)

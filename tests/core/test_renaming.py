@@ -1,5 +1,6 @@
 """An id is a name and nothing else: whatever parts are called, volts, verdicts and causes stay what they were."""
 
+import ast
 import json
 import re
 
@@ -20,6 +21,7 @@ from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.patterns import PATTERNS
 from plentar.core.unit.points import test_points as points_of
 from plentar.formats.unit_json import nameplate_from_json, nameplate_to_json
+from tests.conftest import ROOT
 
 # Names that read like something else of the unit.
 TRAPS = ("blower-strip", "motor-room", "board-seq", "ecm-a", "coil-heater", "feed-heat", "limit-b", "control-x",
@@ -150,3 +152,17 @@ def test_a_points_step_follows_what_its_places_are(ends: str, step: str) -> None
     document = json.dumps(nameplate_to_json(PATTERNS["two-strip-sequencer"]()))
     plate = nameplate_from_json(json.loads(swap(document, names)))
     assert find_point(plate, f"volts:{ends}").step == step
+
+
+def test_points_are_spelled_in_one_file() -> None:
+    """Outside `unit/place` nobody puts a point together from pieces of text."""
+    found = []
+    for path in sorted((ROOT / "plentar/core").rglob("*.py")):
+        tree = ast.parse(path.read_text())
+        notes = {id(n.value) for n in ast.walk(tree) if isinstance(n, ast.Expr)}
+        for node in ast.walk(tree):
+            if isinstance(node, ast.Constant) and isinstance(node.value, str) and id(node) not in notes:
+                is_point = re.match(r"(volts|dc_volts|amps|ohms|microfarads):", node.value)
+                if is_point and path.name != "place.py" and " " not in node.value:
+                    found.append(f"{path.name}:{node.lineno} {node.value}")
+    assert found == []

@@ -12,7 +12,7 @@ from plentar.core.circuit.drive import Drive
 from plentar.core.circuit.spread import GHOST_OHMS, shares_of
 from plentar.core.said import Figure, Words, said
 from plentar.core.unit.nameplate import HeatingCircuit, Nameplate, SwitchingDevice
-from plentar.core.unit.place import spot_of
+from plentar.core.unit.place import GROUND, amps_at, line_volts, ohms_at, spot_of, volts_at
 from plentar.core.unit.points import of_feed, part_words, piece_words, rung_terminals
 
 __all__ = ["LOOKS", "Test", "catalogue", "scaled", "spread_of"]
@@ -105,15 +105,15 @@ def catalogue(plate: Nameplate) -> tuple[Test, ...]:
     heat = frozenset(call for call in ("W", "W2") if call in plate.calls)
     offered = _Offered(idle=Drive(), heat=Drive(calls=heat), fan=Drive(calls=frozenset({"G"})))
     _supply_tests(plate, offered)
-    offered.add("blower-lead", "amps:blower", offered.heat, offered.fan, Drive(calls=heat | {"G"}), offered.idle)
+    offered.add("blower-lead", amps_at("blower"), offered.heat, offered.fan, Drive(calls=heat | {"G"}), offered.idle)
     for circuit in plate.circuits:
         # With heat what it draws; with nothing, cooling or the fan called what feeds it when nothing should.
         cooling = Drive(calls=frozenset({"Y"}))
         drives = (offered.heat, offered.idle, cooling, offered.fan)
-        offered.add("strip", f"amps:{circuit.id}", *drives, strip=circuit.name)
-        offered.add("strip-other-lead", f"amps:{circuit.id}.return", offered.idle, strip=circuit.name)
+        offered.add("strip", amps_at(circuit.id), *drives, strip=circuit.name)
+        offered.add("strip-other-lead", amps_at(f"{circuit.id}.return"), offered.idle, strip=circuit.name)
         _rung_tests(circuit, offered)
-        offered.add("element-ohms", f"ohms:{circuit.id}.element", offered.idle, strip=circuit.name)
+        offered.add("element-ohms", ohms_at(f"{circuit.id}.element"), offered.idle, strip=circuit.name)
     _control_tests(plate, offered)
     for device in plate.devices:
         _device_tests(device, offered)
@@ -150,20 +150,20 @@ def _supply_tests(plate: Nameplate, offered: _Offered) -> None:
         name: Words = said("catalogue.feed") if len(plate.feeds) == 1 else part_words(feed.id)
         unit, breaker = feed.id, f"{feed.id}.breaker"
         for leg in ("l1", "l2"):
-            pole = f"volts:panel.{leg}:{breaker}.{leg}"
+            pole = volts_at(f"panel.{leg}", f"{breaker}.{leg}")
             offered.add("breaker-pole", pole, idle, feed=name, leg=leg.upper())
-            blade = f"volts:{unit}.disconnect.{leg}:{unit}.{leg}"
+            blade = volts_at(f"{unit}.disconnect.{leg}", f"{unit}.{leg}")
             offered.add("disconnect-blade", blade, idle, feed=name, leg=leg.upper())
         for drive in (idle, heat):
             # Without and with load: the difference is the sag.
-            offered.tests.append(_of_feed(plate, feed.id, "line", f"volts:{unit}.l1:{unit}.l2", drive))
-            offered.add("behind-breaker", f"volts:{breaker}.l1:{breaker}.l2", drive, feed=name)
+            offered.tests.append(_of_feed(plate, feed.id, "line", line_volts(unit), drive))
+            offered.add("behind-breaker", line_volts(breaker), drive, feed=name)
         for leg in ("l1", "l2"):
-            point = f"volts:{unit}.{leg}:ground"
+            point = volts_at(f"{unit}.{leg}", GROUND)
             offered.tests.append(_of_feed(plate, feed.id, "leg-to-ground", point, idle, leg=leg.upper()))
-        offered.add_called("feed-total", f"amps:{feed.id}", heat, idle, fan, feed=name)
+        offered.add_called("feed-total", amps_at(feed.id), heat, idle, fan, feed=name)
     for branch in plate.branches:
-        point = f"volts:{branch.id}.l1:{branch.id}.l2"
+        point = line_volts(branch.id)
         offered.add("behind-branch", point, idle, branch=part_words(branch.id))
 
 
@@ -178,66 +178,66 @@ def _rung_tests(circuit: HeatingCircuit, offered: _Offered) -> None:
     before = None
     for part, a, b in rung:
         words = piece_words(part)
-        offered.add("across-part", f"volts:{a}:{b}", heat, strip=name, part=words)
+        offered.add("across-part", volts_at(a, b), heat, strip=name, part=words)
         if before is not None:
-            offered.add("lead-into-part", f"volts:{before}:{a}", heat, strip=name, part=words)
+            offered.add("lead-into-part", volts_at(before, a), heat, strip=name, part=words)
         before = b
         if part in ("link", "limit"):
-            offered.add("part-ohms", f"ohms:{circuit.id}.{part}", offered.idle, strip=name, part=words)
+            offered.add("part-ohms", ohms_at(f"{circuit.id}.{part}"), offered.idle, strip=name, part=words)
     # One reading from the leg to the element's end holds every joint and contact on that side at once.
     sides = (("l1", f"{circuit.id}.element.1"), ("l2", f"{circuit.id}.element.2"))
     for leg, end in sides:
-        point = f"volts:{circuit.supplied_by}.{leg}:{end}"
+        point = volts_at(f"{circuit.supplied_by}.{leg}", end)
         offered.add("side-of-element", point, heat, leg=leg.upper(), strip=name)
     for leg, end in (("l1", rung[0][1]), ("l2", rung[-1][2])):
         if (leg, end) not in sides:
-            point = f"volts:{circuit.supplied_by}.{leg}:{end}"
+            point = volts_at(f"{circuit.supplied_by}.{leg}", end)
             offered.add("lead-from-leg", point, heat, leg=leg.upper(), strip=name)
 
 
 def _control_tests(plate: Nameplate, offered: _Offered) -> None:
     idle, heat, fan = offered.idle, offered.heat, offered.fan
     # From the transformer outward, in the order a lost 24 V is followed.
-    offered.add("transformer-secondary", "volts:transformer.r:transformer.c", idle)
-    offered.add("transformer-primary", "volts:transformer.1:transformer.2", idle)
-    offered.add("board-r", "volts:board.r:board.c", idle)
-    offered.add("transformer-to-c", "volts:transformer.r:board.c", idle)
-    offered.add("control-fuse", "volts:transformer.r:board.r", heat)
-    offered.add("r-cable", "volts:board.r:thermostat.r", heat)
-    offered.add("thermostat-r", "volts:thermostat.r:board.c", idle)
-    offered.add("thermostat-itself", "volts:thermostat.r:thermostat.c", idle)
+    offered.add("transformer-secondary", volts_at("transformer.r", "transformer.c"), idle)
+    offered.add("transformer-primary", volts_at("transformer.1", "transformer.2"), idle)
+    offered.add("board-r", volts_at("board.r", "board.c"), idle)
+    offered.add("transformer-to-c", volts_at("transformer.r", "board.c"), idle)
+    offered.add("control-fuse", volts_at("transformer.r", "board.r"), heat)
+    offered.add("r-cable", volts_at("board.r", "thermostat.r"), heat)
+    offered.add("thermostat-r", volts_at("thermostat.r", "board.c"), idle)
+    offered.add("thermostat-itself", volts_at("thermostat.r", "thermostat.c"), idle)
     if "Y" in plate.calls:
         cooling = Drive(calls=frozenset({"Y"}))
-        offered.add("valve-o", "volts:board.o:board.c", cooling)
-        offered.add("valve-b", "volts:board.b:board.c", cooling)
-    offered.add_called("control-current", "amps:control", heat, fan, idle)
+        offered.add("valve-o", volts_at("board.o", "board.c"), cooling)
+        offered.add("valve-b", volts_at("board.b", "board.c"), cooling)
+    offered.add_called("control-current", amps_at("control"), heat, fan, idle)
     for call in plate.calls:
         name = call.lower()
         # A second stage is only called with the first.
         own = Drive(calls=frozenset({call})) if call in ("G", "Y") else heat
         if call == plate.outdoor_thermostat:
-            offered.add("outdoor-thermostat", f"volts:outdoor-thermostat.1:board.{name}", own, call=call)
-        offered.add("call-at-board", f"volts:board.{name}:board.c", own, call=call)
-        offered.add("no-call-at-board", f"volts:board.{name}:board.c", idle, call=call)
-        offered.add("call-at-thermostat", f"volts:thermostat.{name}:board.c", own, call=call)
-        offered.add("call-ohms", f"ohms:board.{name}:board.c", idle, call=call)
+            offered.add("outdoor-thermostat", volts_at("outdoor-thermostat.1", f"board.{name}"), own, call=call)
+        offered.add("call-at-board", volts_at(f"board.{name}", "board.c"), own, call=call)
+        offered.add("no-call-at-board", volts_at(f"board.{name}", "board.c"), idle, call=call)
+        offered.add("call-at-thermostat", volts_at(f"thermostat.{name}", "board.c"), own, call=call)
+        offered.add("call-ohms", ohms_at(f"board.{name}", "board.c"), idle, call=call)
 
 
 def _device_tests(device: SwitchingDevice, offered: _Offered) -> None:
     name, heat = part_words(device.id), offered.heat
     a, b = f"{device.id}.coil.1", f"{device.id}.coil.2"
     offered.add("coil-volts", f"{device.of_kind.coil_function}:{a}:{b}", heat, device=name)
-    offered.add("coil-common", f"volts:{b}:board.c", heat, device=name)
+    offered.add("coil-common", volts_at(b, "board.c"), heat, device=name)
     if device.of_kind.is_rectified:
-        offered.add("rectifier-in", f"volts:{device.id}.rectifier.1:board.c", heat, device=name)
+        offered.add("rectifier-in", volts_at(f"{device.id}.rectifier.1", "board.c"), heat, device=name)
     if device.auxiliary is not None:
         aux = f"{device.id}.auxiliary"
-        offered.add("auxiliary", f"volts:{aux}.line:{aux}.load", heat, device=name)
-        offered.add("auxiliary-lead", f"volts:board.r:{aux}.line", heat, device=name)
+        offered.add("auxiliary", volts_at(f"{aux}.line", f"{aux}.load"), heat, device=name)
+        offered.add("auxiliary-lead", volts_at("board.r", f"{aux}.line"), heat, device=name)
     if device.of_kind.ohms_band is not None:
         # Electronics are no winding: their ohms tell nothing, so nobody is sent to read them.
         drive = device.of_kind.drive_words
-        offered.add("coil-ohms", f"ohms:{device.id}.coil", offered.idle, device=name, drive=drive)
+        offered.add("coil-ohms", ohms_at(f"{device.id}.coil"), offered.idle, device=name, drive=drive)
 
 
 def _blower_tests(plate: Nameplate, offered: _Offered) -> None:
@@ -246,17 +246,17 @@ def _blower_tests(plate: Nameplate, offered: _Offered) -> None:
     # The first tap listed is the one that heat uses.
     run = f"blower.{blower.taps[0]}" if blower.taps else "blower.run"
     leg = f"{blower.supplied_by}.{'l2' if blower.fixed_leg == 'L1' else 'l1'}"
-    offered.add_called("blower-volts", f"volts:blower.fixed:{run}", fan, heat, idle)
-    fixed = f"volts:{blower.supplied_by}.{blower.fixed_leg.lower()}:blower.fixed"
+    offered.add_called("blower-volts", volts_at("blower.fixed", run), fan, heat, idle)
+    fixed = volts_at(f"{blower.supplied_by}.{blower.fixed_leg.lower()}", "blower.fixed")
     offered.add("blower-fixed-lead", fixed, fan)
     if blower.kind == "psc":
         # An ECM's ohms are its electronics'.
         motor = "blower.motor" if not blower.taps else f"blower.motor-{blower.taps[0]}"
-        offered.add("winding-ohms", f"ohms:{motor}", idle)
+        offered.add("winding-ohms", ohms_at(motor), idle)
     if relay is None:
         return
-    offered.add("relay-coil", f"volts:{relay.id}.coil.1:{relay.id}.coil.2", fan)
-    offered.add("relay-coil-ohms", f"ohms:{relay.id}.coil", idle)
+    offered.add("relay-coil", volts_at(f"{relay.id}.coil.1", f"{relay.id}.coil.2"), fan)
+    offered.add("relay-coil-ohms", ohms_at(f"{relay.id}.coil"), idle)
     for index, contact in enumerate(relay.contacts):
         suffix = "" if index == 0 else f"-{index + 1}"
         com = f"{relay.id}.com{suffix}"
@@ -264,13 +264,13 @@ def _blower_tests(plate: Nameplate, offered: _Offered) -> None:
         # Where it should be made, and where it should not: a welded one shows in the second.
         for name, drive in (("no", fan), ("nc", heat), ("nc", idle), ("no", heat)):
             if name in landed:
-                point = f"volts:{com}:{relay.id}.{name}{suffix}"
+                point = volts_at(com, f"{relay.id}.{name}{suffix}")
                 offered.add("relay-contact", point, drive, contact=name.upper())
         for name in landed:
-            offered.add("contact-continuity", f"ohms:{relay.id}.{name}{suffix}", idle, contact=name.upper())
-        offered.add("com-to-leg", f"volts:{com}:{leg}", fan)
+            offered.add("contact-continuity", ohms_at(f"{relay.id}.{name}{suffix}"), idle, contact=name.upper())
+        offered.add("com-to-leg", volts_at(com, leg), fan)
     if any(contact.nc not in ("none", "L1", "L2") for contact in relay.contacts):
-        offered.add_called("interlock-lead", "amps:interlock", heat, idle, fan)
+        offered.add_called("interlock-lead", amps_at("interlock"), heat, idle, fan)
 
 
 def scaled(

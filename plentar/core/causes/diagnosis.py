@@ -22,7 +22,7 @@ from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.limits.windows import closing
 from plentar.core.said import Words, joined, said
 from plentar.core.unit.nameplate import Nameplate
-from plentar.core.unit.place import spot_of
+from plentar.core.unit.place import amps_at, line_volts, spot_of
 from plentar.core.unit.points import is_control_side
 from plentar.core.unit.quantities import quantity_of
 
@@ -186,7 +186,7 @@ def _supply_ratio(model: UnitModel, readings: Sequence[Reading], limits: Limits)
     """Return measured over predicted supply for each hypothesis; 1 where they cannot be the same supply."""
     ratio = np.ones(len(model.hypotheses))
     known = False
-    supply_points = {f"volts:{feed.id}.l1:{feed.id}.l2" for feed in model.plate.feeds}
+    supply_points = {line_volts(feed.id) for feed in model.plate.feeds}
     for reading in readings:
         # Below 60 % a pole is lost: that is a fault to be found, no supply to scale by.
         if reading.point in supply_points and reading.value > 0.6 * model.plate.nominal_volts:
@@ -338,13 +338,13 @@ def _observed(model: UnitModel, observation: Observation, limits: Limits) -> Flo
     drive = drives_of(model.plate, observation.condition, limits)[0][0]
     # A strip glows or warms the hand from about 3 A on.
     if observation.kind == "glows":
-        agrees = model.predict(f"amps:{observation.about}", drive).shown > 3.0
+        agrees = model.predict(amps_at(observation.about), drive).shown > 3.0
     elif observation.kind.startswith("strips-"):
-        strips = [model.predict(f"amps:{circuit.id}", drive).shown for circuit in model.plate.circuits]
+        strips = [model.predict(amps_at(circuit.id), drive).shown for circuit in model.plate.circuits]
         heat = np.max(strips, axis=0) > 3.0
         agrees = heat if observation.kind == "strips-heat" else ~heat
     else:
-        runs = model.predict("amps:blower", drive).shown > model.plate.blower.turns_from_amps
+        runs = model.predict(amps_at("blower"), drive).shown > model.plate.blower.turns_from_amps
         agrees = runs if observation.kind == "blower-runs" else ~runs
     # Eyes and ears are wrong once in twenty-five times: a coasting wheel, a neighbour's fan.
     return np.where(agrees, 0.0, np.log(0.04))

@@ -21,7 +21,7 @@ from plentar.core.held import Held, bytes_of
 from plentar.core.said import Words, joined
 from plentar.core.unit.electrical import COLD_RATIO, OPEN_OHMS
 from plentar.core.unit.nameplate import Nameplate
-from plentar.core.unit.place import place_of, spot_of
+from plentar.core.unit.place import amps_at, place_of, spot_of
 
 __all__ = ["PAIRS", "Hypothesis", "Prediction", "UnitModel", "model_of", "model_with_pairs"]
 
@@ -157,7 +157,7 @@ class UnitModel:
         nothing = np.zeros(len(self.hypotheses))
         if function == "amps" and len(places) == 1:
             known = {clamp.id for clamp in self.circuit.clamps}
-            clamps = [f"amps:{place}" for place in spot.conductors]
+            clamps = [amps_at(place) for place in spot.conductors]
             for clamp in clamps:
                 if clamp not in known:
                     raise ReadingError(f"this unit has no place {clamp!r} for a clamp", field="point")

@@ -17,7 +17,7 @@ from plentar.core.circuit.wiring import wire
 from plentar.core.evidence.reading import Condition
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.unit.nameplate import Nameplate
-from plentar.core.unit.place import place_of
+from plentar.core.unit.place import amps_at, place_of
 
 __all__ = ["LineState", "line_states"]
 
@@ -79,7 +79,7 @@ def _states(
 
 
 def _amps(settled: Settled, clamp: str) -> float:
-    return float(read_amps(settled, f"amps:{clamp}")[0])
+    return float(read_amps(settled, amps_at(clamp))[0])
 
 
 def _terminals(plate: Nameplate, settled: Settled) -> dict[str, LineState]:

@@ -16,6 +16,7 @@ from plentar.core.causes.diagnosis import Diagnosis
 from plentar.core.evidence.reading import Condition
 from plentar.core.said import Words
 from plentar.core.unit.nameplate import Nameplate
+from plentar.core.unit.place import line_volts
 
 __all__ = ["SCHOOLS", "NextTest", "next_tests"]
 
@@ -78,7 +79,7 @@ def next_tests(
     if not diagnosis.knows_supply:
         # Every other reading is held against the volts found, so those come first.
         feed = model.plate.feed_of(model.plate.transformer.supplied_by)
-        line = f"volts:{feed}.l1:{feed}.l2"
+        line = line_volts(feed)
         scored = [(value + 1e3 * (tests[i].point == line), i, minutes) for value, i, minutes in scored]
     scored.sort(key=lambda entry: (-entry[0], entry[2], tests[entry[1]].point))
     return tuple(

@@ -23,6 +23,7 @@ from plentar.core.limits.verdicts import Grade
 from plentar.core.said import Words, joined, said
 from plentar.core.unit.nameplate import BlowerRelay, RelayPole
 from plentar.core.unit.patterns import PATTERNS
+from plentar.core.unit.place import amps_at
 
 __all__ = [
     "CALLS",
@@ -153,7 +154,7 @@ def outcomes(wirings: Sequence[RelayWiring]) -> list[tuple[CallOutcome, ...]]:
     across = np.max(
         [np.abs(settled.at("blower.fixed") - settled.at(f"blower.{tap}")) for tap in ("high", "low")], axis=0
     )
-    strip = np.abs(settled.amps(f"amps:{STRIP}"))
+    strip = np.abs(settled.amps(amps_at(STRIP)))
     amps = {name: _contact_amps(settled, f"blower-relay.{name}") for name in ("nc", "no")}
     found = []
     for row, (wiring, calls) in enumerate((wiring, calls) for wiring in wirings for calls in CALLS):

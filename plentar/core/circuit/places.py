@@ -11,7 +11,7 @@ from plentar.core.circuit.wiring import wire
 from plentar.core.errors import ReadingError
 from plentar.core.said import Words, joined, said
 from plentar.core.unit.nameplate import Nameplate
-from plentar.core.unit.place import GROUND, Place, frame_of, place_of, spot_of
+from plentar.core.unit.place import GROUND, Place, amps_at, frame_of, line_volts, ohms_at, place_of, spot_of, volts_at
 from plentar.core.unit.points import Point, of_feed, part_words, piece_words, rung_terminals, test_points
 from plentar.core.unit.quantities import QUANTITIES, Quantity
 
@@ -253,40 +253,44 @@ def nearby_points(plate: Nameplate, point: Point) -> list[tuple[str, Words]]:
 def _around_feed(plate: Nameplate, point: Point) -> list[tuple[str, Words]]:
     feed = next((feed.id for feed in plate.feeds if feed.id in point.id), plate.feeds[0].id)
     found: list[tuple[str, Words]] = [
-        (f"volts:{feed}.l1:{feed}.l2", said("places.unit-l1-l2")),
-        (f"volts:{feed}.l1:ground", "L1–ground"),
-        (f"volts:{feed}.l2:ground", "L2–ground"),
-        (f"volts:{feed}.disconnect.l1:{feed}.disconnect.l2", "disconnect"),
-        (f"volts:{feed}.breaker.l1:{feed}.breaker.l2", said("places.breaker-load-side")),
-        ("volts:panel.l1:panel.l2", "panel"),
+        (line_volts(feed), said("places.unit-l1-l2")),
+        (volts_at(f"{feed}.l1", GROUND), "L1–ground"),
+        (volts_at(f"{feed}.l2", GROUND), "L2–ground"),
+        (volts_at(f"{feed}.disconnect.l1", f"{feed}.disconnect.l2"), "disconnect"),
+        (volts_at(f"{feed}.breaker.l1", f"{feed}.breaker.l2"), said("places.breaker-load-side")),
+        (volts_at("panel.l1", "panel.l2"), "panel"),
     ]
     for leg in ("l1", "l2"):
-        found.append((f"volts:panel.{leg}:{feed}.breaker.{leg}", said("places.across-breaker-pole", leg=leg.upper())))
-        found.append((f"volts:{feed}.disconnect.{leg}:{feed}.{leg}", said("places.across-disconnect", leg=leg.upper())))
+        found.append(
+            (volts_at(f"panel.{leg}", f"{feed}.breaker.{leg}"), said("places.across-breaker-pole", leg=leg.upper()))
+        )
+        found.append(
+            (volts_at(f"{feed}.disconnect.{leg}", f"{feed}.{leg}"), said("places.across-disconnect", leg=leg.upper()))
+        )
     behind = [branch.id for branch in plate.branches if branch.feed == feed]
-    return found + [(f"volts:{name}.l1:{name}.l2", said("places.behind", part=part_words(name))) for name in behind]
+    return found + [(line_volts(name), said("places.behind", part=part_words(name))) for name in behind]
 
 
 def _around_control(plate: Nameplate, point: Point) -> list[tuple[str, Words]]:
     found: list[tuple[str, Words]] = [
-        ("volts:transformer.r:transformer.c", "transformer"),
-        ("volts:board.r:board.c", said("places.r-c-board")),
-        ("volts:transformer.r:board.r", said("places.across-fuse")),
-        ("amps:control", said("places.control-current")),
+        (volts_at("transformer.r", "transformer.c"), "transformer"),
+        (volts_at("board.r", "board.c"), said("places.r-c-board")),
+        (volts_at("transformer.r", "board.r"), said("places.across-fuse")),
+        (amps_at("control"), said("places.control-current")),
     ]
     for call in plate.calls:
         name = call.lower()
-        found.append((f"volts:board.{name}:board.c", said("places.c-board", call=call)))
+        found.append((volts_at(f"board.{name}", "board.c"), said("places.c-board", call=call)))
         if name in point.id:
-            found.append((f"volts:thermostat.{name}:board.c", said("places.thermostat", call=call)))
+            found.append((volts_at(f"thermostat.{name}", "board.c"), said("places.thermostat", call=call)))
     for device in plate.devices:
         function = device.of_kind.coil_function
         found.append((f"{function}:{device.id}.coil.1:{device.id}.coil.2", place_words(plate, f"{device.id}.coil")))
         if device.of_kind.is_rectified and device.id in point.id:
-            found.append((f"volts:{device.id}.rectifier.1:board.c", said("places.ac-into-board")))
+            found.append((volts_at(f"{device.id}.rectifier.1", "board.c"), said("places.ac-into-board")))
         if device.id in point.id:
-            found.append((f"volts:{device.id}.coil.2:board.c", said("places.along-common-lead")))
-            found.append((f"ohms:{device.id}.coil", said("places.ohms")))
+            found.append((volts_at(f"{device.id}.coil.2", "board.c"), said("places.along-common-lead")))
+            found.append((ohms_at(f"{device.id}.coil"), said("places.ohms")))
     return found
 
 
@@ -296,22 +300,25 @@ def _around_rung(plate: Nameplate, point: Point) -> list[tuple[str, Words]]:
         pole = next((strip for strip in plate.circuits if f"{strip.device}.pole" in point.id), None)
         strips = [pole] if pole is not None else []
     if not strips:
-        return [("amps:blower", said("places.blower-amps")), ("amps:control", said("places.control-current"))]
+        return [(amps_at("blower"), said("places.blower-amps")), (amps_at("control"), said("places.control-current"))]
     strip = strips[0]
     name = strip.id
-    found: list[tuple[str, Words]] = [(f"amps:{name}", "amps"), (f"amps:{name}.return", said("places.amps-other-lead"))]
+    found: list[tuple[str, Words]] = [
+        (amps_at(name), "amps"),
+        (amps_at(f"{name}.return"), said("places.amps-other-lead")),
+    ]
     for part, a, b in rung_terminals(strip):
-        found.append((f"volts:{a}:{b}", said("places.across-2", part=piece_words(part))))
+        found.append((volts_at(a, b), said("places.across-2", part=piece_words(part))))
     found += [
-        (f"amps:{name}+{name}.return", said("places.both-leads-jaw")),
-        (f"ohms:{name}.element", said("places.element-ohms")),
-        (f"ohms:{frame_of(f'{name}.element')}", said("places.element-frame")),
+        (amps_at(name, f"{name}.return"), said("places.both-leads-jaw")),
+        (ohms_at(f"{name}.element"), said("places.element-ohms")),
+        (ohms_at(frame_of(f"{name}.element")), said("places.element-frame")),
     ]
     found += [
-        (f"ohms:{name}.{part}", said("places.ohms-2", part=piece_words(part)))
+        (ohms_at(f"{name}.{part}"), said("places.ohms-2", part=piece_words(part)))
         for part in ("link", "limit")
         if part in strip.order
     ]
-    if any(clamp.id == "amps:interlock" for clamp in wire(plate).clamps):
-        found.append(("amps:interlock", said("places.interlock-lead-2")))
+    if any(clamp.id == amps_at("interlock") for clamp in wire(plate).clamps):
+        found.append((amps_at("interlock"), said("places.interlock-lead-2")))
     return found

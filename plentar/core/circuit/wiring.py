@@ -12,7 +12,7 @@ from itertools import pairwise
 from plentar.core.circuit.network import CLOSED_OHMS, ECM, SEPARATE, Circuit, Clamp, Source, TwoPort, polar
 from plentar.core.unit.kinds import KINDS
 from plentar.core.unit.nameplate import HeatingCircuit, Nameplate, RelayPole, SwitchingDevice
-from plentar.core.unit.place import GROUND, place_of
+from plentar.core.unit.place import GROUND, amps_at, place_of
 from plentar.core.unit.points import load_side, rung_terminals
 
 __all__ = ["COLD_WIRE_RATIO", "OHMS_PER_1000_FEET", "RECTIFIER", "wire"]
@@ -138,7 +138,7 @@ def _supply(c: Circuit, plate: Nameplate) -> None:
                 closed=True,
                 ohms=DISCONNECT_OHMS,
             )
-        c.clamps.append(Clamp(f"amps:{feed.id}", ((f"{feed.id}.conductor-l1", 1.0),)))
+        c.clamps.append(Clamp(amps_at(feed.id), ((f"{feed.id}.conductor-l1", 1.0),)))
     for branch in plate.branches:
         for name in ("l1", "l2"):
             if name == "l2" and plate.has_neutral:
@@ -209,7 +209,7 @@ def _rung(c: Circuit, plate: Nameplate, circuit: HeatingCircuit) -> None:
         through: list[tuple[str, float]] = [(name, 1.0)]
         if part == "element":
             through.append((f"{name}.to-ground-{end}", 1.0 if end == "1" else -1.0))
-        c.clamps.append(Clamp(f"amps:{label}", tuple(through)))
+        c.clamps.append(Clamp(amps_at(label), tuple(through)))
 
 
 def _landing(plate: Nameplate, landing: str) -> str | None:
@@ -238,7 +238,7 @@ def _blower(c: Circuit, plate: Nameplate) -> None:
         # Its electronics draw some hundredths of an amp for as long as line volts stand.
         c.branch("blower.standby", "blower.fixed", "blower.run", polar(9000.0, 0.5), math.inf)
         c.motors.append("blower.motor")
-        c.clamps.append(Clamp("amps:blower", (("blower.motor", 1.0), ("blower.standby", 1.0))))
+        c.clamps.append(Clamp(amps_at("blower"), (("blower.motor", 1.0), ("blower.standby", 1.0))))
         return
     taps = blower.taps or ("run",)
     through = []
@@ -250,7 +250,7 @@ def _blower(c: Circuit, plate: Nameplate) -> None:
         c.motors.append(name)
         through.append((name, 1.0))
     c.lead("blower.lead-fixed", "blower.fixed", fixed)
-    c.clamps.append(Clamp("amps:blower", tuple(through)))
+    c.clamps.append(Clamp(amps_at("blower"), tuple(through)))
     if blower.switched_by is not None:
         pole = f"{blower.switched_by}.pole-{blower.switched_by_pole}"
         c.contact(pole, f"{pole}.load", f"{pole}.line", f"thermal:{blower.switched_by}", closed=False)
@@ -275,7 +275,7 @@ def _relay(c: Circuit, plate: Nameplate, contact: RelayPole, suffix: str) -> Non
         load = _landing(plate, contact.nc)
         assert load is not None  # noqa: S101 - a circuit's landing is a terminal
         c.branch("interlock.jumper", load, com, 1e12, math.inf)
-        c.clamps.append(Clamp("amps:interlock", ((f"{relay.id}.nc{suffix}", 1.0),)))
+        c.clamps.append(Clamp(amps_at("interlock"), ((f"{relay.id}.nc{suffix}", 1.0),)))
 
 
 def _control(c: Circuit, plate: Nameplate) -> None:
@@ -307,7 +307,7 @@ def _control(c: Circuit, plate: Nameplate) -> None:
     c.contact("thermostat.lead-r", "board.r", "thermostat.r", "thermostat", closed=True, ohms=0.02)
     c.contact(SEPARATE, "board.r", "board.c", SEPARATE, closed=False, ohms=SEPARATE_OHMS)
     c.separate_amps = SEPARATE_VOLTS / SEPARATE_OHMS
-    c.clamps.append(Clamp("amps:control", (("fuse", 1.0), (SEPARATE, -1.0))))
+    c.clamps.append(Clamp(amps_at("control"), (("fuse", 1.0), (SEPARATE, -1.0))))
     # Where common is grounded, a conductor that touches the frame is a short, and any leg to R reads line volts.
     if t.grounded_common:
         c.lead("transformer.lead-ground", "transformer.c", GROUND)

@@ -28,12 +28,12 @@ from plentar.core.evidence.reading import Condition, ControlState, FeedState, Mo
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.said import Words, said
 from plentar.core.unit.nameplate import Nameplate
-from plentar.core.unit.place import spot_of
+from plentar.core.unit.place import GROUND, spot_of, volts_at
 from plentar.core.unit.points import is_control_side
 
 __all__ = ["Lock", "Lockout", "Pair", "dead_pairs", "fold", "safe_ticks"]
 
-CONTROL_PAIR = "volts:board.r:board.c"
+CONTROL_PAIR = volts_at("board.r", "board.c")
 # A leg's own reading to the frame shows the frame when it is at least this share of what the leg stands above ground:
 # half a lost bond still lets a meter show some volts, four fifths of them it does not.
 FRAME_SHARE = 0.8
@@ -145,8 +145,8 @@ def dead_pairs(plate: Nameplate) -> tuple[tuple[str, tuple[str, ...]], ...]:
     """
     legs = [(f"{feed.id}.{leg}", feed.id) for feed in plate.feeds for leg in ("l1", "l2")]
     # Two feeds may each be dead to themselves and live to each other.
-    between = [(f"volts:{a}:{b}", tuple(dict.fromkeys((x, y)))) for (a, x), (b, y) in combinations(legs, 2)]
-    return (*between, *((f"volts:{leg}:ground", (feed,)) for leg, feed in legs))
+    between = [(volts_at(a, b), tuple(dict.fromkeys((x, y)))) for (a, x), (b, y) in combinations(legs, 2)]
+    return (*between, *((volts_at(leg, GROUND), (feed,)) for leg, feed in legs))
 
 
 def safe_ticks(plate: Nameplate) -> tuple[tuple[str, str], ...]:
@@ -460,7 +460,7 @@ class _Fold:
         taken_back = self.taken_back
         for feed in self._feeds:
             for leg, leg_volts in zip(("l1", "l2"), self.plate.leg_volts, strict=True):
-                point = f"volts:{feed}.{leg}:ground"
+                point = volts_at(f"{feed}.{leg}", GROUND)
                 if leg_volts == 0:
                     # A neutral shows nothing to the frame, live or dead.
                     continue

@@ -15,7 +15,7 @@ from plentar.core.limits.verdicts import Band, Grade, Verdict, grade
 from plentar.core.said import Words, said
 from plentar.core.unit.electrical import COLD_RATIO
 from plentar.core.unit.nameplate import Nameplate
-from plentar.core.unit.place import place_of, spot_of
+from plentar.core.unit.place import amps_at, place_of, spot_of
 from plentar.core.unit.points import Point
 
 __all__ = ["expected_at", "healthy", "judge_anywhere", "settled"]
@@ -55,7 +55,7 @@ def healthy(plate: Nameplate, point_id: str, drive: Drive) -> tuple[float, float
     function, places = spot.function, spot.places
     at_rest = settled(plate, drive)
     if function == "amps":
-        return at_rest.amps(*(f"amps:{place}" for place in spot.conductors)), 0.0
+        return at_rest.amps(*(amps_at(place) for place in spot.conductors)), 0.0
     if function == "ohms" and len(places) == 1:
         # An ohmmeter meets the wire cold, the network knows it hot.
         cold = COLD_RATIO if place_of(places[0]).is_element else 1.0

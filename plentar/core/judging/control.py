@@ -9,6 +9,7 @@ from plentar.core.judging.situation import Situation, changed
 from plentar.core.limits.verdicts import Band, Grade, Verdict, grade
 from plentar.core.said import said
 from plentar.core.unit.nameplate import Nameplate
+from plentar.core.unit.place import volts_at
 from plentar.core.unit.points import Point
 
 __all__ = ["added_band", "judge_control", "judge_control_amps", "room_amps"]
@@ -61,7 +62,7 @@ def judge_control(situation: Situation, reading: Reading, point: Point) -> Verdi
 
 def _judge_rectified(situation: Situation, reading: Reading, point: Point) -> Verdict:
     """Judge a DC coil's volts as a share of the rectifier's AC input; docs/trade.md, section 3."""
-    before = (f"volts:{point.subject}.rectifier.1:board.c", "volts:board.w:board.c")
+    before = (volts_at(f"{point.subject}.rectifier.1", "board.c"), volts_at("board.w", "board.c"))
     inlets = [found.value for name in before if (found := situation.alike(name, reading)) is not None]
     # A dead input would make any output look infinite: then it is held against the usual 24 V.
     inlet = inlets[0] if inlets and inlets[0] > 10 else 24.0

@@ -12,6 +12,7 @@ from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.limits.verdicts import Grade, Verdict, grade
 from plentar.core.said import Words, said
 from plentar.core.unit.nameplate import Nameplate
+from plentar.core.unit.place import amps_at
 
 __all__ = ["CallCurrent", "call_currents", "rows_of"]
 
@@ -54,7 +55,7 @@ def call_currents(
     """
     newest: dict[frozenset[str], Reading] = {}
     for reading in readings:
-        if reading.point == "amps:control" and reading.condition.control == "from unit":
+        if reading.point == amps_at("control") and reading.condition.control == "from unit":
             # The last reading under a set of calls stands; a separate source feeds nothing through R.
             newest[frozenset(name for name, _ in reading.condition.calls)] = reading
     situation = Situation(plate=plate, readings=readings, limits=limits)
@@ -63,7 +64,7 @@ def call_currents(
     for name, calls in rows_of(plate):
         # Ten minutes: every chain has run through and every heater is warm.
         condition = Condition(feeds=feeds, calls=tuple((call, 600.0) for call in sorted(calls)))  # type: ignore[arg-type]
-        expected = expected_at(plate, condition, "amps:control", limits)[-1][0]
+        expected = expected_at(plate, condition, amps_at("control"), limits)[-1][0]
         found.append(
             CallCurrent(
                 calls=calls,

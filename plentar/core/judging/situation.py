@@ -12,6 +12,7 @@ from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.limits.verdicts import Grade, Verdict
 from plentar.core.said import Words, said
 from plentar.core.unit.nameplate import HeatingCircuit, Nameplate
+from plentar.core.unit.place import amps_at, line_volts
 
 __all__ = ["Situation", "changed", "kilowatts"]
 
@@ -41,7 +42,7 @@ class Situation:
     def supply(self, supplied_by: str, reading: Reading) -> Reading | None:
         """Return the line volts that belong to a reading: found under its calls, else before it with the feed live."""
         feed = self.plate.feed_of(supplied_by)
-        point = f"volts:{feed}.l1:{feed}.l2"
+        point = line_volts(feed)
         # The same state first, then the same supply and heat, then any volts of a live feed: each worse, none wrong.
         exact = self.alike(point, reading)
         if exact is not None:
@@ -58,7 +59,7 @@ class Situation:
 
     def carries_current(self, circuit: HeatingCircuit, reading: Reading) -> Reading | None:
         """Return the amps a circuit drew in the state a reading was taken in; None when nobody clamped it."""
-        point = f"amps:{circuit.id}"
+        point = amps_at(circuit.id)
         return self.alike(point, reading) or self.before(
             reading,
             lambda r: (

@@ -10,6 +10,7 @@ from plentar.core.limits.verdicts import Band, Grade, Verdict, grade
 from plentar.core.said import Words, joined, said
 from plentar.core.unit.electrical import expected_element_amps
 from plentar.core.unit.nameplate import HeatingCircuit, Nameplate
+from plentar.core.unit.place import amps_at
 from plentar.core.unit.points import part_words, piece_words, rung_terminals
 
 __all__ = ["Likeness", "feed_residual", "judge_feed_total", "judge_strip", "like_elements"]
@@ -213,7 +214,7 @@ def like_elements(situation: Situation) -> list[Likeness]:
         docs/trade.md, section 3: within 10 %, marginal to 20 %.
     """
     dead_below = situation.limits.number("dead_below_amps")
-    circuits = {f"amps:{circuit.id}": circuit for circuit in situation.plate.circuits}
+    circuits = {amps_at(circuit.id): circuit for circuit in situation.plate.circuits}
     taken: dict[tuple[object, ...], dict[str, Reading]] = {}
     for reading in situation.readings:
         if reading.point in circuits:

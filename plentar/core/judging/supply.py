@@ -7,7 +7,7 @@ from plentar.core.evidence.reading import Reading
 from plentar.core.judging.situation import Situation, changed
 from plentar.core.limits.verdicts import Grade, Verdict, grade
 from plentar.core.said import Words, said
-from plentar.core.unit.place import spot_of
+from plentar.core.unit.place import GROUND, spot_of, volts_at
 from plentar.core.unit.points import Point, is_control_side
 
 __all__ = ["judge_off", "judge_supply", "leg_difference"]
@@ -97,7 +97,7 @@ def judge_off(situation: Situation, reading: Reading) -> Verdict:
 
 
 def _lost_pole_step(situation: Situation, reading: Reading, feed: str) -> Words:
-    legs = [situation.alike(f"volts:{feed}.{leg}:ground", reading) for leg in ("l1", "l2")]
+    legs = [situation.alike(volts_at(f"{feed}.{leg}", GROUND), reading) for leg in ("l1", "l2")]
     # Both legs at nearly 120 V to ground, and nothing between them: the same leg twice, one of them through a load.
     if all(leg is not None and leg.value > 0.35 * situation.plate.nominal_volts for leg in legs):
         return said("supply.both-legs-near-full-volts")
@@ -145,7 +145,7 @@ def _legs(readings: Sequence[Reading], feed: str) -> tuple[Reading, Reading] | N
     found = None
     for reading in readings:
         for leg in ("l1", "l2"):
-            if reading.point == f"volts:{feed}.{leg}:ground" and reading.condition.feed_state(feed) == "live":
+            if reading.point == volts_at(f"{feed}.{leg}", GROUND) and reading.condition.feed_state(feed) == "live":
                 pair = newest.setdefault(reading.condition.state, {})
                 pair[leg] = reading
                 if len(pair) == 2:

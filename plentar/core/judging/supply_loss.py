@@ -9,6 +9,7 @@ from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.limits.verdicts import Grade, Verdict, grade
 from plentar.core.said import Words, said
 from plentar.core.unit.nameplate import Feed, Nameplate
+from plentar.core.unit.place import amps_at, line_volts, volts_at
 
 __all__ = ["SupplyLoss", "conductor_ohms", "spoken_range", "supply_loss"]
 
@@ -63,9 +64,9 @@ def supply_loss(
         docs/trade.md, section 2: joint drop = (sag at the unit − sag at the panel under the same load) − feed amps ×
         ohms of 2 × one-way length; R = ΔV / I, heat = I² R. Comparisons use the counts only.
     """
-    unit = f"volts:{feed_id}.l1:{feed_id}.l2"
+    unit = line_volts(feed_id)
     # At the breaker's load side, or at the panel itself: what lies between is a millivolt.
-    panel = (f"volts:{feed_id}.breaker.l1:{feed_id}.breaker.l2", "volts:panel.l1:panel.l2")
+    panel = (volts_at(f"{feed_id}.breaker.l1", f"{feed_id}.breaker.l2"), volts_at("panel.l1", "panel.l2"))
     heat = {plate.call_of(strip.device) for strip in plate.circuits if plate.feed_of(strip.supplied_by) == feed_id}
 
     def last(points: Sequence[str], *, loaded: bool) -> Reading | None:
@@ -74,8 +75,8 @@ def supply_loss(
         return found[-1] if found else None
 
     without, under = last([unit], loaded=False), last([unit], loaded=True)
-    amps = last([f"amps:{feed_id}"], loaded=True)
-    strips = [last([f"amps:{s.id}"], loaded=True) for s in plate.circuits if plate.feed_of(s.supplied_by) == feed_id]
+    amps = last([amps_at(feed_id)], loaded=True)
+    strips = [last([amps_at(s.id)], loaded=True) for s in plate.circuits if plate.feed_of(s.supplied_by) == feed_id]
     # One clamp round the feed beats a sum of clamps.
     load = amps.value if amps is not None else sum(r.value for r in strips if r is not None)
     # Below an amp a sag is the meter's last digit.

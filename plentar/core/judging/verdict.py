@@ -15,7 +15,7 @@ from plentar.core.judging.strips import judge_feed_total, judge_strip
 from plentar.core.judging.supply import judge_off, judge_supply
 from plentar.core.limits.verdicts import Grade, Verdict
 from plentar.core.said import said
-from plentar.core.unit.place import place_of, spot_of
+from plentar.core.unit.place import amps_at, place_of, spot_of
 from plentar.core.unit.points import Point, is_on_run_sheet
 from plentar.core.unit.quantities import QUANTITIES
 
@@ -81,10 +81,10 @@ def _amps(situation: Situation, reading: Reading, point: Point) -> Verdict:
 
 def _elsewhere(situation: Situation, reading: Reading, point: Point) -> Verdict:
     """Judge what the run sheet does not ask for: a strip's other lead, the control current, any two terminals."""
-    if point.id == "amps:control":
+    if point.id == amps_at("control"):
         return judge_control_amps(situation, reading)
     lead = place_of(spot_of(point.id).part)
-    own = situation.alike(f"amps:{lead.owner}", reading) if point.quantity == "amps" and lead.part == "return" else None
+    own = situation.alike(amps_at(lead.owner), reading) if point.quantity == "amps" and lead.part == "return" else None
     if own is not None:
         # What goes in at one lead and does not come out of the other flows through the frame.
         gap = abs(own.value - reading.value)
@@ -99,7 +99,7 @@ def _elsewhere(situation: Situation, reading: Reading, point: Point) -> Verdict:
                 because=said("verdict.one-lead-other-rest-frame", amps=own.value, other_amps=reading.value),
                 next_step=said("verdict.element-grounded-take-feed-off"),
             )
-    if point.id == "amps:interlock" and not reading.condition.heat:
+    if point.id == amps_at("interlock") and not reading.condition.heat:
         # With heat called the interlock lead carries the blower, as it should; without, whatever it carries is wrong.
         back = back_feed(situation, reading)
         if back is not None:

@@ -8,7 +8,10 @@ name somebody gave a part, or one of the names below that every unit has; what f
 from dataclasses import dataclass
 from functools import lru_cache
 
-__all__ = ["FRAME_END", "GROUND", "Place", "Spot", "frame_of", "place_of", "spot_of"]
+__all__ = [
+    "FRAME_END", "GROUND", "Place", "Spot", "amps_at", "frame_of", "line_volts", "ohms_at", "place_of", "point_at",
+    "spot_of", "volts_at",
+]  # fmt: skip
 
 GROUND = "ground"
 # The end of a part's path to the frame: `strip-a.element.to-ground-1`.
@@ -95,6 +98,36 @@ def place_of(text: str) -> Place:
 def frame_of(part: str) -> str:
     """Return the path of a part to the frame."""
     return f"{part}.{FRAME_END}"
+
+
+def point_at(function: str, *places: str) -> str:
+    """Spell a point: a meter's function and where its probes are."""
+    return ":".join((function, *places))
+
+
+def volts_at(a: str, b: str) -> str:
+    """Spell alternating volts between two places."""
+    return point_at("volts", a, b)
+
+
+def line_volts(supply: str) -> str:
+    """Spell volts between both legs of a feed, a branch or whatever has them.
+
+    Example:
+        >>> line_volts("feed-1"), volts_at("feed-1.l1", GROUND), amps_at("strip-a", "strip-a.return")
+        ('volts:feed-1.l1:feed-1.l2', 'volts:feed-1.l1:ground', 'amps:strip-a+strip-a.return')
+    """
+    return volts_at(f"{supply}.l1", f"{supply}.l2")
+
+
+def amps_at(*conductors: str) -> str:
+    """Spell a clamp around one conductor, or around several at once."""
+    return point_at("amps", "+".join(conductors))
+
+
+def ohms_at(*places: str) -> str:
+    """Spell ohms of a part with its leads off, or between two terminals in circuit."""
+    return point_at("ohms", *places)
 
 
 @dataclass(frozen=True, slots=True)

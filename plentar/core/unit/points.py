@@ -5,7 +5,7 @@ from functools import lru_cache
 
 from plentar.core.said import Words, said
 from plentar.core.unit.nameplate import HeatingCircuit, Nameplate
-from plentar.core.unit.place import place_of, spot_of
+from plentar.core.unit.place import GROUND, amps_at, place_of, spot_of, volts_at
 from plentar.core.unit.quantities import QUANTITIES
 
 __all__ = [
@@ -96,21 +96,21 @@ def _supply_points(plate: Nameplate) -> list[Point]:
         l1, l2 = f"{feed.id}.l1", f"{feed.id}.l2"
         points += [
             Point(
-                id=f"volts:{l1}:{l2}",
+                id=volts_at(l1, l2),
                 label=of_feed(plate, feed.id, said("points.supply")),
                 where=said("points.l1-l2-unit"),
                 step="supply",
                 subject=feed.id,
             ),
             Point(
-                id=f"volts:{l1}:ground",
+                id=volts_at(l1, GROUND),
                 label=of_feed(plate, feed.id, said("points.leg-1")),
                 where=said("points.l1-ground-unit"),
                 step="supply",
                 subject=feed.id,
             ),
             Point(
-                id=f"volts:{l2}:ground",
+                id=volts_at(l2, GROUND),
                 label=of_feed(plate, feed.id, said("points.leg-2")),
                 where=said("points.l2-ground-unit"),
                 step="supply",
@@ -123,7 +123,7 @@ def _supply_points(plate: Nameplate) -> list[Point]:
 def _call_points(plate: Nameplate) -> list[Point]:
     board = [
         Point(
-            id=f"volts:board.{call.lower()}:board.c",
+            id=volts_at(f"board.{call.lower()}", "board.c"),
             label=said("points.board", call=call),
             where=said("points.c", call=call),
             step="heat-call",
@@ -150,7 +150,7 @@ def _call_points(plate: Nameplate) -> list[Point]:
 def _strip_points(plate: Nameplate) -> list[Point]:
     points = [
         Point(
-            id=f"amps:{circuit.id}",
+            id=amps_at(circuit.id),
             label=circuit.name,
             where=said("points.one-conductor-circuit"),
             step="strips",
@@ -160,7 +160,7 @@ def _strip_points(plate: Nameplate) -> list[Point]:
     ]
     points += [
         Point(
-            id=f"amps:{feed.id}",
+            id=amps_at(feed.id),
             label=said("points.feed-total")
             if len(plate.feeds) == 1
             else said("points.total", part=part_words(feed.id)),
@@ -172,7 +172,9 @@ def _strip_points(plate: Nameplate) -> list[Point]:
     ]
     return [
         *points,
-        Point(id="amps:blower", label="Blower", where=said("points.blowers-own-lead"), step="strips", subject="blower"),
+        Point(
+            id=amps_at("blower"), label="Blower", where=said("points.blowers-own-lead"), step="strips", subject="blower"
+        ),
     ]
 
 
@@ -189,7 +191,7 @@ def _trace_points(plate: Nameplate) -> list[Point]:
                 else said("places.part-of", owner=part_words(pole.owner), part=piece_words(pole.part))
             )
             point = Point(
-                id=f"volts:{toward_1}:{toward_2}",
+                id=volts_at(toward_1, toward_2),
                 label=said("points.of-strip", strip=circuit.name, what=what),
                 where=said("points.across-2", part=piece_words(part)),
                 step="trace",

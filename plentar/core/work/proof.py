@@ -11,7 +11,7 @@ from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.limits.verdicts import Grade, Verdict
 from plentar.core.said import Words, said
 from plentar.core.unit.nameplate import Nameplate
-from plentar.core.unit.place import spot_of
+from plentar.core.unit.place import amps_at, line_volts, spot_of
 
 __all__ = ["BEFORE_POWER", "Proof", "ProofItem", "proof_items", "prove"]
 
@@ -61,25 +61,23 @@ def proof_items(plate: Nameplate, failed_points: Sequence[str] = ()) -> tuple[Pr
     items = []
     # One feed's volts under load: what sags there sags for every strip on it.
     feed = plate.feed_of(plate.circuits[0].supplied_by)
-    items.append(
-        ProofItem(point=f"volts:{feed}.l1:{feed}.l2", calls=heat, words=said("proof.supply-under-load"), why="load")
-    )
+    items.append(ProofItem(point=line_volts(feed), calls=heat, words=said("proof.supply-under-load"), why="load"))
     for circuit in plate.circuits:
         items.append(
             ProofItem(
-                point=f"amps:{circuit.id}",
+                point=amps_at(circuit.id),
                 calls=heat,
                 words=said("proof.heat-called", circuit=circuit.name),
                 why="amps",
             )
         )
-    items.append(ProofItem(point="amps:blower", calls=heat, words=said("proof.blower-heat-called"), why="blower"))
+    items.append(ProofItem(point=amps_at("blower"), calls=heat, words=said("proof.blower-heat-called"), why="blower"))
     items.append(
-        ProofItem(point="amps:blower", calls=frozenset({"G"}), words=said("proof.blower-fan-called"), why="blower")
+        ProofItem(point=amps_at("blower"), calls=frozenset({"G"}), words=said("proof.blower-fan-called"), why="blower")
     )
     for circuit in plate.circuits:
         words = said("proof.nothing-called", circuit=circuit.name)
-        items.append(ProofItem(point=f"amps:{circuit.id}", calls=frozenset(), words=words, why="off"))
+        items.append(ProofItem(point=amps_at(circuit.id), calls=frozenset(), words=words, why="off"))
     known = {(item.point, item.calls) for item in items}
     # Ohms prove a part, not a repair: what failed as ohms is proven by amps.
     again = [p for p in failed_points if (p, heat) not in known and not spot_of(p).is_ohms]

@@ -9,13 +9,13 @@ from plentar.core.evidence.lockout import TICK_WORDS, Lockout, safe_ticks
 from plentar.core.evidence.reading import Condition, Hand
 from plentar.core.said import Words, joined, said
 from plentar.core.unit.nameplate import Nameplate
-from plentar.core.unit.place import spot_of
+from plentar.core.unit.place import spot_of, volts_at
 from plentar.core.unit.points import Point, part_words
 from plentar.core.unit.quantities import QUANTITIES
 
 __all__ = ["CONTROL_POINT", "NOT_DEAD", "SafeLine", "condition_refusal", "ohms_refusal", "opened_choices", "safe_list"]
 
-CONTROL_POINT = "volts:board.r:board.c"
+CONTROL_POINT = volts_at("board.r", "board.c")
 NOT_DEAD = said("safety.ohms-are-only-read-what")
 
 

@@ -11,7 +11,7 @@ from plentar.core.causes.line_state import LineState
 from plentar.core.circuit.network import ECM
 from plentar.core.limits.verdicts import Verdict
 from plentar.core.unit.nameplate import HeatingCircuit, Nameplate, RelayPole
-from plentar.core.unit.place import place_of
+from plentar.core.unit.place import GROUND, amps_at, line_volts, ohms_at, place_of, volts_at
 from plentar.core.unit.points import load_side, part_words, rung_terminals
 from plentar.core.unit.quantities import quantity_of
 from plentar.words import say
@@ -183,7 +183,7 @@ class _Pen:
     def part(self, part: str, volts: str, box: tuple[float, float, float, float], tag: tuple[float, float]) -> None:
         """Offer a part: volts across it, or its ohms once everything is proven dead."""
         self.part_at[part] = box
-        ohms = f"ohms:{part}"
+        ohms = ohms_at(part)
         point = ohms if self.isolated or (self.selected == ohms and volts not in self.verdicts) else volts
         self.target(point, box, tag, also=volts if point == ohms else ohms)
 
@@ -323,10 +323,10 @@ def _feed_block(pen: _Pen, feed: str, top: float, pitch: float, *, with_blower: 
         state = "proven dead behind it" if pen.dead else "not proven: treat as live"
         # Above the feed's own line, between the legs' readings.
         pen.label(LEFT + 52, head - 31, f"open at {where}, live up to it; {state}", "note", "start")
-    pen.target(f"volts:{feed}.l1:{feed}.l2", (middle, head, 110, 44), (middle, head))
-    pen.target(f"volts:{feed}.l1:ground", (LEFT + 4, head - 10, 84, 48), (LEFT + 4, head - 26))
-    pen.target(f"volts:{feed}.l2:ground", (RIGHT - 4, head - 10, 84, 48), (RIGHT - 4, head - 26))
-    pen.target(f"amps:{feed}", (LEFT + 216, head, 84, 44), (LEFT + 216, head))
+    pen.target(line_volts(feed), (middle, head, 110, 44), (middle, head))
+    pen.target(volts_at(f"{feed}.l1", GROUND), (LEFT + 4, head - 10, 84, 48), (LEFT + 4, head - 26))
+    pen.target(volts_at(f"{feed}.l2", GROUND), (RIGHT - 4, head - 10, 84, 48), (RIGHT - 4, head - 26))
+    pen.target(amps_at(feed), (LEFT + 216, head, 84, 44), (LEFT + 216, head))
     pen.label(LEFT + 172, head - 6, "total", "note", "end")
     first = head + 58
     y = first
@@ -397,10 +397,10 @@ def _rung(pen: _Pen, circuit: HeatingCircuit, y: float) -> None:
         pen.wire(f"M {edge} {y} H {RIGHT}", pen.line(edge_terminal))
         pen.symbol("dot", RIGHT, y, pen.line(edge_terminal))
         back = RIGHT - RETURN_WIDTH / 2 - 2
-        pen.target(f"amps:{circuit.id}.return", (back, y, RETURN_WIDTH, 46), (RIGHT, y + 20))
+        pen.target(amps_at(f"{circuit.id}.return"), (back, y, RETURN_WIDTH, 46), (RIGHT, y + 20))
         pen.part_at[f"{circuit.id}.lead-{len(rung) + 1}"] = (back, y, RETURN_WIDTH, 40)
     clamp_x = LEFT + CLAMP_WIDTH / 2 + 2
-    pen.target(f"amps:{circuit.id}", (clamp_x, y, CLAMP_WIDTH - 4, 46), (clamp_x, y))
+    pen.target(amps_at(circuit.id), (clamp_x, y, CLAMP_WIDTH - 4, 46), (clamp_x, y))
 
 
 def _part(pen: _Pen, circuit: HeatingCircuit, part: str, x: float, y: float, toward_1: str, toward_2: str) -> None:
@@ -413,8 +413,8 @@ def _part(pen: _Pen, circuit: HeatingCircuit, part: str, x: float, y: float, tow
         pen.symbol(part, x, y, state)
     pen.label(x, y - 20, name, "name" if part in ("element", "pole") else "part")
     part_id = place_of(toward_1).whole_part
-    volts = f"volts:{toward_1}:{toward_2}"
-    stands = {volts, f"ohms:{part_id}"} & ({*pen.verdicts} | {pen.selected})
+    volts = volts_at(toward_1, toward_2)
+    stands = {volts, ohms_at(part_id)} & ({*pen.verdicts} | {pen.selected})
     if part == "element" and not stands:
         known = f"{circuit.rated_watts / 1000:.3g} kW · {circuit.element_ohms:.2f} Ω"
         pen.label(x, y + 26, "? kW" if pen.plate.rating_is_assumed(circuit.id) else known, "note")
@@ -450,7 +450,7 @@ def _blower(pen: _Pen, y: float) -> float:
     rated = "not known" if pen.plate.is_assumed("blower.rated_amps") else f"{blower.rated_amps:g} A"
     pen.label(motor_x, y + 42, f"{blower.kind.upper()} · plate {rated}", "note")
     clamp_x = x(162.0 + 28 + 52)
-    pen.target("amps:blower", (clamp_x, y, 88, 46), (clamp_x, y))
+    pen.target(amps_at("blower"), (clamp_x, y, 88, 46), (clamp_x, y))
     bus_x = x(302.0)
     edge = -1 if mirrored else 1
     pen.part_at["blower.motor"] = (motor_x, y, 64, 64)
@@ -478,7 +478,7 @@ def _blower(pen: _Pen, y: float) -> float:
         row += 8
         pen.wire(f"M {bus_x} {y} V {row} H {at + (15 if mirrored else -15)}", state)
         pen.symbol("contact", at, row, state, is_closed=closed)
-        pen.part(terminal, f"volts:{terminal}.load:{terminal}.line", (at, row, PART_WIDTH, 44), (at, row + 24))
+        pen.part(terminal, volts_at(f"{terminal}.load", f"{terminal}.line"), (at, row, PART_WIDTH, 44), (at, row + 24))
         pen.wire(f"M {at + (-15 if mirrored else 15)} {row} H {switched_x}", pen.line(switched_leg))
         pen.symbol("dot", switched_x, row, pen.line(switched_leg))
         pen.label(at, row - 20, _pole_name(pen.plate, f"{terminal}.line"), "name")
@@ -570,7 +570,7 @@ def _interlock(pen: _Pen, circuit_id: str, x: float, y: float, lit: LineState) -
     pen.symbol("dot", joint_x, joint_y, lit)
     # Clear of the tags under the parts of the rung above.
     middle = max((crossed[0] if crossed else joint_y) / 2 + y / 2 + 2, (crossed[0] if crossed else joint_y) + 49)
-    pen.target("amps:interlock", (joint_x, middle, 60, 40), (joint_x, middle))
+    pen.target(amps_at("interlock"), (joint_x, middle, 60, 40), (joint_x, middle))
 
 
 def _control(pen: _Pen, top: float) -> None:
@@ -587,7 +587,7 @@ def _control(pen: _Pen, top: float) -> None:
     pen.label(LEFT, top - 8, "R", "leg")
     pen.label(RIGHT, top - 8, "C", "leg")
     rail = pen.line("control")
-    pen.target("amps:control", (LEFT + 46, top - 10, 64, 36), (LEFT + 56, top - 12))
+    pen.target(amps_at("control"), (LEFT + 46, top - 10, 64, 36), (LEFT + 56, top - 12))
     y = top + 26
     pitch = 48.0 if len(rows) <= 3 else 41.0
     boarded: set[str] = set()
@@ -601,7 +601,7 @@ def _control(pen: _Pen, top: float) -> None:
         if is_call:
             pen.symbol("flag", 226, y, state, text=source)
             pen.probe(f"board.{source.lower()}", (190, y), (170, y - 21, 38, 42))
-            board_point = f"volts:board.{source.lower()}:board.c"
+            board_point = volts_at(f"board.{source.lower()}", "board.c")
             if board_point in pen.labels and source not in boarded:
                 boarded.add(source)
                 pen.target(board_point, (226 + 40, y, 130, 44), (226 + 66, y))

@@ -27,7 +27,7 @@ from plentar.core.evidence.signs import sign_of
 from plentar.core.judging.air import expected_rise_degf
 from plentar.core.limits.verdicts import Grade, Verdict
 from plentar.core.unit.nameplate import Nameplate
-from plentar.core.unit.place import place_of, spot_of
+from plentar.core.unit.place import amps_at, place_of, spot_of
 from plentar.core.unit.points import Point, test_points
 from plentar.core.visit import AirResult, Airstream, Judged, Visit
 from plentar.core.work.safety import SafeLine, condition_refusal
@@ -377,7 +377,7 @@ class CallScreen:
         return wanted[0] if wanted else None
 
     def _worth_tracing(self, point: Point) -> bool:
-        strip = self.latest.get(f"amps:{point.subject}")
+        strip = self.latest.get(amps_at(point.subject))
         return point.step == "trace" and strip is not None and strip.verdict.grade is Grade.FAIL
 
     @cached_property

@@ -8,6 +8,7 @@ from uuid import UUID, uuid4, uuid5
 from plentar.core.errors import ReadingError
 from plentar.core.evidence.lockout import dead_pairs
 from plentar.core.unit.nameplate import Nameplate
+from plentar.core.unit.place import point_at
 from plentar.core.work.safety import CONTROL_POINT
 from plentar.formats.numbers import parse_number
 from plentar.web.writing import Draft
@@ -50,7 +51,7 @@ def safe_drafts(plate: Nameplate, form: Mapping[str, str]) -> list[Draft]:
         }
         return [Draft(id=first, kind="lock", payload=payload)]
     if line == "meter":
-        payload = {"volts": _volts(form.get("volts", ""), f"volts:{about}"), "mode": mode}
+        payload = {"volts": _volts(form.get("volts", ""), point_at("volts", about)), "mode": mode}
         return [Draft(id=first, kind="meter-proven", payload=payload)]
     if line == "readings":
         return _pair_drafts(plate, form, first, mode)
@@ -58,7 +59,7 @@ def safe_drafts(plate: Nameplate, form: Mapping[str, str]) -> list[Draft]:
         is_done = form.get("is_done", "yes") == "yes"
         payload = {"line": about, "is_done": is_done}
         if is_done and form.get("volts", "").strip():
-            payload["volts"] = _volts(form["volts"], f"volts:{about}")
+            payload["volts"] = _volts(form["volts"], point_at("volts", about))
         return [Draft(id=first, kind="tick", payload=payload)]
     raise ReadingError("there is no such line on this list", field="kind")
 

@@ -7,7 +7,7 @@ from plentar.core.judging.control import room_amps
 from plentar.core.judging.thermostat_map import TERMINALS
 from plentar.core.limits.verdicts import Verdict
 from plentar.core.unit.nameplate import Nameplate
-from plentar.core.unit.place import place_of
+from plentar.core.unit.place import ohms_at, place_of, point_at, volts_at
 from plentar.core.visit import CAPACITOR, Visit
 from plentar.store.models import Call
 from plentar.words import say
@@ -44,7 +44,7 @@ class ChecksScreen:
         return [self._ohms(c.id) for c in wire(self.plate).contacts if c.owner == relay.id]
 
     def _ohms(self, part: str) -> tuple[str, str, list[Verdict]]:
-        point = f"ohms:{part}"
+        point = ohms_at(part)
         standing = [entry for entry in self.visit.standing if entry.reading.point == point]
         verdicts = [self.visit.judged_one(entry).verdict for entry in standing[-2:]]
         return point, say(place_words(self.plate, part)), verdicts
@@ -59,8 +59,8 @@ class ChecksScreen:
         """Each rectifier board: its AC input, its DC output, its name."""
         return [
             (
-                f"volts:{d.id}.rectifier.1:board.c",
-                f"dc_volts:{d.id}.coil.1:{d.id}.coil.2",
+                volts_at(f"{d.id}.rectifier.1", "board.c"),
+                point_at("dc_volts", f"{d.id}.coil.1", f"{d.id}.coil.2"),
                 say(place_words(self.plate, d.id)),
             )
             for d in self.plate.devices

@@ -18,7 +18,7 @@ from plentar.core.judging.timing import RunVerdict, Stage
 from plentar.core.limits.table import Limits
 from plentar.core.limits.verdicts import Verdict
 from plentar.core.unit.nameplate import Nameplate
-from plentar.core.unit.place import spot_of
+from plentar.core.unit.place import line_volts, spot_of
 from plentar.core.visit import Visit
 from plentar.devices.simulated import SimulatedClamp
 from plentar.formats.packed import unpack
@@ -151,7 +151,7 @@ class TimingScreen:
         for circuit in self.plate.circuits:
             if circuit.id == clamp:
                 feed = self.plate.feed_of(circuit.supplied_by)
-        at = [r for r in self.visit.readings if r.point == f"volts:{feed}.l1:{feed}.l2" and r.value > 50]
+        at = [r for r in self.visit.readings if r.point == line_volts(feed) and r.value > 50]
         under = [reading for reading in at if reading.condition.heat]
         return (under or at)[-1].value if at else None
 
