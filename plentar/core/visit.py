@@ -591,13 +591,21 @@ def ledger_rows(deed: Landed) -> tuple[LedgerRow, ...]:
 
 
 def row_calls(plate: Nameplate, wanted: frozenset[str]) -> frozenset[str]:
-    """Return the calls a row of the blower test means on a unit: its heat stages together."""
+    """Return the calls a row of the blower test means on a unit: its heat stages together.
+
+    Source:
+        docs/trade.md, section 4, step 11.
+    """
     return wanted | {"W2"} if "W" in wanted and "W2" in plate.calls else wanted
 
 
 @lru_cache(maxsize=256)
 def healthy_row(plate: Nameplate, wanted: frozenset[str]) -> tuple[bool, bool]:
-    """Return whether a healthy unit's blower runs and whether a strip heats under some calls."""
+    """Return whether a healthy unit's blower runs and whether a strip heats under some calls.
+
+    Source:
+        docs/trade.md, section 4, step 11, by the solved circuit.
+    """
     drive = Drive(calls=row_calls(plate, wanted))
     runs = plate.blower.runs_at(healthy(plate, amps_at("blower"), drive)[0])
     heat = max(healthy(plate, amps_at(circuit.id), drive)[0] for circuit in plate.circuits) > 3.0

@@ -101,7 +101,11 @@ LOOKS: Mapping[str, tuple[str, float]] = {
 
 @lru_cache(maxsize=32)
 def catalogue(plate: Nameplate) -> tuple[Test, ...]:
-    """Return every test that can be done on a unit at places a probe or clamp can reach."""
+    """Return every test that can be done on a unit at places a probe or clamp can reach.
+
+    Source:
+        docs/trade.md, section 4: what is read where, in the order of work; minutes in LOOKS.
+    """
     heat = frozenset(call for call in ("W", "W2") if call in plate.calls)
     offered = _Offered(idle=Drive(), heat=Drive(calls=heat), fan=Drive(calls=frozenset({"G"})))
     _supply_tests(plate, offered)
@@ -299,6 +303,9 @@ def spread_of(plate: Nameplate, points: Sequence[str], prediction: Prediction, *
 
     Parts vary: elements −10 to +5 %, motors and coils far more; a plain guess of the supply is 5 % off, a measured one
     little. A floating conductor shows a ghost of no certain size.
+
+    Source:
+        docs/trade.md, section 3, tolerances; what a ghost may be, `circuit/spread`.
     """
     shown = np.minimum(prediction.shown, 1e8)
     shares = np.array([shares_of(point, plate=plate, knows_supply=knows_supply) for point in points])

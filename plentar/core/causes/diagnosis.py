@@ -146,6 +146,9 @@ def states(model: UnitModel, condition: Condition, limits: Limits) -> list[tuple
     """Return the drives a condition may mean, with the airless phase split into limits closed and open.
 
     Strips may heat without air under any call, and with none when something is stuck.
+
+    Source:
+        docs/trade.md, section 5, patience clock: what a young call may mean; section 1, limits.
     """
     drives = []
     for drive, share in drives_of(model.plate, condition, limits):
@@ -217,6 +220,9 @@ def diagnose(
         limits: The shop's limits; windows decide what silence means.
     Raises:
         ReadingError: A reading at a point the unit does not have.
+    Source:
+        Bayes, by odds: prior from the rows of `faults` and the complaint, likelihood from the solved circuit;
+        docs/architecture.md, The circuit core.
     """
     # Of one point under one condition the last two: the first look and the one that confirms it.
     standing = _standing(readings)

@@ -106,7 +106,11 @@ COMPLAINTS: dict[str, dict[str, float]] = {
 
 @lru_cache(maxsize=64)
 def faults_of(plate: Nameplate) -> tuple[Fault, ...]:
-    """Return every single fault of a unit, healthy first."""
+    """Return every single fault of a unit, healthy first.
+
+    Source:
+        docs/trade.md, sections 5 and 9: what breaks, and how large.
+    """
     circuit = wire(plate)
     found = [HEALTHY]
     for strip in plate.circuits:

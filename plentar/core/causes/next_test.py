@@ -63,6 +63,8 @@ def next_tests(
         school: Which kind of test this shop reaches for first.
         most: How many to return.
         within: The tests to choose from; the whole catalogue by default.
+    Source:
+        Expected information (Shannon, in bits) over minutes; docs/trade.md, section 8, for what live work costs.
     """
     model, posterior = diagnosis.model, diagnosis.posterior
     rows = np.argsort(-posterior)[:CONSIDERED]

@@ -152,7 +152,11 @@ def _forced(contact: str, closed: bool) -> Changes:
 
 
 def supply_faults(plate: Nameplate, circuit: Circuit) -> Iterator[Fault]:
-    """Give the faults of the feeds and of the branches behind them."""
+    """Give the faults of the feeds and of the branches behind them.
+
+    Source:
+        docs/trade.md, section 1, Supply, and section 5.
+    """
     # A neutral has no pole in a breaker and no blade in a disconnect.
     legs = ("l1",) if plate.has_neutral else ("l1", "l2")
     at = {branch.id: branch.ohms.real for branch in circuit.branches}
@@ -189,7 +193,11 @@ def supply_faults(plate: Nameplate, circuit: Circuit) -> Iterator[Fault]:
 
 
 def control_faults(plate: Nameplate, circuit: Circuit) -> Iterator[Fault]:
-    """Give the faults of the transformer, its fuse, the thermostat and its cable."""
+    """Give the faults of the transformer, its fuse, the thermostat and its cable.
+
+    Source:
+        docs/trade.md, section 1, Control circuit, and section 5.
+    """
     yield fault_of(UNIT_MODES["transformer.dead"], "transformer", Changes(ratio={"transformer": 0.0}))
     for which, ratio in TAPS.items():
         yield fault_of(
@@ -235,7 +243,11 @@ def _call_faults(plate: Nameplate, call: str) -> Iterator[Fault]:
 
 
 def blower_faults(plate: Nameplate, circuit: Circuit) -> Iterator[Fault]:
-    """Give the faults of the motor, its leads, its relay and the interlock."""
+    """Give the faults of the motor, its leads, its relay and the interlock.
+
+    Source:
+        docs/trade.md, section 1, Blower and Interlock.
+    """
     motors = {branch.id: branch for branch in circuit.branches if branch.id in circuit.motors}
     yield fault_of(UNIT_MODES["motor.open"], "blower.motor", Changes(ohms=dict.fromkeys(motors, (OFF, OFF))))
     for name, share in (("motor.seized", STANDING_SHARE), ("motor.weak-capacitor", WEAK_CAPACITOR_SHARE)):
@@ -302,7 +314,11 @@ def _miswired(plate: Nameplate, relay: str) -> Iterator[Fault]:
 
 
 def air_faults(plate: Nameplate, circuit: Circuit) -> Iterator[Fault]:
-    """Give what no part is at fault for: too little air, as limits and a PSC motor's amps show it."""
+    """Give what no part is at fault for: too little air, as limits and a PSC motor's amps show it.
+
+    Source:
+        docs/trade.md, section 3: few amps of a PSC blower may be little air.
+    """
     limits = {contact.id: False for contact in circuit.contacts if contact.moved_by[0] == "limit"}
     motors = {b.id: (b.ohms * LITTLE_AIR_SHARE, b.dc_ohms) for b in circuit.branches if b.id in circuit.motors}
     if limits:

@@ -39,6 +39,9 @@ def drives_of(plate: Nameplate, condition: Condition, limits: Limits = DEFAULT_L
 
     Thermal poles that are still inside their window may or may not have moved: they are taken in the order of their
     windows. Limits may be closed or, where strips heat without air, open.
+
+    Source:
+        docs/trade.md, section 5, patience clock.
     """
     if condition.in_hand:
         return [(Drive(hand=condition.in_hand), 1.0)]

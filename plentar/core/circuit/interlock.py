@@ -143,7 +143,11 @@ def _bench() -> Circuit:
 
 
 def outcomes(wirings: Sequence[RelayWiring]) -> list[tuple[CallOutcome, ...]]:
-    """Return what each wiring does under each of the four combinations of W and G, solved all at once."""
+    """Return what each wiring does under each of the four combinations of W and G, solved all at once.
+
+    Source:
+        docs/trade.md, section 1, Interlock: fan, heat, both, neither.
+    """
     circuit = _bench()
     # Contacts are held as the calls would hold them, the coils' own supply being beside the point: a short with no fan
     # call is a short with no fan call, whether or not the breaker still lets the relay pull in.

@@ -240,7 +240,11 @@ def terminal_words(plate: Nameplate, terminal: str) -> Words:
 
 
 def nearby_points(plate: Nameplate, point: Point) -> list[tuple[str, Words]]:
-    """Return the other readings that belong beside a point, with short words, in the order they are usually taken."""
+    """Return the other readings that belong beside a point, with short words, in the order they are usually taken.
+
+    Source:
+        docs/trade.md, section 4, steps 5 to 8: what is read beside what.
+    """
     if point.step == "supply":
         found = _around_feed(plate, point)
     elif point.step == "heat-call":

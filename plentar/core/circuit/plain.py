@@ -302,6 +302,9 @@ def solve_one(circuit: Circuit, drive: Drive, changes: Changes = NO_CHANGE) -> P
 
     Faster mechanisms move first: instant trips, relays, the fuse, thermal sequencers, thermal trips, limits. Trips
     latch.
+
+    Source:
+        Node equations (Kirchhoff, Ohm), eliminated in full; docs/architecture.md, The circuit core.
     """
     closed_limits = drive
     if drive.limits_open:

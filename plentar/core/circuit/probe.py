@@ -28,6 +28,8 @@ def read_volts(
     Returns:
         Volts as displayed [V]; the source impedance between the probes [ohm]. Above some 100 kohm the reading is a
         ghost voltage.
+    Source:
+        A voltmeter of 10 MΩ across what it measures; docs/trade.md, section 3, ghosts.
     """
     v = settled.variants
     layers = np.arange(v.count)
@@ -47,7 +49,11 @@ def read_volts(
 
 
 def read_amps(settled: Settled, *clamps: str) -> Floats:
-    """Return what a clamp around one or several conductors shows [A]."""
+    """Return what a clamp around one or several conductors shows [A].
+
+    Source:
+        A clamp adds what is in its jaw as phasors.
+    """
     return np.abs(sum((settled.amps(clamp) for clamp in clamps), np.zeros(settled.variants.count, dtype=np.complex128)))
 
 

@@ -285,6 +285,8 @@ def settle(variants: Variants, drive: Drive, *, with_impedance: bool = True, sta
         drive: Feeds and calls.
         with_impedance: Also return the impedance matrices that the meter's loading needs.
         start: A settled state of the same variants to go on from, for a drive that only lets more move.
+    Source:
+        Node equations (Kirchhoff, Ohm); the order of what moves, docs/architecture.md, Settling.
     """
     count = variants.count
     if start is None:

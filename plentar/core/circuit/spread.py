@@ -23,6 +23,9 @@ def shares_of(point: str, *, plate: Nameplate, knows_supply: bool) -> tuple[floa
 
     Parts vary: elements −10 to +5 %, motors and coils far more; a plain guess of the supply is 5 % off, a measured one
     little. What hangs on a figure that is only assumed may be half off.
+
+    Source:
+        docs/trade.md, section 3: elements −10 to +5 %; the others chosen, wide enough for makers to differ.
     """
     # Service volts keep within 5 %; once read, what moves between two readings is a percent.
     supply = 0.012 if knows_supply else 0.05

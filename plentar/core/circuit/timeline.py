@@ -82,6 +82,8 @@ def play(
         slowness: Factor on a device's times, for slow sequencers; 1 where not named.
     Raises:
         ReadingError: The calls do not rise in time.
+    Source:
+        docs/trade.md, section 1, thermal sequencers, and section 3, pole times.
     """
     if any(later[0] < earlier[0] for earlier, later in pairwise(calls)):
         raise ReadingError(f"calls must rise in time, got {[at for at, _ in calls]}", field="calls")

@@ -90,6 +90,8 @@ def wire(plate: Nameplate) -> Circuit:
 
     Raises:
         NameplateError: A part cannot be placed.
+    Source:
+        docs/trade.md, section 1; conductor ohms, section 2.
     """
     c = Circuit(line_volts=plate.nominal_volts)
     _supply(c, plate)

@@ -136,6 +136,8 @@ def dead_pairs(plate: Nameplate) -> tuple[tuple[str, tuple[str, ...]], ...]:
 
     Returns:
         Each point with the feeds it speaks of.
+    Source:
+        docs/trade.md, section 3, Dead.
     Example:
         >>> from plentar.core.unit.patterns import PATTERNS
         >>> [point for point, _ in dead_pairs(PATTERNS["two-strip-sequencer"]())]
@@ -150,7 +152,11 @@ def dead_pairs(plate: Nameplate) -> tuple[tuple[str, tuple[str, ...]], ...]:
 
 
 def safe_ticks(plate: Nameplate) -> tuple[tuple[str, str], ...]:
-    """Return the lines of the Safe list that are ticked, not read: kind and what it is about."""
+    """Return the lines of the Safe list that are ticked, not read: kind and what it is about.
+
+    Source:
+        docs/trade.md, section 4, step 3.
+    """
     lines = [("safe-gear", ""), ("safe-outdoor-off", "")]
     # A run capacitor keeps its charge with every feed off.
     if plate.blower.kind == "psc":
@@ -493,6 +499,8 @@ def fold(
         events: The call's events.
         voided: Ids of events that were struck out; a live one struck out still counts as live.
         limits: The shop's limits; the dead limit is one of them.
+    Source:
+        docs/trade.md, section 3, Dead, and section 4, step 3.
     """
     taken = list(events)
     f = _Fold(plate=plate, limits=limits, events=taken, voided=voided)

@@ -64,7 +64,11 @@ def _since(start: float, at: float) -> float:
 
 
 def runs_of(taps: Iterable[tuple[Event, Tapped]]) -> Sequence[WatchRun]:
-    """Return the runs that stand, oldest first; a run whose call was undone is gone."""
+    """Return the runs that stand, oldest first; a run whose call was undone is gone.
+
+    Source:
+        docs/trade.md, section 3: a run on a device that has not cooled proves nothing.
+    """
     standing: dict[tuple[int, str, str], float] = {}
     for event, tap in taps:
         key = (tap.run, tap.deed, tap.stage)

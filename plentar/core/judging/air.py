@@ -115,14 +115,22 @@ def airflow_cfm(watts: float, rise_delta_degf: float, factor: float = 1.08) -> f
 
 
 def expected_rise_degf(watts: float, cfm: float, factor: float = 1.08) -> float:
-    """Return the rise these watts give this airflow [°F]."""
+    """Return the rise these watts give this airflow [°F].
+
+    Source:
+        docs/trade.md, section 2: CFM = P · 3.412 / (1.08 · ΔT), solved for ΔT.
+    """
     return watts * BTU_PER_HOUR_PER_WATT / (factor * cfm)
 
 
 def watts_in_airstream(
     plate: Nameplate, volts: float, strip_amps: Mapping[str, float], blower_amps: float | None
 ) -> float:
-    """Return the watts of the running strips and the blower [W]: volts × amps, a usual power factor for the motor."""
+    """Return the watts of the running strips and the blower [W]: volts × amps, a usual power factor for the motor.
+
+    Source:
+        docs/trade.md, section 2: P is strips plus blower.
+    """
     # A motor that was not clamped still heats the air, by what its plate lets one expect.
     motor = plate.blower.running_amps if blower_amps is None else blower_amps
     return volts * (sum(strip_amps.values()) + motor * plate.blower.power_factor)

@@ -27,6 +27,9 @@ def expected_at(
     """Return what a healthy unit may show at a point, each with its spread: several while poles are still moving.
 
     Infinite spread marks a floating place, where only a ghost voltage stands.
+
+    Source:
+        docs/trade.md, section 5: a signature is solved, not looked up.
     """
     found = []
     # Every state the unit may be in by now, poles still waiting first, all moved last.
@@ -50,6 +53,8 @@ def healthy(plate: Nameplate, point_id: str, drive: Drive) -> tuple[float, float
 
     Raises:
         ReadingError: The unit has no such place.
+    Source:
+        docs/trade.md, section 5: a signature is solved, not looked up; cold element ohms, section 3.
     """
     spot = spot_of(point_id)
     function, places = spot.function, spot.places
@@ -68,7 +73,11 @@ def healthy(plate: Nameplate, point_id: str, drive: Drive) -> tuple[float, float
 
 
 def judge_anywhere(situation: Situation, reading: Reading, point: Point) -> Verdict:
-    """Judge volts between any two terminals, or amps around any conductor, against what the circuit predicts."""
+    """Judge volts between any two terminals, or amps around any conductor, against what the circuit predicts.
+
+    Source:
+        docs/trade.md, section 5: wrong functions at a rectified coil prove nothing.
+    """
     plate = situation.plate
     choices = expected_at(plate, reading.condition, point.id, situation.limits)
     # What it should show once everything has moved.

@@ -9,7 +9,11 @@ __all__ = ["back_feed", "judge_blower", "judge_capacitor"]
 
 
 def judge_blower(situation: Situation, reading: Reading) -> Verdict:
-    """Judge the blower's amps against its plate, and whether it runs when it should."""
+    """Judge the blower's amps against its plate, and whether it runs when it should.
+
+    Source:
+        docs/trade.md, section 3, Blower amps.
+    """
     blower, limits = situation.plate.blower, situation.limits
     band = limits.band("blower_amps_ratio").scaled(blower.rated_amps)
     base = Verdict(

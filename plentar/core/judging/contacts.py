@@ -18,7 +18,11 @@ SEMICONDUCTOR_SHARES = (4 / 3, 5 / 3)
 
 
 def judge_contact(situation: Situation, reading: Reading, point: Point) -> Verdict:
-    """Judge line volts across one part of a rung under its call."""
+    """Judge line volts across one part of a rung under its call.
+
+    Source:
+        docs/trade.md, section 3, A closed contact; section 5: zero volts is closed only if current flows.
+    """
     circuit = situation.plate.circuit(point.subject)
     limits = situation.limits
     # The probes' two places name the part between them.

@@ -16,7 +16,11 @@ __all__ = ["added_band", "judge_control", "judge_control_amps", "room_amps"]
 
 
 def judge_control(situation: Situation, reading: Reading, point: Point) -> Verdict:
-    """Judge control volts at the board or across a coil, under its call or without."""
+    """Judge control volts at the board or across a coil, under its call or without.
+
+    Source:
+        docs/trade.md, section 3, Control volts.
+    """
     plate, condition = situation.plate, reading.condition
     # A coil belongs to the call that begins its chain.
     call = point.subject if point.subject in plate.calls else plate.call_of(point.subject)
@@ -88,7 +92,11 @@ def _judge_rectified(situation: Situation, reading: Reading, point: Point) -> Ve
 
 
 def room_amps(plate: Nameplate) -> float:
-    """Return what the control side may draw: the smaller of VA / 24 and the fuse [A]."""
+    """Return what the control side may draw: the smaller of VA / 24 and the fuse [A].
+
+    Source:
+        docs/trade.md, section 2, control amps: the lesser of VA / 24 and the fuse.
+    """
     # The transformer burns slowly at what its fuse would carry for ever, and the other way round: the lesser counts.
     return min(plate.transformer.va / 24.0, plate.transformer.fuse_amps or math.inf)
 
@@ -126,5 +134,9 @@ def judge_control_amps(situation: Situation, reading: Reading) -> Verdict:
 
 
 def added_band(situation: Situation, expected_amps: float) -> Band:
-    """Return the band of what one call adds to the control current [A]."""
+    """Return the band of what one call adds to the control current [A].
+
+    Source:
+        docs/trade.md, section 5: call added, amps unchanged.
+    """
     return replace(situation.limits.band("added_amps_ratio").scaled(expected_amps), source="circuit")

@@ -42,7 +42,11 @@ def find(situation: Situation, verdicts: Mapping[str, Verdict]) -> list[Finding]
 
 
 def compare(situation: Situation) -> list[Finding]:
-    """Return what readings held against each other show, passes included."""
+    """Return what readings held against each other show, passes included.
+
+    Source:
+        docs/trade.md, section 3: like elements, leg against leg.
+    """
     found = []
     like = like_elements(situation)
     for verdict, _, condition in like:

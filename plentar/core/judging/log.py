@@ -219,6 +219,8 @@ def analyse_log(
         limits: The shop's limits.
     Raises:
         ReadingError: Fewer than three samples, times that do not rise, a clamp the unit does not have.
+    Source:
+        docs/trade.md, section 3, pole times and order; how steps are told from noise, docs/architecture.md.
     """
     seconds, amps = np.asarray(seconds, dtype=float), np.asarray(amps, dtype=float)
     if seconds.shape != amps.shape or seconds.ndim != 1:

@@ -22,7 +22,11 @@ RELAY_COIL = ("relay_coil_ohms", said("ohms.general-relays-coil"))
 
 
 def judge_ohms(situation: Situation, reading: Reading, point: Point) -> Verdict:
-    """Judge ohms: of a part with its own leads off, or between two terminals with all parallel paths counting."""
+    """Judge ohms: of a part with its own leads off, or between two terminals with all parallel paths counting.
+
+    Source:
+        docs/trade.md, section 3: Element ohms, Element to frame, Coils by ohms, A closed contact.
+    """
     plate, value = situation.plate, reading.value
     base = Verdict(grade=Grade.NOT_PROVEN, value=value, uncertainty=reading.meter_uncertainty, unit="Ω")
     opens = situation.limits.number("open_ohms")
@@ -103,7 +107,11 @@ def _coil(situation: Situation, device_id: str, base: Verdict, opens: float) -> 
 
 
 def should_be_closed(plate: Nameplate, part: str, condition: Condition) -> tuple[bool, bool]:
-    """Return whether a healthy contact is closed under a condition, and whether something drives it there."""
+    """Return whether a healthy contact is closed under a condition, and whether something drives it there.
+
+    Source:
+        docs/trade.md, section 8: a driven coil only with a contact's own leads off.
+    """
     # The wiring says how each contact rests.
     contact = next(contact for contact in wire(plate).contacts if contact.id == part)
     kind = contact.moved_by[0]

@@ -21,7 +21,11 @@ Likeness = tuple[Verdict, tuple[str, ...], Condition]
 
 
 def judge_strip(situation: Situation, reading: Reading, circuit: HeatingCircuit) -> Verdict:
-    """Judge one strip's amps: what it should draw at the volts found under the same calls."""
+    """Judge one strip's amps: what it should draw at the volts found under the same calls.
+
+    Source:
+        docs/trade.md, section 3, Element amps: V found over plate ohms, −10 to +5 %.
+    """
     plate, limits = situation.plate, situation.limits
     call = plate.call_of(circuit.device)
     base = Verdict(grade=Grade.NOT_PROVEN, value=reading.value, uncertainty=reading.meter_uncertainty, unit="A")
@@ -134,7 +138,11 @@ def _drive(plate: Nameplate, circuit: HeatingCircuit) -> Words:
 
 
 def judge_feed_total(situation: Situation, reading: Reading, feed: str) -> Verdict:
-    """Judge a feed's total against its strips' own amps under the same calls."""
+    """Judge a feed's total against its strips' own amps under the same calls.
+
+    Source:
+        docs/trade.md, section 5, feeder residual.
+    """
     # Only a sum of strips that were each clamped can say what is missing.
     residual = feed_residual(situation, reading, feed)
     if residual is not None:

@@ -14,7 +14,11 @@ __all__ = ["judge_off", "judge_supply", "leg_difference"]
 
 
 def judge_supply(situation: Situation, reading: Reading, point: Point) -> Verdict:
-    """Judge volts at a feed's line terminals: against the service, or as proof that a feed is off."""
+    """Judge volts at a feed's line terminals: against the service, or as proof that a feed is off.
+
+    Source:
+        docs/trade.md, section 3, Supply: within 5 % of the service.
+    """
     plate, limits = situation.plate, situation.limits
     is_leg = spot_of(reading.point).is_to_ground
     # A split-phase leg stands at half the line, a wye leg at its 58 %, a neutral near nothing.
@@ -76,7 +80,11 @@ def _judge_neutral(situation: Situation, reading: Reading) -> Verdict:
 
 
 def judge_off(situation: Situation, reading: Reading) -> Verdict:
-    """Judge volts where all is said to be off: below the dead limit, uncertainty included, or treated as live."""
+    """Judge volts where all is said to be off: below the dead limit, uncertainty included, or treated as live.
+
+    Source:
+        docs/trade.md, section 3, Dead: below 1 V, uncertainty included.
+    """
     verdict = Verdict(
         grade=Grade.PASS, value=reading.value, uncertainty=reading.meter_uncertainty, unit="V", expected=0.0
     )

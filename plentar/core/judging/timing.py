@@ -102,6 +102,9 @@ def stages_of(plate: Nameplate, limits: Limits = DEFAULT_LIMITS) -> tuple[Stage,
     """Return the unit's stages, blower first, then strips in the order of their windows.
 
     Chained stages add up both ways: the auxiliary pole feeds the next heater, and lets it cool only when it opens.
+
+    Source:
+        docs/trade.md, section 1, What switches it: chained stages add up.
     """
     strips = []
     for circuit in plate.circuits:
@@ -260,6 +263,8 @@ def judge_run(
         run: What was seen.
         only: Stages the run could see, such as those on one feed; all by default.
         limits: The shop's limits.
+    Source:
+        docs/trade.md, section 3, pole on-time, off-time and Order.
     """
     because = _not_proven(run, limits)
     stages = [stage for stage in stages_of(plate, limits) if not only or stage.id in only]

@@ -59,12 +59,20 @@ def closing(plate: Nameplate, device_id: str, pole: Pole | None, limits: Limits 
 
 @lru_cache(maxsize=1024)
 def opening(plate: Nameplate, device_id: str, pole: Pole | None, limits: Limits = DEFAULT_LIMITS) -> Patience:
-    """Return when a pole is to open after the call ends; none printed: 120, 144 and 240 s."""
+    """Return when a pole is to open after the call ends; none printed: 120, 144 and 240 s.
+
+    Source:
+        docs/trade.md, section 3, pole off-time.
+    """
     return _chained(plate, device_id, pole, limits, _off)
 
 
 def own_windows(kind: Kind, pole: Pole, limits: Limits = DEFAULT_LIMITS) -> tuple[Window, Window]:
-    """Return when a pole by itself closes and opens after its own heater or coil [s]; chains are not in it."""
+    """Return when a pole by itself closes and opens after its own heater or coil [s]; chains are not in it.
+
+    Source:
+        docs/trade.md, section 3, pole on-time and off-time.
+    """
     both = _on(kind, pole, limits), _off(kind, pole, limits)
     on, off = (Window(min_seconds=found.min_seconds, max_seconds=found.max_seconds) for found in both)
     return on, off

@@ -63,6 +63,8 @@ def rung_terminals(circuit: HeatingCircuit) -> list[tuple[str, str, str]]:
 
     A pole's terminals are called line and load: line is the side of the nearer leg.
 
+    Source:
+        docs/trade.md, section 1, Heating circuit.
     Example:
         >>> from plentar.core.unit.nameplate import HeatingCircuit
         >>> strip = HeatingCircuit(
@@ -203,7 +205,11 @@ def _trace_points(plate: Nameplate) -> list[Point]:
 
 @lru_cache(maxsize=256)
 def test_points(plate: Nameplate) -> tuple[Point, ...]:
-    """Return every place the run sheet asks about, in the order of work."""
+    """Return every place the run sheet asks about, in the order of work.
+
+    Source:
+        docs/trade.md, section 4, steps 5 to 8.
+    """
     return tuple(_supply_points(plate) + _call_points(plate) + _strip_points(plate) + _trace_points(plate))
 
 

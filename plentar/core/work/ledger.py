@@ -54,6 +54,8 @@ def leads_of(plate: Nameplate, part: str) -> tuple[LeadEnd, ...]:
 
     Raises:
         ReadingError: The unit has no such part.
+    Source:
+        docs/trade.md, section 5, terminal ledger: each lead has two ends.
     """
     circuit = wire(plate)
     found = []

@@ -50,6 +50,8 @@ NOTHING = PartNeed(id="", words="")
 def part_for(plate: Nameplate, fault: Fault) -> PartNeed:
     """Return the part a fault's repair takes; `NOTHING` where it takes only hands or somebody else's breaker.
 
+    Source:
+        docs/trade.md, section 6.
     Example:
         >>> from plentar.core.causes.faults import fault_by_id
         >>> from plentar.core.unit.patterns import PATTERNS

@@ -99,6 +99,9 @@ def prove(
     """Hold each item's readings from before and after the repair against its band.
 
     Readings come oldest first; the last before and the last after count, each judged among its own side's readings.
+
+    Source:
+        docs/trade.md, section 4, step 15.
     """
     sides = []
     for readings in (before, after):

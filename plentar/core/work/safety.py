@@ -117,6 +117,9 @@ def condition_refusal(plate: Nameplate, condition: Condition, point_id: str) -> 
 
     A part in the hand may be measured at any time. In the unit every feed and the control side must be proven dead;
     while a separate source drives a coil, only a contact with its own leads off may be read.
+
+    Source:
+        docs/trade.md, section 8: ohms only on what is proven dead, a driven coil only with a contact's own leads off.
     """
     spot = spot_of(point_id)
     function, part = spot.function, spot.part
