@@ -73,10 +73,9 @@ def of_fault(model: UnitModel, row: int) -> None:
                 )
             )
     situation = Situation(plate=plate, readings=readings)
-    verdicts = {}
-    for reading in readings:
-        verdicts[reading.point] = judge(situation, reading)
-        print(f"  {reading.point} {told(verdicts[reading.point])}")
+    verdicts = [(reading, judge(situation, reading)) for reading in readings]
+    for reading, verdict in verdicts:
+        print(f"  {reading.point} {told(verdict)}")
     for finding in find(situation, verdicts):
         print(f"  finding {say(finding.about)}: {told(finding.verdict)}")
     for cause in diagnose(plate, readings).causes[:4]:

@@ -33,7 +33,7 @@ from plentar.core.limits.verdicts import Grade, Verdict
 from plentar.core.said import Words, joined, said
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import Place, amps_at, line_volts, place_of, point_at, spot_of
-from plentar.core.unit.points import Point, part_words
+from plentar.core.unit.points import Point, of_feed, part_words, test_points
 from plentar.core.unit.quantities import QUANTITIES
 from plentar.core.work.ledger import LedgerNote, LedgerRow, check_ledger
 from plentar.core.work.proof import BEFORE_POWER, Proof, proof_items, prove
@@ -211,6 +211,29 @@ class Visit:
         """The same as plain values."""
         return tuple(entry.reading for entry in self.standing)
 
+    # The unit as it was found, and as it is.
+
+    def _is_of_now(self, event: Event) -> bool:
+        """Tell whether something was seen on the unit as it is: after the power-on that followed its last change."""
+        began, _ = self.record.epoch
+        return began is None or began.is_before(event)
+
+    @cached_property
+    def standing_now(self) -> tuple[Taken, ...]:
+        """The readings that speak of the unit as it is."""
+        return tuple(entry for entry in self.standing if self._is_of_now(entry.event))
+
+    @property
+    def is_repaired(self) -> bool:
+        """True once power went back on after a part was fitted or a lead moved."""
+        return self.record.epoch[0] is not None
+
+    @property
+    def is_changed_since(self) -> bool:
+        """True while something was changed after power went back on: nothing read so far proves it."""
+        began, is_changed = self.record.epoch
+        return began is not None and is_changed
+
     @cached_property
     def situation(self) -> Situation:
         """What a judgement may look at."""
@@ -265,10 +288,61 @@ class Visit:
 
     @cached_property
     def findings(self) -> list[Finding]:
-        """What the evidence implies, most serious first."""
-        found = find(self.situation, {name: entry.verdict for name, entry in self.latest.items()})
-        found += [*self._work_findings()]
+        """What the evidence implies of the unit as it is, most serious first."""
+        found = self._found_in(self.standing_now)
+        found += [*self._work_findings(), *self._other_findings()]
         return sorted(found, key=lambda entry: -entry.verdict.grade.severity)
+
+    @cached_property
+    def findings_before(self) -> list[Finding]:
+        """What was found before the repair; empty while there was none."""
+        return self._found_in([entry for entry in self.standing if not self._is_of_now(entry.event)])
+
+    def _found_in(self, entries: Sequence[Taken]) -> list[Finding]:
+        readings = tuple(entry.reading for entry in entries)
+        situation = replace(self.situation, readings=readings)
+        return find(situation, [(entry.reading, self.judged_one(entry).verdict) for entry in entries])
+
+    def _other_findings(self) -> list[Finding]:
+        """What was not read at one place: sag, air, times, control current call by call, rows, conductors."""
+        found = [
+            Finding(about=of_feed(self.plate, loss.feed, said("visit.sag")), verdict=loss.verdict)
+            for loss in self.losses_of(tuple(entry.reading for entry in self.standing_now))
+        ]
+        airs = [entry for entry in self.airs if self._is_of_now(entry.event)]
+        if airs:
+            found.append(Finding(about=said("visit.rise"), verdict=airs[-1].verdict.rise))
+            found.append(Finding(about=said("visit.airflow"), verdict=airs[-1].verdict.flow))
+        runs = [run for run in self.watch_runs if self._began_now(run)]
+        if runs:
+            _, judged = self.judge_watch(runs[-1])
+            for stage in judged.stages:
+                found.append(Finding(about=said("visit.time-on", stage=stage.stage.name), verdict=stage.on))
+                if stage.off is not None:
+                    found.append(Finding(about=said("visit.time-off", stage=stage.stage.name), verdict=stage.off))
+            found += [_noted(said("visit.order"), note.grade, note.words) for note in judged.order]
+        found += [_noted(said("visit.conductors"), note.grade, note.words) for note in self.map_notes or ()]
+        for row in self.blower_rows:
+            if row.agrees is False:
+                words = said("visit.row-should", calls=row.words)
+                found.append(_noted(said("visit.row", calls=row.words), Grade.FAIL, words))
+        return [entry for entry in found if entry.verdict.grade is not Grade.PASS]
+
+    def _began_now(self, run: WatchRun) -> bool:
+        began, _ = self.record.epoch
+        return began is None or run.called_at > began.done_at
+
+    @cached_property
+    def unchecked(self) -> tuple[Words, ...]:
+        """What *all well* still needs: each feed's volts, each strip under heat, the blower, as far as not read."""
+        read = [(r.point, bool(r.condition.heat)) for r in (entry.reading for entry in self.standing_now)]
+        points = {point.id: point for point in test_points(self.plate)}
+        wanted = [line_volts(feed.id) for feed in self.plate.feeds]
+        left = [points[point].label for point in wanted if not any(point == other for other, _ in read)]
+        left += [c.name for c in self.plate.circuits if (amps_at(c.id), True) not in read]
+        if not any(point == amps_at("blower") for point, _ in read):
+            left.append(said("places.blower"))
+        return tuple(left)
 
     def _work_findings(self) -> list[Finding]:
         """What was done that should not have been: leads moved live, power back under somebody's lock."""
@@ -287,7 +361,11 @@ class Visit:
     @cached_property
     def losses(self) -> list[SupplyLoss]:
         """Each feed's sag, split into panel, wire and joint as far as it was read."""
-        found = [supply_loss(self.plate, feed.id, self.readings, self.limits) for feed in self.plate.feeds]
+        return self.losses_of(self.readings)
+
+    def losses_of(self, readings: Sequence[Reading]) -> list[SupplyLoss]:
+        """Return the same by some of the readings."""
+        found = [supply_loss(self.plate, feed.id, readings, self.limits) for feed in self.plate.feeds]
         return [loss for loss in found if loss is not None]
 
     @cached_property
@@ -295,7 +373,10 @@ class Visit:
         """Everything seen that speaks for or against a cause, what follows from checks included."""
         rows = {"row-blower": ("blower-runs", "blower-still"), "row-strips": ("strips-heat", "strips-cold")}
         found = []
-        for (kind, about), (_, deed) in self.record.seen.items():
+        for (kind, about), (event, deed) in self.record.seen.items():
+            # What was seen before the repair was seen on another unit.
+            if not self._is_of_now(event):
+                continue
             if kind in rows and deed.state in ("found", "fine"):
                 found.append(Observation(kind=rows[kind][deed.state == "fine"], condition=deed.condition))
             elif kind == "hunt" and deed.state == "found":
@@ -315,7 +396,8 @@ class Visit:
     def diagnosis(self) -> "Diagnosis | None":
         """What the evidence says of the causes; None before there is any."""
         # Air and microfarads are judged by themselves; the circuit says nothing of them.
-        readings = tuple(r for r in self.readings if QUANTITIES[r.function].is_predicted)
+        now = (entry.reading for entry in self.standing_now)
+        readings = tuple(r for r in now if QUANTITIES[r.function].is_predicted)
         if not readings and not self.signs:
             return None
         return _diagnosed(self.plate, readings, self.complaints, self.signs, self.limits)
@@ -549,6 +631,8 @@ class Visit:
             said("visit.s-lock-still-owner-takes", by=lock.by, feed=lock.feed.replace("-", " "))
             for lock in self.lockout.locks
         ]
+        if self.is_changed_since:
+            words.append(said("visit.changed-since-power-on"))
         return (*words, *(said("visit.loose-end", note=note.words) for note in self.loose_ends))
 
     @cached_property
@@ -556,7 +640,9 @@ class Visit:
         """What must be read again, before and after power went back on."""
         back = self.record.power_back
         before = [e.reading for e in self.standing if back is None or e.event.is_before(back)]
-        after = [e.reading for e in self.standing if back is not None and back.is_before(e.event)]
+        # A lead moved or a part fitted after power was on: what was read since is of another unit.
+        is_on = back is not None and not self.record.epoch[1]
+        after = [e.reading for e in self.standing if back is not None and is_on and back.is_before(e.event)]
         first = prove(self.plate, proof_items(self.plate), before, after, self.limits)
         failed = [p.item.point for p in first if p.before is not None and p.before.grade is Grade.FAIL]
         traced = [r.point for r in before if r.function in ("volts", "dc_volts") and r.condition.feeds_live]
@@ -610,6 +696,11 @@ def healthy_row(plate: Nameplate, wanted: frozenset[str]) -> tuple[bool, bool]:
     runs = plate.blower.runs_at(healthy(plate, amps_at("blower"), drive)[0])
     heat = max(healthy(plate, amps_at(circuit.id), drive)[0] for circuit in plate.circuits) > 3.0
     return runs, heat
+
+
+def _noted(about: Words, result: Grade, words: Words) -> Finding:
+    verdict = Verdict(grade=result, value=0.0, uncertainty=0.0, unit="", because=words)
+    return Finding(about=about, verdict=verdict)
 
 
 def _told(about: Words, kind: str, words: Words) -> Finding:

@@ -263,7 +263,7 @@ def test_findings_put_the_worst_first_and_leave_passes_out() -> None:
     """A dead strip before a marginal supply; the passing strip is not a finding."""
     readings = (read(LINE, 226.0), read("amps:strip-a", 19.5), read("amps:strip-b", 0.0))
     situation = situation_of(*readings)
-    found = find(situation, {reading.point: judge(situation, reading) for reading in readings})
+    found = find(situation, [(reading, judge(situation, reading)) for reading in readings])
     assert [say(entry.about) for entry in found] == ["Strip B", "Supply"]
 
 

@@ -69,9 +69,9 @@ def of_a_fault(plate: Nameplate, row: int) -> Iterator[Words]:
         if p.quantity != "ohms"
     ]
     situation = Situation(plate=plate, readings=readings)
-    verdicts = {reading.point: judge(situation, reading) for reading in readings}
+    verdicts = [(reading, judge(situation, reading)) for reading in readings]
     found = find(situation, verdicts)
-    for verdict in (*verdicts.values(), *(finding.verdict for finding in found)):
+    for verdict in (*(verdict for _, verdict in verdicts), *(finding.verdict for finding in found)):
         yield from (verdict.because, verdict.next_step, verdict.warning, verdict.spoken)
     yield from (finding.about for finding in found)
     diagnosis = diagnose(plate, readings)

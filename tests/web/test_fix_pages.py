@@ -79,6 +79,12 @@ def test_a_repair_from_ledger_to_proof(client: FlaskClient, shop: ShopOf) -> Non
     assert "not proven yet" in body
     prove_all(client, shop)
     code, body = post(client, f"{url}/proof")
+    assert code == 422, "a lead was moved after power was on"
+    assert "switch power back on again" in body
+    client.post(f"{shop.url}/condition", data={"switch": "W=off"})
+    assert post(client, f"{url}/power", confirm="yes")[0] == 200
+    prove_all(client, shop)
+    code, body = post(client, f"{url}/proof")
     assert code == 200, body
     assert "Proven by 7 readings" in body
     assert client.post(f"{shop.url}/close", data={"outcome": "done"}, headers=HTMX).status_code == 200

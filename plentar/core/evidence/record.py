@@ -225,6 +225,23 @@ class Record:
         backs = self.of(PowerBack)
         return backs[-1][0] if backs else None
 
+    @cached_property
+    def epoch(self) -> tuple[Event | None, bool]:
+        """The power-on since which the unit is as it is, and whether anything was changed after that.
+
+        A part fitted or a lead moved makes another unit of it; what was read before belongs to the one that was found.
+        None before the first power-on after a change.
+        """
+        began, is_changed = None, False
+        for event, deed in sorted(
+            self.of(Landed, Fitted, PowerBack), key=lambda entry: (entry[0].done_at, entry[0].seq)
+        ):
+            if not isinstance(deed, PowerBack):
+                is_changed = True
+            elif is_changed:
+                began, is_changed = event, False
+        return began, is_changed
+
     @property
     def has_repair(self) -> bool:
         """True once anything was repaired: what is repaired is proven before the call is closed."""

@@ -1,14 +1,18 @@
 """What the readings of a call imply together: each verdict that is not a pass, and what comparing readings shows."""
 
-from collections.abc import Mapping
+from collections import Counter
+from collections.abc import Sequence
 from dataclasses import dataclass
 
+from plentar.core.circuit.places import find_point
+from plentar.core.evidence.reading import Reading
 from plentar.core.judging.situation import Situation
 from plentar.core.judging.strips import like_elements
 from plentar.core.judging.supply import leg_difference
 from plentar.core.limits.verdicts import Grade, Verdict
 from plentar.core.said import Words, said
 from plentar.core.unit.points import of_feed, test_points
+from plentar.core.unit.quantities import QUANTITIES
 
 __all__ = ["Finding", "compare", "find"]
 
@@ -22,19 +26,33 @@ class Finding:
     point: str = ""
 
 
-def find(situation: Situation, verdicts: Mapping[str, Verdict]) -> list[Finding]:
+def find(situation: Situation, judged: Sequence[tuple[Reading, Verdict]]) -> list[Finding]:
     """Return findings, most serious first and otherwise in the order of work; passes stay out.
 
     Args:
         situation: The unit and the readings that stand.
-        verdicts: The verdict on the reading that stands at each point.
+        judged: Those readings with their verdicts, oldest first; of one place in one state of the unit the last counts.
     """
-    labels = {point.id: point.label for point in test_points(situation.plate)}
-    found = [
-        Finding(about=labels[name], verdict=verdicts[name], point=name)
-        for name in labels
-        if name in verdicts and (verdicts[name].grade is not Grade.PASS or verdicts[name].warning)
+    newest: dict[tuple[object, ...], tuple[Reading, Verdict]] = {}
+    for reading, verdict in judged:
+        # Popped and put back, so that what is read last stands last. Sound at rest is no answer to dead under a call.
+        newest.pop((reading.point, reading.condition.state), None)
+        newest[reading.point, reading.condition.state] = (reading, verdict)
+    # A number that says nothing by itself is judged with its fellow.
+    standing = [
+        (reading, verdict)
+        for reading, verdict in newest.values()
+        if (verdict.grade is not Grade.PASS or verdict.warning) and not QUANTITIES[reading.function].alone
     ]
+    order = {point.id: place for place, point in enumerate(test_points(situation.plate))}
+    standing.sort(key=lambda entry: order.get(entry[0].point, len(order)))
+    several = Counter(reading.point for reading, _ in standing)
+    found = []
+    for reading, verdict in standing:
+        about = find_point(situation.plate, reading.point).label
+        if several[reading.point] > 1:
+            about = said("findings.under", about=about, condition=reading.condition.spoken)
+        found.append(Finding(about=about, verdict=verdict, point=reading.point))
     # Readings that each pass may still not agree with each other.
     found += [entry for entry in compare(situation) if entry.verdict.grade is not Grade.PASS]
     # Sorting keeps the order of work among equals.
