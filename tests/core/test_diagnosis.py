@@ -2,8 +2,9 @@
 
 import contextlib
 import json
+from dataclasses import replace
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 import pytest
@@ -17,6 +18,7 @@ from plentar.core.causes.hypotheses import model_of
 from plentar.core.causes.next_test import next_tests
 from plentar.core.circuit.changes import NO_CHANGE, Changes
 from plentar.core.circuit.drive import Drive, drives_of
+from plentar.core.circuit.plain import solve_one
 from plentar.core.circuit.probe import read_amps, read_volts
 from plentar.core.circuit.solve import Variants, settle
 from plentar.core.circuit.wiring import wire
@@ -288,3 +290,29 @@ def test_a_reading_that_comes_and_goes_names_what_comes_and_goes() -> None:
     assert {"strip-b.limit.cycling", "air.little"} & set(first_named(seen, "not enough heat"))
     steady = [r for r in seen if not (r.point == "amps:strip-b" and r.value > 1)]
     assert "strip-b.limit.open" in first_named(steady, "not enough heat")
+
+
+def test_a_motor_that_runs_on_a_jumper_is_cleared() -> None:
+    """A dead blower under a fan call: the motor leads; on a jumper it runs, and what switches it leads."""
+    dead = [read(LINE, 240.0, under("G")), read("amps:blower", 0.0, under("G"))]
+
+    def blamed(*signs: str) -> float:
+        found = diagnose(UNIT, dead, observations=[Observation(kind=sign) for sign in signs])
+        return sum(c.probability for c in found.causes if any(name.startswith("blower.motor") for name in c.faults))
+
+    assert blamed() > 0.05
+    assert blamed("jumper-runs") < 0.02
+    assert blamed("jumper-still") > 0.8
+
+
+@pytest.mark.parametrize(("board", "share"), [("unsmoothed", 0.40), ("smoothed", 0.45)])
+def test_half_a_bridge_gives_half_the_waves(board: Literal["smoothed", "unsmoothed"], share: float) -> None:
+    """Physics by hand: the mean of every other half-wave is 0.45 of the AC volts, less one diode's drop."""
+    plate = PATTERNS["three-strip-dc-relay"]()
+    plate = replace(plate, devices=tuple(replace(device, rectifier=board) for device in plate.devices))
+    device = plate.devices[0].id
+    fault = fault_by_id(plate, f"{device}.rectifier.half-open")
+    settled = solve_one(wire(plate), Drive(calls=frozenset({"W"})), fault.variants[0])
+    inlet = settled.read_volts(f"{device}.rectifier.1", "board.c")
+    shown = settled.read_volts(f"{device}.coil.1", f"{device}.coil.2", function="dc_volts")
+    assert shown / inlet == pytest.approx(share, rel=0.08)

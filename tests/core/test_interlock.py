@@ -5,9 +5,14 @@ from pathlib import Path
 
 import pytest
 
+from plentar.core.causes.faults import fault_by_id
+from plentar.core.circuit.drive import Drive
 from plentar.core.circuit.interlock import CALLS, FAMILIES, RelayWiring, judge_wiring, outcomes, plan_replacement
+from plentar.core.circuit.plain import solve_one
+from plentar.core.circuit.wiring import wire
 from plentar.core.errors import NameplateError
 from plentar.core.limits.verdicts import Grade
+from plentar.core.unit.patterns import PATTERNS
 from plentar.words import say
 
 TABLE = (Path(__file__).parent / "interlock_truth.txt").read_text().splitlines()
@@ -88,8 +93,8 @@ def test_every_wrong_landing_is_told_why_and_only_the_right_one_passes() -> None
         pytest.param(RelayWiring(no="L1", nc="strip", fixed="L2"), "runs slow in series with the strip", id="e"),
         pytest.param(RelayWiring(no="L2", nc="strip", state=("nc dead",)), "Heat without air with W", id="NC dead"),
         pytest.param(RelayWiring(no="L2", nc="strip", state=("no dead",)), "A fan call does not run", id="NO dead"),
-        pytest.param(RelayWiring(no="L2", nc="strip", state=("nc welded",)), "Back-feed", id="NC welded"),
-        pytest.param(RelayWiring(no="L2", nc="strip", state=("no welded",)), "The strip heats", id="NO welded"),
+        pytest.param(RelayWiring(no="L2", nc="strip", state=("nc welded",)), "A fan call does not run", id="NC welded"),
+        pytest.param(RelayWiring(no="L2", nc="strip", state=("no welded",)), "The blower never stops", id="NO welded"),
         pytest.param(RelayWiring(com="low", no="L2", nc="strip"), "Both speed taps are joined", id="two taps"),
     ],
 )
@@ -131,3 +136,29 @@ def test_landings_that_are_none_are_refused(bad: dict[str, object]) -> None:
     with pytest.raises(NameplateError) as caught:
         RelayWiring(**bad)  # type: ignore[arg-type]
     assert caught.value.field == next(iter(bad))
+
+
+@pytest.mark.parametrize(
+    ("state", "by_the_blade"),
+    [
+        pytest.param((), ["--", "BH", "B-", "BH"], id="sound"),
+        # Held at NC: the strip's own pole carries it with heat; the fan call pulls the coil and moves nothing.
+        pytest.param(("nc welded",), ["--", "BH", "--", "BH"], id="NC welded"),
+        # Held at NO: it runs from the leg whatever is called, and no strip is fed through NC.
+        pytest.param(("no welded",), ["B-", "BH", "B-", "BH"], id="NO welded"),
+    ],
+)
+def test_one_blade_held_at_one_contact_never_reaches_the_other(state: tuple[str, ...], by_the_blade: list[str]) -> None:
+    """Nothing, W, G and both called, worked out by hand for the right landing."""
+    wiring = RelayWiring(no="L2", nc="strip", state=state)
+    assert [outcome.code for outcome in outcomes([wiring])[0]] == by_the_blade
+
+
+def test_a_welded_contact_of_a_unit_opens_its_partner() -> None:
+    """The same in the unit's own faults: with NO welded NC reads open at rest, with NC welded NO never makes."""
+    plate = PATTERNS["two-strip-sequencer"]()
+    for contact, other in (("no", "nc"), ("nc", "no")):
+        fault = fault_by_id(plate, f"blower-relay.{contact}.welded")
+        for drive in (Drive(), Drive(calls=frozenset({"G"}))):
+            settled = solve_one(wire(plate), drive, fault.variants[0])
+            assert (settled.closed[f"blower-relay.{contact}"], settled.closed[f"blower-relay.{other}"]) == (True, False)

@@ -4,6 +4,7 @@ Likelihood of each reading under its own condition, from the predicted value, th
 parts, with a tail for readings that are simply wrong (wrong function, factor 1,000, clamp around two conductors).
 """
 
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
@@ -333,12 +334,17 @@ def _wait(plate: Nameplate, readings: Sequence[Reading], limits: Limits) -> floa
     return max(wait, 0.0)
 
 
+def _together(factors: Sequence[float]) -> float:
+    """Return a sign's factor for two faults at once: either may be what it speaks for, what it clears is cleared."""
+    return max(factors) * math.prod(min(factor, 1.0) for factor in factors if factor != max(factors))
+
+
 def _observed(model: UnitModel, observation: Observation, limits: Limits) -> Floats:
     sign = sign_of(observation.kind)
     if sign is None:
         raise ReadingError(f"no such observation {observation.kind!r}", field="kind")
     if not sign.seen_running:
-        factors = [max(factor_of(sign, observation.about, f) for f in h.faults) for h in model.hypotheses]
+        factors = [_together([factor_of(sign, observation.about, f) for f in h.faults]) for h in model.hypotheses]
         log_odds: Floats = np.log(np.array(factors))
         return log_odds
     drive = drives_of(model.plate, observation.condition, limits)[0][0]

@@ -86,6 +86,9 @@ STRIP_MODES = modes_by_id(
 )  # fmt: skip
 # Every way to fail, of strips and what switches them and of the unit as a whole.
 MODES: Mapping[str, Mode] = {**STRIP_MODES, **UNIT_MODES}
+# One half-wave instead of two, of what the whole bridge gives: unsmoothed its mean, 0.40 of the AC input; smoothed the
+# capacitor empties in the gap, 0.45.
+HALF_OPEN_SHARES = {"unsmoothed": 0.40 / 0.86, "smoothed": 0.45 / 1.25}
 # How much likelier each kind of fault becomes with a complaint; kinds not named stay as they are.
 COMPLAINTS: dict[str, dict[str, float]] = {
     "no heat": {"dead": 2.0, "control": 3.0, "supply": 3.0, "healthy": 0.3},
@@ -224,8 +227,8 @@ def _devices(plate: Nameplate, circuit: Circuit) -> Iterator[Fault]:
         if device.of_kind.is_rectified:
             board = f"{name}.rectifier"
             yield fault_of(STRIP_MODES["rectifier.dead"], board, Changes(ratio={board: 0.0}), device=words)
-            # One half-wave instead of two.
-            yield fault_of(STRIP_MODES["rectifier.half-open"], board, Changes(ratio={board: 0.36}), device=words)
+            share = HALF_OPEN_SHARES[device.rectifier or "smoothed"]
+            yield fault_of(STRIP_MODES["rectifier.half-open"], board, Changes(ratio={board: share}), device=words)
         if device.auxiliary is not None:
             pole = f"{name}.auxiliary"
             yield fault_of(STRIP_MODES["auxiliary.open"], pole, Changes(forced={pole: False}), device=words)

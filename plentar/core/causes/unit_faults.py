@@ -8,13 +8,15 @@ from plentar.core.circuit.changes import Changes
 from plentar.core.circuit.network import Circuit
 from plentar.core.said import Words, said
 from plentar.core.unit.nameplate import Nameplate
-from plentar.core.unit.place import place_of
+from plentar.core.unit.place import partner_of, place_of
 from plentar.core.unit.points import part_words
 
 __all__ = ["UNIT_MODES", "air_faults", "blower_faults", "control_faults", "supply_faults"]
 
 # A motor that runs on a jumper clears itself and its leads: it is the relay then, whatever of it.
-RELAY = {"jumper-runs": 6.0}
+RELAY = {"jumper-runs": 6.0, "jumper-still": 0.2}
+# What a motor that runs on a jumper clears: itself, what starts it, its fixed lead.
+CLEARED = {"jumper-runs": 0.02}
 
 UNIT_MODES = modes_by_id(
     # Supply: a breaker that is simply off is looked at first, since it costs nothing to look.
@@ -78,20 +80,21 @@ UNIT_MODES = modes_by_id(
     mode("w-to-y.joined", "stuck", 0.8, repair="take-jumper-out", proof="no-strip-with-cooling"),
     # Blower: the motor, what starts it, what switches it.
     mode(
-        "motor.open", "blower", 3.0, "motor", OPENED | {"jumper-still": 25.0},
+        "motor.open", "blower", 3.0, "motor", OPENED | CLEARED | {"jumper-still": 25.0},
         repair="replace-motor", proof="four-rows",
     ),
     mode(
-        "motor.seized", "blower", 1.5, "motor", {"hums": 20.0, "jumper-still": 25.0, "stiff": 20.0, "side-play": 4.0},
+        "motor.seized", "blower", 1.5, "motor",
+        CLEARED | {"hums": 20.0, "jumper-still": 25.0, "stiff": 20.0, "side-play": 4.0},
         repair="free-or-replace-motor", proof="four-rows",
     ),
     mode(
         "motor.weak-capacitor", "blower", 1.5, "capacitor",
-        {"hums": 15.0, "jumper-still": 25.0, "capacitor-out": 40.0},
+        CLEARED | {"hums": 15.0, "jumper-still": 25.0, "capacitor-out": 40.0},
         repair="replace-capacitor", proof="four-rows",
     ),
     mode(
-        "blower-lead.off", "blower", 0.6, "ends", LOST_END | {"jumper-still": 6.0},
+        "blower-lead.off", "blower", 0.6, "ends", LOST_END | CLEARED | {"jumper-still": 6.0},
         repair="new-end", proof="four-rows",
     ),
     mode("relay-coil.open", "blower", 2.5, "relay", OPENED | RELAY, repair="replace-relay", proof="four-rows"),
@@ -280,9 +283,14 @@ def _relay_faults(plate: Nameplate, circuit: Circuit, relay: str) -> Iterator[Fa
         if place_of(name).owner == relay:
             label = place_of(name).part.upper()
             yield fault_of(UNIT_MODES["relay-contact.open"], name, _forced(name, False), contact=label)
-            yield fault_of(UNIT_MODES["relay-contact.welded"], name, _forced(name, True), contact=label)
+            yield fault_of(UNIT_MODES["relay-contact.welded"], name, _held(name), contact=label)
     if "interlock.jumper" in {branch.id for branch in circuit.branches}:
         yield from _miswired(plate, relay)
+
+
+def _held(contact: str) -> Changes:
+    """Return what a welded contact does to its own pole: one blade cannot be at both, so the other never makes."""
+    return Changes(forced={contact: True, partner_of(contact): False})
 
 
 def _lead_words(part: str) -> Words:

@@ -23,7 +23,7 @@ from plentar.core.limits.verdicts import Grade
 from plentar.core.said import Words, joined, said
 from plentar.core.unit.nameplate import BlowerRelay, RelayPole
 from plentar.core.unit.patterns import PATTERNS
-from plentar.core.unit.place import amps_at
+from plentar.core.unit.place import amps_at, partner_of
 
 __all__ = [
     "CALLS",
@@ -211,6 +211,9 @@ def _changes(wiring: RelayWiring, calls: frozenset[str]) -> Changes:
     for entry in wiring.state:
         contact, _, how = entry.partition(" ")
         forced[f"blower-relay.{contact}"] = how == "welded"
+        if how == "welded":
+            # One blade: held at one contact it never reaches the other.
+            forced[partner_of(f"blower-relay.{contact}")] = False
     return Changes(split=split, moved=moved, forced=forced)
 
 

@@ -201,7 +201,14 @@ def _judge_rise(plate: Nameplate, reading: AirReading, factor: float, spread: fl
     kind = "" if result is Grade.PASS else "high rise" if rise > high else "low rise"
     step = {"high rise": said("air.little-air-filter-coil-wheel"), "low rise": said("air.strip-missing-much-air")}
     words = said(
-        "air.w-cfm-ton-should-rise", watts=reading.watts, low_cfm=per_ton[0], high_cfm=per_ton[1], low=low, high=high
+        "air.w-cfm-ton-should-rise",
+        watts=reading.watts,
+        low_cfm=per_ton[0],
+        high_cfm=per_ton[1],
+        low=low,
+        high=high,
+        pass_low=band.pass_low,
+        pass_high=band.pass_high,
     )
     return _made(base, result, kind, words, step.get(kind, ""), band=band, expected=(low + high) / 2)
 

@@ -9,8 +9,8 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 __all__ = [
-    "FRAME_END", "GROUND", "Place", "Spot", "amps_at", "frame_of", "line_volts", "ohms_at", "place_of", "point_at",
-    "spot_of", "volts_at",
+    "FRAME_END", "GROUND", "Place", "Spot", "amps_at", "frame_of", "line_volts", "ohms_at", "partner_of",
+    "place_of", "point_at", "spot_of", "volts_at",
 ]  # fmt: skip
 
 GROUND = "ground"
@@ -98,6 +98,17 @@ def place_of(text: str) -> Place:
 def frame_of(part: str) -> str:
     """Return the path of a part to the frame."""
     return f"{part}.{FRAME_END}"
+
+
+def partner_of(contact: str) -> str:
+    """Return the other contact of a change-over pole: NO's is NC, and the reverse.
+
+    Example:
+        >>> partner_of("blower-relay.no"), partner_of("blower-relay.nc-2")
+        ('blower-relay.nc', 'blower-relay.no-2')
+    """
+    owner, _, name = contact.rpartition(".")
+    return f"{owner}.{'nc' if name.startswith('no') else 'no'}{name[2:]}"
 
 
 def point_at(function: str, *places: str) -> str:
