@@ -226,7 +226,7 @@ def netlist(unit: str, on: str, fault_ids: tuple[str, ...]) -> None:
     try:
         changes = NO_CHANGE
         for fault_id in fault_ids:
-            changes = changes | fault_by_id(plate, fault_id).variants[0]
+            changes = changes | fault_by_id(plate, fault_id).usual
         title = f"{Path(unit).name}, on {on or 'nothing'}, {' and '.join(fault_ids) or 'healthy'}"
         click.echo(run(plate, Drive(calls=_calls(plate, on)), changes, title), nl=False)
     except PlentarError as error:

@@ -87,7 +87,7 @@ class SimulatedClamp:
             elif fault.shows == "now and then":
                 upsets += self._cycles(fault)
             else:
-                changes = changes | fault.variants[0]
+                changes = changes | fault.usual
         place = self.place_in_window
         if place is None:
             place = float(np.random.default_rng(self.seed).uniform(0.3, 0.9))
@@ -110,7 +110,7 @@ class SimulatedClamp:
         found: list[tuple[float, Changes]] = []
         at = self.called_seconds + FIRST_TRIP_SECONDS
         while at < self.dropped_seconds:
-            found += [(at, fault.variants[0]), (at + OPEN_SECONDS, NO_CHANGE)]
+            found += [(at, fault.usual), (at + OPEN_SECONDS, NO_CHANGE)]
             at += CYCLE_SECONDS
         return found
 

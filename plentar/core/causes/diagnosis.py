@@ -82,24 +82,58 @@ class Diagnosis:
         return self.causes[0] if self.causes else None
 
 
-def _one_likelihood(reading: Reading, shown: Floats, spread: Floats) -> tuple[Floats, Floats]:
-    """Return the density of a reading under each prediction, tail included, and its part that is no mistake."""
+def _between(model: UnitModel, shown: Floats) -> tuple[Floats, Floats]:
+    """Return the least and most each row stands for: half way to the next sizes of its fault.
+
+    A fault has any size, and its rows are a few of them: what lies between two rows is the fault as well. Health never
+    lies between; beyond the outermost row toward health a row reaches half way to it.
+    """
+    healthy = shown[0]
+
+    def reach(neighbour: NDArray[np.int64], other: NDArray[np.int64]) -> Floats:
+        # Where the next size lies beyond health, or none lies on the side of health, it reaches to health.
+        far = shown[neighbour]
+        crosses = (shown - healthy) * (far - healthy) < 0
+        is_outer = neighbour == np.arange(len(shown))
+        toward = is_outer & (other != neighbour) & ((shown - healthy) * (shown[other] - shown) > 0)
+        middle: Floats = 0.5 * (shown + np.where(crosses | toward, healthy, far))
+        return middle
+
+    a, b = reach(model.smaller, model.larger), reach(model.larger, model.smaller)
+    return np.minimum(a, b), np.maximum(a, b)
+
+
+def _one_likelihood(
+    reading: Reading, shown: Floats, spread: Floats, between: tuple[Floats, Floats]
+) -> tuple[Floats, Floats]:
+    """Return the density of a reading under each prediction, tail included, and its part that is no mistake.
+
+    Flat over what a row stands for, with the shoulders of a normal curve outside.
+    """
+    least, most = between
     # OL is stored as a very large number; beyond this nothing changes any more.
     value = min(reading.value, 1e8)
     if spot_of(reading.point).is_ohms:
         # Ohms span decades, and open is open: compare their logarithms. 0.3 ohm is what leads and tips make.
         both_open = (shown >= 1e6) & (value >= 1e6)
-        ratio = np.log((value + 0.3) / (shown + 0.3))
+        at, low, high = (np.log(np.minimum(ohms, 1e8) + 0.3) for ohms in (np.asarray(value), least, most))
         width = np.hypot(spread / (shown + 0.3), (reading.meter_uncertainty / 2 + 0.1) / (value + 0.3))
-        density = np.where(both_open, 8.0, np.exp(-0.5 * (ratio / width) ** 2) / width / 2.5066)
+        density = np.where(both_open, 8.0, _shouldered(at, low, high, width))
         sound: Floats = (1 - WRONG_SHARE) * density
         return sound + WRONG_SHARE / 12.0, sound
     width = np.hypot(spread, reading.meter_uncertainty / 2)
-    density = np.exp(-0.5 * ((value - shown) / width) ** 2) / width / 2.5066
+    density = _shouldered(np.asarray(value), least, most, width)
     # A dial on the wrong function shows next to nothing, whatever stands there.
     wrong_function = np.exp(-0.5 * (value / 0.3) ** 2) / 0.75
     sound = (1 - WRONG_SHARE - MISREAD_SHARE) * density
     return sound + WRONG_SHARE / quantity_of(reading.point).usual_range + MISREAD_SHARE * wrong_function, sound
+
+
+def _shouldered(value: Floats, least: Floats, most: Floats, width: Floats) -> Floats:
+    """Return the density of a value that lies anywhere between two others, give or take a width."""
+    beyond = np.maximum(np.maximum(least - value, value - most), 0.0)
+    density: Floats = np.exp(-0.5 * (beyond / width) ** 2) / (most - least + 2.5066 * width)
+    return density
 
 
 @dataclass(frozen=True, slots=True)
@@ -123,7 +157,7 @@ def _phases(model: UnitModel, reading: Reading, limits: Limits, ratio: Floats, *
         # A table of one row, so that spreads have one owner.
         one = Prediction(shown[None, :], prediction.softness[None, :])
         [spread] = spread_of(model.plate, [reading.point], one, knows_supply=knows_supply)
-        density, sound = _one_likelihood(reading, shown, spread)
+        density, sound = _one_likelihood(reading, shown, spread, _between(model, shown))
         # Row 0 is the healthy unit: what is seen while the fault does not show.
         mixed, well = (seen * x + (1 - seen) * x[0] for x in (density, sound))
         phases.append(_Phase(share, mixed, well, shown))

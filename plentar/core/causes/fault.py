@@ -18,7 +18,8 @@ OFF = math.inf
 class Fault:
     """One thing that can be wrong with one part: a mode of `modes`, and what it changes.
 
-    `variants` are the same fault at several magnitudes, equally likely. `signs` are how many times likelier each sign
+    `variants` are the same fault at several sizes, rising or falling, equally likely; whatever lies between two of them
+    is the fault as well. `signs` are how many times likelier each sign
     at its part makes it.
     """
 
@@ -33,6 +34,11 @@ class Fault:
     shows: Shows = "always"
     takes: Takes = ""
     signs: Mapping[str, float] = field(default_factory=dict, hash=False)
+
+    @property
+    def usual(self) -> Changes:
+        """The fault at its middle size: what one is shown who asks for it by name."""
+        return self.variants[(len(self.variants) - 1) // 2]
 
 
 HEALTHY = Fault(

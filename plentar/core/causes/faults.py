@@ -152,8 +152,10 @@ def _rung(circuit: Circuit, strip: HeatingCircuit) -> Iterator[Fault]:
     yield fault_of(STRIP_MODES["element.grounded"], element, *touches, strip=name)
     # A fifth or two fifths of the turns bridged; beyond that its breaker trips and it is found as open.
     yield fault_of(STRIP_MODES["element.part-shorted"], element, *_scaled(element, ohms, 0.6, 0.78), strip=name)
-    # The next smaller sizes of the usual row: 5 kW as 3.75, 5 kW as about 3.
-    yield fault_of(STRIP_MODES["element.wrong-size"], element, *_scaled(element, ohms, 1.33, 1.6), strip=name)
+    # The usual row of sizes, larger and smaller: 5 kW where 4.25 or 6 and more belong, and the reverse.
+    yield fault_of(
+        STRIP_MODES["element.wrong-size"], element, *_scaled(element, ohms, 0.65, 0.85, 1.18, 1.6), strip=name
+    )
     if "link" in strip.order:
         yield fault_of(STRIP_MODES["link.open"], link, Changes(forced={link: False}), strip=name)
     if "limit" in strip.order:
@@ -166,8 +168,8 @@ def _rung(circuit: Circuit, strip: HeatingCircuit) -> Iterator[Fault]:
             end, other = _end_words(strip, lead.a), _end_words(strip, lead.b)
             off = Changes(split={lead.id: OFF})
             yield fault_of(STRIP_MODES["lead.off"], lead.id, off, strip=name, end=end, other_end=other)
-            # Half an ohm glows under 20 A (200 W at a spade), two ohms are about to let go.
-            loose = (Changes(split={lead.id: ohms}) for ohms in (0.5, 2.0))
+            # 3 V at 20 A is warm, half an ohm glows (200 W at a spade), two ohms are about to let go, six hardly hold.
+            loose = (Changes(split={lead.id: ohms}) for ohms in (0.15, 0.5, 2.0, 6.0))
             yield fault_of(STRIP_MODES["lead.loose"], lead.id, *loose, strip=name, end=end, other_end=other)
 
 
@@ -194,8 +196,8 @@ def _poles(plate: Nameplate) -> Iterator[Fault]:
         pole, words = f"{device}.pole-{number}", part_words(device)
         yield fault_of(STRIP_MODES["pole.open"], pole, Changes(forced={pole: False}), device=words, number=number)
         yield fault_of(STRIP_MODES["pole.welded"], pole, Changes(forced={pole: True}), device=words, number=number)
-        # Just beyond what a good one drops, plainly hot, and about to open.
-        burnt = (Changes(contact_ohms={pole: ohms}) for ohms in (0.12, 0.5, 2.0))
+        # Just beyond what a good one drops, plainly worn, plainly hot, and about to open.
+        burnt = (Changes(contact_ohms={pole: ohms}) for ohms in (0.03, 0.12, 0.5, 2.0))
         yield fault_of(STRIP_MODES["pole.burnt"], pole, *burnt, device=words, number=number)
 
 

@@ -82,12 +82,26 @@ class UnitModel:
         self.passes = self.shows_now_and_then.copy()
         self.passes[[row for row, _ in self.shows_late]] = True
 
+        self.smaller, self.larger = self._neighbours()
+
+    def _neighbours(self) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+        """Return for each row the rows of the next sizes of the same fault, itself where there is none."""
+        rows = np.arange(len(self.hypotheses))
+        smaller, larger = rows.copy(), rows.copy()
+        for row, hypothesis in enumerate(self.hypotheses):
+            if len(hypothesis.faults) == 1:
+                last = len(hypothesis.faults[0].variants) - 1
+                smaller[row] -= hypothesis.variant > 0
+                larger[row] += hypothesis.variant < last
+        return smaller, larger
+
     @staticmethod
     def _changes(hypothesis: Hypothesis) -> Changes:
-        changes = hypothesis.faults[0].variants[hypothesis.variant]
+        first = hypothesis.faults[0]
+        changes = first.variants[hypothesis.variant] if len(hypothesis.faults) == 1 else first.usual
         # The second fault at its first magnitude only: every pair at every size would be half a million rows.
         for fault in hypothesis.faults[1:]:
-            changes = changes | fault.variants[0]
+            changes = changes | fault.usual
         return changes
 
     def prior(self, complaints: Sequence[str]) -> Floats:

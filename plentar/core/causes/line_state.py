@@ -52,7 +52,7 @@ def _states(
 ) -> Mapping[str, LineState]:
     changes: Changes = NO_CHANGE
     for fault_id in faults:
-        changes = changes | fault_by_id(plate, fault_id).variants[0]
+        changes = changes | fault_by_id(plate, fault_id).usual
     variants = Variants(wire(plate), [changes])
     settled = settle(variants, drive, with_impedance=False)
     states = _terminals(plate, settled)

@@ -57,7 +57,7 @@ def predict(
     """
     changes: Changes = NO_CHANGE
     for fault_id in fault_ids:
-        changes = changes | fault_by_id(plate, fault_id).variants[0]
+        changes = changes | fault_by_id(plate, fault_id).usual
     variants = Variants(wire(plate), [changes])
     dead = frozenset(feed.id for feed in plate.feeds) if isolated else frozenset[str]()
     drive = Drive(calls=calls, dead_feeds=dead, has_control=not isolated)

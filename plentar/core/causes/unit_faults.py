@@ -125,7 +125,7 @@ UNIT_MODES = modes_by_id(
 )  # fmt: skip
 # Three sizes of wire too small: each has 1.6 times the ohms of the one before.
 THIN_RATIO = 4.0
-# A lug that is loose, and one that is about to burn off: 7 and 20 V at 20 A.
+# A lug that is loose, and one that is about to burn off: 7 and 20 V at 20 A. What is less is not told from a weak line.
 LUG_OHMS = (0.35, 1.0)
 # A breaker that has grown weak trips at some 40 % of its rating, which one or two strips are.
 WEAK_RATIO, USUAL_BREAKER_AMPS = 0.4, 60.0
