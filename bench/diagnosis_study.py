@@ -1,10 +1,11 @@
 """How often following the next tests ends in the right group, from the complaint alone.
 
-    python -m bench.diagnosis_study [--seeds 5] [--units all] [--wrong 0.03] [--pairs 200] [--fixed]
+    python -m bench.diagnosis_study [--seeds 5] [--units all] [--wrong 0.03] [--pairs 200] [--fixed] [--between]
 
 For every unit × single fault × seed a truth the diagnosis does not know is drawn (supply 212–252 V, conductor ohms
 ±30 %, motor impedance ±20 %, element tolerance, a magnitude of the fault, meter error), and tests are followed until
-one group holds 0.95 or nothing is left to ask. `--fixed` follows docs/trade.md's order instead.
+one group holds 0.95 or nothing is left to ask. `--fixed` follows docs/trade.md's order instead. With `--between` a
+fault has any size between the catalogue's instead of one of them.
 """
 
 import argparse
@@ -17,6 +18,7 @@ import numpy as np
 
 from plentar.core.causes.catalogue import Test, catalogue
 from plentar.core.causes.diagnosis import Cause, Diagnosis, diagnose
+from plentar.core.causes.fault import OFF
 from plentar.core.causes.faults import COMPLAINTS, Fault, faults_of
 from plentar.core.causes.hypotheses import model_of
 from plentar.core.causes.next_test import next_tests
@@ -50,12 +52,23 @@ KIND_COMPLAINT = {
 class Truth:
     """A unit as it really is: perturbed, broken, and read with a meter that errs."""
 
-    def __init__(self, plate: Nameplate, faults: tuple[Fault, ...], random: np.random.Generator, wrong: float) -> None:
+    def __init__(
+        self,
+        plate: Nameplate,
+        faults: tuple[Fault, ...],
+        random: np.random.Generator,
+        wrong: float,
+        *,
+        between: bool = False,
+    ) -> None:
         self.random, self.wrong = random, wrong
         circuit = perturbed(wire(plate), plate, random)
         changes: Changes = NO_CHANGE
         for fault in faults:
-            changes = changes | fault.variants[int(random.integers(len(fault.variants)))]
+            size = (
+                float(random.uniform(0, len(fault.variants) - 1)) if between else random.integers(len(fault.variants))
+            )
+            changes = changes | sized(fault, float(size))
         self.variants = self.broken = Variants(circuit, [changes])
         self.well = Variants(circuit, [NO_CHANGE])
         self.shows = next((fault.shows for fault in faults if fault.shows != "always"), "always")
@@ -118,6 +131,31 @@ class Truth:
             closed = v.forced[0, i] == 1 if v.forced[0, i] >= 0 else v.circuit.contacts[i].is_closed_at_rest
             conductance = float(v.closed[0, i]) if closed else 0.0
         return (COLD_RATIO if part.endswith(".element") else 1.0) / conductance if conductance > 0 else OPEN_OHMS
+
+
+def sized(fault: Fault, size: float) -> Changes:
+    """Return what a fault changes at a size: 0 its first variant, 1 its second, 0.5 half way between."""
+    first = int(size)
+    share, a = size - first, fault.variants[first]
+    if share == 0.0:
+        return a
+    b = fault.variants[first + 1]
+
+    def mid(x: float, y: float) -> float:
+        # Joints and contacts span decades; everything else is between as a rule is.
+        return x if x == y else x + share * (y - x)
+
+    def mid_ohms(x: float, y: float) -> float:
+        return x if x == y or OFF in (x, y) else x ** (1 - share) * y**share
+
+    return replace(
+        a,
+        ohms={k: tuple(mid(x, y) for x, y in zip(v, b.ohms[k], strict=True)) for k, v in a.ohms.items()},  # type: ignore[arg-type,misc]
+        contact_ohms={k: mid_ohms(v, b.contact_ohms[k]) for k, v in a.contact_ohms.items()},
+        split={k: mid_ohms(v, b.split[k]) for k, v in a.split.items()},
+        ratio={k: mid(v, b.ratio[k]) for k, v in a.ratio.items()},
+        trips_at={k: mid(v, b.trips_at[k]) for k, v in a.trips_at.items()},
+    )
 
 
 def perturbed(circuit: Circuit, plate: Nameplate, random: np.random.Generator) -> Circuit:
@@ -218,6 +256,7 @@ def main() -> None:
     parser.add_argument("--wrong", type=float, default=0.0)
     parser.add_argument("--pairs", type=int, default=0)
     parser.add_argument("--fixed", action="store_true")
+    parser.add_argument("--between", action="store_true", help="any size, not only the catalogue's")
     parser.add_argument("--only", default="", help="take only faults whose id holds this")
     parser.add_argument("--every", type=int, default=1, help="take every n-th fault only")
     options = parser.parse_args()
@@ -239,7 +278,7 @@ def main() -> None:
         for case in cases:
             for seed in range(options.first_seed, options.first_seed + options.seeds):
                 random = np.random.default_rng([seed, zlib.crc32("+".join(f.id for f in case).encode())])
-                truth = Truth(plate, case, random, options.wrong)
+                truth = Truth(plate, case, random, options.wrong, between=options.between)
                 complaint = KIND_COMPLAINT[case[0].kind]
                 assert complaint in COMPLAINTS
                 diagnosis, tests = follow(plate, truth, complaint, fixed=options.fixed)

@@ -316,3 +316,52 @@ def test_half_a_bridge_gives_half_the_waves(board: Literal["smoothed", "unsmooth
     inlet = settled.read_volts(f"{device}.rectifier.1", "board.c")
     shown = settled.read_volts(f"{device}.coil.1", f"{device}.coil.2", function="dc_volts")
     assert shown / inlet == pytest.approx(share, rel=0.08)
+
+
+def dropping(point: str, volts: float) -> list[Reading]:
+    """Two strips under heat, with a drop somewhere in strip B's rung, by Ohm's law alone: 5 kW is 11.52 ohms."""
+    condition = under("W", "G")
+    amps = (240.0 - volts) / 11.52
+    return [
+        read(LINE, 240.0, condition),
+        read("amps:strip-a", 20.8, condition),
+        read("amps:strip-b", round(amps, 1), condition),
+        read(point, volts, condition),
+    ]
+
+
+@pytest.mark.parametrize("volts", [1.8, 5.0, 7.0, 12.0, 20.0, 42.0])
+def test_a_closed_pole_is_burnt_whatever_drops_there(volts: float) -> None:
+    """A good pole drops 0.2 V: nothing between the sizes of the catalogue is a misreading or a neighbour."""
+    found = diagnose(UNIT, dropping(POLE_B, volts), complaints=["not enough heat"])
+    assert found.first is not None
+    assert found.first.faults == ("seq-a.pole-2.burnt",)
+    assert found.first.probability > 0.8
+
+
+@pytest.mark.parametrize("volts", [3.0, 5.0, 20.0, 42.0, 70.0])
+def test_a_joint_is_loose_whatever_drops_there(volts: float) -> None:
+    """Between the limit and the pole stands one lead."""
+    found = diagnose(UNIT, dropping("volts:strip-b.limit.2:seq-a.pole-2.load", volts), complaints=["not enough heat"])
+    assert found.first is not None
+    [fault] = found.first.faults
+    assert fault.startswith("strip-b.lead-")
+    assert fault.endswith(".loose")
+    assert found.first.probability > 0.8
+
+
+@pytest.mark.parametrize(("amps", "size"), [(31.2, "larger"), (25.0, "larger"), (15.6, "smaller"), (13.0, "smaller")])
+def test_an_element_that_is_whole_may_be_of_another_size(amps: float, size: str) -> None:
+    """Its ohms read once the unit is dead say the same as its amps: no reading is doubted, another size leads."""
+    dead = Condition(feeds=(("feed-1", "proven dead"),), control="proven dead")
+    condition = under("W", "G")
+    readings = [
+        read(LINE, 240.0, condition),
+        read("amps:strip-a", 20.8, condition),
+        read("amps:strip-b", amps, condition),
+        read("ohms:strip-b.element", round(240.0 / amps * 0.95, 1), dead),
+    ]
+    found = diagnose(UNIT, readings, complaints=["not enough heat"])
+    assert found.first is not None, size
+    assert "strip-b.element.wrong-size" in found.first.faults
+    assert found.ask_again == ()

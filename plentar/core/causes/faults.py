@@ -197,7 +197,7 @@ def _poles(plate: Nameplate) -> Iterator[Fault]:
         yield fault_of(STRIP_MODES["pole.open"], pole, Changes(forced={pole: False}), device=words, number=number)
         yield fault_of(STRIP_MODES["pole.welded"], pole, Changes(forced={pole: True}), device=words, number=number)
         # Just beyond what a good one drops, plainly worn, plainly hot, and about to open.
-        burnt = (Changes(contact_ohms={pole: ohms}) for ohms in (0.03, 0.12, 0.5, 2.0))
+        burnt = (Changes(contact_ohms={pole: ohms}) for ohms in (0.03, 0.15, 0.7, 3.0))
         yield fault_of(STRIP_MODES["pole.burnt"], pole, *burnt, device=words, number=number)
 
 
