@@ -300,8 +300,14 @@ class Visit:
 
     def _found_in(self, entries: Sequence[Taken]) -> list[Finding]:
         readings = tuple(entry.reading for entry in entries)
-        situation = replace(self.situation, readings=readings)
-        return find(situation, [(entry.reading, self.judged_one(entry).verdict) for entry in entries])
+        newest: dict[tuple[object, ...], Taken] = {}
+        for entry in entries:
+            # Popped and put back, so that what is read last stands last. Sound at rest is no answer to dead under a call.
+            key = (entry.reading.point, entry.reading.condition.state)
+            newest.pop(key, None)
+            newest[key] = entry
+        judged = [(entry.reading, self.judged_one(entry).verdict) for entry in newest.values()]
+        return find(replace(self.situation, readings=readings), judged)
 
     def _other_findings(self) -> list[Finding]:
         """What was not read at one place: sag, air, times, control current call by call, rows, conductors."""

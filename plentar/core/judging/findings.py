@@ -31,17 +31,12 @@ def find(situation: Situation, judged: Sequence[tuple[Reading, Verdict]]) -> lis
 
     Args:
         situation: The unit and the readings that stand.
-        judged: Those readings with their verdicts, oldest first; of one place in one state of the unit the last counts.
+        judged: The last of them at each place in each state of the unit, with their verdicts, oldest first.
     """
-    newest: dict[tuple[object, ...], tuple[Reading, Verdict]] = {}
-    for reading, verdict in judged:
-        # Popped and put back, so that what is read last stands last. Sound at rest is no answer to dead under a call.
-        newest.pop((reading.point, reading.condition.state), None)
-        newest[reading.point, reading.condition.state] = (reading, verdict)
     # A number that says nothing by itself is judged with its fellow.
     standing = [
         (reading, verdict)
-        for reading, verdict in newest.values()
+        for reading, verdict in judged
         if (verdict.grade is not Grade.PASS or verdict.warning) and not QUANTITIES[reading.function].alone
     ]
     order = {point.id: place for place, point in enumerate(test_points(situation.plate))}
