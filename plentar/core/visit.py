@@ -302,7 +302,7 @@ class Visit:
         readings = tuple(entry.reading for entry in entries)
         newest: dict[tuple[object, ...], Taken] = {}
         for entry in entries:
-            # Popped and put back, so that what is read last stands last. Sound at rest is no answer to dead under a call.
+            # Popped and put back: what is read last stands last. Sound at rest is no answer to dead under a call.
             key = (entry.reading.point, entry.reading.condition.state)
             newest.pop(key, None)
             newest[key] = entry
