@@ -12,7 +12,7 @@ from plentar.core.unit.points import part_words
 __all__ = ["LogBar", "LogChart", "LogMark", "log_chart"]
 
 Floats = NDArray[np.float64]
-WIDTH, LEFT, RIGHT, TOP, TRACE = 860.0, 52.0, 12.0, 24.0, 250.0
+WIDTH, LEFT, RIGHT, TOP, TRACE = 860.0, 52.0, 22.0, 24.0, 250.0
 LANE = 20.0
 BUCKETS = 600
 
