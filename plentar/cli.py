@@ -217,16 +217,13 @@ def faults(unit: str) -> None:
 @click.option("--fault", "fault_ids", multiple=True, help="A fault's id; may be given more than once.")
 def netlist(unit: str, on: str, fault_ids: tuple[str, ...]) -> None:
     """Print the settled circuit of UNIT.json as a SPICE deck."""
-    from plentar.core.causes.faults import fault_by_id
-    from plentar.core.circuit.changes import NO_CHANGE
+    from plentar.core.causes.faults import changes_of
     from plentar.core.circuit.drive import Drive
     from plentar.formats.netlist import netlist as run
 
     plate = _read_unit(unit)
     try:
-        changes = NO_CHANGE
-        for fault_id in fault_ids:
-            changes = changes | fault_by_id(plate, fault_id).usual
+        changes = changes_of(plate, fault_ids)
         title = f"{Path(unit).name}, on {on or 'nothing'}, {' and '.join(fault_ids) or 'healthy'}"
         click.echo(run(plate, Drive(calls=_calls(plate, on)), changes, title), nl=False)
     except PlentarError as error:

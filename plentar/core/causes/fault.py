@@ -1,14 +1,16 @@
 """One fault as a value: its id, what it changes in the circuit, its repair and its proof."""
 
 import math
-from collections.abc import Mapping
+import operator
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
+from functools import reduce
 
 from plentar.core.causes.modes import Group, Mode, Shows, Takes
 from plentar.core.circuit.changes import NO_CHANGE, Changes
 from plentar.core.said import Figure, Said, said
 
-__all__ = ["HEALTHY", "OFF", "Fault", "fault_of"]
+__all__ = ["HEALTHY", "OFF", "Fault", "fault_of", "together"]
 
 # A lead that is off, a winding that is open: no ohms a meter could tell from none at all.
 OFF = math.inf
@@ -19,8 +21,7 @@ class Fault:
     """One thing that can be wrong with one part: a mode of `modes`, and what it changes.
 
     `variants` are the same fault at several sizes, rising or falling, equally likely; whatever lies between two of them
-    is the fault as well. `signs` are how many times likelier each sign
-    at its part makes it.
+    is the fault as well. `signs` are how many times likelier each sign at its part makes it.
     """
 
     id: str
@@ -39,6 +40,11 @@ class Fault:
     def usual(self) -> Changes:
         """The fault at its middle size: what one is shown who asks for it by name."""
         return self.variants[(len(self.variants) - 1) // 2]
+
+
+def together(faults: Iterable[Fault]) -> Changes:
+    """Return what faults change at once, each at its usual size; of none, nothing."""
+    return reduce(operator.or_, (fault.usual for fault in faults), NO_CHANGE)
 
 
 HEALTHY = Fault(

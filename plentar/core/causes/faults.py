@@ -4,10 +4,10 @@ Nothing here says what a meter shows: that follows from the circuit. How often, 
 the rows; the complaint bends how often.
 """
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from functools import lru_cache
 
-from plentar.core.causes.fault import HEALTHY, OFF, Fault, fault_of
+from plentar.core.causes.fault import HEALTHY, OFF, Fault, fault_of, together
 from plentar.core.causes.modes import HOT_END, LOST_END, OPENED, SHORTED, Mode, mode, modes_by_id
 from plentar.core.causes.unit_faults import UNIT_MODES, air_faults, blower_faults, control_faults, supply_faults
 from plentar.core.circuit.changes import Changes
@@ -19,7 +19,7 @@ from plentar.core.unit.nameplate import HeatingCircuit, Nameplate
 from plentar.core.unit.place import place_of
 from plentar.core.unit.points import part_words, piece_words
 
-__all__ = ["COMPLAINTS", "HEALTHY", "MODES", "Fault", "fault_by_id", "faults_of"]
+__all__ = ["COMPLAINTS", "HEALTHY", "MODES", "Fault", "changes_of", "fault_by_id", "faults_of"]
 
 # Dirt in the air's way opens limits before it opens links: the limit is meant to be first.
 AIRLESS = {"filter-dirty": 2.5, "coil-dirty": 2.0, "wheel-dirty": 2.0}
@@ -137,6 +137,15 @@ def fault_by_id(plate: Nameplate, fault_id: str) -> Fault:
         if fault.id == fault_id:
             return fault
     raise ReadingError(f"this unit has no fault {fault_id!r}; plentar faults lists them", field="fault")
+
+
+def changes_of(plate: Nameplate, fault_ids: Iterable[str]) -> Changes:
+    """Return what these faults change together, each at its usual size; of none, nothing.
+
+    Raises:
+        ReadingError: The unit cannot have such a fault.
+    """
+    return together(fault_by_id(plate, fault_id) for fault_id in fault_ids)
 
 
 def _rung(circuit: Circuit, strip: HeatingCircuit) -> Iterator[Fault]:

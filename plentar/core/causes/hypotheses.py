@@ -10,6 +10,7 @@ from itertools import combinations
 import numpy as np
 from numpy.typing import NDArray
 
+from plentar.core.causes.fault import together
 from plentar.core.causes.faults import COMPLAINTS, Fault, faults_of
 from plentar.core.circuit.changes import Changes
 from plentar.core.circuit.drive import Drive
@@ -81,7 +82,6 @@ class UnitModel:
         ]
         self.passes = self.shows_now_and_then.copy()
         self.passes[[row for row, _ in self.shows_late]] = True
-
         self.smaller, self.larger = self._neighbours()
 
     def _neighbours(self) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
@@ -97,12 +97,10 @@ class UnitModel:
 
     @staticmethod
     def _changes(hypothesis: Hypothesis) -> Changes:
-        first = hypothesis.faults[0]
-        changes = first.variants[hypothesis.variant] if len(hypothesis.faults) == 1 else first.usual
-        # The second fault at its first magnitude only: every pair at every size would be half a million rows.
-        for fault in hypothesis.faults[1:]:
-            changes = changes | fault.usual
-        return changes
+        if len(hypothesis.faults) == 1:
+            return hypothesis.faults[0].variants[hypothesis.variant]
+        # Two faults at their usual size only: every pair at every size would be half a million rows.
+        return together(hypothesis.faults)
 
     def prior(self, complaints: Sequence[str]) -> Floats:
         """Return each hypothesis's share before any reading, bent by the complaint; sums to one."""

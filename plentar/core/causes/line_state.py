@@ -7,8 +7,7 @@ from typing import Literal
 
 import numpy as np
 
-from plentar.core.causes.faults import fault_by_id
-from plentar.core.circuit.changes import NO_CHANGE, Changes
+from plentar.core.causes.faults import changes_of
 from plentar.core.circuit.drive import Drive, drives_of
 from plentar.core.circuit.network import ECM
 from plentar.core.circuit.probe import pieces, read_amps
@@ -50,10 +49,7 @@ def line_states(
 def _states(
     plate: Nameplate, drive: Drive, unproven: frozenset[str], faults: tuple[str, ...]
 ) -> Mapping[str, LineState]:
-    changes: Changes = NO_CHANGE
-    for fault_id in faults:
-        changes = changes | fault_by_id(plate, fault_id).usual
-    variants = Variants(wire(plate), [changes])
+    variants = Variants(wire(plate), [changes_of(plate, faults)])
     settled = settle(variants, drive, with_impedance=False)
     states = _terminals(plate, settled)
     if unproven:

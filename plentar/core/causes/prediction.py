@@ -6,8 +6,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from plentar.core.causes.catalogue import catalogue
-from plentar.core.causes.faults import fault_by_id
-from plentar.core.circuit.changes import NO_CHANGE, Changes
+from plentar.core.causes.faults import changes_of
 from plentar.core.circuit.drive import Drive
 from plentar.core.circuit.probe import dead_ohms, pieces, read_amps, read_volts
 from plentar.core.circuit.solve import Settled, Variants, settle
@@ -50,15 +49,12 @@ def predict(
     Args:
         plate: The unit.
         calls: The thermostat calls that are on.
-        fault_ids: What is wrong, any number of faults at once; each at its first magnitude.
+        fault_ids: What is wrong, any number of faults at once; each at its usual size.
         isolated: Every feed and the control side off.
     Raises:
         ReadingError: The unit has no such fault.
     """
-    changes: Changes = NO_CHANGE
-    for fault_id in fault_ids:
-        changes = changes | fault_by_id(plate, fault_id).usual
-    variants = Variants(wire(plate), [changes])
+    variants = Variants(wire(plate), [changes_of(plate, fault_ids)])
     dead = frozenset(feed.id for feed in plate.feeds) if isolated else frozenset[str]()
     drive = Drive(calls=calls, dead_feeds=dead, has_control=not isolated)
     settled = settle(variants, drive)
