@@ -49,7 +49,7 @@ from plentar.core.said import Words, joined, said
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import place_of
 from plentar.core.unit.points import part_words
-from plentar.core.visit import ROWS, Visit, ledger_rows, row_calls
+from plentar.core.visit import ROWS, Visit, row_calls
 from plentar.core.work.ledger import check_ledger
 from plentar.core.work.proof import BEFORE_POWER
 from plentar.core.work.safety import condition_refusal, ohms_refusal
@@ -388,7 +388,7 @@ def blamed_parts(visit: Visit) -> frozenset[str]:
 
 @_take.register
 def _landed(deed: Landed, visit: Visit, sender: Sender) -> Deed:
-    check_ledger(visit.plate, deed.part, ledger_rows(deed))
+    check_ledger(visit.plate, deed.part, deed.rows)
     return replace(deed, condition=_condition(visit, sender))
 
 

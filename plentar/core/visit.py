@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING
 from plentar.core.circuit.drive import Drive
 from plentar.core.circuit.places import find_point
 from plentar.core.errors import PlentarError, ReadingError
-from plentar.core.evidence.events import Aired, Event, Landed
+from plentar.core.evidence.events import Aired, Event, Lead
 from plentar.core.evidence.lockout import Lockout, fold
 from plentar.core.evidence.reading import Condition, Reading
 from plentar.core.evidence.record import Record, Taken
@@ -35,7 +35,7 @@ from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import Place, amps_at, line_volts, place_of, point_at, spot_of
 from plentar.core.unit.points import Point, of_feed, part_words, test_points
 from plentar.core.unit.quantities import QUANTITIES
-from plentar.core.work.ledger import LedgerNote, LedgerRow, check_ledger
+from plentar.core.work.ledger import LedgerNote, check_ledger
 from plentar.core.work.proof import BEFORE_POWER, Proof, proof_items, prove
 from plentar.core.work.safety import SafeLine, ohms_refusal, safe_list
 
@@ -130,7 +130,7 @@ class Ledger:
 
     part: str
     name: Words
-    rows: tuple[LedgerRow, ...]
+    rows: tuple[Lead, ...]
     notes: tuple[LedgerNote, ...]
     was_live: bool
 
@@ -223,6 +223,11 @@ class Visit:
         """The readings that speak of the unit as it is."""
         return tuple(entry for entry in self.standing if self._is_of_now(entry.event))
 
+    @cached_property
+    def readings_now(self) -> tuple[Reading, ...]:
+        """The same as plain values."""
+        return tuple(entry.reading for entry in self.standing_now)
+
     @property
     def is_repaired(self) -> bool:
         """True once power went back on after a part was fitted or a lead moved."""
@@ -299,7 +304,6 @@ class Visit:
         return self._found_in([entry for entry in self.standing if not self._is_of_now(entry.event)])
 
     def _found_in(self, entries: Sequence[Taken]) -> list[Finding]:
-        readings = tuple(entry.reading for entry in entries)
         newest: dict[tuple[object, ...], Taken] = {}
         for entry in entries:
             # Popped and put back: what is read last stands last. Sound at rest is no answer to dead under a call.
@@ -307,13 +311,13 @@ class Visit:
             newest.pop(key, None)
             newest[key] = entry
         judged = [(entry.reading, self.judged_one(entry).verdict) for entry in newest.values()]
-        return find(replace(self.situation, readings=readings), judged)
+        return find(replace(self.situation, readings=tuple(entry.reading for entry in entries)), judged)
 
     def _other_findings(self) -> list[Finding]:
-        """What was not read at one place: sag, air, times, control current call by call, rows, conductors."""
+        """What was not read at one place: sag, air, times and their order, conductors, the four rows."""
         found = [
             Finding(about=of_feed(self.plate, loss.feed, said("visit.sag")), verdict=loss.verdict)
-            for loss in self.losses_of(tuple(entry.reading for entry in self.standing_now))
+            for loss in self.losses_of(self.readings_now)
         ]
         airs = [entry for entry in self.airs if self._is_of_now(entry.event)]
         if airs:
@@ -341,12 +345,13 @@ class Visit:
     @cached_property
     def unchecked(self) -> tuple[Words, ...]:
         """What *all well* still needs: each feed's volts, each strip under heat, the blower, as far as not read."""
-        read = [(r.point, bool(r.condition.heat)) for r in (entry.reading for entry in self.standing_now)]
+        read = {reading.point for reading in self.readings_now}
+        under_heat = {reading.point for reading in self.readings_now if reading.condition.heat}
         points = {point.id: point for point in test_points(self.plate)}
         wanted = [line_volts(feed.id) for feed in self.plate.feeds]
-        left = [points[point].label for point in wanted if not any(point == other for other, _ in read)]
-        left += [c.name for c in self.plate.circuits if (amps_at(c.id), True) not in read]
-        if not any(point == amps_at("blower") for point, _ in read):
+        left = [points[point].label for point in wanted if point not in read]
+        left += [c.name for c in self.plate.circuits if amps_at(c.id) not in under_heat]
+        if amps_at("blower") not in read:
             left.append(said("places.blower"))
         return tuple(left)
 
@@ -356,12 +361,12 @@ class Visit:
         for ledger in self.ledgers:
             if ledger.was_live:
                 words = said("visit.ledger-was-made-while-unit")
-                found.append(_told(said("visit.leads", ledger=ledger.name), "moved live", words))
+                found.append(_noted(said("visit.leads", ledger=ledger.name), Grade.FAIL, words, "moved live"))
         back = self.record.power_back
         if back is not None and self.lockout.locks:
             names = joined(dict.fromkeys(lock.by for lock in self.lockout.locks))
             words = said("visit.power-went-back-lock-record", names=names)
-            found.append(_told(said("visit.power-back"), "under a lock", words))
+            found.append(_noted(said("visit.power-back"), Grade.FAIL, words, "under a lock"))
         return found
 
     @cached_property
@@ -402,8 +407,7 @@ class Visit:
     def diagnosis(self) -> "Diagnosis | None":
         """What the evidence says of the causes; None before there is any."""
         # Air and microfarads are judged by themselves; the circuit says nothing of them.
-        now = (entry.reading for entry in self.standing_now)
-        readings = tuple(r for r in now if QUANTITIES[r.function].is_predicted)
+        readings = tuple(r for r in self.readings_now if QUANTITIES[r.function].is_predicted)
         if not readings and not self.signs:
             return None
         return _diagnosed(self.plate, readings, self.complaints, self.signs, self.limits)
@@ -601,13 +605,12 @@ class Visit:
         """The newest ledger of each part, checked against the circuit."""
         found = []
         for part, (_, deed) in self.record.ledgers.items():
-            rows = ledger_rows(deed)
             try:
-                notes = check_ledger(self.plate, part, rows)
+                notes = check_ledger(self.plate, part, deed.rows)
             except PlentarError:
                 continue
             was_live = not deed.condition.is_proven_dead
-            found.append(Ledger(part=part, name=part_words(part), rows=rows, notes=notes, was_live=was_live))
+            found.append(Ledger(part=part, name=part_words(part), rows=deed.rows, notes=notes, was_live=was_live))
         return found
 
     @property
@@ -667,21 +670,6 @@ class Visit:
         return whole - off, whole
 
 
-def ledger_rows(deed: Landed) -> tuple[LedgerRow, ...]:
-    """Return a kept ledger's rows."""
-    return tuple(
-        LedgerRow(
-            lead=row.lead,
-            before=row.before,
-            after=row.after,
-            colour=row.colour,
-            size=row.size,
-            end_state=row.end_state,
-        )
-        for row in deed.rows
-    )
-
-
 def row_calls(plate: Nameplate, wanted: frozenset[str]) -> frozenset[str]:
     """Return the calls a row of the blower test means on a unit: its heat stages together.
 
@@ -704,13 +692,9 @@ def healthy_row(plate: Nameplate, wanted: frozenset[str]) -> tuple[bool, bool]:
     return runs, heat
 
 
-def _noted(about: Words, result: Grade, words: Words) -> Finding:
-    verdict = Verdict(grade=result, value=0.0, uncertainty=0.0, unit="", because=words)
-    return Finding(about=about, verdict=verdict)
-
-
-def _told(about: Words, kind: str, words: Words) -> Finding:
-    verdict = Verdict(grade=Grade.FAIL, value=0.0, uncertainty=0.0, unit="", kind=kind, because=words)
+def _noted(about: Words, result: Grade, words: Words, kind: str = "") -> Finding:
+    """Return a finding without a figure."""
+    verdict = Verdict(grade=result, value=0.0, uncertainty=0.0, unit="", kind=kind, because=words)
     return Finding(about=about, verdict=verdict)
 
 

@@ -5,11 +5,12 @@ from dataclasses import replace
 import pytest
 
 from plentar.core.errors import NameplateError, ReadingError
+from plentar.core.evidence.events import Lead
 from plentar.core.evidence.reading import Condition, Reading
 from plentar.core.limits.verdicts import Grade
 from plentar.core.unit.nameplate import Window
 from plentar.core.unit.patterns import PATTERNS
-from plentar.core.work.ledger import DEAD, LOOSE, LedgerRow, check_ledger, leads_of
+from plentar.core.work.ledger import DEAD, LOOSE, check_ledger, leads_of
 from plentar.core.work.proof import proof_items, prove
 from plentar.core.work.substitution import Part, check_part, worst_of
 from plentar.words import say
@@ -101,10 +102,10 @@ def test_parts_that_cannot_be(bad: dict[str, object]) -> None:
     assert caught.value.field == next(iter(bad))
 
 
-def rows(**after: str) -> list[LedgerRow]:
+def rows(**after: str) -> list[Lead]:
     """The sequencer's ledger with some leads landed elsewhere, by the terminal they belong on."""
     ends = leads_of(TWO, "seq-a")
-    return [LedgerRow(lead=e.lead, before=e.terminal, after=after.get(e.terminal, e.terminal)) for e in ends]
+    return [Lead(lead=e.lead, before=e.terminal, after=after.get(e.terminal, e.terminal)) for e in ends]
 
 
 def test_a_ledger_with_everything_in_place_has_nothing_to_say() -> None:

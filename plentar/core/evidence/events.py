@@ -322,7 +322,10 @@ class Caused(_Deed):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Lead:
-    """One line of a ledger: a lead's end before and after, its colour, size and how its end was found."""
+    """One line of a ledger: a lead's end before and after, its colour, size.
+
+    `end_state` is how its end was found: sound, new end, heat-marked.
+    """
 
     lead: str
     before: str

@@ -3,7 +3,7 @@
 from plentar.core.evidence.reading import Reading
 from plentar.core.judging.situation import Situation, changed
 from plentar.core.limits.verdicts import Grade, Verdict, grade
-from plentar.core.said import joined, said
+from plentar.core.said import Words, joined, said
 
 __all__ = ["back_feed", "judge_blower", "judge_capacitor"]
 
@@ -91,34 +91,38 @@ def back_feed(situation: Situation, reading: Reading) -> Verdict | None:
         return None
     # Which way it flows is told by size, and a guessed size tells nothing; that it flows at all is a fault.
     if any(plate.load_is_assumed(feed.id) for feed in plate.feeds):
-        return Verdict(
-            grade=Grade.FAIL,
-            value=reading.value,
-            uncertainty=reading.meter_uncertainty,
-            unit="A",
-            expected=0.0,
-            kind="back-feed",
-            because=said("blower.without-heat-call-which-way", amps=reading.value),
-            next_step=said("blower.fill-kilowatts-blowers-amps-clamp"),
+        return _where_none_should(
+            reading,
+            "back-feed",
+            said("blower.without-heat-call-which-way", amps=reading.value),
+            said("blower.fill-kilowatts-blowers-amps-clamp"),
         )
     # A blower's few amps and a strip's twenty lie a factor of five or more apart: between them, by ratio.
     strip = min(circuit.rated_watts / circuit.rated_volts for circuit in plate.circuits)
     middle = (plate.blower.rated_amps * strip) ** 0.5
-    feeds_blower = reading.value < middle
-    because = (
-        said("blower.about-blowers-heat-contact-stuck", amps=reading.value)
-        if feeds_blower
-        else said("blower.about-strips-blower-relay-feeds", amps=reading.value)
+    if reading.value < middle:
+        return _where_none_should(
+            reading,
+            "heat contact stuck",
+            said("blower.about-blowers-heat-contact-stuck", amps=reading.value),
+            said("blower.clamp-each-strip-one-draws"),
+        )
+    return _where_none_should(
+        reading,
+        "relay feeds a strip",
+        said("blower.about-strips-blower-relay-feeds", amps=reading.value),
+        said("blower.nc-welded-relay-wired-wrongly"),
     )
+
+
+def _where_none_should(reading: Reading, kind: str, because: Words, next_step: Words) -> Verdict:
     return Verdict(
         grade=Grade.FAIL,
         value=reading.value,
         uncertainty=reading.meter_uncertainty,
         unit="A",
         expected=0.0,
-        kind="heat contact stuck" if feeds_blower else "relay feeds a strip",
+        kind=kind,
         because=because,
-        next_step=said("blower.clamp-each-strip-one-draws")
-        if feeds_blower
-        else said("blower.nc-welded-relay-wired-wrongly"),
+        next_step=next_step,
     )

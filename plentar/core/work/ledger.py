@@ -6,13 +6,14 @@ from dataclasses import dataclass
 from plentar.core.circuit.places import terminal_words
 from plentar.core.circuit.wiring import wire
 from plentar.core.errors import ReadingError
+from plentar.core.evidence.events import Lead
 from plentar.core.limits.verdicts import Grade
 from plentar.core.said import Words, said
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import place_of
 from plentar.core.unit.points import part_words
 
-__all__ = ["DEAD", "LOOSE", "LeadEnd", "LedgerNote", "LedgerRow", "check_ledger", "leads_of", "terminals_of"]
+__all__ = ["DEAD", "LOOSE", "LeadEnd", "LedgerNote", "check_ledger", "leads_of", "terminals_of"]
 
 # Where a lead can end beside a terminal of the part: on one with no contact behind it, or nowhere.
 DEAD, LOOSE = "dead terminal", "loose"
@@ -25,18 +26,6 @@ class LeadEnd:
     lead: str
     terminal: str
     words: Words
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class LedgerRow:
-    """One line of the ledger; `end_state` is how the lead's end was found: sound, new end, heat-marked."""
-
-    lead: str
-    before: str
-    after: str
-    colour: str = ""
-    size: str = ""
-    end_state: str = "sound"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -80,7 +69,7 @@ def terminals_of(plate: Nameplate, part: str) -> tuple[tuple[str, Words], ...]:
     )
 
 
-def check_ledger(plate: Nameplate, part: str, rows: Sequence[LedgerRow]) -> tuple[LedgerNote, ...]:
+def check_ledger(plate: Nameplate, part: str, rows: Sequence[Lead]) -> tuple[LedgerNote, ...]:
     """Hold after against before and against the circuit, worst first.
 
     Raises:
@@ -114,7 +103,7 @@ def check_ledger(plate: Nameplate, part: str, rows: Sequence[LedgerRow]) -> tupl
     return tuple(sorted(notes, key=lambda note: -note.grade.severity))
 
 
-def _row_notes(plate: Nameplate, end: LeadEnd, row: LedgerRow, places: Mapping[str, Words]) -> list[LedgerNote]:
+def _row_notes(plate: Nameplate, end: LeadEnd, row: Lead, places: Mapping[str, Words]) -> list[LedgerNote]:
     lead = said("ledger.lead", where=end.words)
     notes = []
     if row.after == LOOSE:
