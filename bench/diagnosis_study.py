@@ -68,13 +68,19 @@ class Truth:
             size = (
                 float(random.uniform(0, len(fault.variants) - 1)) if between else random.integers(len(fault.variants))
             )
-            changes = changes | sized(fault, float(size))
+            if fault.shows == "trips":
+                # It has tripped: whatever else is wrong then left it load enough.
+                off = next(other for other in faults_of(plate) if other.id == f"{fault.part}.off")
+                changes = changes | off.usual
+            else:
+                changes = changes | sized(fault, float(size))
         self.variants = self.broken = Variants(circuit, [changes])
         self.well = Variants(circuit, [NO_CHANGE])
         self.shows = next((fault.shows for fault in faults if fault.shows != "always"), "always")
         self.settled: dict[tuple[bool, Drive], Settled] = {}
-        # A slow sequencer takes two to four times as long as it should.
-        self.slow_seconds = float(random.uniform(2.0, 4.0)) * longest_window(plate)
+        self.tripped = False
+        # A slow sequencer takes two to ten times as long as it should.
+        self.slow_seconds = float(random.uniform(2.0, 10.0)) * longest_window(plate)
         self.model = model_of(plate)
         ids = [hypothesis.id for hypothesis in self.model.hypotheses]
         self.row = ids.index(faults[0].id) if len(faults) == 1 else -1
@@ -113,6 +119,10 @@ class Truth:
     def _shows_now(self, condition: Condition) -> bool:
         if self.shows == "now and then":
             return bool(self.random.random() < 0.5)
+        if self.shows == "trips":
+            # Once it has tripped it stays so.
+            self.tripped = self.tripped or bool(condition.calls and self.random.random() < 0.3)
+            return self.tripped
         if self.shows == "late":
             seconds = max((seconds or 0.0 for _, seconds in condition.calls), default=0.0)
             return seconds < self.slow_seconds
@@ -193,9 +203,14 @@ def condition_for(plate: Nameplate, test: Test, now: Condition) -> Condition:
     # Under calls that stay on, the clock runs on from reading to reading; new calls are waited out first.
     before = now.call_seconds(next(iter(test.drive.calls))) if test.drive.calls else None
     is_same = frozenset(name for name, _ in now.calls) == test.drive.calls
-    seconds = before + 90.0 if is_same and before is not None else 1.25 * longest_window(plate)
+    seconds = before + 90.0 if is_same and before is not None else 1.02 * longest_clock(plate)
     calls = tuple((call, seconds) for call in sorted(test.drive.calls))
     return Condition(feeds=tuple((feed, "live") for feed in feeds), calls=calls)
+
+
+def longest_clock(plate: Nameplate) -> float:
+    """Return when the last pole of the unit counts as never closing after the call [s]."""
+    return max(closing(plate, device.id, pole).never_seconds for device in plate.devices for pole in device.poles)
 
 
 def longest_window(plate: Nameplate) -> float:

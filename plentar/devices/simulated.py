@@ -83,9 +83,11 @@ class SimulatedClamp:
         for fault_id in self.faults:
             fault = fault_by_id(self.plate, fault_id)
             if fault.shows == "late":
-                slowness[fault_id.partition(".")[0]] = SLOW_FACTOR
+                slowness[fault.part] = SLOW_FACTOR
             elif fault.shows == "now and then":
                 upsets += self._cycles(fault)
+            elif fault.shows == "trips":
+                upsets.append((self.called_seconds + FIRST_TRIP_SECONDS, fault.usual))
             else:
                 changes = changes | fault.usual
         place = self.place_in_window

@@ -130,7 +130,7 @@ def test_a_board_nobody_knows_is_neither_smoothed_nor_not() -> None:
             Reading(point=coil, value=shown, condition=condition, meter_uncertainty=0.4),
         ]
         assert judge(Situation(plate=plate, readings=taken), taken[-1]).grade.value == "pass"
-        found = diagnose(plate, taken)
+        found = diagnose(plate, taken, complaints=["seasonal check"])
         assert (found.causes[0].faults[0], found.ask_again) == ("healthy", ())
 
 

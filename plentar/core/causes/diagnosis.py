@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from plentar.core.causes.catalogue import catalogue, scaled, spread_of
 from plentar.core.causes.hypotheses import PAIRS, Prediction, UnitModel, model_of, model_with_pairs
+from plentar.core.causes.sequences import weigh_sequences
 from plentar.core.causes.signs import factor_of
 from plentar.core.circuit.drive import Drive, drives_of
 from plentar.core.circuit.places import find_point
@@ -37,9 +38,8 @@ WRONG_SHARE = 0.02
 MISREAD_SHARE = 0.003
 # More groups than a screen or a paper shows.
 SHOWN_CAUSES = 8
-# How often something erratic is seen at its fault; how often a slow sequencer is still on its way a while after its
-# window, and after three times the window.
-NOW_AND_THEN_SHARE, LATE_SHARE, VERY_LATE_SHARE, LATE_RATIO = 0.5, 0.7, 0.02, 3.0
+# One call in eight stood a while before anybody tapped it: heat is often on when one comes. Chosen.
+TAPPED_LATE_SHARE = 0.12
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -136,6 +136,16 @@ def _shouldered(value: Floats, least: Floats, most: Floats, width: Floats) -> Fl
     return density
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _Way:
+    """How conditions are to be taken: by which limits, with the supply known or not, the calls tapped late or not."""
+
+    limits: Limits
+    ratio: Floats
+    knows_supply: bool
+    tapped_late: bool = False
+
+
 @dataclass(frozen=True, slots=True)
 class _Phase:
     """One reading under one state its condition may mean: the state's share, density, its sound part, the value."""
@@ -146,38 +156,24 @@ class _Phase:
     shown: Floats
 
 
-def _phases(model: UnitModel, reading: Reading, limits: Limits, ratio: Floats, *, knows_supply: bool) -> list[_Phase]:
+def _phases(model: UnitModel, reading: Reading, way: _Way) -> list[_Phase]:
     """Return the reading under every state its condition may mean."""
     phases = []
-    seen = _seen_shares(model, reading.condition, limits)
-    for drive, share in states(model, reading.condition, limits):
+    for drive, share in states(model, reading.condition, way.limits, tapped_late=way.tapped_late):
         prediction = model.predict(reading.point, drive)
         is_line = not spot_of(reading.point).is_ohms
-        shown = prediction.shown * ratio if is_line else prediction.shown
+        shown = prediction.shown * way.ratio if is_line else prediction.shown
         # A table of one row, so that spreads have one owner.
         one = Prediction(shown[None, :], prediction.softness[None, :])
-        [spread] = spread_of(model.plate, [reading.point], one, knows_supply=knows_supply)
+        [spread] = spread_of(model.plate, [reading.point], one, knows_supply=way.knows_supply)
         density, sound = _one_likelihood(reading, shown, spread, _between(model, shown))
-        # Row 0 is the healthy unit: what is seen while the fault does not show.
-        mixed, well = (seen * x + (1 - seen) * x[0] for x in (density, sound))
-        phases.append(_Phase(share, mixed, well, shown))
+        phases.append(_Phase(share, density, sound, shown))
     return phases
 
 
-def _seen_shares(model: UnitModel, condition: Condition, limits: Limits) -> Floats:
-    """Return how likely each hypothesis shows itself under a condition rather than a healthy unit."""
-    shares = np.where(model.shows_now_and_then, NOW_AND_THEN_SHARE, 1.0)
-    for row, device_id in model.shows_late:
-        seconds = condition.call_seconds(model.plate.call_of(device_id))
-        device = model.plate.device(device_id)
-        window = max(closing(model.plate, device_id, pole, limits).max_seconds for pole in device.poles)
-        # Until three windows have passed a slow disc may still be on its way.
-        is_late = seconds is not None and seconds < LATE_RATIO * window
-        shares[row] = LATE_SHARE if is_late else VERY_LATE_SHARE
-    return shares
-
-
-def states(model: UnitModel, condition: Condition, limits: Limits) -> list[tuple[Drive, float]]:
+def states(
+    model: UnitModel, condition: Condition, limits: Limits, *, tapped_late: bool = False
+) -> list[tuple[Drive, float]]:
     """Return the drives a condition may mean, with the airless phase split into limits closed and open.
 
     Strips may heat without air under any call, and with none when something is stuck.
@@ -186,7 +182,7 @@ def states(model: UnitModel, condition: Condition, limits: Limits) -> list[tuple
         docs/trade.md, section 5, patience clock: what a young call may mean; section 1, limits.
     """
     drives = []
-    for drive, share in drives_of(model.plate, condition, limits):
+    for drive, share in drives_of(model.plate, condition, limits, patient=True, tapped_late=tapped_late):
         # Nothing heats yet, or nothing is fed: no limit has a reason to open.
         if drive.waiting or len(drive.dead_feeds) == len(model.plate.feeds):
             drives.append((drive, share))
@@ -271,10 +267,10 @@ def diagnose(
             if len(second.doubtful()) < len(evidence.doubtful()):
                 evidence = second
     model, likelihoods = evidence.model, evidence.likelihoods
-    wait = _wait(plate, standing, limits)
+    wait = _wait(evidence, limits)
     causes = evidence.causes()
     # Too early and nothing odd: no name is given to a disc that is still warming.
-    if wait > 0 and _healthy_explains(model, likelihoods):
+    if wait > 0 and _patience_explains(model, likelihoods):
         causes = ()
     else:
         wait = 0.0
@@ -299,38 +295,105 @@ def _weigh(
     """Return the posterior over one table of hypotheses with everything it was made from."""
     ratio, knows_supply = _supply_ratio(model, standing, limits)
     prior = model.prior(complaints)
-    log_posterior = np.log(prior)
-    likelihoods, shown, explained = [], [], []
-    together: dict[tuple[object, ...], list[list[_Phase]]] = {}
-    for reading in standing:
-        # A condition may mean several states of the unit; each is weighed by how likely it is.
-        phases = _phases(model, reading, limits, ratio, knows_supply=knows_supply)
-        density = _mixed(phases)
-        likelihoods.append(np.log(density))
-        shown.append(max(phases, key=lambda phase: phase.share).shown)
-        explained.append(sum(phase.share * phase.sound for phase in phases) / density)
-        together.setdefault(_under(reading.condition), []).append(phases)
-    for taken in together.values():
-        log_posterior = log_posterior + _joint(taken)
-    for observation in observations:
-        log_posterior = log_posterior + _observed(model, observation, limits)
+    seen = sum((_observed(model, observation, limits) for observation in observations), np.log(prior))
+    way = _Way(limits=limits, ratio=ratio, knows_supply=knows_supply)
+    ways, shares = [_taken(model, standing, way)], [1.0]
+    if _may_be_tapped_late(model, standing, limits):
+        ways.append(_taken(model, standing, replace(way, tapped_late=True)))
+        shares = [1 - TAPPED_LATE_SHARE, TAPPED_LATE_SHARE]
+    logs = np.array([np.log(share) + seen + taken.log for share, taken in zip(shares, ways, strict=True)])
     # From logs, the largest taken off first, so that nothing underflows.
-    posterior = np.exp(log_posterior - log_posterior.max())
-    posterior /= posterior.sum()
-    return _Evidence(model, standing, likelihoods, shown, explained, prior, posterior, knows_supply, ratio)
+    whole = np.exp(logs - logs.max())
+    whole /= whole.sum()
+    # Readings are spoken of in the way that explains them best.
+    best = int(np.argmax(whole.max(axis=1)))
+    taken = ways[best]
+    late = whole[1] if len(ways) > 1 else np.zeros(len(prior))
+    return _Evidence(
+        model=model,
+        readings=standing,
+        likelihoods=list(np.log(taken.densities)),
+        shown=taken.shown,
+        explained=list(taken.sound / taken.densities),
+        silent=taken.silent,
+        prior=prior,
+        posterior=whole.sum(axis=0),
+        tapped_late=late,
+        knows_supply=knows_supply,
+        ratio=ratio,
+    )
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _Taken:
+    """All readings in one way: log density of them together, and of each its density, sound part, prediction.
+
+    `silent` tells of each whether a good unit would show it only while a pole has yet to move.
+    """
+
+    log: Floats
+    densities: Floats
+    sound: Floats
+    shown: list[Floats]
+    silent: list[bool]
+
+
+def _taken(model: UnitModel, standing: Sequence[Reading], way: _Way) -> _Taken:
+    # A condition may mean several states of the unit; each is weighed by how likely it is.
+    each = [_phases(model, reading, way) for reading in standing]
+    count = len(model.hypotheses)
+    densities = np.array([_mixed(phases) for phases in each]).reshape(-1, count)
+    sound = np.array([sum(phase.share * phase.sound for phase in phases) for phases in each]).reshape(-1, count)
+    together: dict[tuple[object, ...], list[list[_Phase]]] = {}
+    for reading, phases in zip(standing, each, strict=True):
+        together.setdefault(_under(reading.condition), []).append(phases)
+    log = sum((_joint(taken) for taken in together.values()), np.zeros(count))
+    # What comes and goes is weighed as a sequence instead.
+    sound_shares = sound / densities
+    log[[entry.row for entry in model.passing]] = weigh_sequences(model, standing, densities, way.limits)
+    return _Taken(
+        log=log,
+        densities=densities,
+        sound=densities * sound_shares,
+        shown=[max(phases, key=lambda phase: phase.share).shown for phases in each],
+        silent=[_is_silent(model, reading, phases, way) for reading, phases in zip(standing, each, strict=True)],
+    )
+
+
+def _is_silent(model: UnitModel, reading: Reading, phases: Sequence[_Phase], way: _Way) -> bool:
+    """Tell whether a good unit would show a reading only while a pole has yet to move."""
+    if not any(drive.waiting for drive, _ in states(model, reading.condition, way.limits)):
+        return False
+    # Long since called: everything has moved.
+    calls = tuple((call, None) for call, _ in reading.condition.calls)
+    settled = replace(reading, condition=replace(reading.condition, calls=calls))
+    moved = max(phase.density[0] for phase in _phases(model, settled, way))
+    return bool(max(phase.density[0] for phase in phases) > 5.0 * moved)
+
+
+def _may_be_tapped_late(model: UnitModel, standing: Sequence[Reading], limits: Limits) -> bool:
+    """Tell whether any reading was taken before a pole could have moved, by the clock."""
+    plate = model.plate
+    return any(
+        drives_of(plate, r.condition, limits, patient=True, tapped_late=True)
+        != drives_of(plate, r.condition, limits, patient=True)
+        for r in standing
+        if r.condition.heat
+    )
 
 
 def _standing(readings: Sequence[Reading]) -> list[Reading]:
-    """Return the readings that count: the last two of one point under one condition, since taking it again confirms."""
-    kept: dict[tuple[object, ...], list[Reading]] = {}
-    for reading in readings:
-        if not _tells(reading):
-            continue
-        again = kept.setdefault((reading.point, _under(reading.condition)), [])
-        again.append(reading)
-        # Older ones of the same place and condition were looked at again and say no more.
-        del again[:-2]
-    return [reading for again in kept.values() for reading in again]
+    """Return the readings that count, oldest first: the last two of one point under one condition.
+
+    Taking it again confirms; older ones of the same place and condition were looked at again and say no more.
+    """
+    kept: dict[tuple[object, ...], list[int]] = {}
+    for place, reading in enumerate(readings):
+        if _tells(reading):
+            again = kept.setdefault((reading.point, _under(reading.condition)), [])
+            again.append(place)
+            del again[:-2]
+    return [readings[place] for place in sorted(place for again in kept.values() for place in again)]
 
 
 def _tells(reading: Reading) -> bool:
@@ -350,21 +413,35 @@ def _under(condition: Condition) -> tuple[object, ...]:
     return (calls, condition.feeds, condition.control, condition.bypassed)
 
 
-def _healthy_explains(model: UnitModel, likelihoods: Sequence[Floats]) -> bool:
+def _patience_explains(model: UnitModel, likelihoods: Sequence[Floats]) -> bool:
+    """Tell whether a good unit, or one that is only slow, may show all this so far."""
     total = sum(likelihoods, np.zeros(len(model.hypotheses)))
-    # Odds of twenty to one against health are needed before waiting is given up.
-    return bool(total[0] >= total.max() - 3.0)
+    waiting = [0, *(entry.row for entry in model.passing if entry.fault.shows == "late")]
+    # Odds of twenty to one against both are needed before waiting is given up.
+    return bool(total[waiting].max() >= total.max() - 3.0)
 
 
-def _wait(plate: Nameplate, readings: Sequence[Reading], limits: Limits) -> float:
-    """Return the seconds until silence would mean something, 0 when no reading was taken too early."""
+def _wait(evidence: "_Evidence", limits: Limits) -> float:
+    """Return the seconds until what is silent would mean something; 0 when nothing is, or its clock has run out.
+
+    Source:
+        docs/trade.md, section 3, pole on-time: before the maximum silence says nothing, at twice that it did not close.
+    """
+    plate = evidence.model.plate
     wait = 0.0
-    for reading in readings:
-        for device in plate.devices:
-            seconds = reading.condition.call_seconds(plate.call_of(device.id))
+    silent = {
+        call for r, quiet in zip(evidence.readings, evidence.silent, strict=True) if quiet for call in r.condition.on
+    }
+    for device in plate.devices:
+        call = plate.call_of(device.id)
+        if device.of_kind.is_thermal and call in silent:
+            # The clock as it stood at the last reading under this call.
+            seconds = [r.condition.call_seconds(call) for r in evidence.readings if r.condition.is_called(call)][-1]
             if seconds is not None:
-                latest = max(closing(plate, device.id, pole, limits).max_seconds for pole in device.poles)
-                wait = max(wait, latest - seconds)
+                clocks = [closing(plate, device.id, pole, limits) for pole in device.poles]
+                latest = max(clock.max_seconds for clock in clocks)
+                never = max(clock.never_seconds for clock in clocks)
+                wait = max(wait, (latest if seconds < latest else never) - seconds)
     return max(wait, 0.0)
 
 
@@ -396,7 +473,7 @@ def _observed(model: UnitModel, observation: Observation, limits: Limits) -> Flo
     return np.where(agrees, 0.0, np.log(0.04))
 
 
-@dataclass(slots=True)
+@dataclass(slots=True, kw_only=True)
 class _Evidence:
     """Turns likelihoods into groups, reasons and doubts."""
 
@@ -405,8 +482,11 @@ class _Evidence:
     likelihoods: Sequence[Floats]
     shown: Sequence[Floats]
     explained: Sequence[Floats]
+    silent: Sequence[bool]
     prior: Floats
     posterior: Floats
+    # The part of each hypothesis's share that needs the call to have stood before it was tapped.
+    tapped_late: Floats
     knows_supply: bool
     ratio: Floats
     _densities: Floats | None = None
@@ -445,6 +525,11 @@ class _Evidence:
         # What comes and goes is told from what stays by taking the same reading again.
         passes = self.model.passes[rows]
         split |= (passes[:, None] != passes[None, :]) & np.any(np.ptp(shown, axis=1) > spread.max(axis=1))
+        # The catalogue knows no microfarads; whoever has a meter for them tells a weak capacitor from none.
+        measured = np.array(
+            [any("capacitor-out" in f.signs for f in self.model.hypotheses[row].faults) for row in rows]
+        )
+        split |= measured[:, None] != measured[None, :]
         return split
 
     def _cause(self, group: list[int], by_cause: Floats, rows: Mapping[int, int]) -> Cause:
@@ -454,14 +539,19 @@ class _Evidence:
         # A second fault that shows nothing of its own adds nothing to say.
         singles = [i for i in group if len(model.hypotheses[rows[i]].faults) == 1]
         told = singles or group[:1]
+        title = joined((model.hypotheses[rows[i]].title for i in told[:3]), "or")
+        repair = joined((fault.repair for fault in lead.faults), "semicolon")
+        if lead.faults[0].kind == "healthy" and self.tapped_late[0] > 0.5 * self.posterior[0]:
+            # Sound only if heat stood before the clock says it did: that is asked, not taken for granted.
+            title, repair = said("diagnosis.tapped-late"), said("diagnosis.ask-since-when")
         return Cause(
             faults=tuple(model.causes[i] for i in told),
-            title=joined((model.hypotheses[rows[i]].title for i in told[:3]), "or"),
+            title=title,
             probability=float(sum(by_cause[i] for i in group)),
             reasons_for=tuple(r for r in reasons if r.weight > 0)[:6],
             # Half as likely as elsewhere: less than that nobody would call a reason against.
             reasons_against=tuple(r for r in reasons if r.weight < -0.7)[:3],
-            repair=joined((fault.repair for fault in lead.faults), "semicolon"),
+            repair=repair,
             proof=joined((fault.proof for fault in lead.faults), "semicolon"),
         )
 

@@ -39,7 +39,12 @@ class Fault:
     @property
     def usual(self) -> Changes:
         """The fault at its middle size: what one is shown who asks for it by name."""
-        return self.variants[(len(self.variants) - 1) // 2]
+        return self.variants[self.usual_variant]
+
+    @property
+    def usual_variant(self) -> int:
+        """The number of that size."""
+        return (len(self.variants) - 1) // 2
 
 
 def together(faults: Iterable[Fault]) -> Changes:

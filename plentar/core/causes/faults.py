@@ -76,10 +76,13 @@ STRIP_MODES = modes_by_id(
     ),
     # A tired disc warms late: cold mornings and low control volts bring it out.
     mode("device.slow", "weak", 1.5, "device", shows="late", repair="replace-device", proof="inside-its-window"),
+    # A pole by itself sticks a while where the others move: a worn cam, not the heater.
+    mode("pole.slow", "weak", 0.4, "device", shows="late", repair="replace-device", proof="inside-its-window"),
     mode("coil-lead.off", "control", 0.6, "ends", LOST_END, repair="new-end-pull-tested", proof="strips-on-it-draw"),
     # The small pole in a sequencer that passes the call on carries no load worth naming: it fails less than the others.
     mode("auxiliary.open", "dead", 3.0, "device", OPENED, repair="replace-device", proof="volts-at-next-heater"),
     mode("auxiliary.welded", "stuck", 1.0, "device", OPENED, repair="replace-device", proof="off-without-call"),
+    mode("auxiliary.slow", "weak", 0.4, "device", shows="late", repair="replace-device", proof="inside-its-window"),
     mode("auxiliary-lead.off", "dead", 0.5, "ends", LOST_END, repair="new-end", proof="volts-at-next-heater"),
     mode("rectifier.dead", "dead", 3.0, "board", repair="replace-rectifier", proof="coil-volts-dc"),
     mode("rectifier.half-open", "weak", 1.0, "board", repair="replace-rectifier", proof="coil-volts-dc"),
@@ -225,6 +228,11 @@ def _devices(plate: Nameplate, circuit: Circuit) -> Iterator[Fault]:
             yield fault_of(STRIP_MODES["mechanism.dead"], f"{name}.mechanism", still, device=words)
         if device.of_kind.is_thermal:
             yield fault_of(STRIP_MODES["device.slow"], name, still, device=words)
+            if len(device.poles) > 1:
+                for number in (pole.number for pole in device.poles):
+                    part = f"{name}.pole-{number}"
+                    late = Changes(forced={part: False})
+                    yield fault_of(STRIP_MODES["pole.slow"], part, late, device=words, number=number)
         for end, side in (("lead-coil", "feed"), ("lead-common", "common")):
             lead = f"{name}.{end}"
             yield fault_of(
@@ -243,6 +251,9 @@ def _devices(plate: Nameplate, circuit: Circuit) -> Iterator[Fault]:
         if device.auxiliary is not None:
             pole = f"{name}.auxiliary"
             yield fault_of(STRIP_MODES["auxiliary.open"], pole, Changes(forced={pole: False}), device=words)
+            if device.of_kind.is_thermal:
+                late = Changes(forced={pole: False})
+                yield fault_of(STRIP_MODES["auxiliary.slow"], pole, late, device=words)
             yield fault_of(STRIP_MODES["auxiliary.welded"], pole, Changes(forced={pole: True}), device=words)
             lead = f"{pole}.lead"
             yield fault_of(STRIP_MODES["auxiliary-lead.off"], lead, Changes(split={lead: OFF}), device=words)

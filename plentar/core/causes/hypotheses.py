@@ -24,7 +24,7 @@ from plentar.core.unit.electrical import COLD_RATIO, OPEN_OHMS
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import amps_at, place_of, spot_of
 
-__all__ = ["PAIRS", "Hypothesis", "Prediction", "UnitModel", "model_of", "model_with_pairs"]
+__all__ = ["PAIRS", "Hypothesis", "Passing", "Prediction", "UnitModel", "model_of", "model_with_pairs"]
 
 Floats = NDArray[np.float64]
 # The likeliest of some thousands, about as many as single faults have rows: chosen by the time of a first diagnosis.
@@ -54,6 +54,19 @@ class Hypothesis:
 
 
 @dataclass(frozen=True, slots=True)
+class Passing:
+    """A row whose fault is not there for every reading.
+
+    `shown` is the row that tells what it does while it is there, `quiet` that of the unit while it is not.
+    """
+
+    row: int
+    shown: int
+    quiet: int
+    fault: Fault
+
+
+@dataclass(frozen=True, slots=True)
 class Prediction:
     """What each hypothesis shows at one place: `shown` in the unit of the function, `softness` its source impedance."""
 
@@ -76,13 +89,29 @@ class UnitModel:
         names: dict[str, int] = {}
         self.cause_of = np.array([names.setdefault(h.id, len(names)) for h in self.hypotheses])
         self.causes = tuple(names)
-        self.shows_now_and_then = np.array([any(f.shows == "now and then" for f in h.faults) for h in self.hypotheses])
-        self.shows_late = [
-            (row, fault.part) for row, h in enumerate(self.hypotheses) for fault in h.faults if fault.shows == "late"
-        ]
-        self.passes = self.shows_now_and_then.copy()
-        self.passes[[row for row, _ in self.shows_late]] = True
+        self.passing = self._passing()
+        self.passes = np.zeros(len(self.hypotheses), dtype=np.bool_)
+        self.passes[[entry.row for entry in self.passing]] = True
         self.smaller, self.larger = self._neighbours()
+
+    def _passing(self) -> tuple[Passing, ...]:
+        """Return the rows of faults that come, go or come late, of two such at once by the first."""
+        usual = {
+            h.faults[0].id: row
+            for row, h in enumerate(self.hypotheses)
+            if len(h.faults) == 1 and h.variant == h.faults[0].usual_variant
+        }
+        found = []
+        for row, hypothesis in enumerate(self.hypotheses):
+            fault = next((fault for fault in hypothesis.faults if fault.shows != "always"), None)
+            if fault is None:
+                continue
+            others = [other for other in hypothesis.faults if other is not fault]
+            # A breaker that has tripped is a breaker that is off: it no longer needs a load to show it.
+            tripped = usual.get(f"{fault.part}.off", row) if fault.shows == "trips" and not others else row
+            quiet = usual[others[0].id] if others else 0
+            found.append(Passing(row=row, shown=tripped, quiet=quiet, fault=fault))
+        return tuple(found)
 
     def _neighbours(self) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
         """Return for each row the rows of the next sizes of the same fault, itself where there is none."""
@@ -95,12 +124,15 @@ class UnitModel:
                 larger[row] += hypothesis.variant < last
         return smaller, larger
 
-    @staticmethod
-    def _changes(hypothesis: Hypothesis) -> Changes:
+    def _changes(self, hypothesis: Hypothesis) -> Changes:
         if len(hypothesis.faults) == 1:
             return hypothesis.faults[0].variants[hypothesis.variant]
-        # Two faults at their usual size only: every pair at every size would be half a million rows.
-        return together(hypothesis.faults)
+        # Two faults at their usual size only: every pair at every size would be half a million rows. A breaker that
+        # trips has tripped: whether the other fault leaves it load enough is a matter of its size.
+        by_id = {fault.id: fault for fault in self.faults}
+        return together(
+            by_id.get(f"{fault.part}.off", fault) if fault.shows == "trips" else fault for fault in hypothesis.faults
+        )
 
     def prior(self, complaints: Sequence[str]) -> Floats:
         """Return each hypothesis's share before any reading, bent by the complaint; sums to one."""

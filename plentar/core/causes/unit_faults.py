@@ -30,7 +30,7 @@ UNIT_MODES = modes_by_id(
     ),
     # One that trips warm holds when it is looked at cold: its proof is ten minutes and a hand, never a bigger one.
     mode(
-        "breaker.weak", "supply", 1.2, "", {"discoloured-lug": 3.0, "breaker-off": 6.0}, shows="now and then",
+        "breaker.weak", "supply", 1.2, "", {"discoloured-lug": 3.0, "breaker-off": 6.0}, shows="trips",
         repair="replace-breaker-same-rating", proof="holds-ten-minutes",
     ),
     mode("disconnect.open", "supply", 0.6, "", OPENED, repair="replace-pull-out", proof="legs-behind-disconnect"),

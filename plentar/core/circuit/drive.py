@@ -1,5 +1,6 @@
 """What a circuit is fed and told, and which settled states a reading's condition may mean."""
 
+import math
 from dataclasses import dataclass
 
 from plentar.core.evidence.reading import Condition, Hand
@@ -9,6 +10,11 @@ from plentar.core.unit.nameplate import Nameplate
 
 __all__ = ["Drive", "drives_of"]
 
+# How likely a good pole has not moved yet: inside its window, after it while still marginal, and until it counts as
+# never. After the window only a tired one is late (docs/trade.md, section 3): few good ones are.
+WAITING_SHARE, MARGINAL_SHARE, LATE_SHARE = 0.5, 0.15, 0.03
+# The same where the call stood a while before it was tapped: mostly minutes, so mostly all have moved. Chosen.
+TAPPED_LATE_SHARE = 0.2
 # More states than this, of many slow poles, say nothing more: the later ones are taken together.
 MOST_STATES = 5
 
@@ -34,11 +40,25 @@ class Drive:
     hand: Hand = ""
 
 
-def drives_of(plate: Nameplate, condition: Condition, limits: Limits = DEFAULT_LIMITS) -> list[tuple[Drive, float]]:
-    """Return the settled states a condition may mean, each with its share.
+def drives_of(
+    plate: Nameplate,
+    condition: Condition,
+    limits: Limits = DEFAULT_LIMITS,
+    *,
+    patient: bool = False,
+    tapped_late: bool = False,
+) -> list[tuple[Drive, float]]:
+    """Return the settled states a condition may mean, each with its share, the fewest moved first.
 
     Thermal poles that are still inside their window may or may not have moved: they are taken in the order of their
-    windows. Limits may be closed or, where strips heat without air, open.
+    windows.
+
+    Args:
+        plate: The unit.
+        condition: What it was fed and told.
+        limits: The shop's windows.
+        patient: Count a pole as perhaps on its way until its clock has run out, not only to its window's end.
+        tapped_late: The call stood before it was tapped: nothing is too early.
 
     Source:
         docs/trade.md, section 5, patience clock.
@@ -48,7 +68,7 @@ def drives_of(plate: Nameplate, condition: Condition, limits: Limits = DEFAULT_L
     off = frozenset(feed.id for feed in plate.feeds if condition.feed_state(feed.id) != "live")
     opened = frozenset(feed for feed in off if condition.opened_at(feed) == "disconnect")
     separate = condition.control == "separate source"
-    states = _stages(plate, condition, limits)
+    states = _stages(plate, condition, limits, patient=patient, tapped_late=tapped_late)
     return [
         (
             Drive(
@@ -60,14 +80,28 @@ def drives_of(plate: Nameplate, condition: Condition, limits: Limits = DEFAULT_L
                 separate=separate,
                 opened=opened,
             ),
-            1.0 / len(states),
+            share,
         )
-        for waiting in states
+        for waiting, share in states
     ]
 
 
-def _stages(plate: Nameplate, condition: Condition, limits: Limits) -> list[frozenset[str]]:
-    timed: list[tuple[float, float, str, float]] = []
+@dataclass(frozen=True, slots=True, order=True)
+class _Timed:
+    """A pole that may not have moved: its window, how long it has been called, how likely it is still waiting."""
+
+    max_seconds: float
+    min_seconds: float
+    name: str
+    seconds: float
+    waits: float
+
+
+def _stages(
+    plate: Nameplate, condition: Condition, limits: Limits, *, patient: bool, tapped_late: bool
+) -> list[tuple[frozenset[str], float]]:
+    """Return which poles may still be waiting, each set with its share."""
+    timed: list[_Timed] = []
     for device in plate.devices:
         seconds = condition.call_seconds(plate.call_of(device.id))
         if not device.of_kind.is_thermal or seconds is None:
@@ -77,13 +111,22 @@ def _stages(plate: Nameplate, condition: Condition, limits: Limits) -> list[froz
             poles.append((f"{device.id}.auxiliary", device.auxiliary))
         for name, pole in poles:
             window = closing(plate, device.id, pole, limits)
-            if seconds < window.max_seconds:
-                timed.append((window.max_seconds, window.min_seconds, name, seconds))
+            if seconds < (window.never_seconds if patient else window.max_seconds):
+                waits = TAPPED_LATE_SHARE if tapped_late else WAITING_SHARE
+                if seconds >= window.max_seconds:
+                    waits = MARGINAL_SHARE if seconds < window.late_seconds else LATE_SHARE
+                timed.append(_Timed(window.max_seconds, window.min_seconds, name, seconds, waits))
     timed.sort()
     # None of them, the first, the first two … may have moved; one that is before its minimum, and all after it, cannot.
-    states = [frozenset(name for _, _, name, _ in timed)]
-    for count in range(1, len(timed) + 1):
-        if timed[count - 1][3] < timed[count - 1][1]:
+    states = []
+    for count in range(len(timed) + 1):
+        if count and timed[count - 1].seconds < timed[count - 1].min_seconds and not tapped_late:
             break
-        states.append(frozenset(name for _, _, name, _ in timed[count:]))
-    return states[:MOST_STATES]
+        share = math.prod(1 - entry.waits for entry in timed[:count]) * math.prod(
+            entry.waits for entry in timed[count:]
+        )
+        states.append((frozenset(entry.name for entry in timed[count:]), share))
+    if len(states) > MOST_STATES:
+        states = [*states[: MOST_STATES - 1], (states[-1][0], sum(share for _, share in states[MOST_STATES - 1 :]))]
+    whole = sum(share for _, share in states)
+    return [(waiting, share / whole) for waiting, share in states]

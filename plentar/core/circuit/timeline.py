@@ -79,7 +79,7 @@ def play(
         changes: What is wrong with the circuit all the time.
         disturbances: Moments at which something else becomes wrong, or right again, rising [s].
         place_in_window: Where in its window each pole moves, 0 for the minimum, 1 for the maximum.
-        slowness: Factor on a device's times, for slow sequencers; 1 where not named.
+        slowness: Factor on the times of a device or of one of its contacts, for slow ones; 1 where not named.
     Raises:
         ReadingError: The calls do not rise in time.
     Source:
@@ -125,11 +125,11 @@ def _discs(plate: Nameplate, place: float, slowness: Mapping[str, float]) -> lis
     for device in plate.devices:
         if not device.of_kind.is_thermal:
             continue
-        factor = slowness.get(device.id, 1.0)
         poles: list[tuple[str, Pole]] = [(f"{device.id}.pole-{pole.number}", pole) for pole in device.poles]
         if device.auxiliary is not None:
             poles.append((f"{device.id}.auxiliary", device.auxiliary))
         for name, pole in poles:
+            factor = slowness.get(name, slowness.get(device.id, 1.0))
             times = [
                 factor * (window.min_seconds + place * (window.max_seconds - window.min_seconds))
                 for window in own_windows(device.of_kind, pole)

@@ -1,0 +1,127 @@
+"""Faults that are not there for every reading, as sequences: what follows what, from reading to reading."""
+
+from collections.abc import Callable, Mapping, Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+
+from plentar.core.causes.fault import Fault
+from plentar.core.causes.hypotheses import Passing, UnitModel
+from plentar.core.causes.modes import Shows
+from plentar.core.evidence.reading import Reading
+from plentar.core.limits.table import Limits
+from plentar.core.limits.windows import closing
+from plentar.core.unit.place import place_of
+
+__all__ = ["weigh_sequences"]
+
+Floats = NDArray[np.float64]
+# How often something erratic is seen at its fault.
+NOW_AND_THEN_SHARE = 0.5
+# A tired disc takes a multiple of its window: at three windows a quarter of those that are late are still silent, at a
+# dozen one in twenty-five, which is about what stays off for good. Chosen: makers print none.
+LATE_MULTIPLES = np.array([1.0, 1.2, 1.5, 2.0, 2.6, 3.4, 4.5, 6.0, 8.0, 12.0, 20.0])
+LATE_POWER = 1.3
+# What a clock nobody kept counts as, in windows: long enough for most.
+UNKNOWN_WINDOWS = 3.0
+# From one reading to the next a weak breaker trips one time in four; it is reset with no word kept of it one in 300.
+TRIP_SHARE, RESET_SHARE = 0.25, 0.003
+
+
+def weigh_sequences(model: UnitModel, readings: Sequence[Reading], densities: Floats, limits: Limits) -> Floats:
+    """Put what was to be seen of each passing fault into the densities; return the log density of all readings.
+
+    Args:
+        model: The unit's hypotheses.
+        readings: What was read, in the order it was taken.
+        densities: One row a reading, one column a hypothesis, each as if its fault were always there. Columns of
+            passing faults are replaced by what these readings saw: the fault, the unit without it, or part of each.
+        limits: The shop's windows.
+    Returns:
+        The log density of the whole sequence, one entry for each of `model.passing`.
+    Source:
+        docs/trade.md, section 9: a trip takes its whole feed and stays, a slow stage is silent before its own time and
+        on after it.
+    """
+    found = np.zeros(len(model.passing))
+    if not model.passing:
+        return found
+    shown = densities[:, [entry.shown for entry in model.passing]]
+    quiet = densities[:, [entry.quiet for entry in model.passing]]
+    weigh: Mapping[Shows, Callable[[Floats, Floats, Sequence[Passing]], tuple[Floats, Floats]]] = {
+        "now and then": lambda a, b, _: _now_and_then(a, b),
+        "trips": lambda a, b, _: _trips(a, b),
+        "late": lambda a, b, entries: _late(a, b, _windows_passed(model, readings, entries, limits)),
+    }
+    for kind, way in weigh.items():
+        columns = [i for i, entry in enumerate(model.passing) if entry.fault.shows == kind]
+        entries = [model.passing[i] for i in columns]
+        if columns:
+            found[columns], share = way(shown[:, columns], quiet[:, columns], entries)
+            rows = [entry.row for entry in entries]
+            densities[:, rows] = share * shown[:, columns] + (1 - share) * quiet[:, columns]
+    return found
+
+
+def _now_and_then(shown: Floats, quiet: Floats) -> tuple[Floats, Floats]:
+    """Each reading by itself sees the fault or does not."""
+    mixed = NOW_AND_THEN_SHARE * shown + (1 - NOW_AND_THEN_SHARE) * quiet
+    return np.log(mixed).sum(axis=0), np.full(shown.shape, NOW_AND_THEN_SHARE)
+
+
+def _trips(shown: Floats, quiet: Floats) -> tuple[Floats, Floats]:
+    """Two states, on and tripped, from reading to reading: forward for the density, and back for each one's share."""
+    step = np.array([[1 - TRIP_SHARE, TRIP_SHARE], [RESET_SHARE, 1 - RESET_SHARE]])
+    seen = np.stack([quiet, shown], axis=1)
+    largest = seen.max(axis=1, keepdims=True)
+    seen = seen / largest
+    count, _, columns = seen.shape
+    ahead, behind = np.empty(seen.shape), np.ones(seen.shape)
+    state = np.repeat(np.array([[1 - TRIP_SHARE], [TRIP_SHARE]]), columns, axis=1)
+    log = np.log(largest).sum(axis=(0, 1))
+    for row in range(count):
+        state = seen[row] * (step.T @ state if row else state)
+        whole = state.sum(axis=0)
+        log, state = log + np.log(whole), state / whole
+        ahead[row] = state
+    for row in range(count - 2, -1, -1):
+        state = step @ (seen[row + 1] * behind[row + 1])
+        behind[row] = state / state.sum(axis=0)
+    both = ahead * behind
+    tripped: Floats = both[:, 1] / both.sum(axis=1)
+    return log, tripped
+
+
+def _late(shown: Floats, quiet: Floats, passed: Floats) -> tuple[Floats, Floats]:
+    """Silent before its own time and on after it, the same time for every reading."""
+    survives = LATE_MULTIPLES**-LATE_POWER
+    # What is later than the last multiple counts with it.
+    share = survives - np.append(survives[1:], 0.0)
+    silent = passed[None, :, :] < LATE_MULTIPLES[:, None, None] * 1.1
+    logs = np.where(silent, np.log(shown)[None], np.log(quiet)[None]).sum(axis=1) + np.log(share)[:, None]
+    whole = np.logaddexp.reduce(logs, axis=0)
+    return whole, np.einsum("tc,trc->rc", np.exp(logs - whole), silent)
+
+
+def _windows_passed(
+    model: UnitModel, readings: Sequence[Reading], entries: Sequence[Passing], limits: Limits
+) -> Floats:
+    """Return how many of its own windows had passed at each reading; infinite without its call."""
+    passed = np.full((len(readings), len(entries)), np.inf)
+    for column, entry in enumerate(entries):
+        call, window = _window_of(model, entry.fault, limits)
+        for row, reading in enumerate(readings):
+            if reading.condition.is_called(call):
+                seconds = reading.condition.call_seconds(call)
+                passed[row, column] = UNKNOWN_WINDOWS if seconds is None else seconds / window
+    return passed
+
+
+def _window_of(model: UnitModel, fault: Fault, limits: Limits) -> tuple[str, float]:
+    """Return the call a slow part waits for and its window's end [s]."""
+    plate, part = model.plate, place_of(fault.part)
+    device = plate.device(part.owner)
+    poles = [pole for pole in device.poles if fault.part in (device.id, f"{device.id}.pole-{pole.number}")]
+    # A device's auxiliary is no numbered pole.
+    clocks = [closing(plate, device.id, pole, limits) for pole in poles or (device.auxiliary,)]
+    return plate.call_of(device.id), max(clock.max_seconds for clock in clocks)

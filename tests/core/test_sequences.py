@@ -1,0 +1,154 @@
+"""What follows what: late taps, slow stages, breakers that trip and stay, patience to the end of the clock.
+
+Every case is solved by hand on the two-strip sequencer: 240 V, 20.8 A a strip, a window of 90 s, never by 180 s.
+"""
+
+import pytest
+
+from plentar.core.causes.diagnosis import Diagnosis, diagnose
+from plentar.core.evidence.reading import Condition, Reading
+from plentar.core.evidence.signs import Observation
+from plentar.core.unit.patterns import PATTERNS
+from plentar.words import say
+from tests.core.test_diagnosis import LINE, POLE_B, UNIT, read, under
+
+TOTAL = "amps:feed-1"
+
+
+def share(found: Diagnosis, *faults: str) -> float:
+    """How likely it is that one of these faults is there, alone or with others."""
+    rows = [any(f.id in faults for f in h.faults) for h in found.model.hypotheses]
+    return float(found.posterior[rows].sum())
+
+
+def leads(found: Diagnosis) -> str:
+    """The faults of the first group, or what is waited for."""
+    return " ".join(found.first.faults) if found.first else f"wait {found.wait_seconds:.0f} s"
+
+
+def at(point: str, value: float, seconds: float | None, *calls: str) -> Reading:
+    """A reading so long after its calls; None: nobody knows."""
+    on = tuple((call, seconds) for call in calls or ("W",))
+    return read(point, value, Condition(feeds=(("feed-1", "live"),), calls=on))
+
+
+def test_heat_that_was_on_before_it_was_tapped_welds_nothing() -> None:
+    """Both strips draw two seconds after the tap: heat was on already, and the answer says so."""
+    early = [read(LINE, 240.0, under()), at("amps:strip-a", 20.6, 2), at("amps:strip-b", 20.7, 6)]
+    found = diagnose(UNIT, early)
+    assert found.first is not None
+    assert "healthy" in found.first.faults
+    assert "before it was tapped" in say(found.first.title)
+    off = diagnose(UNIT, [*early, read("amps:strip-a", 0.0, under()), read("amps:strip-b", 0.0, under())])
+    assert share(off, "seq-a.pole-1.welded", "seq-a.pole-2.welded") < 0.05
+
+
+def test_a_pole_that_is_welded_stays_so_however_late_the_tap() -> None:
+    """One strip draws with nothing called: no tap explains that."""
+    welded = [read("amps:strip-b", 20.6, under()), at("amps:strip-b", 20.6, 2), read("amps:strip-a", 0.0, under())]
+    assert leads(diagnose(UNIT, [read(LINE, 240.0, under()), *welded])) == "seq-a.pole-2.welded"
+
+
+@pytest.mark.parametrize(("seconds", "wait"), [(60.0, 30.0), (89.0, 1.0), (100.0, 80.0), (179.0, 1.0)])
+def test_silence_is_not_judged_before_the_clock_has_run_out(seconds: float, wait: float) -> None:
+    """Inside the window until its end; after it until twice its end, when it did not close."""
+    call = [at(POLE_B, 239.0, seconds), at("amps:strip-b", 0.0, seconds), at("amps:strip-a", 20.6, seconds)]
+    found = diagnose(UNIT, call, complaints=["not enough heat"])
+    assert found.causes == ()
+    assert found.wait_seconds == pytest.approx(wait)
+
+
+def test_silence_beyond_the_clock_is_named() -> None:
+    """At 181 s it did not close."""
+    call = [at(POLE_B, 239.0, 181), at("amps:strip-b", 0.0, 181), at("amps:strip-a", 20.6, 181)]
+    found = diagnose(UNIT, [read(LINE, 240.0, under()), *call], complaints=["not enough heat"])
+    assert leads(found) == "seq-a.pole-2.open"
+
+
+def test_a_unit_that_is_on_inside_its_window_need_not_be_waited_for() -> None:
+    """All strips draw after 60 s of 90: nothing is silent."""
+    on = [at("amps:strip-a", 20.6, 60), at("amps:strip-b", 20.6, 62), read(LINE, 240.0, under())]
+    assert diagnose(UNIT, on).wait_seconds == 0.0
+
+
+def test_nothing_until_nine_minutes_and_then_everything_is_slow() -> None:
+    """0 A at 5 and 9 min, 41 A at 10: a disc, not a breaker; what was read is no word for the breaker."""
+    found = diagnose(
+        UNIT,
+        [
+            read(LINE, 240.0, under()),
+            at("volts:seq-a.coil.1:seq-a.coil.2", 25.0, 290),
+            at(TOTAL, 0.0, 300),
+            at("amps:strip-a", 0.0, 310),
+            at(TOTAL, 0.0, 540),
+            at(TOTAL, 44.0, 600),
+            at("amps:strip-a", 20.6, 605),
+        ],
+        complaints=["not enough heat"],
+    )
+    assert leads(found) == "seq-a.slow"
+    assert share(found, "feed-1.breaker.weak") < 0.05
+
+
+def test_everything_and_then_nothing_is_a_breaker_that_trips() -> None:
+    """44 A, then nothing anywhere, the line dead, and dead it stays without a call."""
+    found = diagnose(
+        UNIT,
+        [
+            read(LINE, 240.0, under()),
+            at(TOTAL, 44.0, 300),
+            at(TOTAL, 0.0, 420),
+            at(LINE, 0.0, 430),
+            read(LINE, 0.0, under()),
+        ],
+        complaints=["breaker trips or hot"],
+    )
+    assert share(found, "feed-1.breaker.weak") > 0.5
+
+
+def test_a_dead_element_beside_a_weak_breaker_is_both() -> None:
+    """Strip A heats, B's element is dead with line volts on it, and the feed goes off after a while."""
+    found = diagnose(
+        UNIT,
+        [
+            read(LINE, 240.0, under()),
+            at("amps:strip-a", 20.6, 300),
+            at("amps:strip-b", 0.0, 310),
+            at("volts:strip-b.element.1:strip-b.element.2", 238.0, 320),
+            at(LINE, 239.0, 330),
+            at("amps:strip-b", 0.0, 340),
+            at("amps:strip-a", 0.0, 600),
+            at(LINE, 0.0, 610),
+        ],
+        complaints=["breaker trips or hot"],
+    )
+    assert share(found, "strip-b.element.open") > 0.8
+    assert share(found, "feed-1.breaker.weak", "feed-1.breaker.off") > 0.5
+
+
+def test_one_pole_may_be_slow_by_itself() -> None:
+    """Strip A at once, B silent at three minutes and there at six."""
+    found = diagnose(
+        UNIT,
+        [
+            read(LINE, 240.0, under()),
+            at("amps:strip-a", 20.6, 185),
+            at("amps:strip-b", 0.0, 190),
+            at(POLE_B, 239.0, 195),
+            at("amps:strip-b", 20.6, 360),
+        ],
+        complaints=["not enough heat"],
+    )
+    assert leads(found) == "seq-a.pole-2.slow"
+
+
+def test_seconds_nobody_knows_are_no_word_against_a_pole() -> None:
+    """A call without a clock: strips that draw are not too early."""
+    on = [at("amps:strip-a", 20.6, None), at("amps:strip-b", 20.6, None), read(LINE, 240.0, under())]
+    assert leads(diagnose(UNIT, on)) == "healthy"
+
+
+def test_a_contactor_is_not_waited_for() -> None:
+    """At once or never: ten seconds after the call its silence counts."""
+    unit = PATTERNS["wye-contactor"]()
+    assert diagnose(unit, [at("amps:strip-a", 0.0, 10)], observations=[Observation(kind="smell")]).wait_seconds == 0.0
