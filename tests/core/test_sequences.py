@@ -106,6 +106,24 @@ def test_everything_and_then_nothing_is_a_breaker_that_trips() -> None:
     assert share(found, "feed-1.breaker.weak") > 0.5
 
 
+def test_a_breaker_found_off_and_switched_on_explains_both() -> None:
+    """Nothing on the line, then all of it, and the strips draw: it was off, and why is to be found out."""
+    found = diagnose(
+        UNIT,
+        [
+            read(LINE, 0.0, under()),
+            at("amps:strip-a", 0.0, 300),
+            at(LINE, 240.0, 400),
+            at("amps:strip-a", 20.6, 410),
+            at("amps:strip-b", 20.6, 420),
+        ],
+        observations=[Observation(kind="breaker-off")],
+        complaints=["no heat"],
+    )
+    assert leads(found) == "feed-1.breaker.off"
+    assert found.ask_again == ()
+
+
 def test_a_dead_element_beside_a_weak_breaker_is_both() -> None:
     """Strip A heats, B's element is dead with line volts on it, and the feed goes off after a while."""
     found = diagnose(
@@ -122,7 +140,7 @@ def test_a_dead_element_beside_a_weak_breaker_is_both() -> None:
         ],
         complaints=["breaker trips or hot"],
     )
-    assert share(found, "strip-b.element.open") > 0.8
+    assert leads(found) == "strip-b.element.open+feed-1.breaker.weak"
     assert share(found, "feed-1.breaker.weak", "feed-1.breaker.off") > 0.5
 
 

@@ -348,14 +348,19 @@ def _taken(model: UnitModel, standing: Sequence[Reading], way: _Way) -> _Taken:
     for reading, phases in zip(standing, each, strict=True):
         together.setdefault(_under(reading.condition), []).append(phases)
     log = sum((_joint(taken) for taken in together.values()), np.zeros(count))
-    # What comes and goes is weighed as a sequence instead.
-    sound_shares = sound / densities
-    log[[entry.row for entry in model.passing]] = weigh_sequences(model, standing, densities, way.limits)
+    shown = np.array([max(phases, key=lambda phase: phase.share).shown for phases in each]).reshape(-1, count)
+    # What comes and goes is weighed as a sequence instead, and speaks as it was at each reading.
+    rows, bad, quiet = (list(rows) for rows in zip(*((p.row, p.shown, p.quiet) for p in model.passing), strict=True))
+    log[rows], there = weigh_sequences(model, standing, densities, way.limits)
+    for table in (densities, sound):
+        table[:, rows] = there * table[:, bad] + (1 - there) * table[:, quiet]
+    # What it showed while it was as it mostly was then.
+    shown[:, rows] = np.where(there >= 0.5, shown[:, bad], shown[:, quiet])
     return _Taken(
         log=log,
         densities=densities,
-        sound=densities * sound_shares,
-        shown=[max(phases, key=lambda phase: phase.share).shown for phases in each],
+        sound=sound,
+        shown=list(shown),
         silent=[_is_silent(model, reading, phases, way) for reading, phases in zip(standing, each, strict=True)],
     )
 

@@ -24,43 +24,43 @@ LATE_MULTIPLES = np.array([1.0, 1.2, 1.5, 2.0, 2.6, 3.4, 4.5, 6.0, 8.0, 12.0, 20
 LATE_POWER = 1.3
 # What a clock nobody kept counts as, in windows: long enough for most.
 UNKNOWN_WINDOWS = 3.0
-# From one reading to the next a weak breaker trips one time in four; it is reset with no word kept of it one in 300.
-TRIP_SHARE, RESET_SHARE = 0.25, 0.003
+# From one reading to the next a weak breaker trips one time in four; then it stays off, but for one time in a thousand
+# that somebody resets it and keeps no word of it. A breaker found off is switched on between two readings one time in
+# ten: whoever finds it off does it sooner or later.
+TRIP_SHARE, RESET_SHARE, SET_SHARE = 0.25, 0.001, 0.1
 
 
-def weigh_sequences(model: UnitModel, readings: Sequence[Reading], densities: Floats, limits: Limits) -> Floats:
-    """Put what was to be seen of each passing fault into the densities; return the log density of all readings.
+def weigh_sequences(
+    model: UnitModel, readings: Sequence[Reading], densities: Floats, limits: Limits
+) -> tuple[Floats, Floats]:
+    """Return the log density of the whole sequence for each of `model.passing`, and what each reading saw of it.
 
     Args:
         model: The unit's hypotheses.
         readings: What was read, in the order it was taken.
-        densities: One row a reading, one column a hypothesis, each as if its fault were always there. Columns of
-            passing faults are replaced by what these readings saw: the fault, the unit without it, or part of each.
+        densities: One row a reading, one column a hypothesis, each as if its fault were always there.
         limits: The shop's windows.
     Returns:
-        The log density of the whole sequence, one entry for each of `model.passing`.
+        One entry a passing row; and one row a reading, one column a passing row: how likely the fault was there.
     Source:
         docs/trade.md, section 9: a trip takes its whole feed and stays, a slow stage is silent before its own time and
         on after it.
     """
-    found = np.zeros(len(model.passing))
-    if not model.passing:
-        return found
+    logs, there = np.zeros(len(model.passing)), np.ones((len(readings), len(model.passing)))
     shown = densities[:, [entry.shown for entry in model.passing]]
     quiet = densities[:, [entry.quiet for entry in model.passing]]
     weigh: Mapping[Shows, Callable[[Floats, Floats, Sequence[Passing]], tuple[Floats, Floats]]] = {
         "now and then": lambda a, b, _: _now_and_then(a, b),
-        "trips": lambda a, b, _: _trips(a, b),
+        "trips": lambda a, b, _: _switches(a, b, off_share=TRIP_SHARE, on_share=RESET_SHARE, off_at_first=TRIP_SHARE),
+        "until it is set": lambda a, b, _: _switches(a, b, off_share=0.0, on_share=SET_SHARE, off_at_first=1.0),
         "late": lambda a, b, entries: _late(a, b, _windows_passed(model, readings, entries, limits)),
     }
     for kind, way in weigh.items():
         columns = [i for i, entry in enumerate(model.passing) if entry.fault.shows == kind]
-        entries = [model.passing[i] for i in columns]
-        if columns:
-            found[columns], share = way(shown[:, columns], quiet[:, columns], entries)
-            rows = [entry.row for entry in entries]
-            densities[:, rows] = share * shown[:, columns] + (1 - share) * quiet[:, columns]
-    return found
+        if columns and readings:
+            entries = [model.passing[i] for i in columns]
+            logs[columns], there[:, columns] = way(shown[:, columns], quiet[:, columns], entries)
+    return logs, there
 
 
 def _now_and_then(shown: Floats, quiet: Floats) -> tuple[Floats, Floats]:
@@ -69,15 +69,20 @@ def _now_and_then(shown: Floats, quiet: Floats) -> tuple[Floats, Floats]:
     return np.log(mixed).sum(axis=0), np.full(shown.shape, NOW_AND_THEN_SHARE)
 
 
-def _trips(shown: Floats, quiet: Floats) -> tuple[Floats, Floats]:
-    """Two states, on and tripped, from reading to reading: forward for the density, and back for each one's share."""
-    step = np.array([[1 - TRIP_SHARE, TRIP_SHARE], [RESET_SHARE, 1 - RESET_SHARE]])
+def _switches(
+    shown: Floats, quiet: Floats, *, off_share: float, on_share: float, off_at_first: float
+) -> tuple[Floats, Floats]:
+    """Two states, on and off, from reading to reading: forward for the density, and back for each one's share.
+
+    Going off and coming back on have their chances from one reading to the next.
+    """
+    step = np.array([[1 - off_share, off_share], [on_share, 1 - on_share]])
     seen = np.stack([quiet, shown], axis=1)
     largest = seen.max(axis=1, keepdims=True)
     seen = seen / largest
     count, _, columns = seen.shape
     ahead, behind = np.empty(seen.shape), np.ones(seen.shape)
-    state = np.repeat(np.array([[1 - TRIP_SHARE], [TRIP_SHARE]]), columns, axis=1)
+    state = np.repeat(np.array([[1 - off_at_first], [off_at_first]]), columns, axis=1)
     log = np.log(largest).sum(axis=(0, 1))
     for row in range(count):
         state = seen[row] * (step.T @ state if row else state)

@@ -21,7 +21,7 @@ CLEARED = {"jumper-runs": 0.02}
 UNIT_MODES = modes_by_id(
     # Supply: a breaker that is simply off is looked at first, since it costs nothing to look.
     mode(
-        "breaker.off", "supply", 3.0, "", {"discoloured-lug": 3.0, "breaker-off": 30.0},
+        "breaker.off", "supply", 3.0, "", {"discoloured-lug": 3.0, "breaker-off": 30.0}, shows="until it is set",
         repair="find-why-off", proof="all-on-it",
     ),
     mode(
@@ -39,7 +39,7 @@ UNIT_MODES = modes_by_id(
         repair="clean-and-torque", proof="sag-in-band",
     ),
     mode("wire.too-small", "weak", 0.4, repair="size-wire-and-breaker", proof="sag-in-band"),
-    mode("branch.off", "supply", 1.5, repair="find-why-off", proof="volts-behind-it"),
+    mode("branch.off", "supply", 1.5, shows="until it is set", repair="find-why-off", proof="volts-behind-it"),
     mode("branch-pole.open", "supply", 1.0, "", OPENED, repair="replace-built-in-breaker", proof="volts-behind-it"),
     # Control: its fuse blows for something else's sake more often than for its own.
     mode("fuse.open", "control", 4.0, "fuse", OPENED, repair="find-short-then-fuse", proof="volts-at-each-coil"),
