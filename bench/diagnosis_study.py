@@ -253,10 +253,10 @@ def follow(plate: Nameplate, truth: Truth, complaint: str, *, fixed: bool) -> tu
     return diagnosis, len(readings)
 
 
-def is_right(first: Cause | None, faults: tuple[Fault, ...]) -> bool:
-    """Tell whether the leading group names the truth."""
-    names = {"+".join(sorted(name.split("+"))) for name in first.faults} if first else set()
-    return "+".join(sorted(fault.id for fault in faults)) in names
+def is_right(first: Cause | None, faults: tuple[Fault, ...], by_id: dict[str, Fault]) -> bool:
+    """Tell whether what the leading cause would have repaired is what is wrong, no more and no less."""
+    wanted = {fault.mended for fault in faults}
+    return any({by_id[one].mended for one in name.split("+")} == wanted for name in (first.faults if first else ()))
 
 
 def names_one(first: Cause | None, faults: tuple[Fault, ...]) -> bool:
@@ -300,7 +300,7 @@ def main() -> None:
                 complaint = KIND_COMPLAINT[case[0].kind]
                 assert complaint in COMPLAINTS
                 diagnosis, tests = follow(plate, truth, complaint, fixed=options.fixed)
-                right = is_right(diagnosis.first, case)
+                right = is_right(diagnosis.first, case, {fault.id: fault for fault in faults})
                 at_least_one += names_one(diagnosis.first, case)
                 runs.append((right, tests))
                 if not right:

@@ -223,6 +223,10 @@ def diagnosis_to_json(diagnosis: Diagnosis, tests: tuple[NextTest, ...]) -> dict
                 "faults": list(cause.faults),
                 "title": say(cause.title),
                 "probability": round(cause.probability, 5),
+                "failures": [
+                    {"faults": list(f.faults), "title": say(f.title), "probability": round(f.probability, 5)}
+                    for f in cause.failures
+                ],
                 "reasons_for": [_reason(reason) for reason in cause.reasons_for],
                 "reasons_against": [_reason(reason) for reason in cause.reasons_against],
                 "repair": say(cause.repair),
@@ -230,7 +234,7 @@ def diagnosis_to_json(diagnosis: Diagnosis, tests: tuple[NextTest, ...]) -> dict
             }
             for cause in diagnosis.causes
         ],
-        "groups": [list(cause.faults) for cause in diagnosis.causes if len(cause.faults) > 1],
+        "groups": [list(f.faults) for cause in diagnosis.causes for f in cause.failures if len(f.faults) > 1],
         "next_tests": [
             {
                 "point": entry.test.point,

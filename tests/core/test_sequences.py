@@ -22,8 +22,8 @@ def share(found: Diagnosis, *faults: str) -> float:
 
 
 def leads(found: Diagnosis) -> str:
-    """The faults of the first group, or what is waited for."""
-    return " ".join(found.first.faults) if found.first else f"wait {found.wait_seconds:.0f} s"
+    """The likeliest way the first cause came about, or what is waited for."""
+    return found.first.faults[0] if found.first else f"wait {found.wait_seconds:.0f} s"
 
 
 def at(point: str, value: float, seconds: float | None, *calls: str) -> Reading:

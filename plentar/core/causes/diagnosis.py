@@ -28,7 +28,7 @@ from plentar.core.unit.place import amps_at, line_volts, spot_of
 from plentar.core.unit.points import is_control_side
 from plentar.core.unit.quantities import quantity_of
 
-__all__ = ["Cause", "Diagnosis", "Reason", "diagnose"]
+__all__ = ["Cause", "Diagnosis", "Failure", "Reason", "diagnose"]
 
 Floats = NDArray[np.float64]
 # One reading in fifty is simply wrong and may be anything on the scale; one in three hundred is the AC function on a
@@ -38,6 +38,8 @@ WRONG_SHARE = 0.02
 MISREAD_SHARE = 0.003
 # More groups than a screen or a paper shows.
 SHOWN_CAUSES = 8
+# Of the ways one part may have failed: one in twenty is not worth naming, four in five is the answer.
+TOLD_SHARE, PLAIN_SHARE = 0.05, 0.8
 # One call in eight stood a while before anybody tapped it: heat is often on when one comes. Chosen.
 TAPPED_LATE_SHARE = 0.12
 
@@ -52,12 +54,25 @@ class Reason:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Cause:
-    """One group of faults that no available test can split, with its share and its reasons."""
+class Failure:
+    """One way the part may have failed: the faults that no test splits, their words, their share."""
 
     faults: tuple[str, ...]
     title: Words
     probability: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Cause:
+    """What would be repaired, with its share and its reasons; `failures` are the ways it may have failed.
+
+    `faults` are those of the failures worth naming, the likeliest first.
+    """
+
+    faults: tuple[str, ...]
+    title: Words
+    probability: float
+    failures: tuple[Failure, ...]
     reasons_for: tuple[Reason, ...]
     reasons_against: tuple[Reason, ...]
     repair: Words
@@ -513,9 +528,21 @@ class _Evidence:
                     break
             else:
                 groups.append([cause])
-        # A group is as likely as its members together.
-        groups.sort(key=lambda group: -sum(by_cause[i] for i in group))
-        return tuple(self._cause(group, by_cause, rows) for group in groups[:SHOWN_CAUSES])
+        # What one repair cures is one cause, however it failed; a group of several repairs stays by itself.
+        merged: dict[object, list[list[int]]] = {}
+        for group in groups:
+            mended = {self._mended(rows[i]) for i in group}
+            merged.setdefault(mended.pop() if len(mended) == 1 else group[0], []).append(group)
+
+        # Each is as likely as its members together.
+        def share(entry: Sequence[Sequence[int]]) -> float:
+            return float(sum(by_cause[i] for group in entry for i in group))
+
+        causes = sorted(merged.values(), key=share, reverse=True)[:SHOWN_CAUSES]
+        return tuple(self._cause(entry, share(entry), by_cause, rows) for entry in causes)
+
+    def _mended(self, row: int) -> frozenset[tuple[str, str]]:
+        return frozenset(fault.mended for fault in self.model.hypotheses[row].faults)
 
     def _best_row(self, cause: int) -> int:
         rows = np.nonzero(self.model.cause_of == cause)[0]
@@ -537,27 +564,39 @@ class _Evidence:
         split |= measured[:, None] != measured[None, :]
         return split
 
-    def _cause(self, group: list[int], by_cause: Floats, rows: Mapping[int, int]) -> Cause:
-        model = self.model
-        lead = model.hypotheses[rows[group[0]]]
-        reasons = self._reasons(rows[group[0]])
-        # A second fault that shows nothing of its own adds nothing to say.
-        singles = [i for i in group if len(model.hypotheses[rows[i]].faults) == 1]
-        told = singles or group[:1]
-        title = joined((model.hypotheses[rows[i]].title for i in told[:3]), "or")
-        repair = joined((fault.repair for fault in lead.faults), "semicolon")
+    def _cause(self, entry: Sequence[Sequence[int]], share: float, by_cause: Floats, rows: Mapping[int, int]) -> Cause:
+        each = sorted((self._failure(group, by_cause, rows) for group in entry), key=lambda f: -f.probability)
+        told = [failure for failure in each if failure.probability >= TOLD_SHARE * share] or each[:1]
+        lead = self.model.hypotheses[rows[self.model.causes.index(told[0].faults[0])]]
+        reasons = self._reasons(rows[self.model.causes.index(told[0].faults[0])])
+        title, repair = told[0].title, joined((fault.repair for fault in lead.faults), "semicolon")
+        if told[0].probability < PLAIN_SHARE * share:
+            # Which of its ways it was, the part in the hand will tell.
+            title = joined((failure.title for failure in told[:3]), "or")
         if lead.faults[0].kind == "healthy" and self.tapped_late[0] > 0.5 * self.posterior[0]:
             # Sound only if heat stood before the clock says it did: that is asked, not taken for granted.
             title, repair = said("diagnosis.tapped-late"), said("diagnosis.ask-since-when")
         return Cause(
-            faults=tuple(model.causes[i] for i in told),
+            faults=tuple(fault for failure in told for fault in failure.faults),
             title=title,
-            probability=float(sum(by_cause[i] for i in group)),
+            probability=share,
+            failures=tuple(told),
             reasons_for=tuple(r for r in reasons if r.weight > 0)[:6],
             # Half as likely as elsewhere: less than that nobody would call a reason against.
             reasons_against=tuple(r for r in reasons if r.weight < -0.7)[:3],
             repair=repair,
             proof=joined((fault.proof for fault in lead.faults), "semicolon"),
+        )
+
+    def _failure(self, group: Sequence[int], by_cause: Floats, rows: Mapping[int, int]) -> Failure:
+        model = self.model
+        # A second fault that shows nothing of its own adds nothing to say.
+        singles = [i for i in group if len(model.hypotheses[rows[i]].faults) == 1]
+        told = singles or group[:1]
+        return Failure(
+            faults=tuple(model.causes[i] for i in told),
+            title=joined((model.hypotheses[rows[i]].title for i in told[:3]), "or"),
+            probability=float(sum(by_cause[i] for i in group)),
         )
 
     def _reasons(self, row: int) -> list[Reason]:

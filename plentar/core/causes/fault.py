@@ -9,9 +9,12 @@ from functools import reduce
 from plentar.core.causes.modes import Group, Mode, Shows, Takes
 from plentar.core.circuit.changes import NO_CHANGE, Changes
 from plentar.core.said import Figure, Said, said
+from plentar.core.unit.place import place_of
 
 __all__ = ["HEALTHY", "OFF", "Fault", "fault_of", "together"]
 
+# What is replaced as a whole, whatever of it failed.
+WHOLE_PARTS = frozenset({"device", "relay", "motor", "thermostat", "transformer"})
 # A lead that is off, a winding that is open: no ohms a meter could tell from none at all.
 OFF = math.inf
 
@@ -37,6 +40,12 @@ class Fault:
     signs: Mapping[str, float] = field(default_factory=dict, hash=False)
 
     @property
+    def mended(self) -> tuple[str, str]:
+        """What is repaired, and how: whatever of one sequencer failed, that sequencer is replaced."""
+        owner = place_of(self.part).owner
+        return (owner if self.takes in WHOLE_PARTS else self.part, self.repair.id)
+
+    @property
     def usual(self) -> Changes:
         """The fault at its middle size: what one is shown who asks for it by name."""
         return self.variants[self.usual_variant]
@@ -57,8 +66,8 @@ HEALTHY = Fault(
     title=said("fault.healthy"),
     part="",
     kind="healthy",
-    # A quarter of the calls for heat find a unit with nothing wrong: a setting, a season, a filter changed since.
-    weight=6.0,
+    # `faults_of` gives it its share of the calls.
+    weight=0.0,
     variants=(NO_CHANGE,),
     repair=said("repair.none"),
     proof=said("proof.all-strips-on-and-off"),

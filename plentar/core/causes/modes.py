@@ -17,8 +17,8 @@ __all__ = ["HOT_END", "LOST_END", "OPENED", "SHORTED", "Group", "Mode", "Shows",
 # For the complaint's sake: no heat makes what is dead likelier, heat that will not stop what is stuck.
 Group = Literal["healthy", "dead", "stuck", "weak", "supply", "control", "blower", "short"]
 # Always; now and then, a healthy unit in between; late, only for a while after the call; trips, from some moment until
-# it is reset; until it is set, from the first on until somebody sees to it.
-Shows = Literal["always", "now and then", "late", "trips", "until it is set"]
+# it is reset; until set, from the first on until somebody sees to it.
+Shows = Literal["always", "now and then", "late", "trips", "until-set"]
 # What a repair takes from the van; nothing where hands do, or somebody else's breaker.
 Takes = Literal[
     "", "element", "link", "limit", "device", "board", "ends", "transformer", "fuse", "thermostat",

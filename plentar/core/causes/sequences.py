@@ -52,7 +52,7 @@ def weigh_sequences(
     weigh: Mapping[Shows, Callable[[Floats, Floats, Sequence[Passing]], tuple[Floats, Floats]]] = {
         "now and then": lambda a, b, _: _now_and_then(a, b),
         "trips": lambda a, b, _: _switches(a, b, off_share=TRIP_SHARE, on_share=RESET_SHARE, off_at_first=TRIP_SHARE),
-        "until it is set": lambda a, b, _: _switches(a, b, off_share=0.0, on_share=SET_SHARE, off_at_first=1.0),
+        "until-set": lambda a, b, _: _switches(a, b, off_share=0.0, on_share=SET_SHARE, off_at_first=1.0),
         "late": lambda a, b, entries: _late(a, b, _windows_passed(model, readings, entries, limits)),
     }
     for kind, way in weigh.items():

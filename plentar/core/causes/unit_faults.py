@@ -21,7 +21,7 @@ CLEARED = {"jumper-runs": 0.02}
 UNIT_MODES = modes_by_id(
     # Supply: a breaker that is simply off is looked at first, since it costs nothing to look.
     mode(
-        "breaker.off", "supply", 3.0, "", {"discoloured-lug": 3.0, "breaker-off": 30.0}, shows="until it is set",
+        "breaker.off", "supply", 3.0, "", {"discoloured-lug": 3.0, "breaker-off": 30.0}, shows="until-set",
         repair="find-why-off", proof="all-on-it",
     ),
     mode(
@@ -39,7 +39,7 @@ UNIT_MODES = modes_by_id(
         repair="clean-and-torque", proof="sag-in-band",
     ),
     mode("wire.too-small", "weak", 0.4, repair="size-wire-and-breaker", proof="sag-in-band"),
-    mode("branch.off", "supply", 1.5, shows="until it is set", repair="find-why-off", proof="volts-behind-it"),
+    mode("branch.off", "supply", 1.5, shows="until-set", repair="find-why-off", proof="volts-behind-it"),
     mode("branch-pole.open", "supply", 1.0, "", OPENED, repair="replace-built-in-breaker", proof="volts-behind-it"),
     # Control: its fuse blows for something else's sake more often than for its own.
     mode("fuse.open", "control", 4.0, "fuse", OPENED, repair="find-short-then-fuse", proof="volts-at-each-coil"),
@@ -105,6 +105,11 @@ UNIT_MODES = modes_by_id(
     mode("relay-lead.off", "blower", 0.5, "ends", LOST_END | RELAY, repair="new-end", proof="four-rows"),
     mode("relay-contact.open", "blower", 2.0, "relay", OPENED | RELAY, repair="replace-relay", proof="four-rows"),
     mode("relay-contact.welded", "blower", 1.2, "relay", OPENED | RELAY, repair="replace-relay", proof="four-rows"),
+    # One armature: it may be stuck where it rests or where it was pulled to, or its blades broken both ways.
+    *(
+        mode(f"relay-armature.{how}", "blower", odds, "relay", OPENED | RELAY, repair="replace-relay", proof="four-rows")
+        for how, odds in (("stuck-open", 0.8), ("stuck-pulled", 0.5), ("passes-nothing", 0.8))
+    ),
     # A time-delay module fails now and then before it fails for good: ten starts, counted, tell.
     mode(
         "delay.erratic", "blower", 2.0, "relay", RELAY | {"clicks": 6.0, "bad-start": 12.0}, shows="now and then",
@@ -272,6 +277,7 @@ def _relay_faults(plate: Nameplate, circuit: Circuit, relay: str) -> Iterator[Fa
         own = [contact.id for contact in circuit.contacts if contact.driver == f"relay:{relay}"]
         at_rest = Changes(forced={name: place_of(name).part.startswith("nc") for name in own})
         yield fault_of(UNIT_MODES["delay.erratic"], f"{relay}.delay", at_rest)
+    yield from _armature_faults(circuit, relay)
     for lead in circuit.leads:
         if place_of(lead.id).owner == relay:
             yield fault_of(
@@ -286,6 +292,19 @@ def _relay_faults(plate: Nameplate, circuit: Circuit, relay: str) -> Iterator[Fa
             yield fault_of(UNIT_MODES["relay-contact.welded"], name, _held(name), contact=label)
     if "interlock.jumper" in {branch.id for branch in circuit.branches}:
         yield from _miswired(plate, relay)
+
+
+def _armature_faults(circuit: Circuit, relay: str) -> Iterator[Fault]:
+    own = [contact.id for contact in circuit.contacts if contact.moved_by[1] == relay]
+    rests = {name: place_of(name).part.startswith("nc") for name in own}
+    yield fault_of(
+        UNIT_MODES["relay-armature.passes-nothing"], f"{relay}.armature", Changes(forced=dict.fromkeys(own, False))
+    )
+    if len(own) > 2:
+        # With a single pole it is that pole's contact, and listed as such.
+        yield fault_of(UNIT_MODES["relay-armature.stuck-open"], f"{relay}.armature", Changes(forced=rests))
+        pulled = Changes(forced={name: not closed for name, closed in rests.items()})
+        yield fault_of(UNIT_MODES["relay-armature.stuck-pulled"], f"{relay}.armature", pulled)
 
 
 def _held(contact: str) -> Changes:
