@@ -222,6 +222,7 @@ def diagnosis_to_json(diagnosis: Diagnosis, tests: tuple[NextTest, ...]) -> dict
             {
                 "faults": list(cause.faults),
                 "title": say(cause.title),
+                "size": say(cause.size),
                 "probability": round(cause.probability, 5),
                 "failures": [
                     {"faults": list(f.faults), "title": say(f.title), "probability": round(f.probability, 5)}

@@ -26,6 +26,7 @@ from plentar.core.evidence.metrology import DEMO_METER
 from plentar.core.evidence.reading import Condition, Reading
 from plentar.core.evidence.signs import Observation
 from plentar.core.limits.table import DEFAULT_LIMITS
+from plentar.core.said import Said
 from plentar.core.unit.patterns import PATTERNS
 from plentar.words import say
 
@@ -318,6 +319,12 @@ def test_half_a_bridge_gives_half_the_waves(board: Literal["smoothed", "unsmooth
     assert shown / inlet == pytest.approx(share, rel=0.08)
 
 
+def figures(words: object) -> dict[str, float]:
+    """The figures of something said."""
+    assert isinstance(words, Said)
+    return {name: float(value) for name, value in words.figures}  # type: ignore[arg-type]
+
+
 def dropping(point: str, volts: float) -> list[Reading]:
     """Two strips under heat, with a drop somewhere in strip B's rung, by Ohm's law alone: 5 kW is 11.52 ohms."""
     condition = under("W", "G")
@@ -337,6 +344,12 @@ def test_a_closed_pole_is_burnt_whatever_drops_there(volts: float) -> None:
     assert found.first is not None
     assert found.first.faults == ("seq-a.pole-2.burnt",)
     assert found.first.probability > 0.8
+    # By Ohm's law alone: the drop over the amps, and the one times the other in heat.
+    amps = (240.0 - volts) / 11.52
+    size = figures(found.first.size)
+    assert size["ohms"] == pytest.approx(volts / amps, rel=0.15)
+    assert size["volts"] == pytest.approx(volts, rel=0.15)
+    assert size["watts"] == pytest.approx(volts * amps, rel=0.15)
 
 
 @pytest.mark.parametrize("volts", [3.0, 5.0, 20.0, 42.0, 70.0])
@@ -364,4 +377,38 @@ def test_an_element_that_is_whole_may_be_of_another_size(amps: float, size: str)
     found = diagnose(UNIT, readings, complaints=["not enough heat"])
     assert found.first is not None, size
     assert "strip-b.element.wrong-size" in found.first.faults
+    assert figures(found.first.size)["kilowatts"] == pytest.approx(0.24 * amps, rel=0.05)
     assert found.ask_again == ()
+
+
+@pytest.mark.parametrize(("kind", "ohms"), [("two-strip-ac-relay", 0.8), ("three-strip-dc-relay", 1.5)])
+def test_a_coil_of_next_to_no_ohms_is_shorted(kind: str, ohms: float) -> None:
+    """With its leads off it is the coil and no rubbed wire: 12 ohms AC and 500 ohms DC are what they should be."""
+    unit = PATTERNS[kind]()
+    dead = Condition(feeds=tuple((feed.id, "proven dead") for feed in unit.feeds), control="proven dead")
+    live = Condition(feeds=tuple((feed.id, "live") for feed in unit.feeds), calls=(("W", 300.0),))
+    blown = [read("volts:board.r:board.c", 0.0, live), read("volts:transformer.r:board.r", 27.0, live)]
+    found = diagnose(unit, [*blown, read("ohms:relay-a.coil", ohms, dead)], complaints=["control fuse blows"])
+    assert found.first is not None
+    assert found.first.faults == ("relay-a.coil.shorted",)
+    assert found.ask_again == ()
+
+
+@pytest.mark.parametrize("leg", ["l1", "l2"])
+@pytest.mark.parametrize("volts", [3.0, 9.0, 16.0, 40.0])
+def test_a_lug_is_told_by_a_probe_on_each_side_of_it(leg: str, volts: float) -> None:
+    """The wire's end against the lug: this leg and no other."""
+    condition = under("W", "G")
+    amps = round(2 * (240.0 - volts) / 11.52 / 2, 1)
+    taken = [
+        read("volts:feed-1.breaker.l1:feed-1.breaker.l2", 240.0, condition),
+        read(LINE, round(240.0 - volts, 1), condition),
+        read("amps:strip-a", amps, condition),
+        read("amps:strip-b", amps, condition),
+        read(f"volts:feed-1.wire.{leg}:feed-1.{leg}", volts, condition),
+    ]
+    found = diagnose(UNIT, taken, complaints=["not enough heat"])
+    assert found.first is not None
+    assert found.first.faults == (f"feed-1.lug-{leg}.loose",)
+    assert found.first.probability > 0.9
+    assert figures(found.first.size)["volts"] == pytest.approx(volts, rel=0.15)

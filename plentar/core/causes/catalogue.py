@@ -47,6 +47,7 @@ LOOKS: Mapping[str, tuple[str, float]] = {
     "behind-breaker": ("supply", 2.5),
     # Beside the unit, its cover off.
     "disconnect-blade": ("supply", 1.5),
+    "lug": ("supply", 1.2),
     "line": ("supply", 1.0),
     "leg-to-ground": ("supply", 1.0),
     "behind-branch": ("supply", 1.0),
@@ -156,8 +157,10 @@ def _supply_tests(plate: Nameplate, offered: _Offered) -> None:
         for leg in ("l1", "l2"):
             pole = volts_at(f"panel.{leg}", f"{breaker}.{leg}")
             offered.add("breaker-pole", pole, idle, feed=name, leg=leg.upper())
-            blade = volts_at(f"{unit}.disconnect.{leg}", f"{unit}.{leg}")
+            blade = volts_at(f"{unit}.disconnect.{leg}", f"{unit}.wire.{leg}")
             offered.add("disconnect-blade", blade, idle, feed=name, leg=leg.upper())
+            lug = volts_at(f"{unit}.wire.{leg}", f"{unit}.{leg}")
+            offered.add("lug", lug, heat, feed=name, leg=leg.upper())
         for drive in (idle, heat):
             # Without and with load: the difference is the sag.
             offered.tests.append(_of_feed(plate, feed.id, "line", line_volts(unit), drive))

@@ -12,9 +12,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from plentar.core.causes.catalogue import catalogue, scaled, spread_of
-from plentar.core.causes.hypotheses import PAIRS, Prediction, UnitModel, model_of, model_with_pairs
+from plentar.core.causes.hypotheses import PAIRS, Hypothesis, Prediction, UnitModel, model_of, model_with_pairs
 from plentar.core.causes.sequences import weigh_sequences
 from plentar.core.causes.signs import factor_of
+from plentar.core.causes.size import Seen, size_of
 from plentar.core.circuit.drive import Drive, drives_of
 from plentar.core.circuit.places import find_point
 from plentar.core.errors import ReadingError
@@ -23,6 +24,7 @@ from plentar.core.evidence.signs import Observation, sign_of
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.limits.windows import closing
 from plentar.core.said import Words, joined, said
+from plentar.core.unit.electrical import OPEN_OHMS
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import amps_at, line_volts, spot_of
 from plentar.core.unit.points import is_control_side
@@ -38,6 +40,8 @@ WRONG_SHARE = 0.02
 MISREAD_SHARE = 0.003
 # More groups than a screen or a paper shows.
 SHOWN_CAUSES = 8
+# For a size every reading may be off by a fiftieth, the meter and a tenth: supply and parts are its own kind's.
+SIZE_SHARE, SIZE_FLOOR = 0.02, 0.1
 # Of the ways one part may have failed: one in twenty is not worth naming, four in five is the answer.
 TOLD_SHARE, PLAIN_SHARE = 0.05, 0.8
 # One call in eight stood a while before anybody tapped it: heat is often on when one comes. Chosen.
@@ -66,11 +70,13 @@ class Failure:
 class Cause:
     """What would be repaired, with its share and its reasons; `failures` are the ways it may have failed.
 
-    `faults` are those of the failures worth naming, the likeliest first.
+    `faults` are those of the failures worth naming, the likeliest first; `size` says how large the first is, where
+    that can be told.
     """
 
     faults: tuple[str, ...]
     title: Words
+    size: Words
     probability: float
     failures: tuple[Failure, ...]
     reasons_for: tuple[Reason, ...]
@@ -97,24 +103,27 @@ class Diagnosis:
         return self.causes[0] if self.causes else None
 
 
-def _between(model: UnitModel, shown: Floats) -> tuple[Floats, Floats]:
+def _between(model: UnitModel, drive: Drive, shown: Floats) -> tuple[Floats, Floats]:
     """Return the least and most each row stands for: half way to the next sizes of its fault.
 
-    A fault has any size, and its rows are a few of them: what lies between two rows is the fault as well. Health never
-    lies between; beyond the outermost row toward health a row reaches half way to it.
+    A fault has any size, and its rows are a few of them: what lies between two rows is the fault as well, as long as
+    the same contacts are closed. Health never lies between; beyond the outermost row toward health a row reaches half
+    way to it, and toward a contact that drops out as far as to the other side.
     """
     healthy = shown[0]
+    smaller, larger = model.alike(drive)
 
-    def reach(neighbour: NDArray[np.int64], other: NDArray[np.int64]) -> Floats:
+    def reach(neighbour: NDArray[np.int64], other: NDArray[np.int64], changes: NDArray[np.bool_]) -> Floats:
         # Where the next size lies beyond health, or none lies on the side of health, it reaches to health.
         far = shown[neighbour]
         crosses = (shown - healthy) * (far - healthy) < 0
         is_outer = neighbour == np.arange(len(shown))
         toward = is_outer & (other != neighbour) & ((shown - healthy) * (shown[other] - shown) > 0)
         middle: Floats = 0.5 * (shown + np.where(crosses | toward, healthy, far))
-        return middle
+        return np.where(changes, shown + 0.5 * (shown - shown[other]), middle)
 
-    a, b = reach(model.smaller, model.larger), reach(model.larger, model.smaller)
+    a = reach(model.smaller, model.larger, ~smaller)
+    b = reach(model.larger, model.smaller, ~larger)
     return np.minimum(a, b), np.maximum(a, b)
 
 
@@ -181,7 +190,7 @@ def _phases(model: UnitModel, reading: Reading, way: _Way) -> list[_Phase]:
         # A table of one row, so that spreads have one owner.
         one = Prediction(shown[None, :], prediction.softness[None, :])
         [spread] = spread_of(model.plate, [reading.point], one, knows_supply=way.knows_supply)
-        density, sound = _one_likelihood(reading, shown, spread, _between(model, shown))
+        density, sound = _one_likelihood(reading, shown, spread, _between(model, drive, shown))
         phases.append(_Phase(share, density, sound, shown))
     return phases
 
@@ -579,6 +588,7 @@ class _Evidence:
         return Cause(
             faults=tuple(fault for failure in told for fault in failure.faults),
             title=title,
+            size=self._size(lead),
             probability=share,
             failures=tuple(told),
             reasons_for=tuple(r for r in reasons if r.weight > 0)[:6],
@@ -598,6 +608,23 @@ class _Evidence:
             title=joined((model.hypotheses[rows[i]].title for i in told[:3]), "or"),
             probability=float(sum(by_cause[i] for i in group)),
         )
+
+    def _size(self, lead: Hypothesis) -> Words:
+        """Return how large a single fault is, by all that was read."""
+        under_heat = [r.condition for r in self.readings if r.condition.heat and r.condition.feeds_live]
+        if len(lead.faults) != 1 or not under_heat:
+            return ""
+        seen = [
+            Seen(
+                value=r.value,
+                width=SIZE_SHARE * r.value + r.meter_uncertainty / 2 + SIZE_FLOOR,
+                shown=shown / self.ratio,
+            )
+            for r, shown in zip(self.readings, self.shown, strict=True)
+            if r.value < OPEN_OHMS and not spot_of(r.point).is_ohms
+        ]
+        drive = drives_of(self.model.plate, under_heat[-1])[-1][0]
+        return size_of(self.model, lead.faults[0], seen, drive, self.ratio, self.posterior)
 
     def _reasons(self, row: int) -> list[Reason]:
         """Weigh each reading by how much likelier it is under this hypothesis than under all others as they were."""

@@ -8,7 +8,7 @@ from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import replace
 from functools import lru_cache
 
-from plentar.core.causes.fault import HEALTHY, OFF, Fault, fault_of, together
+from plentar.core.causes.fault import HEALTHY, OFF, SHORTED_SHARES, Fault, fault_of, together
 from plentar.core.causes.modes import HOT_END, LOST_END, OPENED, SHORTED, Mode, mode, modes_by_id
 from plentar.core.causes.unit_faults import UNIT_MODES, air_faults, blower_faults, control_faults, supply_faults
 from plentar.core.circuit.changes import Changes
@@ -224,8 +224,7 @@ def _devices(plate: Nameplate, circuit: Circuit) -> Iterator[Fault]:
         words, drive = part_words(name), device.of_kind.drive_words
         plain = next(branch for branch in circuit.branches if branch.id == coil)
         yield fault_of(STRIP_MODES["coil.open"], coil, Changes(ohms={coil: (OFF, OFF)}), device=words, drive=drive)
-        # A sixteenth of its ohms blows the fuse at once, a fifth takes its time.
-        shorted = (Changes(ohms={coil: (plain.ohms * share, plain.dc_ohms * share)}) for share in (0.06, 0.2))
+        shorted = (Changes(ohms={coil: (plain.ohms * share, plain.dc_ohms * share)}) for share in SHORTED_SHARES)
         yield fault_of(STRIP_MODES["coil.shorted"], coil, *shorted, device=words, drive=drive)
         still = Changes(forced={c.id: False for c in circuit.contacts if c.moved_by[1] == name})
         if len(device.poles) > 1:

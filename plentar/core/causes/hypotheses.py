@@ -163,6 +163,19 @@ class UnitModel:
 
         return SOLVED.get((self._mark, drive), solve)
 
+    def contacts(self, drive: Drive) -> NDArray[np.bool_]:
+        """Return which contacts each hypothesis leaves closed under a drive; one row a hypothesis."""
+        return PREDICTED.get((self._mark, "contacts", drive), lambda: self.settled(drive).states)
+
+    def alike(self, drive: Drive) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
+        """Tell of each row whether the next smaller and larger size of its fault leave the same contacts closed."""
+
+        def compare() -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
+            states = self.settled(drive).states
+            return (states == states[self.smaller]).all(axis=1), (states == states[self.larger]).all(axis=1)
+
+        return PREDICTED.get((self._mark, "alike", drive), compare)
+
     @property
     def _dead(self) -> tuple[Floats, NDArray[np.int64]]:
         return SOLVED.get((self._mark, "dead"), lambda: dead_ohms(self.variants))

@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator
 
-from plentar.core.causes.fault import OFF, Fault, fault_of
+from plentar.core.causes.fault import OFF, SHORTED_SHARES, Fault, fault_of
 from plentar.core.causes.modes import HOT_END, LOST_END, OPENED, SHORTED, mode, modes_by_id
 from plentar.core.circuit.changes import Changes
 from plentar.core.circuit.network import Circuit
@@ -81,33 +81,33 @@ UNIT_MODES = modes_by_id(
     # Blower: the motor, what starts it, what switches it.
     mode(
         "motor.open", "blower", 3.0, "motor", OPENED | CLEARED | {"jumper-still": 25.0},
-        repair="replace-motor", proof="four-rows",
+        repair="replace-motor", proof="rows",
     ),
     mode(
         "motor.seized", "blower", 1.5, "motor",
         CLEARED | {"hums": 20.0, "jumper-still": 25.0, "stiff": 20.0, "side-play": 4.0},
-        repair="free-or-replace-motor", proof="four-rows",
+        repair="free-or-replace-motor", proof="rows",
     ),
     mode(
         "motor.weak-capacitor", "blower", 1.5, "capacitor",
         CLEARED | {"hums": 15.0, "jumper-still": 25.0, "capacitor-out": 40.0},
-        repair="replace-capacitor", proof="four-rows",
+        repair="replace-capacitor", proof="rows",
     ),
     mode(
         "blower-lead.off", "blower", 0.6, "ends", LOST_END | CLEARED | {"jumper-still": 6.0},
-        repair="new-end", proof="four-rows",
+        repair="new-end", proof="rows",
     ),
-    mode("relay-coil.open", "blower", 2.5, "relay", OPENED | RELAY, repair="replace-relay", proof="four-rows"),
+    mode("relay-coil.open", "blower", 2.5, "relay", OPENED | RELAY, repair="replace-relay", proof="rows"),
     mode(
         "relay-coil.shorted", "short", 1.2, "relay", SHORTED | RELAY,
         repair="replace-relay-and-fuse", proof="control-current",
     ),
-    mode("relay-lead.off", "blower", 0.5, "ends", LOST_END | RELAY, repair="new-end", proof="four-rows"),
-    mode("relay-contact.open", "blower", 2.0, "relay", OPENED | RELAY, repair="replace-relay", proof="four-rows"),
-    mode("relay-contact.welded", "blower", 1.2, "relay", OPENED | RELAY, repair="replace-relay", proof="four-rows"),
+    mode("relay-lead.off", "blower", 0.5, "ends", LOST_END | RELAY, repair="new-end", proof="rows"),
+    mode("relay-contact.open", "blower", 2.0, "relay", OPENED | RELAY, repair="replace-relay", proof="rows"),
+    mode("relay-contact.welded", "blower", 1.2, "relay", OPENED | RELAY, repair="replace-relay", proof="rows"),
     # One armature: it may be stuck where it rests or where it was pulled to, or its blades broken both ways.
     *(
-        mode(f"relay-armature.{how}", "blower", odds, "relay", OPENED | RELAY, repair="replace-relay", proof="four-rows")
+        mode(f"relay-armature.{how}", "blower", odds, "relay", OPENED | RELAY, repair="replace-relay", proof="rows")
         for how, odds in (("stuck-open", 0.8), ("stuck-pulled", 0.5), ("passes-nothing", 0.8))
     ),
     # A time-delay module fails now and then before it fails for good: ten starts, counted, tell.
@@ -116,10 +116,10 @@ UNIT_MODES = modes_by_id(
         repair="replace-module", proof="ten-good-starts",
     ),
     # Wrong interlocks of docs/trade.md, section 1: made at the last replacement, so no sign speaks for them.
-    mode("interlock.plain-wire", "stuck", 0.4, repair="land-interlock", proof="four-rows-and-strips"),
-    mode("interlock.com-on-leg", "stuck", 0.4, repair="land-interlock", proof="four-rows-and-strips"),
-    mode("interlock.across-legs", "supply", 0.3, repair="land-interlock", proof="four-rows-and-strips"),
-    mode("interlock.fixed-and-no-exchanged", "blower", 0.4, repair="land-interlock", proof="four-rows-and-strips"),
+    mode("interlock.plain-wire", "stuck", 0.4, repair="land-interlock", proof="rows-and-strips"),
+    mode("interlock.com-on-leg", "stuck", 0.4, repair="land-interlock", proof="rows-and-strips"),
+    mode("interlock.across-legs", "supply", 0.3, repair="land-interlock", proof="rows-and-strips"),
+    mode("interlock.fixed-and-no-exchanged", "blower", 0.4, repair="land-interlock", proof="rows-and-strips"),
     # Little air is no part's fault, and behind most limits that open.
     mode(
         "air.little", "weak", 2.0, "filter",
@@ -130,8 +130,8 @@ UNIT_MODES = modes_by_id(
 )  # fmt: skip
 # Three sizes of wire too small: each has 1.6 times the ohms of the one before.
 THIN_RATIO = 4.0
-# A lug that is loose, and one that is about to burn off: 7 and 20 V at 20 A. What is less is not told from a weak line.
-LUG_OHMS = (0.35, 1.0)
+# A lug that is loose, hot, about to burn off, hardly holding: 1, 2, 7, 20 and 40 V at 20 A.
+LUG_OHMS = (0.05, 0.12, 0.35, 1.0, 3.0)
 # A breaker that has grown weak trips at some 40 % of its rating, which one or two strips are.
 WEAK_RATIO, USUAL_BREAKER_AMPS = 0.4, 60.0
 # Rubbed wires touch through a burnt spot: enough to blow a 3 or 5 A fuse from 24 V, not quite nothing.
@@ -143,8 +143,6 @@ COOLING_WEIGHT = 0.3
 COOLING_CONDUCTOR_WEIGHT = 0.2
 # A rotor that stands draws some four and a half times its amps; half a capacitor a quarter more.
 STANDING_SHARE, WEAK_CAPACITOR_SHARE = 0.22, 0.8
-# A relay's coil is wound finer than a heater: shorted, less of it is left.
-SHORTED_SHARES = (0.04, 0.15)
 # A plain wire somebody put in, and a jumper on two screws.
 WIRE_OHMS, JUMPER_OHMS = 0.01, 0.05
 # A PSC motor that moves less air draws less.
@@ -173,11 +171,11 @@ def supply_faults(plate: Nameplate, circuit: Circuit) -> Iterator[Fault]:
         words: Words = said("unit_faults.feed") if len(plate.feeds) == 1 else part_words(name)
         poles = {leg: f"{name}.breaker-{leg}" for leg in legs}
         for leg, pole in poles.items():
-            blade, conductor = f"{name}.disconnect-{leg}", f"{name}.conductor-{leg}"
+            blade, lug = f"{name}.disconnect-{leg}", f"{name}.lug-{leg}"
             yield fault_of(UNIT_MODES["breaker-pole.open"], pole, _forced(pole, False), feed=words, leg=leg.upper())
             yield fault_of(UNIT_MODES["disconnect.open"], blade, _forced(blade, False), feed=words, leg=leg.upper())
-            loose = (Changes(ohms={conductor: (ohms, ohms)}) for ohms in LUG_OHMS)
-            yield fault_of(UNIT_MODES["lug.loose"], f"{name}.lug-{leg}", *loose, feed=words, leg=leg.upper())
+            loose = (Changes(split={lug: ohms}) for ohms in LUG_OHMS)
+            yield fault_of(UNIT_MODES["lug.loose"], lug, *loose, feed=words, leg=leg.upper())
         thin = {lead: THIN_RATIO * at[lead] for lead in (f"{name}.conductor-l1", f"{name}.conductor-l2")}
         yield fault_of(
             UNIT_MODES["wire.too-small"], f"{name}.wire", Changes(ohms={n: (r, r) for n, r in thin.items()}), feed=words

@@ -269,8 +269,12 @@ def _around_feed(plate: Nameplate, point: Point) -> list[tuple[str, Words]]:
             (volts_at(f"panel.{leg}", f"{feed}.breaker.{leg}"), said("places.across-breaker-pole", leg=leg.upper()))
         )
         found.append(
-            (volts_at(f"{feed}.disconnect.{leg}", f"{feed}.{leg}"), said("places.across-disconnect", leg=leg.upper()))
+            (
+                volts_at(f"{feed}.disconnect.{leg}", f"{feed}.wire.{leg}"),
+                said("places.across-disconnect", leg=leg.upper()),
+            )
         )
+        found.append((volts_at(f"{feed}.wire.{leg}", f"{feed}.{leg}"), said("places.across-lug", leg=leg.upper())))
     behind = [branch.id for branch in plate.branches if branch.feed == feed]
     return found + [(line_volts(name), said("places.behind", part=part_words(name))) for name in behind]
 

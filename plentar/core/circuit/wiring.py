@@ -71,6 +71,9 @@ OMEGA = 2 * math.pi * 60.0
 IDLE_RATIO_VOLTS, LOAD_RATIO_VOLTS = 27.0, 24.0
 # A thermostat's own electronics draw a few hundredths of an amp.
 THERMOSTAT_OHMS = 700.0
+# Two diodes of a small bridge drop some two volts at one amp: enough to live on, not enough to save the fuse from a
+# shorted coil.
+BRIDGE_OHMS = 2.0
 # Relays for 24 V are built to pull in at 65 % of it, hot.
 RELAY_PULL_VOLTS = 15.6
 # Direct-current volts over alternating volts in, and the share of them an AC function still shows.
@@ -120,7 +123,8 @@ def _supply(c: Circuit, plate: Nameplate) -> None:
                 # Breaker and disconnect open the one leg; the neutral goes through unbroken.
                 c.lead(f"{feed.id}.neutral", "panel.l2", after)
                 c.branch(f"{feed.id}.conductor-l2", after, disconnect, _feed_ohms(plate, feed.id))
-                c.lead(f"{feed.id}.neutral-at-unit", disconnect, f"{feed.id}.l2")
+                c.lead(f"{feed.id}.neutral-at-unit", disconnect, f"{feed.id}.wire.l2")
+                c.lead(f"{feed.id}.lug-l2", f"{feed.id}.wire.l2", f"{feed.id}.l2")
                 continue
             c.contact(
                 f"{feed.id}.breaker-{name}",
@@ -135,11 +139,13 @@ def _supply(c: Circuit, plate: Nameplate) -> None:
             c.contact(
                 f"{feed.id}.disconnect-{name}",
                 disconnect,
-                f"{feed.id}.{name}",
+                f"{feed.id}.wire.{name}",
                 f"disconnect:{feed.id}",
                 closed=True,
                 ohms=DISCONNECT_OHMS,
             )
+            # The wire's bare end and the lug it sits in: a probe on each side reads the joint between them.
+            c.lead(f"{feed.id}.lug-{name}", f"{feed.id}.wire.{name}", f"{feed.id}.{name}")
         c.clamps.append(Clamp(amps_at(feed.id), ((f"{feed.id}.conductor-l1", 1.0),)))
     for branch in plate.branches:
         for name in ("l1", "l2"):
@@ -382,7 +388,7 @@ def _device_coil(c: Circuit, plate: Nameplate, device: SwitchingDevice) -> None:
                 f"{device.id}.coil.1",
                 f"{device.id}.coil.2",
                 ratio,
-                12.0 + 0j,
+                BRIDGE_OHMS + 0j,
             )
         )
         c.branch(f"{device.id}.coil", f"{device.id}.coil.1", f"{device.id}.coil.2", device.coil_ohms or kind.coil_ohms)

@@ -1,0 +1,131 @@
+"""How large a fault is: the ohms that fit what was read, and what they make of volts and heat."""
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from plentar.core.causes.fault import Fault
+from plentar.core.causes.hypotheses import UnitModel
+from plentar.core.circuit.drive import Drive
+from plentar.core.said import Words, said
+from plentar.core.unit.place import place_of, volts_at
+
+__all__ = ["Seen", "size_of"]
+
+Floats = NDArray[np.float64]
+# From a hundredth of an ohm to a hundred, forty steps to a decade: finer than any meter tells.
+GRID = np.logspace(-2, 2, 161)
+
+
+@dataclass(frozen=True, slots=True)
+class Seen:
+    """One reading as it bears on a size: what was read, how far it may be off, what each row shows at nominal."""
+
+    value: float
+    width: float
+    shown: Floats
+
+
+def size_of(
+    model: UnitModel, fault: Fault, seen: Sequence[Seen], drive: Drive, ratio: Floats, posterior: Floats
+) -> Words:
+    """Return a resistive fault's size in words; nothing where it has none or nothing tells it.
+
+    Args:
+        model: The unit's hypotheses.
+        fault: A burnt contact, a loose joint or an element of other ohms.
+        seen: What was read that its size changes.
+        drive: The condition its volts and watts are told for.
+        ratio: Each hypothesis's measured over nominal supply.
+        posterior: Each hypothesis's share.
+    Source:
+        In one resistance R of a settled linear circuit every volt and amp is (a + bR)/(1 + cR): three solves give all
+        of them. Watts are V²/R (docs/trade.md, section 9).
+    """
+    key = _resistance(model, fault)
+    rows = [i for i, h in enumerate(model.hypotheses) if len(h.faults) == 1 and h.faults[0].id == fault.id]
+    if key is None or not seen:
+        return ""
+    name, sizes, well = key
+    picked, known = _around(model, drive, [0, *rows], np.array([well, *sizes]), posterior)
+    if len(picked) < 3:
+        return ""
+    grid = GRID if not place_of(name).is_element else well * np.linspace(0.25, 2.2, 196)
+    # The supply is measured at the unit, where the fault itself may sag it: it follows the size as all else does.
+    supply = 1 / _through(known, 1 / ratio[picked], grid)
+    misfit = np.zeros(len(grid))
+    for reading in seen:
+        shown = supply * _through(known, reading.shown[picked], grid)
+        misfit += 0.5 * ((reading.value - shown) / reading.width) ** 2
+    best = int(np.argmin(misfit))
+    # A size nothing bends the readings by is none.
+    if misfit.max() - misfit[best] < 2.0:
+        return ""
+    ohms = float(grid[best])
+    if place_of(name).is_element:
+        strip = model.plate.circuit(place_of(name).owner)
+        return said("size.element", ohms=_two_digits(ohms), kilowatts=_two_digits(strip.rated_volts**2 / ohms / 1000))
+    ends = _ends(model, name)
+    across = model.predict(volts_at(*ends), drive).shown
+    volts = float(supply[best] * _through(known, across[picked], grid[best : best + 1])[0])
+    watts = volts**2 / ohms
+    return said("size.joint", ohms=_two_digits(ohms), volts=_two_digits(volts), watts=_two_digits(watts))
+
+
+def _around(
+    model: UnitModel, drive: Drive, rows: Sequence[int], sizes: Floats, posterior: Floats
+) -> tuple[list[int], Floats]:
+    """Return the three rows about the likeliest size in which the same contacts are closed, and their sizes.
+
+    Beyond a contact that drops out or a breaker that trips another circuit is solved, and the formula is of another.
+    """
+    states = model.contacts(drive)
+    order = np.argsort(sizes)
+    by_size = [rows[i] for i in order]
+    best = max(by_size[1:] if by_size[0] == rows[0] else by_size, key=lambda row: posterior[row] * (row != rows[0]))
+    alike = [i for i, row in zip(order, by_size, strict=True) if (states[row] == states[best]).all()]
+    nearest = sorted(alike, key=lambda i: abs(by_size.index(rows[i]) - by_size.index(best)))[:3]
+    return [rows[i] for i in nearest], sizes[nearest]
+
+
+def _resistance(model: UnitModel, fault: Fault) -> tuple[str, list[float], float] | None:
+    """Return the one piece a fault makes larger or smaller, its sizes and its sound ohms."""
+    first = fault.variants[0]
+    if len(fault.variants) < 2:
+        return None
+    if len(first.contact_ohms) == 1:
+        [name] = first.contact_ohms
+        well = next(contact.ohms for contact in model.circuit.contacts if contact.id == name)
+        return name, [v.contact_ohms[name] for v in fault.variants], well
+    if len(first.split) == 1:
+        [name] = first.split
+        return name, [v.split[name] for v in fault.variants], 0.0
+    if len(first.ohms) == 1:
+        [name] = first.ohms
+        sizes = [v.ohms[name][1] for v in fault.variants]
+        if place_of(name).is_element:
+            return name, sizes, model.plate.circuit(place_of(name).owner).element_ohms
+    return None
+
+
+def _through(at: Floats, values: Floats, ohms: Floats) -> Floats:
+    """Return (a + bR)/(1 + cR) through three points."""
+    table = np.stack([np.ones(3), at, -at * values], axis=1)
+    a, b, c = np.linalg.lstsq(table, values, rcond=None)[0]
+    found: Floats = (a + b * ohms) / (1 + c * ohms)
+    return found
+
+
+def _ends(model: UnitModel, name: str) -> tuple[str, str]:
+    both = {(x.id, x.a, x.b) for x in model.circuit.contacts} | {(x.id, x.a, x.b) for x in model.circuit.leads}
+    return next((a, b) for own, a, b in both if own == name)
+
+
+def _two_digits(value: float) -> float:
+    if value <= 0:
+        return 0.0
+    digits = 1 - math.floor(math.log10(value))
+    return round(value, digits)
