@@ -19,8 +19,8 @@ from plentar.formats.pdf_maker import receive, send
 
 __all__ = ["html_to_pdf"]
 
-# A day's reports of a process: some 25 KB each, more with photos.
-_made = Held(8, size=len)
+# The reports a process made last, some 25 KB each, more with photos: whoever looks at one looks soon again.
+_made = Held(2, size=len)
 # One takes half a second: whoever would wait longer is told to come back.
 WAIT_SECONDS = 15.0
 # Idle it takes some 60; what stays above this after a report is in shreds, and the next one starts afresh.

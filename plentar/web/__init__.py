@@ -132,8 +132,8 @@ def _known_urls() -> Callable[..., str]:
 def _drawn(app: Flask) -> Callable[[Board], tuple[Markup, Markup]]:
     """Return a filter from a board to its lines and its names, written once while nothing of them changes."""
 
-    # A board's lines and names are some forty kilobytes: four megabytes at the most.
-    @lru_cache(maxsize=96)
+    # A board's lines and names are some forty kilobytes: two megabytes at the most.
+    @lru_cache(maxsize=48)
     def written(
         wires: tuple[Wire, ...], symbols: tuple[Symbol, ...], labels: tuple[Label, ...], width: float, control_y: float
     ) -> tuple[Markup, Markup]:
@@ -149,7 +149,7 @@ def _drawn(app: Flask) -> Callable[[Board], tuple[Markup, Markup]]:
 def _drawn_probes(app: Flask) -> Callable[[tuple[tuple[Probe, str], ...]], Markup]:
     """Return a filter from a board's probes to their links, written once while nothing of them changes."""
 
-    @lru_cache(maxsize=96)
+    @lru_cache(maxsize=48)
     def written(links: tuple[tuple[Probe, str], ...]) -> Markup:
         found: Markup = app.jinja_env.get_template("macros/ladder.html").module.probes(links)  # type: ignore[attr-defined]
         return found
