@@ -41,8 +41,8 @@ class Catalogue:
             if message.id:
                 name = message.id if isinstance(message.id, str) else message.id[0]
                 self.templates[name, message.context or ""] = message.string or ""
-        # The same few hundred phrases stand on every page of a call; each is a kilobyte with its figures. What has figures
-        # of one reading is new with the next: a larger cache fills for half an hour and answers no oftener.
+        # The same few hundred phrases stand on every page of a call; each is a kilobyte with its figures. What has the
+        # figures of a reading is new with the next: a larger cache fills for half an hour and answers no oftener.
         self.say = lru_cache(maxsize=2048)(self._say)
 
     def _say(self, words: Words, reader: Reader = "technician") -> str:

@@ -27,6 +27,7 @@ from plentar.core.evidence.reading import Condition, Reading
 from plentar.core.evidence.signs import Observation
 from plentar.core.limits.table import DEFAULT_LIMITS
 from plentar.core.said import Said
+from plentar.core.unit.electrical import OPEN_OHMS
 from plentar.core.unit.patterns import PATTERNS
 from plentar.words import say
 
@@ -412,3 +413,59 @@ def test_a_lug_is_told_by_a_probe_on_each_side_of_it(leg: str, volts: float) -> 
     assert found.first.faults == (f"feed-1.lug-{leg}.loose",)
     assert found.first.probability > 0.9
     assert figures(found.first.size)["volts"] == pytest.approx(volts, rel=0.15)
+
+
+@pytest.mark.parametrize("share", [0.2, 1 / 3, 0.5, 0.8])
+def test_a_grounded_element_reads_its_ohms_end_to_end_and_a_part_from_each_end(share: float) -> None:
+    """Whole, by hand: 11.5 ohms cold about 11; each end to the frame its part of them; no pole is welded."""
+    dead = Condition(feeds=(("feed-1", "proven dead"),), control="proven dead")
+    # With nothing called leg 1 still reaches it: 120 V through the part before the touch.
+    taken = [
+        read(LINE, 240.0, under()),
+        read("amps:strip-b", round(120.0 / (11.52 * share), 1), under()),
+        read("ohms:strip-b.element", 11.0, dead),
+        read("ohms:strip-b.element.to-ground-1", round(11.0 * share, 1), dead),
+        read("ohms:strip-b.element.to-ground-2", round(11.0 * (1 - share), 1), dead),
+    ]
+    found = diagnose(UNIT, taken, complaints=["heat will not stop"])
+    assert found.first is not None
+    assert found.first.faults[0] == "strip-b.element.grounded"
+    assert found.first.probability > 0.9
+    assert found.ask_again == ()
+    assert figures(found.first.size)["tenths"] == pytest.approx(10 * share, abs=1.6)
+    # Fed by leg 1 through the link, its limit on the other side.
+    assert "cannot stop it" in say(found.first.size)
+
+
+@pytest.mark.parametrize("end", ["1", "2"])
+def test_an_element_burnt_through_at_the_frame_is_open_end_to_end(end: str) -> None:
+    """OL end to end, ohms from one end to the frame only."""
+    dead = Condition(feeds=(("feed-1", "proven dead"),), control="proven dead")
+    other = "2" if end == "1" else "1"
+    taken = [
+        read(LINE, 240.0, under("W")),
+        read("amps:strip-a", 20.8, under("W")),
+        read("ohms:strip-b.element", OPEN_OHMS, dead),
+        read(f"ohms:strip-b.element.to-ground-{end}", 4.0, dead),
+        read(f"ohms:strip-b.element.to-ground-{other}", OPEN_OHMS, dead),
+    ]
+    found = diagnose(UNIT, taken, complaints=["breaker trips or hot"])
+    assert found.first is not None
+    assert found.first.faults[0] == f"strip-b.element.burnt-to-frame-{end}"
+    assert found.first.probability > 0.9
+
+
+@pytest.mark.parametrize(
+    ("order", "stops"),
+    [(("link", "element", "limit", "pole"), False), (("limit", "element", "link", "pole"), True)],
+    ids=["behind the element", "between leg and element"],
+)
+def test_whether_a_limit_stops_a_grounded_element_hangs_on_its_side(order: tuple[Any, ...], stops: bool) -> None:
+    """With nothing called it is fed by leg 1: a limit on that side ends it, one on the other does not."""
+    unit = replace(UNIT, circuits=tuple(replace(circuit, order=order) for circuit in UNIT.circuits))
+    variants = Variants(wire(unit), [fault_by_id(unit, "strip-b.element.grounded").usual])
+    drawn = float(read_amps(settle(variants, Drive()), "amps:strip-b")[0])
+    opened = settle(variants, Drive(limits_open=True), start=settle(variants, Drive()))
+    assert drawn > 10
+    assert not opened.states[0, variants.contact_at["strip-b.limit"]]
+    assert (float(read_amps(opened, "amps:strip-b")[0]) < 0.5) == stops

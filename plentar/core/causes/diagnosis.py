@@ -124,7 +124,13 @@ def _between(model: UnitModel, drive: Drive, shown: Floats) -> tuple[Floats, Flo
 
     a = reach(model.smaller, model.larger, ~smaller)
     b = reach(model.larger, model.smaller, ~larger)
-    return np.minimum(a, b), np.maximum(a, b)
+    least, most = np.minimum(a, b), np.maximum(a, b)
+    # Of two faults at once the one that shows here has its sizes, as it has them alone.
+    pairs, first, second = model.pair_rows
+    shows = np.where(np.abs(shown[pairs] - shown[first]) <= np.abs(shown[pairs] - shown[second]), first, second)
+    least[pairs] = shown[pairs] - (shown[shows] - least[shows])
+    most[pairs] = shown[pairs] + (most[shows] - shown[shows])
+    return least, most
 
 
 def _one_likelihood(
@@ -611,9 +617,10 @@ class _Evidence:
 
     def _size(self, lead: Hypothesis) -> Words:
         """Return how large a single fault is, by all that was read."""
-        under_heat = [r.condition for r in self.readings if r.condition.heat and r.condition.feeds_live]
-        if len(lead.faults) != 1 or not under_heat:
+        if len(lead.faults) != 1:
             return ""
+        # Under the last call that was read; with nothing called there is no load to tell volts and watts of.
+        under_heat = [r.condition for r in self.readings if r.condition.heat and r.condition.feeds_live]
         seen = [
             Seen(
                 value=r.value,
@@ -623,7 +630,7 @@ class _Evidence:
             for r, shown in zip(self.readings, self.shown, strict=True)
             if r.value < OPEN_OHMS and not spot_of(r.point).is_ohms
         ]
-        drive = drives_of(self.model.plate, under_heat[-1])[-1][0]
+        drive = drives_of(self.model.plate, under_heat[-1])[-1][0] if under_heat else Drive()
         return size_of(self.model, lead.faults[0], seen, drive, self.ratio, self.posterior)
 
     def _reasons(self, row: int) -> list[Reason]:

@@ -17,7 +17,7 @@ from plentar.core.circuit.wiring import wire
 from plentar.core.errors import ReadingError
 from plentar.core.said import Words, said
 from plentar.core.unit.nameplate import HeatingCircuit, Nameplate
-from plentar.core.unit.place import place_of
+from plentar.core.unit.place import frame_of, place_of
 from plentar.core.unit.points import part_words, piece_words
 
 __all__ = ["COMPLAINTS", "HEALTHY", "MODES", "Fault", "changes_of", "fault_by_id", "faults_of"]
@@ -36,6 +36,13 @@ STRIP_MODES = modes_by_id(
         "element.grounded", "stuck", 1.2, "element",
         {"foil-near-strips": 5.0, "rubbed-wires": 4.0, "conductor-shorted": 10.0},
         repair="replace-element-that-touched", proof="no-current-in-either-lead",
+    ),
+    *(
+        mode(
+            f"element.burnt-to-frame-{end}", "stuck", 0.5, "element", OPENED | {"foil-near-strips": 5.0},
+            repair="replace-element-that-touched", proof="no-current-in-either-lead",
+        )
+        for end in ("1", "2")
     ),
     # Turns that touch each other: more current, and a breaker that may have told.
     mode(
@@ -91,6 +98,8 @@ STRIP_MODES = modes_by_id(
     mode("rectifier.dead", "dead", 3.0, "board", repair="replace-rectifier", proof="coil-volts-dc"),
     mode("rectifier.half-open", "weak", 1.0, "board", repair="replace-rectifier", proof="coil-volts-dc"),
 )  # fmt: skip
+# Where along its wire an element touches the frame, as a share from its end toward leg 1.
+TOUCHES = (0.1, 0.25, 0.5, 0.75, 0.9)
 # Every way to fail, of strips and what switches them and of the unit as a whole.
 MODES: Mapping[str, Mode] = {**STRIP_MODES, **UNIT_MODES}
 # One half-wave instead of two, of what the whole bridge gives: unsmoothed its mean, 0.40 of the AC input; smoothed the
@@ -160,13 +169,13 @@ def _rung(circuit: Circuit, strip: HeatingCircuit) -> Iterator[Fault]:
     name, element, ohms = strip.name, f"{strip.id}.element", strip.element_ohms
     link, limit = f"{strip.id}.link", f"{strip.id}.limit"
     yield fault_of(STRIP_MODES["element.open"], element, Changes(ohms={element: (OFF, OFF)}), strip=name)
-    # Where along the wire it touches says how much each end still heats: a quarter, the middle, three quarters.
-    grounds = [
-        {f"{element}.to-ground-1": (ohms * share,) * 2, f"{element}.to-ground-2": (ohms * (1 - share),) * 2}
-        for share in (0.25, 0.5, 0.75)
-    ]
-    touches = (Changes(ohms={element: (OFF, OFF), **both}) for both in grounds)
-    yield fault_of(STRIP_MODES["element.grounded"], element, *touches, strip=name)
+    # Whole, it heats from both ends toward where it touches; burnt through there, from the one that still reaches it.
+    ends = {end: [_touching(element, {end: ohms * share}) for share in TOUCHES] for end in ("1", "2")}
+    whole = (_touching(element, {"1": ohms * share, "2": ohms * (1 - share)}) for share in TOUCHES)
+    yield fault_of(STRIP_MODES["element.grounded"], element, *whole, strip=name)
+    for number, touches in ends.items():
+        burnt = STRIP_MODES[f"element.burnt-to-frame-{number}"]
+        yield fault_of(burnt, element, *touches, strip=name, end=number)
     # A fifth or two fifths of the turns bridged; beyond that its breaker trips and it is found as open.
     yield fault_of(STRIP_MODES["element.part-shorted"], element, *_scaled(element, ohms, 0.6, 0.78), strip=name)
     # The usual row of sizes, larger and smaller: 5 kW where 4.25 or 6 and more belong, and the reverse.
@@ -188,6 +197,12 @@ def _rung(circuit: Circuit, strip: HeatingCircuit) -> Iterator[Fault]:
             # 3 V at 20 A is warm, half an ohm glows (200 W at a spade), two ohms are about to let go, six hardly hold.
             loose = (Changes(split={lead.id: ohms}) for ohms in (0.15, 0.5, 2.0, 6.0))
             yield fault_of(STRIP_MODES["lead.loose"], lead.id, *loose, strip=name, end=end, other_end=other)
+
+
+def _touching(element: str, ohms: Mapping[str, float]) -> Changes:
+    """Return an element off its own path, with so many ohms from some of its ends to the frame."""
+    paths = {frame_of(element, "1" if end == "1" else "2"): (share, share) for end, share in ohms.items()}
+    return Changes(ohms={element: (OFF, OFF), **paths})
 
 
 def _scaled(element: str, ohms: float, *shares: float) -> Iterator[Changes]:

@@ -3,7 +3,8 @@
 What a fault does under a condition does not depend on the readings, so the table is made once for a unit and kept.
 """
 
-from collections.abc import Sequence
+import math
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, fields, replace
 from itertools import combinations
 
@@ -22,7 +23,7 @@ from plentar.core.held import Held, bytes_of
 from plentar.core.said import Words, joined
 from plentar.core.unit.electrical import COLD_RATIO, OPEN_OHMS
 from plentar.core.unit.nameplate import Nameplate
-from plentar.core.unit.place import amps_at, place_of, spot_of
+from plentar.core.unit.place import amps_at, frame_of, place_of, spot_of
 
 __all__ = ["PAIRS", "Hypothesis", "Passing", "Prediction", "UnitModel", "model_of", "model_with_pairs"]
 
@@ -89,18 +90,24 @@ class UnitModel:
         names: dict[str, int] = {}
         self.cause_of = np.array([names.setdefault(h.id, len(names)) for h in self.hypotheses])
         self.causes = tuple(names)
-        self.passing = self._passing()
+        usual = self._usual_rows()
+        self.passing = self._passing(usual)
         self.passes = np.zeros(len(self.hypotheses), dtype=np.bool_)
         self.passes[[entry.row for entry in self.passing]] = True
         self.smaller, self.larger = self._neighbours()
+        rows = [(row, *(usual[f.id] for f in h.faults)) for row, h in enumerate(self.hypotheses) if len(h.faults) == 2]
+        self.pair_rows = np.array(rows, dtype=np.int64).reshape(-1, 3).T
 
-    def _passing(self) -> tuple[Passing, ...]:
-        """Return the rows of faults that come, go or come late, of two such at once by the first."""
-        usual = {
+    def _usual_rows(self) -> dict[str, int]:
+        """Return the row of each single fault at its usual size."""
+        return {
             h.faults[0].id: row
             for row, h in enumerate(self.hypotheses)
             if len(h.faults) == 1 and h.variant == h.faults[0].usual_variant
         }
+
+    def _passing(self, usual: Mapping[str, int]) -> tuple[Passing, ...]:
+        """Return the rows of faults that come, go or come late, of two such at once by the first."""
         found = []
         for row, hypothesis in enumerate(self.hypotheses):
             fault = next((fault for fault in hypothesis.faults if fault.shows != "always"), None)
@@ -149,7 +156,9 @@ class UnitModel:
                 # A fault listed in more sizes is not a likelier fault.
                 prior[row] = share / len(hypothesis.faults[0].variants)
             else:
-                prior[row] = share * weight[hypothesis.faults[1].id] / total * PAIR_SHARE
+                # Of their sizes one alone is listed, and what lies about it.
+                sizes = math.prod(len(fault.variants) for fault in hypothesis.faults)
+                prior[row] = share * weight[hypothesis.faults[1].id] / total * PAIR_SHARE / sizes
         normalised: Floats = prior / prior.sum()
         return normalised
 
@@ -241,7 +250,9 @@ class UnitModel:
 
     def _part_ohms(self, part: str, drive: Drive) -> Floats:
         v = self.variants
-        if part in v.branch_at:
+        if place_of(part).is_element:
+            conductance = self._element_conductance(part)
+        elif part in v.branch_at:
             conductance = v.conductance[:, v.branch_at[part]]
         elif part in v.contact_at:
             i = v.contact_at[part]
@@ -259,9 +270,19 @@ class UnitModel:
             raise ReadingError(f"this unit has no part {part!r}", field="point")
         ohms = np.full(len(self.hypotheses), OPEN_OHMS)
         np.divide(1.0, conductance, out=ohms, where=conductance > 0)
-        cold = COLD_RATIO if place_of(part).is_element else 1.0
+        place = place_of(part)
+        cold = COLD_RATIO if place.is_element or place.is_to_frame else 1.0
         found: Floats = np.minimum(ohms, OPEN_OHMS) * np.where(ohms < OPEN_OHMS, cold, 1.0)
         return found
+
+    def _element_conductance(self, part: str) -> Floats:
+        """Return an element's end to end: one that touches the frame is whole as long as both its ends reach there."""
+        v = self.variants
+        plain: Floats = v.conductance[:, v.branch_at[part]]
+        ends = [v.conductance[:, v.branch_at[frame_of(part, end)]] for end in ("1", "2")]
+        both, either = ends[0] * ends[1], ends[0] + ends[1]
+        through: Floats = np.divide(both, either, out=np.zeros(len(plain)), where=either > 0)
+        return plain + through
 
 
 def _hypotheses(faults: Sequence[Fault], chosen: Sequence[tuple[str, str]] | None) -> tuple[Hypothesis, ...]:

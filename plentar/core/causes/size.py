@@ -10,8 +10,9 @@ from numpy.typing import NDArray
 from plentar.core.causes.fault import Fault
 from plentar.core.causes.hypotheses import UnitModel
 from plentar.core.circuit.drive import Drive
+from plentar.core.circuit.network import HOT_AMPS
 from plentar.core.said import Words, said
-from plentar.core.unit.place import place_of, volts_at
+from plentar.core.unit.place import amps_at, place_of, volts_at
 
 __all__ = ["Seen", "size_of"]
 
@@ -45,6 +46,9 @@ def size_of(
         In one resistance R of a settled linear circuit every volt and amp is (a + bR)/(1 + cR): three solves give all
         of them. Watts are V²/R (docs/trade.md, section 9).
     """
+    own = [name for name in fault.variants[0].ohms if place_of(name).is_to_frame]
+    if own:
+        return _touch(model, fault, posterior)
     key = _resistance(model, fault)
     rows = [i for i, h in enumerate(model.hypotheses) if len(h.faults) == 1 and h.faults[0].id == fault.id]
     if key is None or not seen:
@@ -73,6 +77,30 @@ def size_of(
     volts = float(supply[best] * _through(known, across[picked], grid[best : best + 1])[0])
     watts = volts**2 / ohms
     return said("size.joint", ohms=_two_digits(ohms), volts=_two_digits(volts), watts=_two_digits(watts))
+
+
+def _touch(model: UnitModel, fault: Fault, posterior: Floats) -> Words:
+    """Return about where an element touches the frame, and whether its limit can stop what it draws uncalled."""
+    rows = [i for i, h in enumerate(model.hypotheses) if len(h.faults) == 1 and h.faults[0].id == fault.id]
+    best = max(rows, key=lambda row: posterior[row])
+    strip = model.plate.circuit(place_of(fault.part).owner)
+    shares = np.array([_share(h.faults[0], h.variant, strip.element_ohms) for h in (model.hypotheses[i] for i in rows)])
+    # In tenths, between the sizes listed: nobody looks closer before it is out.
+    tenths = round(10 * float(posterior[rows] @ shares / max(posterior[rows].sum(), 1e-300)))
+    drawn, stopped = (
+        max(float(model.predict(amps_at(clamp), drive).shown[best]) for clamp in (strip.id, f"{strip.id}.return"))
+        for drive in (Drive(), Drive(limits_open=True))
+    )
+    told = "size.touches" if drawn < HOT_AMPS else "size.touches-stopped" if stopped < HOT_AMPS else "size.touches-on"
+    return said(told, tenths=tenths)
+
+
+def _share(fault: Fault, variant: int, whole: float) -> float:
+    """Return where along its wire an element touches, from the end toward leg 1."""
+    ohms = fault.variants[variant].ohms
+    path = next(name for name in ohms if place_of(name).is_to_frame)
+    part = abs(ohms[path][0]) / whole
+    return part if path.endswith("1") else 1 - part
 
 
 def _around(

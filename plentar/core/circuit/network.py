@@ -8,12 +8,13 @@ import math
 from dataclasses import dataclass, field
 
 from plentar.core.errors import NameplateError
-from plentar.core.unit.place import GROUND, place_of, spot_of
+from plentar.core.unit.place import GROUND, frame_of, place_of, spot_of
 
 __all__ = [
     "CLOSED_OHMS",
     "ECM",
     "HOLD_SHARE",
+    "HOT_AMPS",
     "MAX_STEPS",
     "METER_OHMS",
     "SEIZED_SHARE",
@@ -28,6 +29,7 @@ __all__ = [
     "Lead",
     "Source",
     "TwoPort",
+    "heated_pieces",
     "polar",
 ]
 
@@ -48,6 +50,8 @@ MAX_STEPS = 24
 TURNING_SHARE = 0.55
 # Running amps vary by a third or so with air and capacitor; locked-rotor amps are three to six times them.
 SEIZED_SHARE = 2.0
+# From some 3 A on an element without air gets hot enough for its limit within minutes.
+HOT_AMPS = 3.0
 # The contact that stands for a separate low-voltage source between R and C, with the ohms inside it.
 SEPARATE = "separate"
 
@@ -197,3 +201,9 @@ def polar(ohms: float, power_factor: float) -> complex:
         (64, 48)
     """
     return cmath.rect(ohms, math.acos(power_factor))
+
+
+def heated_pieces(strip: str) -> tuple[str, ...]:
+    """Return the pieces of a strip's wire that may heat: end to end, and from either end to where it touches."""
+    element = f"{strip}.element"
+    return element, frame_of(element, "1"), frame_of(element, "2")

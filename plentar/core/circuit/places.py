@@ -127,7 +127,7 @@ def ohms_parts(plate: Nameplate) -> tuple[str, ...]:
     """Return the parts whose ohms or continuity can be read with their own leads off."""
     circuit = wire(plate)
     parts = [f"{strip.id}.element" for strip in plate.circuits]
-    parts += [frame_of(f"{strip.id}.element") for strip in plate.circuits]
+    parts += [frame_of(f"{strip.id}.element", end) for strip in plate.circuits for end in ("1", "2")]
     parts += [branch.id for branch in circuit.branches if place_of(branch.id).is_coil]
     parts += [motor for motor in circuit.motors if plate.blower.kind == "psc"]
     by_itself = ("limit", "link", "thermal", "relay", "fuse", "cold")
@@ -181,7 +181,8 @@ def place_words(plate: Nameplate, part: str) -> Words:
     if part == "fuse":
         return said("places.control-fuse")
     if place.is_to_frame:
-        return said("places.frame", owner=part_words(place.owner), part=piece_words(place.part))
+        end = place.end[-1]
+        return said("places.frame", owner=part_words(place.owner), part=piece_words(place.part), end=end)
     if place.is_motor:
         return said("places.blower-winding", tap=place.tap) if place.tap else said("places.blower-winding-2")
     if _is_feed(plate, place.owner) and place.part.startswith("breaker-"):
@@ -320,7 +321,7 @@ def _around_rung(plate: Nameplate, point: Point) -> list[tuple[str, Words]]:
     found += [
         (amps_at(name, f"{name}.return"), said("places.both-leads-jaw")),
         (ohms_at(f"{name}.element"), said("places.element-ohms")),
-        (ohms_at(frame_of(f"{name}.element")), said("places.element-frame")),
+        *((ohms_at(frame_of(f"{name}.element", end)), said("places.element-frame", end=end)) for end in ("1", "2")),
     ]
     found += [
         (ohms_at(f"{name}.{part}"), said("places.ohms-2", part=piece_words(part)))

@@ -13,6 +13,7 @@ from plentar.core.circuit.drive import Drive
 from plentar.core.circuit.network import (
     ECM,
     HOLD_SHARE,
+    HOT_AMPS,
     MAX_STEPS,
     METER_OHMS,
     SEIZED_SHARE,
@@ -21,8 +22,10 @@ from plentar.core.circuit.network import (
     STRAY_SIEMENS,
     TURNING_SHARE,
     Circuit,
+    heated_pieces,
 )
 from plentar.core.unit.electrical import OPEN_OHMS
+from plentar.core.unit.place import place_of
 
 __all__ = ["PlainSettled", "solve_one"]
 
@@ -224,8 +227,15 @@ class PlainSettled:
             return shown if ripple is not None else 0.0
         return shown * ripple if ripple is not None else shown
 
+    def _element_ohms(self, part: str) -> float:
+        own, first, second = (self._p.branch[piece][3] for piece in heated_pieces(place_of(part).owner))
+        whole = own + (1 / (1 / first + 1 / second) if first > 0 and second > 0 else 0.0)
+        return min(1 / whole, OPEN_OHMS) if whole > 0 else OPEN_OHMS
+
     def part_ohms(self, part: str) -> float:
         """Return what an ohmmeter shows across a part with its own leads off [ohm]; `OPEN_OHMS` for open."""
+        if place_of(part).is_element:
+            return self._element_ohms(part)
         if part in self._p.branch:
             conductance = self._p.branch[part][3]
             return min(1 / conductance, OPEN_OHMS) if conductance > 0 else OPEN_OHMS
@@ -458,8 +468,7 @@ class _Mover:
             kind, strip = contact.moved_by
             if kind != "limit" or contact.id in s.airless:
                 continue
-            element = f"{strip}.element"
-            if across(element) * abs(p.branch[element][2]) > 3.0:
+            if any(across(piece) * abs(p.branch[piece][2]) > HOT_AMPS for piece in heated_pieces(strip)):
                 s.airless.add(contact.id)
                 moved = True
                 # One limit a step, as the batched solver lets them open.

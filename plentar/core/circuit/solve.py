@@ -18,6 +18,7 @@ from plentar.core.circuit.elimination import Pattern
 from plentar.core.circuit.network import (
     ECM,
     HOLD_SHARE,
+    HOT_AMPS,
     MAX_STEPS,
     SEIZED_SHARE,
     SEPARATE,
@@ -25,6 +26,7 @@ from plentar.core.circuit.network import (
     STRAY_SIEMENS,
     TURNING_SHARE,
     Circuit,
+    heated_pieces,
 )
 from plentar.core.circuit.pieces import pieces_of
 
@@ -501,10 +503,14 @@ class _Movers:
             turning = (drawn > 0) & (drawn < SEIZED_SHARE) & (across > TURNING_SHARE * circuit.line_volts)
             has_air |= turning
         for contact, name in self.limits:
-            i = v.branch_at[f"{name}.element"]
-            across = np.abs(volts[rows, v.branch_a[rows, i]] - volts[rows, v.branch_b[rows, i]])
-            # From some 3 A on an element without air gets hot enough for its limit within minutes.
-            heats = (across * np.abs(v.admittance[rows, i]) > 3.0) & ~has_air & ~moved[rows] & ~no_air[rows, contact]
+            # From some 3 A on an element without air gets hot enough for its limit within minutes; one that touches the
+            # frame heats between there and the end that is fed.
+            hot = np.zeros(len(rows), dtype=bool)
+            for piece in heated_pieces(name):
+                i = v.branch_at[piece]
+                across = np.abs(volts[rows, v.branch_a[rows, i]] - volts[rows, v.branch_b[rows, i]])
+                hot |= across * np.abs(v.admittance[rows, i]) > HOT_AMPS
+            heats = hot & ~has_air & ~moved[rows] & ~no_air[rows, contact]
             no_air[rows[heats], contact] = True
             moved[rows[heats]] = True
 

@@ -7,6 +7,7 @@ name somebody gave a part, or one of the names below that every unit has; what f
 
 from dataclasses import dataclass
 from functools import lru_cache
+from typing import Literal
 
 __all__ = [
     "FRAME_END", "GROUND", "Place", "Spot", "amps_at", "frame_of", "line_volts", "ohms_at", "partner_of",
@@ -14,8 +15,8 @@ __all__ = [
 ]  # fmt: skip
 
 GROUND = "ground"
-# The end of a part's path to the frame: `strip-a.element.to-ground-1`.
-FRAME_END = "to-ground-1"
+# A part's path to the frame from either of its ends: `strip-a.element.to-ground-1`.
+FRAME_END = "to-ground"
 LEGS = ("l1", "l2")
 
 
@@ -48,7 +49,7 @@ class Place:
     @property
     def is_to_frame(self) -> bool:
         """True for a part's path to the frame."""
-        return self.end == FRAME_END
+        return self.end.startswith(FRAME_END)
 
     @property
     def is_element(self) -> bool:
@@ -95,9 +96,9 @@ def place_of(text: str) -> Place:
     return Place(owner, part, end)
 
 
-def frame_of(part: str) -> str:
-    """Return the path of a part to the frame."""
-    return f"{part}.{FRAME_END}"
+def frame_of(part: str, end: Literal["1", "2"] = "1") -> str:
+    """Return the path of a part to the frame from one of its ends, 1 the one toward leg 1."""
+    return f"{part}.{FRAME_END}-{end}"
 
 
 def partner_of(contact: str) -> str:
