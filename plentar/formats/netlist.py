@@ -27,7 +27,7 @@ def deck(settled: Settled, row: int, prefix: str) -> list[str]:
     lines = [f"* {name} is {_node(v.node_of[row, number], prefix)}" for name, number in circuit.terminals.items()]
     for source in circuit.sources:
         node = _node(v.node_of[row, circuit.terminals[source.node]], prefix)
-        size, phase = abs(source.volts), math.degrees(math.atan2(source.volts.imag, source.volts.real))
+        size, phase = v.supply[row] * abs(source.volts), math.degrees(math.atan2(source.volts.imag, source.volts.real))
         inner = f"{prefix}e{len(lines)}"
         lines += [f"V{inner} {inner} 0 dc 0 ac {size:.12g} {phase:.12g}", f"R{inner} {inner} {node} {source.ohms:.12g}"]
     if settled.drive.separate:

@@ -469,3 +469,48 @@ def test_whether_a_limit_stops_a_grounded_element_hangs_on_its_side(order: tuple
     assert drawn > 10
     assert not opened.states[0, variants.contact_at["strip-b.limit"]]
     assert (float(read_amps(opened, "amps:strip-b")[0]) < 0.5) == stops
+
+
+def test_a_low_service_is_a_cause_of_its_own_and_a_lug_is_not() -> None:
+    """205 V at the unit and at the panel with nothing called: the service. 240 V at the panel: what lies between."""
+    panel = "volts:panel.l1:panel.l2"
+    low = diagnose(UNIT, [read(LINE, 205.0, under()), read(panel, 205.5, under())], complaints=["not enough heat"])
+    assert low.first is not None
+    assert low.first.faults == ("supply.low",)
+    assert low.first.probability > 0.7
+    loaded = under("W", "G")
+    taken = [read(LINE, 218.0, loaded), read(panel, 238.5, loaded), read("amps:strip-a", 18.9, loaded)]
+    between = diagnose(UNIT, taken, complaints=["not enough heat"])
+    assert between.first is not None
+    assert not {"supply.low", "healthy"} & set(between.first.faults)
+
+
+@pytest.mark.parametrize(("volts", "low"), [(230.0, False), (213.0, True)])
+def test_a_supply_inside_its_band_is_no_cause(volts: float, low: bool) -> None:
+    """228 V passes on 240 V nominal."""
+    condition = under("W", "G")
+    taken = [
+        read(LINE, volts, condition),
+        read("volts:panel.l1:panel.l2", volts * 1.005, condition),
+        *(read(f"amps:strip-{x}", volts / 11.52, condition) for x in "ab"),
+    ]
+    found = diagnose(UNIT, taken, complaints=["seasonal check"])
+    assert found.first is not None
+    assert found.first.faults[0] == ("supply.low" if low else "healthy")
+
+
+def test_each_feed_goes_by_its_own_supply() -> None:
+    """Two feeds, one of them 12 V lower: strips on it draw by its volts, and none is blamed."""
+    unit = PATTERNS["three-strip-dc-relay"]()
+    condition = Condition(feeds=tuple((feed.id, "live") for feed in unit.feeds), calls=(("W", 400.0), ("G", 400.0)))
+    volts = {"feed-1": 238.0, "feed-2": 226.0}
+    ohms = {strip.id: strip.element_ohms for strip in unit.circuits}
+    taken = [read(f"volts:{feed}.l1:{feed}.l2", shown, condition) for feed, shown in volts.items()]
+    taken += [
+        read(f"amps:{strip.id}", round(volts[unit.feed_of(strip.supplied_by)] / ohms[strip.id], 1), condition)
+        for strip in unit.circuits
+    ]
+    found = diagnose(unit, taken, complaints=["seasonal check"])
+    shares = {fault: c.probability for c in found.causes for fault in c.faults}
+    assert found.ask_again == ()
+    assert not any(fault.startswith("strip-") and share > 0.02 for fault, share in shares.items())

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from plentar.core.causes.hypotheses import Prediction, UnitModel
+from plentar.core.causes.supply import Supply, feed_at
 from plentar.core.circuit.drive import Drive
 from plentar.core.circuit.spread import GHOST_OHMS, shares_of
 from plentar.core.said import Figure, Words, said
@@ -281,22 +282,33 @@ def _blower_tests(plate: Nameplate, offered: _Offered) -> None:
 
 
 def scaled(
-    model: UnitModel, tests: Sequence[Test], rows: NDArray[np.int64], ratio: Floats | None = None
+    model: UnitModel, tests: Sequence[Test], rows: NDArray[np.int64], supply: Supply | None = None
 ) -> tuple[Floats, Floats]:
     """Return each test's predictions under some hypotheses and their spread; ohms, which span decades, as logarithms.
 
-    `ratio` is each hypothesis's measured over nominal supply. Both results have shape (tests, hypotheses).
+    `supply` is each hypothesis's measured over nominal supply. Both results have shape (tests, hypotheses).
     """
     whole = model.table([(test.point, test.drive) for test in tests])
     shown, softness = whole.shown[:, rows].astype(np.float64), whole.softness[:, rows]
-    if ratio is not None:
-        shown[[not test.is_isolated for test in tests]] *= ratio[rows]
+    if supply is not None and supply.is_known:
+        # A feed's tests share a row.
+        for feed, at in _by_feed(model.plate, tests).items():
+            shown[at] *= supply.by_feed.get(feed, next(iter(supply.by_feed.values())))[rows]
     points = [test.point for test in tests]
     spread = spread_of(model.plate, points, Prediction(shown, softness), knows_supply=True)
     isolated = np.array([test.is_isolated for test in tests])[:, None]
     in_logs = spread / (shown + 0.3) + 0.02
     found = np.where(isolated, np.log(shown + 0.3), shown)
     return found, np.where(isolated, in_logs, np.hypot(spread, 0.006 * shown))
+
+
+def _by_feed(plate: Nameplate, tests: Sequence[Test]) -> Mapping[str, list[int]]:
+    """Return where the tests of live volts and amps stand, by the feed they hang on."""
+    found: dict[str, list[int]] = {}
+    for at, test in enumerate(tests):
+        if not test.is_isolated:
+            found.setdefault(feed_at(plate, test.point), []).append(at)
+    return found
 
 
 def spread_of(plate: Nameplate, points: Sequence[str], prediction: Prediction, *, knows_supply: bool) -> Floats:

@@ -16,6 +16,7 @@ from plentar.core.causes.hypotheses import PAIRS, Hypothesis, Prediction, UnitMo
 from plentar.core.causes.sequences import weigh_sequences
 from plentar.core.causes.signs import factor_of
 from plentar.core.causes.size import Seen, size_of
+from plentar.core.causes.supply import Supply, supply_of
 from plentar.core.circuit.drive import Drive, drives_of
 from plentar.core.circuit.places import find_point
 from plentar.core.errors import ReadingError
@@ -26,7 +27,7 @@ from plentar.core.limits.windows import closing
 from plentar.core.said import Words, joined, said
 from plentar.core.unit.electrical import OPEN_OHMS
 from plentar.core.unit.nameplate import Nameplate
-from plentar.core.unit.place import amps_at, line_volts, spot_of
+from plentar.core.unit.place import amps_at, spot_of
 from plentar.core.unit.points import is_control_side
 from plentar.core.unit.quantities import quantity_of
 
@@ -94,8 +95,7 @@ class Diagnosis:
     wait_seconds: float
     posterior: Floats
     model: UnitModel
-    knows_supply: bool
-    ratio: Floats
+    supply: Supply
 
     @property
     def first(self) -> Cause | None:
@@ -168,11 +168,10 @@ def _shouldered(value: Floats, least: Floats, most: Floats, width: Floats) -> Fl
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class _Way:
-    """How conditions are to be taken: by which limits, with the supply known or not, the calls tapped late or not."""
+    """How conditions are to be taken: by which limits, under which supply, the calls tapped late or not."""
 
     limits: Limits
-    ratio: Floats
-    knows_supply: bool
+    supply: Supply
     tapped_late: bool = False
 
 
@@ -192,10 +191,10 @@ def _phases(model: UnitModel, reading: Reading, way: _Way) -> list[_Phase]:
     for drive, share in states(model, reading.condition, way.limits, tapped_late=way.tapped_late):
         prediction = model.predict(reading.point, drive)
         is_line = not spot_of(reading.point).is_ohms
-        shown = prediction.shown * way.ratio if is_line else prediction.shown
+        shown = prediction.shown * way.supply.at(reading.point) if is_line else prediction.shown
         # A table of one row, so that spreads have one owner.
         one = Prediction(shown[None, :], prediction.softness[None, :])
-        [spread] = spread_of(model.plate, [reading.point], one, knows_supply=way.knows_supply)
+        [spread] = spread_of(model.plate, [reading.point], one, knows_supply=way.supply.is_known)
         density, sound = _one_likelihood(reading, shown, spread, _between(model, drive, shown))
         phases.append(_Phase(share, density, sound, shown))
     return phases
@@ -246,23 +245,6 @@ def _mixed(phases: Sequence[_Phase]) -> Floats:
     return np.maximum(total, 1e-12)
 
 
-def _supply_ratio(model: UnitModel, readings: Sequence[Reading], limits: Limits) -> tuple[Floats, bool]:
-    """Return measured over predicted supply for each hypothesis; 1 where they cannot be the same supply."""
-    ratio = np.ones(len(model.hypotheses))
-    known = False
-    supply_points = {line_volts(feed.id) for feed in model.plate.feeds}
-    for reading in readings:
-        # Below 60 % a pole is lost: that is a fault to be found, no supply to scale by.
-        if reading.point in supply_points and reading.value > 0.6 * model.plate.nominal_volts:
-            drive = drives_of(model.plate, reading.condition, limits)[0][0]
-            shown = model.predict(reading.point, drive).shown
-            # Each hypothesis sags the supply in its own way, so each has its own ratio.
-            found = reading.value / np.maximum(shown, 1.0)
-            ratio = np.where((found > 0.8) & (found < 1.2), found, ratio)
-            known = True
-    return ratio, known
-
-
 def diagnose(
     plate: Nameplate,
     readings: Sequence[Reading],
@@ -310,8 +292,7 @@ def diagnose(
         wait_seconds=wait,
         posterior=evidence.posterior,
         model=model,
-        knows_supply=evidence.knows_supply,
-        ratio=evidence.ratio,
+        supply=evidence.supply,
     )
 
 
@@ -323,10 +304,11 @@ def _weigh(
     limits: Limits,
 ) -> "_Evidence":
     """Return the posterior over one table of hypotheses with everything it was made from."""
-    ratio, knows_supply = _supply_ratio(model, standing, limits)
+    supply = supply_of(model, standing, limits)
     prior = model.prior(complaints)
     seen = sum((_observed(model, observation, limits) for observation in observations), np.log(prior))
-    way = _Way(limits=limits, ratio=ratio, knows_supply=knows_supply)
+    seen = seen + supply.log_likelihood
+    way = _Way(limits=limits, supply=supply)
     ways, shares = [_taken(model, standing, way)], [1.0]
     if _may_be_tapped_late(model, standing, limits):
         ways.append(_taken(model, standing, replace(way, tapped_late=True)))
@@ -349,8 +331,7 @@ def _weigh(
         prior=prior,
         posterior=whole.sum(axis=0),
         tapped_late=late,
-        knows_supply=knows_supply,
-        ratio=ratio,
+        supply=supply,
     )
 
 
@@ -522,8 +503,7 @@ class _Evidence:
     posterior: Floats
     # The part of each hypothesis's share that needs the call to have stood before it was tapped.
     tapped_late: Floats
-    knows_supply: bool
-    ratio: Floats
+    supply: Supply
     _densities: Floats | None = None
 
     def causes(self) -> tuple[Cause, ...]:
@@ -625,13 +605,13 @@ class _Evidence:
             Seen(
                 value=r.value,
                 width=SIZE_SHARE * r.value + r.meter_uncertainty / 2 + SIZE_FLOOR,
-                shown=shown / self.ratio,
+                shown=shown / self.supply.at(r.point),
             )
             for r, shown in zip(self.readings, self.shown, strict=True)
             if r.value < OPEN_OHMS and not spot_of(r.point).is_ohms
         ]
         drive = drives_of(self.model.plate, under_heat[-1])[-1][0] if under_heat else Drive()
-        return size_of(self.model, lead.faults[0], seen, drive, self.ratio, self.posterior)
+        return size_of(self.model, lead.faults[0], seen, drive, self.supply, self.posterior)
 
     def _reasons(self, row: int) -> list[Reason]:
         """Weigh each reading by how much likelier it is under this hypothesis than under all others as they were."""

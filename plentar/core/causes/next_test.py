@@ -71,14 +71,14 @@ def next_tests(
     rows = rows[posterior[rows] > 1e-5]
     weight = posterior[rows] / posterior[rows].sum()
     tests = tuple(within) if within is not None else catalogue(model.plate)
-    bits, bins = _information(scaled(model, tests, rows, diagnosis.ratio), weight, model.cause_of[rows])
+    bits, bins = _information(scaled(model, tests, rows, diagnosis.supply), weight, model.cause_of[rows])
     scored = [
         (bits[i] / minutes, i, minutes)
         for i, test in enumerate(tests)
         if (test.point, test.drive.calls) not in taken
         for minutes in [_minutes(model.plate, test, condition, school)]
     ]
-    if not diagnosis.knows_supply:
+    if not diagnosis.supply.is_known:
         # Every other reading is held against the volts found, so those come first.
         feed = model.plate.feed_of(model.plate.transformer.supplied_by)
         line = line_volts(feed)

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from plentar.core.causes.fault import Fault
 from plentar.core.causes.hypotheses import UnitModel
+from plentar.core.causes.supply import Supply
 from plentar.core.circuit.drive import Drive
 from plentar.core.circuit.network import HOT_AMPS
 from plentar.core.said import Words, said
@@ -31,7 +32,7 @@ class Seen:
 
 
 def size_of(
-    model: UnitModel, fault: Fault, seen: Sequence[Seen], drive: Drive, ratio: Floats, posterior: Floats
+    model: UnitModel, fault: Fault, seen: Sequence[Seen], drive: Drive, supply: Supply, posterior: Floats
 ) -> Words:
     """Return a resistive fault's size in words; nothing where it has none or nothing tells it.
 
@@ -40,7 +41,7 @@ def size_of(
         fault: A burnt contact, a loose joint or an element of other ohms.
         seen: What was read that its size changes.
         drive: The condition its volts and watts are told for.
-        ratio: Each hypothesis's measured over nominal supply.
+        supply: Each hypothesis's measured over nominal supply.
         posterior: Each hypothesis's share.
     Source:
         In one resistance R of a settled linear circuit every volt and amp is (a + bR)/(1 + cR): three solves give all
@@ -57,24 +58,25 @@ def size_of(
     picked, known = _around(model, drive, [0, *rows], np.array([well, *sizes]), posterior)
     if len(picked) < 3:
         return ""
-    grid = GRID if not place_of(name).is_element else well * np.linspace(0.25, 2.2, 196)
+    place = place_of(name)
+    grid = GRID if not place.is_element else well * np.linspace(0.25, 2.2, 196)
     # The supply is measured at the unit, where the fault itself may sag it: it follows the size as all else does.
-    supply = 1 / _through(known, 1 / ratio[picked], grid)
+    where = amps_at(place.owner) if place.is_element else volts_at(*_ends(model, name))
+    ratio = 1 / _through(known, 1 / supply.at(where)[picked], grid)
     misfit = np.zeros(len(grid))
     for reading in seen:
-        shown = supply * _through(known, reading.shown[picked], grid)
+        shown = ratio * _through(known, reading.shown[picked], grid)
         misfit += 0.5 * ((reading.value - shown) / reading.width) ** 2
     best = int(np.argmin(misfit))
     # A size nothing bends the readings by is none.
     if misfit.max() - misfit[best] < 2.0:
         return ""
     ohms = float(grid[best])
-    if place_of(name).is_element:
-        strip = model.plate.circuit(place_of(name).owner)
+    if place.is_element:
+        strip = model.plate.circuit(place.owner)
         return said("size.element", ohms=_two_digits(ohms), kilowatts=_two_digits(strip.rated_volts**2 / ohms / 1000))
-    ends = _ends(model, name)
-    across = model.predict(volts_at(*ends), drive).shown
-    volts = float(supply[best] * _through(known, across[picked], grid[best : best + 1])[0])
+    across = model.predict(where, drive).shown
+    volts = float(ratio[best] * _through(known, across[picked], grid[best : best + 1])[0])
     watts = volts**2 / ohms
     return said("size.joint", ohms=_two_digits(ohms), volts=_two_digits(volts), watts=_two_digits(watts))
 

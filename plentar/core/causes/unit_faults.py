@@ -19,6 +19,9 @@ RELAY = {"jumper-runs": 6.0, "jumper-still": 0.2}
 CLEARED = {"jumper-runs": 0.02}
 
 UNIT_MODES = modes_by_id(
+    # The service itself: low or high at the panel too, with nothing of the unit at fault.
+    mode("supply.low", "supply", 0.8, repair="call-utility", proof="supply-in-band"),
+    mode("supply.high", "supply", 0.3, repair="call-utility", proof="supply-in-band"),
     # Supply: a breaker that is simply off is looked at first, since it costs nothing to look.
     mode(
         "breaker.off", "supply", 3.0, "", {"discoloured-lug": 3.0, "breaker-off": 30.0}, shows="until-set",
@@ -130,6 +133,8 @@ UNIT_MODES = modes_by_id(
 )  # fmt: skip
 # Three sizes of wire too small: each has 1.6 times the ohms of the one before.
 THIN_RATIO = 4.0
+# What a service gives that is low or high, of nominal: 5 % passes (docs/trade.md, section 3).
+LOW_SUPPLY, HIGH_SUPPLY = (0.8, 0.87, 0.93), (1.07, 1.12)
 # A lug that is loose, hot, about to burn off, hardly holding: 1, 2, 7, 20 and 40 V at 20 A.
 LUG_OHMS = (0.05, 0.12, 0.35, 1.0, 3.0)
 # A breaker that has grown weak trips at some 40 % of its rating, which one or two strips are.
@@ -166,6 +171,8 @@ def supply_faults(plate: Nameplate, circuit: Circuit) -> Iterator[Fault]:
     # A neutral has no pole in a breaker and no blade in a disconnect.
     legs = ("l1",) if plate.has_neutral else ("l1", "l2")
     at = {branch.id: branch.ohms.real for branch in circuit.branches}
+    yield fault_of(UNIT_MODES["supply.low"], "supply", *(Changes(supply=share) for share in LOW_SUPPLY))
+    yield fault_of(UNIT_MODES["supply.high"], "supply", *(Changes(supply=share) for share in HIGH_SUPPLY))
     for feed in plate.feeds:
         name = feed.id
         words: Words = said("unit_faults.feed") if len(plate.feeds) == 1 else part_words(name)

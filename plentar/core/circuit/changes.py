@@ -14,7 +14,8 @@ class Changes:
     drives it. `contact_ohms`: contact → resistance when closed. `split`: lead → ohms between its ends, infinite:
     off.
     `moved`: lead → the terminal its second end is landed on instead. `ratio`: two-port → factor on its ratio, 0: dead.
-    `trips_at`: breaker pole → amps at which it trips after a while, last of all that moves.
+    `trips_at`: breaker pole → amps at which it trips after a while, last of all that moves. `supply`: factor on what
+    the service delivers.
     """
 
     ohms: Mapping[str, tuple[complex, float]] = field(default_factory=dict)
@@ -24,6 +25,7 @@ class Changes:
     moved: Mapping[str, str] = field(default_factory=dict)
     ratio: Mapping[str, float] = field(default_factory=dict)
     trips_at: Mapping[str, float] = field(default_factory=dict)
+    supply: float = 1.0
 
     def __or__(self, other: "Changes") -> "Changes":
         """Return both at once; where they touch the same thing, the other's wins."""
@@ -35,6 +37,7 @@ class Changes:
             moved={**self.moved, **other.moved},
             ratio={**self.ratio, **other.ratio},
             trips_at={**self.trips_at, **other.trips_at},
+            supply=self.supply * other.supply,
         )
 
 

@@ -399,7 +399,7 @@ class _Mover:
         right: dict[int, complex] = {}
         for source in self.circuit.sources:
             node = p.node[source.node]
-            right[node] = right.get(node, 0j) + source.volts / source.ohms
+            right[node] = right.get(node, 0j) + p.changes.supply * source.volts / source.ohms
         if s.drive.separate:
             for end, sign in (("board.r", 1.0), ("board.c", -1.0)):
                 node = p.node[end]

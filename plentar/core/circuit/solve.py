@@ -61,6 +61,7 @@ class Variants:
         self.closed = np.tile(np.array([1 / c.ohms for c in circuit.contacts]), (count, 1))
         self.forced = np.full((count, len(circuit.contacts)), -1, dtype=np.int8)
         self.trips_at = np.full((count, len(circuit.contacts)), np.inf)
+        self.supply = np.array([change.supply for change in changes])
         ports = circuit.two_ports
         self.ports = np.array(
             [[terminal[n] for n in (p.in_a, p.in_b, p.out_a, p.out_b)] for p in ports], dtype=np.int64
@@ -387,7 +388,7 @@ class _Movers:
         self.excitation = np.zeros((variants.count, variants.nodes), dtype=np.complex128)
         for source in circuit.sources:
             node = variants.node_of[:, circuit.terminals[source.node]]
-            np.add.at(self.excitation, (np.arange(variants.count), node), source.volts / source.ohms)
+            np.add.at(self.excitation, (np.arange(variants.count), node), variants.supply * source.volts / source.ohms)
         if drive.separate:
             for end, sign in (("board.r", 1.0), ("board.c", -1.0)):
                 node = variants.node_of[:, circuit.terminals[end]]
