@@ -238,7 +238,9 @@ def follow(plate: Nameplate, truth: Truth, complaint: str, *, fixed: bool) -> tu
         else:
             leading = diagnosis.first.probability if diagnosis.first else 0.0
             best = next_tests(diagnosis, condition, taken=set(taken), most=1)
-            is_named = leading > SURE and "healthy" not in (diagnosis.first.faults if diagnosis.first else ())
+            # A service that is weak, as a unit that is sound, is named by what else is found right.
+            named = set(diagnosis.first.faults) if diagnosis.first else set[str]()
+            is_named = leading > SURE and not named & {"healthy", "supply.low", "supply.high"}
             if (is_named and len(readings) >= 3) or not best or best[0].bits < 0.004:
                 break
             test = best[0].test

@@ -1,5 +1,6 @@
 """Measured over predicted supply, feed by feed, for each hypothesis; and how likely a service stands there."""
 
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
@@ -17,9 +18,14 @@ from plentar.core.unit.place import Place, line_volts, place_of, spot_of
 __all__ = ["Supply", "feed_at", "supply_of"]
 
 Floats = NDArray[np.float64]
+# The part a fault of the service is at.
+SERVICE = "supply"
 # Services keep within a few percent of nominal: what passes (docs/trade.md, section 3: ±5 %) is taken as two standard
 # deviations. What lies further off is more likely a fault of the supply than a weak day.
 SERVICE_SHARE = 0.025
+# How often a service lies outside that beside something else that is wrong. One call in fifty has a weak service; where
+# it alone explains the complaint, few of those have a second cause. Chosen.
+WEAK_SHARE = 0.002
 # Beyond this it is not the same supply but a pole that is lost, or another reading.
 LEAST_RATIO, MOST_RATIO = 0.8, 1.2
 # Below 60 % a pole is lost: that is a fault to be found, no supply to scale by.
@@ -32,7 +38,8 @@ class Supply:
 
     plate: Nameplate
     by_feed: Mapping[str, Floats]
-    count: int
+    # Which hypotheses have something wrong besides the supply.
+    is_fault: NDArray[np.bool_]
 
     @property
     def is_known(self) -> bool:
@@ -43,16 +50,21 @@ class Supply:
         """Return the ratio that holds at a point, by its feed; a feed nobody read goes by one that was."""
         found = self.by_feed.get(feed_at(self.plate, point))
         if found is None:
-            found = next(iter(self.by_feed.values()), np.ones(self.count))
+            found = next(iter(self.by_feed.values()), np.ones(len(self.is_fault)))
         return found
 
     @property
     def log_likelihood(self) -> Floats:
-        """Return how well each hypothesis's own supply agrees with what services give, as natural logarithms."""
-        logs = np.zeros(self.count)
-        for ratio in self.by_feed.values():
-            logs = np.maximum(logs, 0.5 * ((ratio - 1) / SERVICE_SHARE) ** 2)
-        return -logs
+        """Return how well each hypothesis's own supply agrees with what services give, as natural logarithms.
+
+        However weak it is, it is no more than so strong a word against a fault of the unit: it may stand beside one.
+        """
+        logs = np.zeros(len(self.is_fault))
+        for found in self.by_feed.values():
+            # Where a hypothesis cannot have given these volts, the volts are the service's as a sound unit has them.
+            ratio = np.where(found == 1.0, found[0], found)
+            logs = np.minimum(logs, -0.5 * ((ratio - 1) / SERVICE_SHARE) ** 2)
+        return np.where(self.is_fault, np.maximum(logs, math.log(WEAK_SHARE)), logs)
 
 
 @lru_cache(maxsize=1024)
@@ -106,4 +118,5 @@ def supply_of(model: UnitModel, readings: Sequence[Reading], limits: Limits) -> 
         found = reading.value / np.maximum(model.predict(reading.point, drive).shown, 1.0)
         before = ratios.get(feeds[reading.point], np.ones(count))
         ratios[feeds[reading.point]] = np.where((found > LEAST_RATIO) & (found < MOST_RATIO), found, before)
-    return Supply(plate=plate, by_feed=ratios, count=count)
+    is_fault = np.array([any(f.part not in ("", SERVICE) for f in h.faults) for h in model.hypotheses])
+    return Supply(plate=plate, by_feed=ratios, is_fault=is_fault)

@@ -20,7 +20,7 @@ CLEARED = {"jumper-runs": 0.02}
 
 UNIT_MODES = modes_by_id(
     # The service itself: low or high at the panel too, with nothing of the unit at fault.
-    mode("supply.low", "supply", 0.8, repair="call-utility", proof="supply-in-band"),
+    mode("supply.low", "supply", 1.2, repair="call-utility", proof="supply-in-band"),
     mode("supply.high", "supply", 0.3, repair="call-utility", proof="supply-in-band"),
     # Supply: a breaker that is simply off is looked at first, since it costs nothing to look.
     mode(
