@@ -82,6 +82,32 @@ def test_a_grounded_element_draws_without_a_call(variant: int) -> None:
     assert amps(heated, "strip-b") == pytest.approx(20.6, abs=0.6)
 
 
+@pytest.mark.parametrize(
+    ("jaw", "amps_shown"),
+    [
+        # Out in one lead and back in the other: nothing, however much the strip draws.
+        (("strip-a", "strip-a.return"), 0.0),
+        # Two strips' leads of one leg add; one's lead and the other's way back take each other away.
+        (("strip-a", "strip-b"), 2 * 20.55),
+        (("strip-a", "strip-b.return"), 0.0),
+        (("strip-a", "strip-b", "strip-b.return"), 20.55),
+        # The motor's amps are out of step: 2.7 A at a power factor of 0.8 beside 20.55 A.
+        (("strip-a", "blower"), abs(20.55 + 2.725 * complex(0.8, -0.6))),
+    ],
+)
+def test_a_jaw_adds_with_direction_and_phase(jaw: tuple[str, ...], amps_shown: float) -> None:
+    """By hand: leads as they leave the supply."""
+    assert amps(solved(BOTH, "healthy"), *jaw) == pytest.approx(amps_shown, abs=0.25)
+
+
+def test_both_leads_of_a_grounded_element_read_its_leak() -> None:
+    """Grounded in the middle it draws as it should in either lead; around both, what goes to the frame."""
+    heated = solved(HEAT, "strip-b.element.grounded", variant=1)
+    one, other = amps(heated, "strip-b"), amps(heated, "strip-b.return")
+    assert amps(heated, "strip-b", "strip-b.return") == pytest.approx(abs(one - other), abs=0.1)
+    assert abs(one - other) > 5
+
+
 def four_rows(*faults: str) -> list[tuple[bool, bool]]:
     """Blower and strip A running, for none, G, W and both."""
     rows = []

@@ -213,10 +213,12 @@ def _rung(c: Circuit, plate: Nameplate, circuit: HeatingCircuit) -> None:
     if at:
         c.lead(f"{circuit.id}.lead-{joint + 1}", at, f"{circuit.supplied_by}.l2")
     for label, (part, name), end in ((circuit.id, own[0], "1"), (f"{circuit.id}.return", own[-1], "2")):
+        # Leads lie in a jaw as they leave the supply: what goes out in one comes back in the other.
+        away = 1.0 if end == "1" else -1.0
         # The clamp closes behind the part, so what leaks to the frame before it is in the jaw.
-        through: list[tuple[str, float]] = [(name, 1.0)]
+        through: list[tuple[str, float]] = [(name, away)]
         if part == "element":
-            through.append((f"{name}.to-ground-{end}", 1.0 if end == "1" else -1.0))
+            through.append((f"{name}.to-ground-{end}", 1.0))
         c.clamps.append(Clamp(amps_at(label), tuple(through)))
 
 
