@@ -116,7 +116,16 @@ def _measured(deed: Measured, visit: Visit, sender: Sender) -> Deed:
     # What is corrected must stand, stand here, and not be corrected already.
     old = visit.record.taken_by_id(deed.supersedes) if deed.supersedes else None
     if deed.supersedes:
-        if old is None or find_point(visit.plate, old.reading.point) != point:
+        # A number may be moved to the place it was really read at; another number there would be a reading made up.
+        is_here = old is not None and find_point(visit.plate, old.reading.point) == point
+        # Never while anything is off: what proves a place dead, or not, is read there again.
+        is_moved = (
+            old is not None
+            and all(state == "live" for _, state in old.reading.condition.feeds)
+            and old.deed.typed == deed.typed.strip()
+            and old.reading.function == point.quantity
+        )
+        if old is None or not (is_here or is_moved):
             raise ReadingError("there is no such reading to correct here", field="supersedes")
         if old.struck:
             raise ReadingError("that reading was corrected already; reload to see it", field="supersedes")

@@ -23,6 +23,7 @@ from plentar.core.judging.air import AirReading, AirVerdict, judge_air, watts_in
 from plentar.core.judging.anywhere import healthy
 from plentar.core.judging.control_circuit import CallCurrent, call_currents
 from plentar.core.judging.findings import Finding, compare, find
+from plentar.core.judging.impossible import is_line_on_control
 from plentar.core.judging.situation import Situation
 from plentar.core.judging.supply_loss import SupplyLoss, supply_loss
 from plentar.core.judging.thermostat_map import MapNote, MapRow, check_map
@@ -52,6 +53,8 @@ ROWS: tuple[tuple[str, frozenset[str]], ...] = (
     ("nothing", frozenset()),
 )
 CAPACITOR = point_at("microfarads", "blower.capacitor")
+# One reading may be the slip that the first one was; two say the same.
+CLEARED_BY = 2
 # Less is not worth a place on the screen.
 LEAST_SHARE, MOST_SUSPECTS, LEAST_BITS = 0.02, 4, 0.02
 
@@ -357,7 +360,7 @@ class Visit:
 
     def _work_findings(self) -> list[Finding]:
         """What was done that should not have been: leads moved live, power back under somebody's lock."""
-        found = []
+        found = [_noted(said("visit.stop"), Grade.FAIL, self.stop, "line on the control side")] if self.stop else []
         for ledger in self.ledgers:
             if ledger.was_live:
                 words = said("visit.ledger-was-made-while-unit")
@@ -428,8 +431,22 @@ class Visit:
         return next_tests(self.diagnosis, self.condition, taken=taken, school=school, most=most)
 
     @cached_property
+    def stop(self) -> Words:
+        """Why all work stops now; nothing where it need not: line volts stood on the control side and do not yet stand
+        refuted by two more readings of the same two places."""
+        for place in {entry.reading.point: entry for entry in self.standing}:
+            own = [entry.reading for entry in self.standing if entry.reading.point == place]
+            point = find_point(self.plate, place)
+            crossed = [at for at, reading in enumerate(own) if is_line_on_control(reading, point)]
+            if crossed and len(own) - 1 - crossed[-1] < CLEARED_BY:
+                return said("visit.stop-line-on-control", point=point.label)
+        return ""
+
+    @cached_property
     def next_test(self) -> "NextTest | None":
-        """The best of them, if it is worth its minutes."""
+        """The best of them, if it is worth its minutes; none while all work stops."""
+        if self.stop:
+            return None
         found = self.next_tests(most=1)
         return found[0] if found and found[0].bits > LEAST_BITS else None
 

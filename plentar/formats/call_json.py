@@ -218,6 +218,7 @@ def diagnosis_to_json(diagnosis: Diagnosis, tests: tuple[NextTest, ...]) -> dict
         "format": "plentar.diagnosis/1",
         "wait_seconds": round(diagnosis.wait_seconds, 1),
         "ask_again": list(diagnosis.ask_again),
+        "asks": [{"point": ask.point, "why": say(ask.words), "fits": ask.fits} for ask in diagnosis.asks],
         "causes": [
             {
                 "faults": list(cause.faults),

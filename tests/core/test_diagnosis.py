@@ -514,3 +514,34 @@ def test_each_feed_goes_by_its_own_supply() -> None:
     shares = {fault: c.probability for c in found.causes for fault in c.faults}
     assert found.ask_again == ()
     assert not any(fault.startswith("strip-") and share > 0.02 for fault, share in shares.items())
+
+
+SOUND = [
+    read(LINE, 240.0, under("W", "G")),
+    read("amps:strip-a", 20.8, under("W", "G")),
+    read("amps:feed-1", 44.0, under("W", "G")),
+    read(POLE_B, 0.1, under("W", "G")),
+    read("volts:board.w:board.c", 25.6, under("W", "G")),
+    read("amps:strip-b", 20.7, under("W", "G")),
+]
+DEAD = Condition(feeds=(("feed-1", "proven dead"),), control="proven dead")
+
+
+@pytest.mark.parametrize(
+    ("wrong", "why", "fits"),
+    [
+        (read("ohms:blower-relay.coil", 0.075, DEAD), "kilo-ohms", ""),
+        (read("amps:strip-a", 0.0, under("W", "G", seconds=500.0)), "both leads", ""),
+        (read("volts:feed-1.l1:ground", 240.0, under("W", "G")), "line to line", LINE),
+        (read("volts:board.w:board.c", 240.0, under("W", "G", seconds=500.0)), "decimal point", ""),
+    ],
+    ids=["kilo-ohms", "both conductors", "line for leg", "tenfold"],
+)
+def test_a_slip_of_the_hand_is_asked_about_in_words(wrong: Reading, why: str, fits: str) -> None:
+    """Among sound readings: what may have happened, and the place it would fit; the unit is not blamed for it."""
+    found = diagnose(UNIT, [*SOUND, wrong], complaints=["seasonal check"])
+    [ask] = [ask for ask in found.asks if ask.point == wrong.point]
+    assert why in say(ask.words)
+    assert ask.fits == fits
+    assert found.first is not None
+    assert "healthy" in found.first.faults

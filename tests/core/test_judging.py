@@ -308,3 +308,26 @@ def test_the_interlock_lead_tells_which_way_a_back_feed_goes(amps: float, kind: 
         assert verdict.grade is Grade.PASS
     else:
         assert say(verdict.spoken) == f"fail: {kind}"
+
+
+@pytest.mark.parametrize(
+    ("point", "value", "kind"),
+    [
+        ("volts:feed-1.l1:feed-1.l2", 2400.0, "cannot be"),
+        ("volts:feed-1.l1:feed-1.l2", 301.0, "cannot be"),
+        ("volts:feed-1.l1:feed-1.l2", 299.0, "high supply"),
+        ("amps:feed-1", 440.0, "cannot be"),
+        ("volts:board.w:board.c", 121.0, "line on the control side"),
+        ("volts:thermostat.r:board.c", 60.0, "line on the control side"),
+        ("volts:seq-a.coil.1:seq-a.coil.2", 33.0, "high control volts"),
+    ],
+)
+def test_a_number_that_cannot_be_is_asked_about_and_line_on_the_control_side_stops(
+    point: str, value: float, kind: str
+) -> None:
+    """A quarter above nominal on both sides; twice a transformer's idle volts on both sides."""
+    condition = Condition(feeds=(("feed-1", "live"),), calls=(("W", 400.0),))
+    reading = Reading(point=point, value=value, condition=condition, meter_uncertainty=0.5)
+    verdict = judge(Situation(plate=PATTERNS["two-strip-sequencer"](), readings=[reading]), reading)
+    assert verdict.kind == kind
+    assert verdict.grade is not Grade.PASS

@@ -52,6 +52,34 @@ def test_the_panel_names_the_pole_with_reasons_and_then_nothing_more_to_split(
     assert "Against: nothing" in first
 
 
+def test_a_number_read_elsewhere_is_moved_there_and_stays_struck_through(client: FlaskClient, shop: ShopOf) -> None:
+    """Line volts typed at a leg: asked about, moved by one tap; any other number there would be made up."""
+    call_heat(client, shop, 400)
+    for point, value in ((LINE, "240"), ("amps:strip-a", "20.8"), ("amps:strip-b", "20.7"), ("amps:feed-1", "44")):
+        send(client, shop, point, value)
+    body = send(client, shop, "volts:feed-1.l1:ground", "240.1")
+    assert "Take again: L1 to ground" in body
+    assert "Move 240.1 to" in body
+    first = body[body.index('name="supersedes" value="') + 25 :][:36]
+    moved = {"reading_id": str(uuid4()), "point": LINE, "value": "240.1", "supersedes": first, "reason": "elsewhere"}
+    made_up = client.post(f"{shop.url}/readings", data=moved | {"value": "231"}, headers=HTMX)
+    assert made_up.status_code == 422
+    assert client.post(f"{shop.url}/readings", data=moved, headers=HTMX).status_code == 200
+    page = client.get(f"{shop.url}?point=volts:feed-1.l1:ground").text
+    assert "elsewhere" in page
+    assert "Take again" not in page
+
+
+def test_line_on_the_control_side_stops_the_call_until_read_twice_again(client: FlaskClient, shop: ShopOf) -> None:
+    """No next test, a stop in every paper; one more reading may be the same slip, two clear it."""
+    call_heat(client, shop, 400)
+    board = "volts:board.w:board.c"
+    assert "Stop." in send(client, shop, board, "120")
+    assert "hands off the thermostat" in client.get(f"{shop.url}/report").text
+    assert "Next:" not in send(client, shop, board, "25.1")
+    assert "Stop." not in send(client, shop, board, "25.2")
+
+
 def test_too_early_it_says_how_long_to_wait(client: FlaskClient, shop: ShopOf) -> None:
     """Ten seconds after the call nothing is named."""
     call_heat(client, shop, 10)

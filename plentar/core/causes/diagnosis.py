@@ -16,6 +16,7 @@ from plentar.core.causes.hypotheses import PAIRS, Hypothesis, Prediction, UnitMo
 from plentar.core.causes.sequences import weigh_sequences
 from plentar.core.causes.signs import factor_of
 from plentar.core.causes.size import Seen, size_of
+from plentar.core.causes.slips import Ask, ask_about
 from plentar.core.causes.supply import Supply, supply_of
 from plentar.core.circuit.drive import Drive, drives_of
 from plentar.core.circuit.places import find_point
@@ -91,11 +92,16 @@ class Diagnosis:
     """What the readings say: causes in order, readings to take again, and how long to wait before anything is named."""
 
     causes: tuple[Cause, ...]
-    ask_again: tuple[str, ...]
+    asks: tuple[Ask, ...]
     wait_seconds: float
     posterior: Floats
     model: UnitModel
     supply: Supply
+
+    @property
+    def ask_again(self) -> tuple[str, ...]:
+        """The points to be read again."""
+        return tuple(ask.point for ask in self.asks)
 
     @property
     def first(self) -> Cause | None:
@@ -288,7 +294,7 @@ def diagnose(
         wait = 0.0
     return Diagnosis(
         causes=causes,
-        ask_again=evidence.doubtful(),
+        asks=evidence.asks(limits),
         wait_seconds=wait,
         posterior=evidence.posterior,
         model=model,
@@ -658,12 +664,32 @@ class _Evidence:
                 break
         return tuple(found)
 
+    def asks(self, limits: Limits) -> tuple[Ask, ...]:
+        """Return what is to be taken again, with what may have happened to it by the likeliest hypothesis."""
+        row, plate = int(np.argmax(self.posterior)), self.model.plate
+        found = []
+        for point in self.doubtful():
+            at = max(
+                i for i, reading in enumerate(self.readings) if reading.point == point and self._is_doubted(i, row)
+            )
+            reading = self.readings[at]
+            drive = drives_of(plate, reading.condition, limits)[-1][0]
+
+            def there(other: str, drive: Drive = drive) -> float:
+                return float(self.model.predict(other, drive).shown[row] * self.supply.at(other)[row])
+
+            found.append(ask_about(plate, reading, float(self.shown[at][row]), there))
+        return tuple(found)
+
+    def _is_doubted(self, at: int, row: int) -> bool:
+        return bool(self.explained[at][row] < 0.5)
+
     def doubtful(self) -> tuple[str, ...]:
         """Return the points whose reading even the likeliest hypothesis leaves to chance, to be taken again."""
         if not self.readings:
             return ()
         row = int(np.argmax(self.posterior))
-        doubted = [r.point for r, sound in zip(self.readings, self.explained, strict=True) if sound[row] < 0.5]
+        doubted = [reading.point for at, reading in enumerate(self.readings) if self._is_doubted(at, row)]
         return tuple(dict.fromkeys(doubted))
 
 

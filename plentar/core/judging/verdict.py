@@ -9,6 +9,7 @@ from plentar.core.judging.anywhere import judge_anywhere
 from plentar.core.judging.blower import back_feed, judge_blower, judge_capacitor
 from plentar.core.judging.contacts import judge_contact
 from plentar.core.judging.control import judge_control, judge_control_amps
+from plentar.core.judging.impossible import judge_impossible
 from plentar.core.judging.ohms import judge_ohms
 from plentar.core.judging.situation import Situation
 from plentar.core.judging.strips import judge_feed_total, judge_strip
@@ -32,6 +33,9 @@ def judge(situation: Situation, reading: Reading) -> Verdict:
     # Two probes set down in either order are one place.
     if point.id != reading.point:
         reading = replace(reading, point=point.id)
+    cannot_be = judge_impossible(situation, reading, point)
+    if cannot_be is not None:
+        return cannot_be
     if point.quantity == "ohms":
         return judge_ohms(situation, reading, point)
     if point.quantity == "microfarads":
