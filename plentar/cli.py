@@ -194,7 +194,8 @@ def diagnose(call: str) -> None:
     readings = visit.readings
     last = readings[-1].condition if readings else Condition()
     taken = {(r.point, r.condition.on) for r in readings}
-    _show(diagnosis_to_json(found, next_tests(found, last, taken=taken, school=document.school)))
+    tests = () if visit.stop else next_tests(found, last, taken=taken, school=document.school)
+    _show(diagnosis_to_json(found, tests, advice=visit.advice))
 
 
 @main.command()

@@ -4,10 +4,11 @@ Every screen, paper, file and command reads a visit and nothing else. It judges 
 those who do, once, and keeps what they said.
 """
 
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property, lru_cache
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Literal
 
 from plentar.core.circuit.drive import Drive
 from plentar.core.circuit.places import find_point
@@ -37,14 +38,14 @@ from plentar.core.unit.place import Place, amps_at, line_volts, place_of, point_
 from plentar.core.unit.points import Point, of_feed, part_words, test_points
 from plentar.core.unit.quantities import QUANTITIES
 from plentar.core.work.ledger import LedgerNote, check_ledger
-from plentar.core.work.proof import BEFORE_POWER, Proof, proof_items, prove
+from plentar.core.work.proof import BEFORE_POWER, RISE, TIMES, Proof, proof_items, prove
 from plentar.core.work.safety import SafeLine, ohms_refusal, safe_list
 
 if TYPE_CHECKING:
     from plentar.core.causes.diagnosis import Cause, Diagnosis
     from plentar.core.causes.next_test import NextTest
 
-__all__ = ["ROWS", "Airstream", "BlowerRow", "Judged", "Ledger", "Visit"]
+__all__ = ["ROWS", "Advice", "Airstream", "BlowerRow", "Judged", "Ledger", "Visit"]
 
 ROWS: tuple[tuple[str, frozenset[str]], ...] = (
     ("G", frozenset({"G"})),
@@ -53,6 +54,8 @@ ROWS: tuple[tuple[str, frozenset[str]], ...] = (
     ("nothing", frozenset()),
 )
 CAPACITOR = point_at("microfarads", "blower.capacitor")
+# From here a cause is accepted whatever could still be read; below a half nothing is, for want of tests.
+SURE_SHARE, LEAST_ACCEPTED = 0.95, 0.5
 # One reading may be the slip that the first one was; two say the same.
 CLEARED_BY = 2
 # Less is not worth a place on the screen.
@@ -76,6 +79,18 @@ class Judged:
     def is_superseded(self) -> bool:
         """True when it was corrected or struck out."""
         return bool(self.taken.struck)
+
+
+AdviceKind = Literal["stop", "wait", "prove", "test", "accept", "check", "well"]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Advice:
+    """What to do now, and the point it is about where it is one."""
+
+    kind: AdviceKind
+    words: Words
+    point: str = ""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -450,6 +465,41 @@ class Visit:
         found = self.next_tests(most=1)
         return found[0] if found and found[0].bits > LEAST_BITS else None
 
+    @cached_property
+    def advice(self) -> Advice:
+        """What to do now: stop, wait, prove, test, accept, or read what *all well* still needs.
+
+        Source:
+            docs/trade.md, section 4: trace, fix, prove, in that order.
+        """
+        if self.stop:
+            return Advice(kind="stop", words=self.stop)
+        if self.record.awaits_proof and self.is_repaired and not self.is_changed_since:
+            left = next((entry.item for entry in self.proof if not entry.is_proven and entry.item.point), None)
+            if left is not None:
+                return Advice(kind="prove", words=said("advice.prove", item=left.words), point=left.point)
+            return Advice(kind="prove", words=said("advice.proven"))
+        found = self.diagnosis
+        if found is None or found.wait_seconds > 0:
+            kind: AdviceKind = "check" if found is None else "wait"
+            return Advice(kind=kind, words=said("advice.read-supply") if found is None else said("advice.wait"))
+        return self._by_suspects(found.first)
+
+    def _by_suspects(self, lead: "Cause | None") -> Advice:
+        """Say whether the leading cause is to be accepted, or what would split it from the others."""
+        is_well = lead is not None and "healthy" in lead.faults
+        sure = lead is not None and lead.probability >= SURE_SHARE
+        if is_well and (sure or self.next_test is None):
+            left = self.unchecked
+            if left or self.findings:
+                return Advice(kind="check", words=said("advice.check", left=joined(left) or said("advice.findings")))
+            return Advice(kind="well", words=said("advice.well"))
+        if lead is not None and (sure or self.next_test is None) and lead.probability >= LEAST_ACCEPTED:
+            return Advice(kind="accept", words=said("advice.accept", title=lead.title, repair=lead.repair))
+        if self.next_test is None:
+            return Advice(kind="check", words=said("advice.nothing-splits"))
+        return Advice(kind="test", words=self.next_test.test.words, point=self.next_test.test.point)
+
     # Timing.
 
     @cached_property
@@ -673,12 +723,35 @@ class Visit:
         failed = [p.item.point for p in first if p.before is not None and p.before.grade is Grade.FAIL]
         traced = [r.point for r in before if r.function in ("volts", "dc_volts") and r.condition.feeds_live]
         failed += [point for point in dict.fromkeys(traced) if "pole" in point]
-        return prove(self.plate, proof_items(self.plate, failed), before, after, self.limits)
+        items = proof_items(self.plate, failed)
+        return (*prove(self.plate, items, before, after, self.limits), *self._measured_proof(is_on))
+
+    def _measured_proof(self, is_on: bool) -> tuple[Proof, ...]:
+        """What is proven by no single reading: a run of the stopwatch, the rise of the air, before and after."""
+        back = self.record.power_back
+        since = math.inf if back is None or not is_on else back.done_at
+        runs: tuple[list[Verdict], list[Verdict]] = ([], [])
+        for run in self.watch_runs:
+            runs[run.called_at > since].append(_run_verdict(self.judge_watch(run)[1]))
+        airs: tuple[list[Verdict], list[Verdict]] = ([], [])
+        for air in self.airs:
+            airs[air.event.done_at > since].append(air.verdict.rise)
+        both = ((TIMES, runs), (RISE, airs))
+        return tuple(
+            Proof(item=item, before=before[-1] if before else None, after=after[-1] if after else None)
+            for item, (before, after) in both
+        )
 
     @property
     def proven(self) -> tuple[int, int]:
-        """How many of the readings prove the repair, of how many."""
-        return sum(entry.is_proven for entry in self.proof), len(self.proof)
+        """How many of the readings prove the repair, of how many; times and rise count once they were taken."""
+        counted = [entry for entry in self.proof if entry.item.point or entry.after is not None]
+        return sum(entry.is_proven for entry in counted), len(counted)
+
+    @property
+    def not_taken(self) -> tuple[Words, ...]:
+        """What a proof should have and nobody took: order and times, the rise."""
+        return tuple(entry.item.words for entry in self.proof if not entry.item.point and entry.after is None)
 
     def left_to_heat(self, circuit_id: str) -> tuple[float, float]:
         """Watts the house has left with one stage off, and all there are [W]."""
@@ -707,6 +780,14 @@ def healthy_row(plate: Nameplate, wanted: frozenset[str]) -> tuple[bool, bool]:
     runs = plate.blower.runs_at(healthy(plate, amps_at("blower"), drive)[0])
     heat = max(healthy(plate, amps_at(circuit.id), drive)[0] for circuit in plate.circuits) > 3.0
     return runs, heat
+
+
+def _run_verdict(run: RunVerdict) -> Verdict:
+    """Return a run's one word as a verdict."""
+    words = [run.not_proven_because, *(note.words for note in run.order if note.grade is run.grade)]
+    because = next((w for w in words if w), said("visit.run-as-it-should"))
+    grade = Grade.PASS if run.is_good else run.grade
+    return Verdict(grade=grade, value=0.0, uncertainty=0.0, unit="", because=because)
 
 
 def _noted(about: Words, result: Grade, words: Words, kind: str = "") -> Finding:

@@ -18,7 +18,7 @@ from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.unit.electrical import OPEN_OHMS
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.quantities import QuantityId
-from plentar.core.visit import Visit
+from plentar.core.visit import Advice, Visit
 from plentar.core.work.safety import condition_refusal
 from plentar.formats.unit_json import field_path
 from plentar.words import say
@@ -212,10 +212,11 @@ def call_schema() -> dict[str, Any]:
     return CallFile.model_json_schema()
 
 
-def diagnosis_to_json(diagnosis: Diagnosis, tests: tuple[NextTest, ...]) -> dict[str, Any]:
+def diagnosis_to_json(diagnosis: Diagnosis, tests: tuple[NextTest, ...], *, advice: Advice) -> dict[str, Any]:
     """Return a diagnosis with its next tests as JSON-ready values."""
     return {
         "format": "plentar.diagnosis/1",
+        "advice": {"kind": advice.kind, "words": say(advice.words), "point": advice.point},
         "wait_seconds": round(diagnosis.wait_seconds, 1),
         "ask_again": list(diagnosis.ask_again),
         "asks": [{"point": ask.point, "why": say(ask.words), "fits": ask.fits} for ask in diagnosis.asks],

@@ -192,7 +192,7 @@ def test_next_test_splits_and_respects_what_is_live() -> None:
 def test_an_ohms_test_is_only_cheap_with_everything_proven_dead() -> None:
     """The same test costs five minutes more while anything is live."""
     found = diagnose(UNIT, heat_call(0.0, 300.0))
-    ohms = [test for test in catalogue(UNIT) if test.is_isolated][:1]
+    ohms = [test for test in catalogue(UNIT) if test.point == "ohms:strip-b.element"]
     live = next_tests(found, under("W"), within=ohms)[0]
     dead = Condition(feeds=(("feed-1", "proven dead"),), control="proven dead")
     isolated = next_tests(found, dead, within=ohms)[0]

@@ -174,3 +174,30 @@ def test_no_reading_that_is_not_sound_is_missing_from_the_findings(taken: list[t
     assert wanted <= told
     if not taken:
         assert len(visit.unchecked) == 4
+
+
+def test_what_to_do_now_follows_the_work() -> None:
+    """Read, test, accept, prove, settle; a sound unit is all well only once everything was read."""
+    call = Call()
+    assert say(call.visit.advice.words) == "Read the supply first"
+    call.add(Switched(what="W", state="on"))
+    for _ in range(8):
+        call.add(Seen(sign="smell", state="undone"))
+    call.read(LINE, 240.0)
+    assert call.visit.next_test is not None
+    assert call.visit.advice.point == call.visit.next_test.test.point
+    for point, value in (("amps:strip-a", 20.8), ("volts:seq-a.coil.1:seq-a.coil.2", 25.0), (STRIP_B, 0.0)):
+        call.read(point, value)
+    call.read("volts:seq-a.pole-2.load:seq-a.pole-2.line", 239.0)
+    assert say(call.visit.advice.words).startswith("Accept: ")
+    assert "Pole 2 of Seq A" in say(call.visit.advice.words)
+    call.add(Fitted(name="sequencer"))
+    call.add(PowerBack())
+    assert say(call.visit.advice.words).startswith("Prove now: ")
+    well = Call()
+    well.add(Switched(what="W", state="on"))
+    for _ in range(8):
+        well.add(Seen(sign="smell", state="undone"))
+    well.sound()
+    assert well.visit.advice.kind in ("test", "well")
+    assert well.visit.unchecked == ()

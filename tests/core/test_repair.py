@@ -172,6 +172,7 @@ def test_a_repair_is_proven_by_all_that_could_have_been_upset() -> None:
         ("amps:strip-b", ("W",)),
         ("amps:blower", ("W",)),
         ("amps:blower", ("G",)),
+        ("amps:feed-1", ("G", "W")),
         ("amps:strip-a", ()),
         ("amps:strip-b", ()),
     }
@@ -182,6 +183,7 @@ def test_a_repair_is_proven_by_all_that_could_have_been_upset() -> None:
         reading("amps:strip-b", 20.4, "W"),
         reading("amps:blower", 2.8, "W"),
         reading("amps:blower", 2.8, "G"),
+        reading("amps:feed-1", 43.2, "W", "G"),
         reading("amps:strip-a", 0.0),
         reading("amps:strip-b", 0.0),
     ]
@@ -191,5 +193,5 @@ def test_a_repair_is_proven_by_all_that_could_have_been_upset() -> None:
     assert say(proofs[0].before.spoken) == "fail: dead"
     cold = [replace(r, value=0.0) if r.point == "amps:strip-b" and r.condition.calls else r for r in good]
     unproven = [say(proof.item.words) for proof in prove(TWO, items, before, cold) if not proof.is_proven]
-    assert unproven == ["Strip B, heat called"]
+    assert unproven == ["Strip B, heat called", "Feed total, heat and fan called together"]
     assert not any(proof.is_proven for proof in prove(TWO, items, good, []))

@@ -46,6 +46,8 @@ def prove_all(client: FlaskClient, shop: ShopOf) -> None:
                 ("amps:blower", "2.5"),
             ),
         ),
+        ("G=on", (("amps:feed-1", "43"),)),
+        ("G=off", ()),
     ):
         if switch:
             client.post(f"{shop.url}/condition", data={"switch": switch})
@@ -86,7 +88,7 @@ def test_a_repair_from_ledger_to_proof(client: FlaskClient, shop: ShopOf) -> Non
     prove_all(client, shop)
     code, body = post(client, f"{url}/proof")
     assert code == 200, body
-    assert "Proven by 7 readings" in body
+    assert "Proven by 8 readings" in body
     assert client.post(f"{shop.url}/close", data={"outcome": "done"}, headers=HTMX).status_code == 200
 
 
@@ -113,7 +115,7 @@ def test_all_read_well_is_not_proven_under_a_lock_nor_before_power_is_back(clien
     assert code == 422
     assert "Pim Tester&#39;s lock is still on" in body
     send(client, shop, event("lock", feed="feed-1", is_on=False))
-    assert "Proven by 7 readings" in post(client, f"{url}/proof")[1]
+    assert "Proven by 8 readings" in post(client, f"{url}/proof")[1]
 
 
 def test_low_impedance_mode_is_a_way_of_reading_volts(client: FlaskClient, shop: ShopOf) -> None:

@@ -4,7 +4,7 @@ Cost is minutes at the unit: taking the reading, changing the condition (a seque
 isolated and proven dead), and a surcharge for live work. Ohms are only ever offered with everything proven dead.
 """
 
-from collections.abc import Collection, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -16,11 +16,13 @@ from plentar.core.causes.diagnosis import Diagnosis
 from plentar.core.evidence.reading import Condition
 from plentar.core.said import Words
 from plentar.core.unit.nameplate import Nameplate
-from plentar.core.unit.place import line_volts
+from plentar.core.unit.place import line_volts, volts_at
 
 __all__ = ["SCHOOLS", "NextTest", "next_tests"]
 
 Floats = NDArray[np.float64]
+# A test that tells less is no test: what was read already, and what every hypothesis shows alike.
+LEAST_BITS = 0.004
 # Enough for every cause that is still in question; chosen by the time the page waits.
 CONSIDERED = 70
 # Gloves, glasses and care: a live reading is taken a quarter slower than its minutes, and only if it is worth that.
@@ -75,19 +77,32 @@ def next_tests(
     scored = [
         (bits[i] / minutes, i, minutes)
         for i, test in enumerate(tests)
-        if (test.point, test.drive.calls) not in taken
+        if (test.point, test.drive.calls) not in taken and bits[i] >= LEAST_BITS
         for minutes in [_minutes(model.plate, test, condition, school)]
     ]
-    if not diagnosis.supply.is_known:
-        # Every other reading is held against the volts found, so those come first.
-        feed = model.plate.feed_of(model.plate.transformer.supplied_by)
-        line = line_volts(feed)
-        scored = [(value + 1e3 * (tests[i].point == line), i, minutes) for value, i, minutes in scored]
+    firsts = _firsts(diagnosis, school, taken)
+    scored = [(value + firsts.get(tests[i].point, 0.0), i, minutes) for value, i, minutes in scored]
     scored.sort(key=lambda entry: (-entry[0], entry[2], tests[entry[1]].point))
     return tuple(
         NextTest(tests[i], float(bits[i]), minutes, _splits(diagnosis, rows, weight, bins[i]))
         for _, i, minutes in scored[:most]
     )
+
+
+def _firsts(diagnosis: Diagnosis, school: str, taken: Collection[tuple[str, frozenset[str]]]) -> Mapping[str, float]:
+    """Return what a school reads before all else, where that still tells anything: the call, the supply.
+
+    Source:
+        docs/trade.md, section 4, step 6, the two schools; section 2: every reading is held against the volts found.
+    """
+    plate = diagnosis.model.plate
+    firsts: dict[str, float] = {}
+    if not diagnosis.supply.is_known:
+        firsts[line_volts(plate.feed_of(plate.transformer.supplied_by))] = 1e3
+    call = volts_at("board.w", "board.c")
+    if school == "call first" and not any(point == call for point, _ in taken):
+        firsts[call] = 1e4
+    return firsts
 
 
 def _information(

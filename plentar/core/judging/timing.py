@@ -89,13 +89,18 @@ class RunVerdict:
     not_proven_because: Words = ""
 
     @property
+    def grade(self) -> Grade:
+        """The whole run in one word, for every page and paper: its worst, or not proven where it proves nothing."""
+        if self.not_proven_because:
+            return Grade.NOT_PROVEN
+        grades = [verdict.grade for entry in self.stages for verdict in (entry.on, entry.off) if verdict is not None]
+        grades += [note.grade for note in self.order]
+        return next((g for g in (Grade.FAIL, Grade.NOT_PROVEN, Grade.MARGINAL) if g in grades), Grade.PASS)
+
+    @property
     def is_good(self) -> bool:
-        """True when every stage came in its window and nothing was out of order."""
-        return (
-            not self.not_proven_because
-            and all(entry.on.grade is Grade.PASS for entry in self.stages)
-            and all(note.grade is not Grade.FAIL for note in self.order)
-        )
+        """True when every stage came in its window and nothing was out of order; what is marginal may be lived with."""
+        return self.grade in (Grade.PASS, Grade.MARGINAL) and all(e.on.grade is Grade.PASS for e in self.stages)
 
 
 def stages_of(plate: Nameplate, limits: Limits = DEFAULT_LIMITS) -> tuple[Stage, ...]:

@@ -13,7 +13,7 @@ from plentar.core.said import Words, said
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import amps_at, line_volts, spot_of
 
-__all__ = ["BEFORE_POWER", "Proof", "ProofItem", "proof_items", "prove"]
+__all__ = ["BEFORE_POWER", "RISE", "TIMES", "Proof", "ProofItem", "proof_items", "prove"]
 
 # docs/trade.md, section 4, step 15: before power goes back on.
 BEFORE_POWER = (
@@ -55,7 +55,7 @@ def proof_items(plate: Nameplate, failed_points: Sequence[str] = ()) -> tuple[Pr
 
     Source:
         docs/trade.md, section 4, step 15: repeat what failed plus each strip's amps, blower with and without heat,
-        everything off with no call, supply under load.
+        everything off with no call, supply under load. Order and times and the rise are no readings: `visit` adds them.
     """
     heat = frozenset(call for call in ("W", "W2") if call in plate.calls)
     items = []
@@ -75,6 +75,8 @@ def proof_items(plate: Nameplate, failed_points: Sequence[str] = ()) -> tuple[Pr
     items.append(
         ProofItem(point=amps_at("blower"), calls=frozenset({"G"}), words=said("proof.blower-fan-called"), why="blower")
     )
+    together = heat | {"G"}
+    items.append(ProofItem(point=amps_at(feed), calls=together, words=said("proof.all-calls-together"), why="all"))
     for circuit in plate.circuits:
         words = said("proof.nothing-called", circuit=circuit.name)
         items.append(ProofItem(point=amps_at(circuit.id), calls=frozenset(), words=words, why="off"))
@@ -87,6 +89,11 @@ def proof_items(plate: Nameplate, failed_points: Sequence[str] = ()) -> tuple[Pr
     ]
     # What failed is read first, while everybody still knows why.
     return tuple(sorted(items, key=lambda item: item.point not in failed_points))
+
+
+# What else is proven after a repair, by no single reading: the order and times of a run, the rise of the air.
+TIMES = ProofItem(point="", calls=frozenset({"W"}), words=said("proof.order-and-times"), why="times")
+RISE = ProofItem(point="", calls=frozenset({"W"}), words=said("proof.rise-of-the-air"), why="rise")
 
 
 def prove(
@@ -127,4 +134,5 @@ def _fits(reading: Reading, calls: frozenset[str]) -> bool:
     if condition.in_hand or any(state != "live" for _, state in condition.feeds):
         return False
     on = condition.on & {"W", "W2", "G"}
-    return on - {"G"} == calls if calls & {"W", "W2"} else on == calls
+    # Heat alone or with the fan, unless both together are what is asked for.
+    return on - {"G"} == calls if calls & {"W", "W2"} and "G" not in calls else on == calls

@@ -440,9 +440,7 @@ class CallScreen:
         runs = self.visit.runs
         if not runs:
             return "open", ""
-        verdict = runs[-1][2]
-        grades = [entry.on.grade for entry in verdict.stages] + [e.off.grade for e in verdict.stages if e.off]
-        worst = min(grades, key=WORST_FIRST.index)
+        worst = runs[-1][2].grade
         return worst.value.replace(" ", "-"), f"{len(runs)} run{'s' if len(runs) > 1 else ''}"
 
     def _air_step(self) -> tuple[str, str]:

@@ -134,9 +134,13 @@ class FixScreen:
         return [
             ProofRow(
                 proof=proof,
-                before=band_rail(proof.before) if proof.before else None,
-                after=band_rail(proof.after) if proof.after else None,
-                unit=find_point(self.plate, proof.item.point).unit,
+                before=band_rail(proof.before) if proof.before and proof.before.unit else None,
+                after=band_rail(proof.after) if proof.after and proof.after.unit else None,
+                unit=find_point(self.plate, proof.item.point).unit
+                if proof.item.point
+                else proof.after.unit
+                if proof.after
+                else "",
             )
             for proof in self.visit.proof
         ]
