@@ -18,7 +18,7 @@ import numpy as np
 
 from plentar.core.causes.catalogue import Test, catalogue
 from plentar.core.causes.diagnosis import Cause, Diagnosis, diagnose
-from plentar.core.causes.fault import OFF
+from plentar.core.causes.fault import OFF, mended
 from plentar.core.causes.faults import COMPLAINTS, Fault, faults_of
 from plentar.core.causes.hypotheses import model_of
 from plentar.core.causes.next_test import next_tests
@@ -257,8 +257,8 @@ def follow(plate: Nameplate, truth: Truth, complaint: str, *, fixed: bool) -> tu
 
 def is_right(first: Cause | None, faults: tuple[Fault, ...], by_id: dict[str, Fault]) -> bool:
     """Tell whether what the leading cause would have repaired is what is wrong, no more and no less."""
-    wanted = {fault.mended for fault in faults}
-    return any({by_id[one].mended for one in name.split("+")} == wanted for name in (first.faults if first else ()))
+    names = first.faults if first else ()
+    return any(mended(by_id[one] for one in name.split("+")) == mended(faults) for name in names)
 
 
 def names_one(first: Cause | None, faults: tuple[Fault, ...]) -> bool:

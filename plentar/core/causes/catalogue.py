@@ -1,6 +1,6 @@
 """Every test that can be done on a unit at places a probe or clamp can reach, and what each hypothesis shows there."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import lru_cache
 
@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from plentar.core.causes.hypotheses import Prediction, UnitModel
-from plentar.core.causes.supply import Supply, feed_at
+from plentar.core.causes.supply import Supply, feed_at, is_of_transformer
 from plentar.core.circuit.drive import Drive
 from plentar.core.circuit.spread import GHOST_OHMS, shares_of
 from plentar.core.said import Figure, Words, said
@@ -290,28 +290,36 @@ def scaled(
     """
     whole = model.table([(test.point, test.drive) for test in tests])
     shown, softness = whole.shown[:, rows].astype(np.float64), whole.softness[:, rows]
-    if supply is not None and supply.is_known:
-        # A feed's tests share a row.
-        for feed, at in _by_feed(model.plate, tests).items():
-            shown[at] *= supply.by_feed.get(feed, next(iter(supply.by_feed.values())))[rows]
+    if supply is not None:
+        for at in _by_source(model.plate, tests):
+            shown[at] *= supply.at(tests[at[0]].point)[rows]
     points = [test.point for test in tests]
-    spread = spread_of(model.plate, points, Prediction(shown, softness), knows_supply=True)
+    knows = supply is not None and supply.transformer is not None
+    whole_shown = Prediction(shown, softness)
+    spread = spread_of(model.plate, points, whole_shown, knows_supply=True, knows_transformer=knows)
     isolated = np.array([test.is_isolated for test in tests])[:, None]
     in_logs = spread / (shown + 0.3) + 0.02
     found = np.where(isolated, np.log(shown + 0.3), shown)
     return found, np.where(isolated, in_logs, np.hypot(spread, 0.006 * shown))
 
 
-def _by_feed(plate: Nameplate, tests: Sequence[Test]) -> Mapping[str, list[int]]:
-    """Return where the tests of live volts and amps stand, by the feed they hang on."""
-    found: dict[str, list[int]] = {}
+def _by_source(plate: Nameplate, tests: Sequence[Test]) -> Iterable[list[int]]:
+    """Return where the tests of live volts and amps stand, together those that go by one feed or the transformer."""
+    found: dict[tuple[bool, str], list[int]] = {}
     for at, test in enumerate(tests):
         if not test.is_isolated:
-            found.setdefault(feed_at(plate, test.point), []).append(at)
-    return found
+            found.setdefault((is_of_transformer(test.point), feed_at(plate, test.point)), []).append(at)
+    return found.values()
 
 
-def spread_of(plate: Nameplate, points: Sequence[str], prediction: Prediction, *, knows_supply: bool) -> Floats:
+def spread_of(
+    plate: Nameplate,
+    points: Sequence[str],
+    prediction: Prediction,
+    *,
+    knows_supply: bool,
+    knows_transformer: bool = False,
+) -> Floats:
     """Return how far good readings may lie from their predictions apart from the meter, as standard deviations.
 
     One row a point, one column a hypothesis.
@@ -323,7 +331,9 @@ def spread_of(plate: Nameplate, points: Sequence[str], prediction: Prediction, *
         docs/trade.md, section 3, tolerances; what a ghost may be, `circuit/spread`.
     """
     shown = np.minimum(prediction.shown, 1e8)
-    shares = np.array([shares_of(point, plate=plate, knows_supply=knows_supply) for point in points])
+    shares = np.array(
+        [shares_of(p, plate=plate, knows_supply=knows_supply, knows_transformer=knows_transformer) for p in points]
+    )
     spread = np.hypot(shares[:, :1] * shown, shares[:, 1:])
     ghost = prediction.softness > GHOST_OHMS
     found: Floats = np.where(ghost, 0.5 * shown + 4.0, spread)

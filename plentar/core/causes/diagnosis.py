@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from plentar.core.causes.catalogue import catalogue, scaled, spread_of
+from plentar.core.causes.fault import SERVICE, mended
 from plentar.core.causes.hypotheses import PAIRS, Hypothesis, Prediction, UnitModel, model_of, model_with_pairs
 from plentar.core.causes.sequences import weigh_sequences
 from plentar.core.causes.signs import factor_of
@@ -46,6 +47,8 @@ SHOWN_CAUSES = 8
 SIZE_SHARE, SIZE_FLOOR = 0.02, 0.1
 # Of the ways one part may have failed: one in twenty is not worth naming, four in five is the answer.
 TOLD_SHARE, PLAIN_SHARE = 0.05, 0.8
+# A single fault of a group stands for the pairs in it down to this share of them: below, the pair was read as such.
+SHADOW_SHARE = 0.1
 # One call in eight stood a while before anybody tapped it: heat is often on when one comes. Chosen.
 TAPPED_LATE_SHARE = 0.12
 
@@ -200,7 +203,8 @@ def _phases(model: UnitModel, reading: Reading, way: _Way) -> list[_Phase]:
         shown = prediction.shown * way.supply.at(reading.point) if is_line else prediction.shown
         # A table of one row, so that spreads have one owner.
         one = Prediction(shown[None, :], prediction.softness[None, :])
-        [spread] = spread_of(model.plate, [reading.point], one, knows_supply=way.supply.is_known)
+        known = {"knows_supply": way.supply.is_known, "knows_transformer": way.supply.transformer is not None}
+        [spread] = spread_of(model.plate, [reading.point], one, **known)
         density, sound = _one_likelihood(reading, shown, spread, _between(model, drive, shown))
         phases.append(_Phase(share, density, sound, shown))
     return phases
@@ -532,8 +536,8 @@ class _Evidence:
         # What one repair cures is one cause, however it failed; a group of several repairs stays by itself.
         merged: dict[object, list[list[int]]] = {}
         for group in groups:
-            mended = {self._mended(rows[i]) for i in group}
-            merged.setdefault(mended.pop() if len(mended) == 1 else group[0], []).append(group)
+            repairs = {self._mended(rows[i]) for i in group}
+            merged.setdefault(repairs.pop() if len(repairs) == 1 else group[0], []).append(group)
 
         # Each is as likely as its members together.
         def share(entry: Sequence[Sequence[int]]) -> float:
@@ -543,7 +547,7 @@ class _Evidence:
         return tuple(self._cause(entry, share(entry), by_cause, rows) for entry in causes)
 
     def _mended(self, row: int) -> frozenset[tuple[str, str]]:
-        return frozenset(fault.mended for fault in self.model.hypotheses[row].faults)
+        return mended(self.model.hypotheses[row].faults)
 
     def _best_row(self, cause: int) -> int:
         rows = np.nonzero(self.model.cause_of == cause)[0]
@@ -592,9 +596,10 @@ class _Evidence:
 
     def _failure(self, group: Sequence[int], by_cause: Floats, rows: Mapping[int, int]) -> Failure:
         model = self.model
-        # A second fault that shows nothing of its own adds nothing to say.
+        # A second fault that shows nothing of its own adds nothing to say; one that was read itself is the answer.
+        share = sum(by_cause[i] for i in group)
         singles = [i for i in group if len(model.hypotheses[rows[i]].faults) == 1]
-        told = singles or group[:1]
+        told = singles if sum(by_cause[i] for i in singles) >= SHADOW_SHARE * share else group[:1]
         return Failure(
             faults=tuple(model.causes[i] for i in told),
             title=joined((model.hypotheses[rows[i]].title for i in told[:3]), "or"),
@@ -658,7 +663,7 @@ class _Evidence:
             a, b = np.unravel_index(flat, score.shape)
             first = model.hypotheses[singles[int(lead[a])]].faults[0]
             second = model.hypotheses[singles[int(b)]].faults[0]
-            if first.part != second.part:
+            if first.part != second.part and SERVICE not in (first.part, second.part):
                 found.setdefault((min(first.id, second.id), max(first.id, second.id)))
             if len(found) >= PAIRS:
                 break

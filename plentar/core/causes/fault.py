@@ -11,8 +11,11 @@ from plentar.core.circuit.changes import NO_CHANGE, Changes
 from plentar.core.said import Figure, Said, said
 from plentar.core.unit.place import place_of
 
-__all__ = ["HEALTHY", "OFF", "SHORTED_SHARES", "Fault", "fault_of", "together"]
+__all__ = ["HEALTHY", "OFF", "SERVICE", "SHORTED_SHARES", "Fault", "fault_of", "mended", "takes_fuse_along", "together"]
 
+FUSE = "fuse"
+# The part a fault of the service is at.
+SERVICE = "supply"
 # What is left of a shorted coil's ohms: from next to nothing, which blows the fuse at once, to a few turns bridged
 # (docs/trade.md, section 9).
 SHORTED_SHARES = (0.001, 0.01, 0.06, 0.2, 0.6)
@@ -62,6 +65,18 @@ class Fault:
 def together(faults: Iterable[Fault]) -> Changes:
     """Return what faults change at once, each at its usual size; of none, nothing."""
     return reduce(operator.or_, (fault.usual for fault in faults), NO_CHANGE)
+
+
+def mended(faults: Iterable[Fault]) -> frozenset[tuple[str, str]]:
+    """Return what is repaired for these faults at once; a fuse that a short took along is part of mending it."""
+    own = tuple(faults)
+    return frozenset(fault.mended for fault in own if not takes_fuse_along(own) or fault.part != FUSE)
+
+
+def takes_fuse_along(faults: Iterable[Fault]) -> bool:
+    """Tell whether one of some faults is a short on the control side and another the fuse it blew."""
+    own = tuple(faults)
+    return any(fault.part == FUSE for fault in own) and any(fault.kind == "short" for fault in own)
 
 
 HEALTHY = Fault(

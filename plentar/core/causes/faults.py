@@ -96,8 +96,14 @@ STRIP_MODES = modes_by_id(
     mode("auxiliary.slow", "weak", 0.4, "device", shows="late", repair="replace-device", proof="inside-its-window"),
     mode("auxiliary-lead.off", "dead", 0.5, "ends", LOST_END, repair="new-end", proof="volts-at-next-heater"),
     mode("rectifier.dead", "dead", 3.0, "board", repair="replace-rectifier", proof="coil-volts-dc"),
+    mode(
+        "rectifier.diode-shorted", "short", 0.8, "board", SHORTED,
+        repair="replace-rectifier-and-fuse", proof="coil-volts-dc",
+    ),
     mode("rectifier.half-open", "weak", 1.0, "board", repair="replace-rectifier", proof="coil-volts-dc"),
 )  # fmt: skip
+# What a shorted diode of a small bridge leaves between the board's two AC ends.
+DIODE_OHMS = 1.0
 # Where along its wire an element touches the frame, as a share from its end toward leg 1.
 TOUCHES = (0.1, 0.25, 0.5, 0.75, 0.9)
 # Every way to fail, of strips and what switches them and of the unit as a whole.
@@ -267,6 +273,10 @@ def _devices(plate: Nameplate, circuit: Circuit) -> Iterator[Fault]:
             yield fault_of(STRIP_MODES["rectifier.dead"], board, Changes(ratio={board: 0.0}), device=words)
             share = HALF_OPEN_SHARES[device.rectifier or "smoothed"]
             yield fault_of(STRIP_MODES["rectifier.half-open"], board, Changes(ratio={board: share}), device=words)
+            diode = f"control.diode-{name}"
+            # Half the waves shorted through a diode that is left of it: on average as much as one ohm.
+            shorted_diode = Changes(ohms={diode: (DIODE_OHMS, DIODE_OHMS)})
+            yield fault_of(STRIP_MODES["rectifier.diode-shorted"], board, shorted_diode, device=words)
         if device.auxiliary is not None:
             pole = f"{name}.auxiliary"
             yield fault_of(STRIP_MODES["auxiliary.open"], pole, Changes(forced={pole: False}), device=words)

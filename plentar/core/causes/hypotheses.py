@@ -11,7 +11,7 @@ from itertools import combinations
 import numpy as np
 from numpy.typing import NDArray
 
-from plentar.core.causes.fault import together
+from plentar.core.causes.fault import SERVICE, takes_fuse_along, together
 from plentar.core.causes.faults import COMPLAINTS, Fault, faults_of
 from plentar.core.circuit.changes import Changes
 from plentar.core.circuit.drive import Drive
@@ -34,6 +34,9 @@ PAIRS = 300
 # Parts fail together oftener than by chance, by one heater, armature or hot joint (docs/trade.md, section 9): chosen as
 # one call in eight.
 PAIR_SHARE = 0.12
+# Of the shorts on the control side every second was called since and left a blown fuse, which stays blown whatever is
+# called now. Chosen.
+BLOWN_SHARE = 0.5
 
 
 @dataclass(frozen=True, slots=True)
@@ -158,7 +161,12 @@ class UnitModel:
             else:
                 # Of their sizes one alone is listed, and what lies about it.
                 sizes = math.prod(len(fault.variants) for fault in hypothesis.faults)
-                prior[row] = share * weight[hypothesis.faults[1].id] / total * PAIR_SHARE / sizes
+                second = weight[hypothesis.faults[1].id] / total
+                if takes_fuse_along(hypothesis.faults):
+                    [short] = [fault for fault in hypothesis.faults if fault.kind == "short"]
+                    prior[row] = weight[short.id] / total * BLOWN_SHARE
+                else:
+                    prior[row] = share * second * PAIR_SHARE / sizes
         normalised: Floats = prior / prior.sum()
         return normalised
 
@@ -287,13 +295,16 @@ class UnitModel:
 
 def _hypotheses(faults: Sequence[Fault], chosen: Sequence[tuple[str, str]] | None) -> tuple[Hypothesis, ...]:
     rows = [Hypothesis((fault,), i) for fault in faults for i in range(len(fault.variants))]
-    real = [fault for fault in faults if fault.kind != "healthy"]
+    # A weak service beside a fault is no pair: `supply` weighs it with every fault.
+    real = [fault for fault in faults if fault.kind != "healthy" and fault.part != SERVICE]
     apart = [pair for pair in combinations(real, 2) if pair[0].part != pair[1].part]
     pairs = sorted(apart, key=lambda pair: -pair[0].weight * pair[1].weight)
     if chosen is not None:
         by_id = {fault.id: fault for fault in faults}
         pairs = [(by_id[a], by_id[b]) for a, b in chosen]
-    return tuple(rows + [Hypothesis(pair, 0) for pair in pairs[:PAIRS]])
+    blown = [pair for pair in apart if takes_fuse_along(pair)]
+    listed = {(a.id, b.id): (a, b) for a, b in [*blown, *pairs]}
+    return tuple(rows + [Hypothesis(pair, 0) for pair in list(listed.values())[:PAIRS]])
 
 
 def _solved_bytes(value: object) -> int:

@@ -24,7 +24,7 @@ Floats = NDArray[np.float64]
 # A test that tells less is no test: what was read already, and what every hypothesis shows alike.
 LEAST_BITS = 0.004
 # Enough for every cause that is still in question; chosen by the time the page waits.
-CONSIDERED = 70
+CONSIDERED = 140
 # Gloves, glasses and care: a live reading is taken a quarter slower than its minutes, and only if it is worth that.
 LIVE_SURCHARGE = 1.25
 # Every feed off, locked, and proven dead with the meter proven before and after.

@@ -8,24 +8,27 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
+from plentar.core.causes.fault import SERVICE
 from plentar.core.causes.hypotheses import UnitModel
 from plentar.core.circuit.drive import drives_of
 from plentar.core.evidence.reading import Reading
 from plentar.core.limits.table import Limits
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import Place, line_volts, place_of, spot_of
+from plentar.core.unit.points import is_control_side
 
-__all__ = ["Supply", "feed_at", "supply_of"]
+__all__ = ["Supply", "feed_at", "is_of_transformer", "supply_of"]
 
 Floats = NDArray[np.float64]
-# The part a fault of the service is at.
-SERVICE = "supply"
 # Services keep within a few percent of nominal: what passes (docs/trade.md, section 3: ±5 %) is taken as two standard
 # deviations. What lies further off is more likely a fault of the supply than a weak day.
 SERVICE_SHARE = 0.025
-# How often a service lies outside that beside something else that is wrong. One call in fifty has a weak service; where
-# it alone explains the complaint, few of those have a second cause. Chosen.
-WEAK_SHARE = 0.002
+# How often a service lies outside that, whatever else is wrong: one call in ten. Chosen; what a weak service is by itself
+# has the same share of the calls that find nothing else (`unit_faults`).
+WEAK_SHARE = 0.1
+# How far a transformer of any maker lies from the usual 27 V idle: 25 to 29 V (docs/trade.md, section 1), taken as two
+# standard deviations. Below some volts what is read is a drop, not what it gives.
+TRANSFORMER_SHARE, LEAST_CONTROL_VOLTS = 0.035, 15.0
 # Beyond this it is not the same supply but a pole that is lost, or another reading.
 LEAST_RATIO, MOST_RATIO = 0.8, 1.2
 # Below 60 % a pole is lost: that is a fault to be found, no supply to scale by.
@@ -40,6 +43,8 @@ class Supply:
     by_feed: Mapping[str, Floats]
     # Which hypotheses have something wrong besides the supply.
     is_fault: NDArray[np.bool_]
+    # What this transformer gives over what its line and VA say, one number for all its readings; None before any.
+    transformer: Floats | None = None
 
     @property
     def is_known(self) -> bool:
@@ -51,7 +56,7 @@ class Supply:
         found = self.by_feed.get(feed_at(self.plate, point))
         if found is None:
             found = next(iter(self.by_feed.values()), np.ones(len(self.is_fault)))
-        return found
+        return found * self.transformer if self.transformer is not None and is_of_transformer(point) else found
 
     @property
     def log_likelihood(self) -> Floats:
@@ -64,7 +69,17 @@ class Supply:
             # Where a hypothesis cannot have given these volts, the volts are the service's as a sound unit has them.
             ratio = np.where(found == 1.0, found[0], found)
             logs = np.minimum(logs, -0.5 * ((ratio - 1) / SERVICE_SHARE) ** 2)
-        return np.where(self.is_fault, np.maximum(logs, math.log(WEAK_SHARE)), logs)
+        logs = np.where(self.is_fault, np.maximum(logs, math.log(WEAK_SHARE)), logs)
+        if self.transformer is not None:
+            logs = logs - 0.5 * ((self.transformer - 1) / TRANSFORMER_SHARE) ** 2
+        return logs
+
+
+@lru_cache(maxsize=1024)
+def is_of_transformer(point: str) -> bool:
+    """Tell whether AC volts between two places of the 24 V side are read: the transformer's own, less what drops."""
+    spot = spot_of(point)
+    return spot.function == "volts" and len(spot.places) == 2 and all(map(is_control_side, spot.places))
 
 
 @lru_cache(maxsize=1024)
@@ -118,5 +133,30 @@ def supply_of(model: UnitModel, readings: Sequence[Reading], limits: Limits) -> 
         found = reading.value / np.maximum(model.predict(reading.point, drive).shown, 1.0)
         before = ratios.get(feeds[reading.point], np.ones(count))
         ratios[feeds[reading.point]] = np.where((found > LEAST_RATIO) & (found < MOST_RATIO), found, before)
+    transformer = _transformer_of(model, readings, limits, ratios)
     is_fault = np.array([any(f.part not in ("", SERVICE) for f in h.faults) for h in model.hypotheses])
-    return Supply(plate=plate, by_feed=ratios, is_fault=is_fault)
+    return Supply(plate=plate, by_feed=ratios, is_fault=is_fault, transformer=transformer)
+
+
+def _transformer_of(
+    model: UnitModel, readings: Sequence[Reading], limits: Limits, ratios: Mapping[str, Floats]
+) -> Floats | None:
+    """Return the mean of what was read on the 24 V side over what each hypothesis predicts there, where it is much.
+
+    Source:
+        docs/trade.md, section 9: eight readings of one transformer are not eight proofs.
+    """
+    line = ratios.get(model.plate.feed_of(model.plate.transformer.supplied_by), 1.0)
+    total, count = np.zeros(len(model.hypotheses)), np.zeros(len(model.hypotheses))
+    for reading in readings:
+        if not is_of_transformer(reading.point) or reading.condition.control != "from unit":
+            continue
+        shown = model.predict(reading.point, drives_of(model.plate, reading.condition, limits)[-1][0]).shown * line
+        found = reading.value / np.maximum(shown, 1.0)
+        # Where a hypothesis shows no such volts there, the reading is not the transformer's for it.
+        valid = (shown > LEAST_CONTROL_VOLTS) & (found > LEAST_RATIO) & (found < MOST_RATIO)
+        total += np.where(valid, found, 0.0)
+        count += valid
+    if not count.any():
+        return None
+    return np.where(count > 0, total / np.maximum(count, 1), 1.0)

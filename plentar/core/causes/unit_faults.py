@@ -20,7 +20,7 @@ CLEARED = {"jumper-runs": 0.02}
 
 UNIT_MODES = modes_by_id(
     # The service itself: low or high at the panel too, with nothing of the unit at fault.
-    mode("supply.low", "supply", 1.2, repair="call-utility", proof="supply-in-band"),
+    mode("supply.low", "weak", 6.0, repair="call-utility", proof="supply-in-band"),
     mode("supply.high", "supply", 0.3, repair="call-utility", proof="supply-in-band"),
     # Supply: a breaker that is simply off is looked at first, since it costs nothing to look.
     mode(
@@ -46,7 +46,25 @@ UNIT_MODES = modes_by_id(
     mode("branch-pole.open", "supply", 1.0, "", OPENED, repair="replace-built-in-breaker", proof="volts-behind-it"),
     # Control: its fuse blows for something else's sake more often than for its own.
     mode("fuse.open", "control", 4.0, "fuse", OPENED, repair="find-short-then-fuse", proof="volts-at-each-coil"),
-    mode("transformer.dead", "control", 3.0, "transformer", repair="replace-transformer", proof="volts-at-each-coil"),
+    mode("transformer.dead", "control", 1.0, "transformer", repair="replace-transformer", proof="volts-at-each-coil"),
+    # A winding burns open where it was wound thinnest; an ohmmeter names which.
+    mode(
+        "transformer.primary-open", "control", 1.2, "transformer", OPENED,
+        repair="replace-transformer", proof="volts-at-each-coil",
+    ),
+    mode(
+        "transformer.secondary-open", "control", 0.8, "transformer", OPENED,
+        repair="replace-transformer", proof="volts-at-each-coil",
+    ),
+    # Outside, on the same transformer: what is shorted there takes the fuse of the heat along.
+    *(
+        mode(f"{coil}.shorted", "short", odds, "fuse", SHORTED, repair="outdoor-coil-and-fuse", proof="control-current")
+        for coil, odds in (("outdoor-coil", 0.6), ("valve-coil", 0.4))
+    ),
+    mode(
+        "thermostat.wrong-kind", "control", 0.3, "thermostat",
+        repair="thermostat-of-its-kind", proof="volts-at-each-coil",
+    ),
     # 208 V on the 240 V tap leaves 20 V or so: coils chatter, heaters warm late.
     mode(
         "transformer.wrong-tap-low", "control", 0.4, "", {"clicks": 3.0},
@@ -90,6 +108,15 @@ UNIT_MODES = modes_by_id(
         "motor.seized", "blower", 1.5, "motor",
         CLEARED | {"hums": 20.0, "jumper-still": 25.0, "stiff": 20.0, "side-play": 4.0},
         repair="free-or-replace-motor", proof="rows",
+    ),
+    mode(
+        "motor.bearing", "blower", 0.7, "motor", {"side-play": 20.0, "stiff": 8.0, "hums": 4.0, "smell": 2.0},
+        repair="free-or-replace-motor", proof="rows",
+    ),
+    # The motor turns and its wheel does not: amps of a motor at rest from work, and no air.
+    mode(
+        "hub.loose", "blower", 0.6, "", {"loose-hub": 40.0, "clicks": 2.0},
+        repair="tighten-hub", proof="no-limit-opens",
     ),
     mode(
         "motor.weak-capacitor", "blower", 1.5, "capacitor",
@@ -150,6 +177,8 @@ COOLING_CONDUCTOR_WEIGHT = 0.2
 STANDING_SHARE, WEAK_CAPACITOR_SHARE = 0.22, 0.8
 # A plain wire somebody put in, and a jumper on two screws.
 WIRE_OHMS, JUMPER_OHMS = 0.01, 0.05
+# Worn bearings cost a motor a seventh more amps; without its wheel it draws little more than half.
+BEARING_SHARE, SLIPPING_SHARE = 0.88, 1.8
 # A PSC motor that moves less air draws less.
 LITTLE_AIR_SHARE = 1.25
 
@@ -216,7 +245,23 @@ def control_faults(plate: Nameplate, circuit: Circuit) -> Iterator[Fault]:
         yield fault_of(
             UNIT_MODES[f"transformer.wrong-tap-{which}"], "transformer", Changes(ratio={"transformer": ratio})
         )
+    dead = {"transformer": 0.0}
+    for side in ("primary", "secondary"):
+        winding = next(b for b in circuit.branches if b.id == f"transformer.{side}")
+        # To 60 Hz the two-port already gives nothing; a primary that is open draws nothing either.
+        at_60 = OFF if side == "primary" else winding.ohms
+        open_winding = Changes(ratio=dead, ohms={winding.id: (at_60, OFF)})
+        yield fault_of(UNIT_MODES[f"transformer.{side}-open"], "transformer", open_winding)
     yield fault_of(UNIT_MODES["fuse.open"], "fuse", _forced("fuse", False))
+    known = {branch.id: branch for branch in circuit.branches}
+    for coil, mode_id in (("outdoor.coil", "outdoor-coil.shorted"), ("reversing-valve.coil", "valve-coil.shorted")):
+        if coil in known:
+            own = known[coil]
+            left = (Changes(ohms={coil: (own.ohms * share, own.dc_ohms * share)}) for share in SHORTED_SHARES)
+            yield fault_of(UNIT_MODES[mode_id], coil, *left)
+    if "Y" in plate.calls:
+        # Built for a furnace it has no second stage to call on a heat pump: strips are never asked for.
+        yield fault_of(UNIT_MODES["thermostat.wrong-kind"], "thermostat", _forced("thermostat.w", False))
     for end in ("1", "2", "c"):
         lead = f"transformer.lead-{end}"
         yield fault_of(
@@ -266,6 +311,11 @@ def blower_faults(plate: Nameplate, circuit: Circuit) -> Iterator[Fault]:
     for name, share in (("motor.seized", STANDING_SHARE), ("motor.weak-capacitor", WEAK_CAPACITOR_SHARE)):
         changed = {motor: (branch.ohms * share, branch.dc_ohms) for motor, branch in motors.items()}
         yield fault_of(UNIT_MODES[name], "blower.motor", Changes(ohms=changed))
+    worn = {motor: (branch.ohms * BEARING_SHARE, branch.dc_ohms) for motor, branch in motors.items()}
+    yield fault_of(UNIT_MODES["motor.bearing"], "blower.motor", Changes(ohms=worn))
+    limits = {contact.id: False for contact in circuit.contacts if contact.moved_by[0] == "limit"}
+    slipping = {motor: (branch.ohms * SLIPPING_SHARE, branch.dc_ohms) for motor, branch in motors.items()}
+    yield fault_of(UNIT_MODES["hub.loose"], "blower.hub", Changes(ohms=slipping, forced=limits))
     yield fault_of(UNIT_MODES["blower-lead.off"], "blower.lead-fixed", _split("blower.lead-fixed"))
     if plate.blower.relay is not None:
         yield from _relay_faults(plate, circuit, plate.blower.relay.id)

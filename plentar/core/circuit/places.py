@@ -7,6 +7,7 @@ with the part's leads off, `ohms:A:B` in circuit.
 from collections.abc import Sequence
 from functools import lru_cache
 
+from plentar.core.circuit.network import SEPARATE
 from plentar.core.circuit.wiring import wire
 from plentar.core.errors import ReadingError
 from plentar.core.said import Words, joined, said
@@ -159,7 +160,8 @@ def _part_between(plate: Nameplate, a: str, b: str) -> str:
     circuit = wire(plate)
     wanted = {a, b}
     for contact in circuit.contacts:
-        if {contact.a, contact.b} == wanted:
+        # A separate source stands there only while somebody put it there; what is read is R to C.
+        if {contact.a, contact.b} == wanted and contact.id != SEPARATE:
             return contact.id
     for branch in circuit.branches:
         if {branch.a, branch.b} == wanted and _is_whole(place_of(branch.id)):

@@ -18,7 +18,9 @@ ASSUMED_SHARE = 0.5
 UNKNOWN_RECTIFIER_SHARE = 0.25
 
 
-def shares_of(point: str, *, plate: Nameplate, knows_supply: bool) -> tuple[float, float]:
+def shares_of(
+    point: str, *, plate: Nameplate, knows_supply: bool, knows_transformer: bool = False
+) -> tuple[float, float]:
     """Return a reading's spread as a share of its size and as a floor in its unit, one standard deviation.
 
     Parts vary: elements −10 to +5 %, motors and coils far more; a plain guess of the supply is 5 % off, a measured one
@@ -44,8 +46,8 @@ def shares_of(point: str, *, plate: Nameplate, knows_supply: bool) -> tuple[floa
         # Coils and windings of one kind differ by a third; an element's cold ohms hardly at all.
         share, floor = (0.06 if any(place_of(end).part == "element" for end in spot.places) else 0.3), 0.3
     elif any(map(_is_on_control, spot.places)):
-        # A transformer's volts by how hard its makers load it.
-        share, floor = 0.07, 0.4
+        # A transformer's volts by how hard its makers load it; once any of them was read, by its load alone.
+        share, floor = (0.03 if knows_transformer and function == "volts" else 0.07), 0.4
         if function == "dc_volts" and _board_is_unknown(plate, spot.places):
             share = UNKNOWN_RECTIFIER_SHARE
     elif spot.is_to_ground:

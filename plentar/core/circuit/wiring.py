@@ -394,6 +394,8 @@ def _device_coil(c: Circuit, plate: Nameplate, device: SwitchingDevice) -> None:
             )
         )
         c.branch(f"{device.id}.coil", f"{device.id}.coil.1", f"{device.id}.coil.2", device.coil_ohms or kind.coil_ohms)
+        # A diode that conducts both ways shorts what feeds the board at every other half-wave.
+        c.branch(f"control.diode-{device.id}", inlet, f"{device.id}.coil.2", 1e12, math.inf)
         c.coils[device.id] = (f"{device.id}.coil.1", f"{device.id}.coil.2", kind.pull_volts)
         c.dc_terminals[f"{device.id}.coil.1"] = ripple
         return
