@@ -23,8 +23,8 @@ Floats = NDArray[np.float64]
 # Services keep within a few percent of nominal: what passes (docs/trade.md, section 3: ±5 %) is taken as two standard
 # deviations. What lies further off is more likely a fault of the supply than a weak day.
 SERVICE_SHARE = 0.025
-# How often a service lies outside that, whatever else is wrong: one call in ten. Chosen; what a weak service is by itself
-# has the same share of the calls that find nothing else (`unit_faults`).
+# How often a service lies outside that, whatever else is wrong: one call in ten. Chosen; a weak service by itself has
+# the same share of the calls that find nothing else (`unit_faults`).
 WEAK_SHARE = 0.1
 # How far a transformer of any maker lies from the usual 27 V idle: 25 to 29 V (docs/trade.md, section 1), taken as two
 # standard deviations. Below some volts what is read is a drop, not what it gives.
