@@ -195,7 +195,7 @@ def diagnose(call: str) -> None:
     last = readings[-1].condition if readings else Condition()
     taken = {(r.point, r.condition.on) for r in readings}
     tests = () if visit.stop else next_tests(found, last, taken=taken, school=document.school)
-    _show(diagnosis_to_json(found, tests, advice=visit.advice))
+    _show(diagnosis_to_json(found, tests, visit=visit))
 
 
 @main.command()

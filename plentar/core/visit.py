@@ -56,6 +56,10 @@ ROWS: tuple[tuple[str, frozenset[str]], ...] = (
 CAPACITOR = point_at("microfarads", "blower.capacitor")
 # From here a cause is accepted whatever could still be read; below a half nothing is, for want of tests.
 SURE_SHARE, LEAST_ACCEPTED = 0.95, 0.5
+# Who watches a stage that does not come looks about this often.
+SILENT_LOOKS = 6
+# Who taps *on* looks on for a while: seen on this much later, and still on.
+SEEN_ON_RATIO, SEEN_ON_SECONDS = 1.2, 10.0
 # One reading may be the slip that the first one was; two say the same.
 CLEARED_BY = 2
 # Less is not worth a place on the screen.
@@ -416,10 +420,37 @@ class Visit:
                 found.append(Observation(kind="bad-start", condition=deed.condition))
             elif deed.state == "found" and sign_of(kind) is not None:
                 found.append(Observation(kind=kind, about=about, condition=deed.condition))
+        found += self._watched()
         # A capacitor out of its band is evidence like a sign: the circuit does not predict microfarads.
         if self.capacitor is not None and self.capacitor.grade is Grade.FAIL:
             found.append(Observation(kind="capacitor-out"))
         return tuple(dict.fromkeys(found))
+
+    def _watched(self) -> list[Observation]:
+        """What the last run of the stopwatch saw come, stay away and go, each at its own seconds of the call."""
+        runs = [run for run in self.watch_runs if self._began_now(run)]
+        if not runs:
+            return []
+        seen, _ = self.judge_watch(runs[-1])
+        ends = seen.elapsed_seconds if seen.dropped_seconds is None else seen.dropped_seconds
+        found = []
+        for stage in self.stages:
+            came = seen.on_seconds.get(stage.id)
+            # Silent until it came, or for as long as was looked, and on from then. A silence longer than its window
+            # was a silence all along: what comes and goes would have shown.
+            silence = ends if came is None else came
+            looks = SILENT_LOOKS if silence > stage.on.max_seconds else 1
+            found += [self._watched_stage(stage, silence * look / looks, is_on=False) for look in range(1, looks + 1)]
+            if came is not None:
+                found.append(self._watched_stage(stage, SEEN_ON_RATIO * came + SEEN_ON_SECONDS, is_on=True))
+        return found
+
+    def _watched_stage(self, stage: Stage, seconds: float, *, is_on: bool) -> Observation:
+        feeds = tuple((feed.id, "live") for feed in self.plate.feeds)
+        condition = Condition(feeds=feeds, calls=((stage.call, seconds),))  # type: ignore[arg-type]
+        if stage.id == "blower":
+            return Observation(kind="blower-runs" if is_on else "blower-still", condition=condition)
+        return Observation(kind="glows" if is_on else "stays-cold", about=stage.id, condition=condition)
 
     @cached_property
     def diagnosis(self) -> "Diagnosis | None":

@@ -1,6 +1,7 @@
 """A call as JSON for the command line: the unit, what was read under which condition, what was seen."""
 
 import math
+from dataclasses import replace
 from typing import Annotated, Any, Literal
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError
@@ -9,17 +10,19 @@ from plentar.core.causes.diagnosis import Diagnosis
 from plentar.core.causes.next_test import SCHOOLS, NextTest
 from plentar.core.circuit.places import find_point
 from plentar.core.errors import ReadingError
-from plentar.core.evidence.events import Deed, Event, Measured, Seen
+from plentar.core.evidence.events import Aired, Deed, Event, Measured, Seen, Tapped
 from plentar.core.evidence.metrology import DEMO_METER, Meter, MeterRange
 from plentar.core.evidence.reading import Condition, ControlState, FeedState, Hand, Mode, Reading
 from plentar.core.evidence.record import Record
 from plentar.core.evidence.signs import LOOK, SIGNS, Observation, sign_of
+from plentar.core.judging.findings import Finding
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.unit.electrical import OPEN_OHMS
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.quantities import QuantityId
-from plentar.core.visit import Advice, Visit
+from plentar.core.visit import Visit
 from plentar.core.work.safety import condition_refusal
+from plentar.formats.events_json import deed_from_json
 from plentar.formats.unit_json import field_path
 from plentar.words import say
 
@@ -46,9 +49,13 @@ class ConditionFile(_Strict):
 
 
 class ReadingFile(_Strict):
-    """One reading; `value` in V, A, ohm, µF or °F, or "OL" for open. A superseded one is on record and not weighed."""
+    """One reading; `value` in V, A, ohm, µF or °F, or "OL" for open; `at` seconds of the call's own clock.
+
+    A superseded one is on record and not weighed.
+    """
 
     id: str = ""
+    at: Annotated[float, Field(ge=0)] | None = None
     taken_at: str = ""
     by: str = ""
     supersedes: str = ""
@@ -75,6 +82,14 @@ class ObservationFile(_Strict):
     condition: ConditionFile = ConditionFile()
 
 
+class EventFile(_Strict):
+    """Something done on the call, as over HTTP: a tap of the stopwatch, a part fitted, power back on."""
+
+    at: Annotated[float, Field(ge=0)]
+    kind: str
+    payload: dict[str, Any] = {}
+
+
 class RangeFile(_Strict):
     """One function of a meter on one range."""
 
@@ -98,6 +113,7 @@ class CallFile(_Strict):
     meter: list[RangeFile] = []
     readings: list[ReadingFile] = []
     observations: list[ObservationFile] = []
+    events: list[EventFile] = []
     limits: dict[str, list[float]] = {}
 
 
@@ -157,30 +173,59 @@ def visit_of(call: CallFile, plate: Nameplate) -> Visit:
     Raises:
         ReadingError: Something in it cannot be; `field` is its path.
     """
-    deeds: list[Deed] = [
-        Measured(
-            point=reading.point,
-            typed=f"{reading.value:g}",
-            mode=reading.mode,
-            value=reading.value,
-            meter_uncertainty=reading.meter_uncertainty,
-            condition=reading.condition,
-        )
-        for reading in readings_of(call, plate)
-    ]
-    deeds += [
-        Seen(sign=entry.kind, about=entry.about or f"{index}", condition=entry.condition)
-        if entry.kind in ("bad-start", "blower-runs", "blower-still", "strips-heat", "strips-cold")
-        else Seen(sign=entry.kind, about=entry.about, condition=entry.condition)
-        for index, entry in enumerate(observations_of(call, plate))
-    ]
+    kept = [entry for entry in call.readings if not entry.is_superseded]
+    # What gives no second of its own comes after what stands before it in its list.
+    timed: list[tuple[float, str, Deed]] = []
+    for entry, reading in zip(kept, readings_of(call, plate), strict=True):
+        before = timed[-1][0] if timed else 0.0
+        timed.append((before + 1.0 if entry.at is None else entry.at, entry.id, _measured(reading)))
+    for index, seen in enumerate(observations_of(call, plate)):
+        at = timed[-1][0] + 1.0 if timed else 0.0
+        timed.append((at, "", _seen(seen, index)))
+    timed += [(done.at, "", _deed(done, index, plate)) for index, done in enumerate(call.events)]
+    timed.sort(key=lambda entry: entry[0])
     events = [
-        Event(id=f"{seq}", seq=seq, deed=deed, person="", by="", done_at=float(seq), come_at=float(seq))
-        for seq, deed in enumerate(deeds, start=1)
+        # A reading keeps its own id, so that a measurement of the air can name it.
+        Event(id=own or f"{seq}", seq=seq, deed=deed, person="", by="", done_at=at, come_at=at)
+        for seq, (at, own, deed) in enumerate(timed, start=1)
     ]
     changed = tuple((name, tuple(figures)) for name, figures in sorted(call.limits.items()))
     limits = Limits(changed=changed) if changed else DEFAULT_LIMITS
-    return Visit(plate, Record(events), limits=limits, complaints=call.complaints)
+    moment = max((event.done_at for event in events), default=0.0)
+    return Visit(plate, Record(events), limits=limits, complaints=call.complaints, moment=moment)
+
+
+def _measured(reading: Reading) -> Measured:
+    return Measured(
+        point=reading.point,
+        typed=f"{reading.value:g}",
+        mode=reading.mode,
+        value=reading.value,
+        meter_uncertainty=reading.meter_uncertainty,
+        condition=reading.condition,
+    )
+
+
+def _seen(entry: Observation, index: int) -> Seen:
+    again = ("bad-start", "blower-runs", "blower-still", "strips-heat", "strips-cold")
+    about = entry.about or (f"{index}" if entry.kind in again else "")
+    return Seen(sign=entry.kind, about=about, condition=entry.condition)
+
+
+def _deed(entry: EventFile, index: int, plate: Nameplate) -> Deed:
+    try:
+        deed = deed_from_json(entry.kind, entry.payload)
+    except ReadingError as error:
+        error.field = ".".join(part for part in (f"events[{index}]", error.field) if part)
+        raise
+    if isinstance(deed, Measured):
+        raise ReadingError("readings stand in readings", field=f"events[{index}].kind")
+    if isinstance(deed, Tapped):
+        deed = replace(deed, run=1)
+    if isinstance(deed, Aired):
+        on: tuple[tuple[str, float | None], ...] = (("W", None),)
+        deed = replace(deed, condition=Condition(feeds=tuple((f.id, "live") for f in plate.feeds), calls=on))
+    return deed
 
 
 def observations_of(call: CallFile, plate: Nameplate) -> list[Observation]:
@@ -212,10 +257,15 @@ def call_schema() -> dict[str, Any]:
     return CallFile.model_json_schema()
 
 
-def diagnosis_to_json(diagnosis: Diagnosis, tests: tuple[NextTest, ...], *, advice: Advice) -> dict[str, Any]:
-    """Return a diagnosis with its next tests as JSON-ready values."""
+def diagnosis_to_json(diagnosis: Diagnosis, tests: tuple[NextTest, ...], *, visit: Visit) -> dict[str, Any]:
+    """Return a diagnosis with its next tests and what was found as JSON-ready values."""
+    advice = visit.advice
     return {
         "format": "plentar.diagnosis/1",
+        "findings": [_finding(found) for found in visit.findings],
+        "found_before_repair": [_finding(found) for found in visit.findings_before],
+        "not_checked": [say(words) for words in visit.unchecked],
+        "proof": [{"item": say(p.item.words), "is_proven": p.is_proven} for p in visit.proof],
         "advice": {"kind": advice.kind, "words": say(advice.words), "point": advice.point},
         "wait_seconds": round(diagnosis.wait_seconds, 1),
         "ask_again": list(diagnosis.ask_again),
@@ -255,3 +305,16 @@ def diagnosis_to_json(diagnosis: Diagnosis, tests: tuple[NextTest, ...], *, advi
 
 def _reason(reason: Any) -> dict[str, Any]:
     return {"point": reason.point, "words": say(reason.words), "weight": round(reason.weight, 3)}
+
+
+def _finding(found: Finding) -> dict[str, Any]:
+    verdict = found.verdict
+    return {
+        "about": say(found.about),
+        "point": found.point,
+        "grade": verdict.grade.value,
+        "kind": verdict.kind,
+        "value": None if not verdict.unit else verdict.value,
+        "unit": verdict.unit,
+        "because": say(verdict.because),
+    }

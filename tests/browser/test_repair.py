@@ -90,7 +90,7 @@ def test_a_control_overload_is_traced_to_a_shorted_coil(
     """Heat adds far too much; the heater's ohms are a short; the suspects lead with it."""
     page = open_page(LAPTOP)
     sign_in(page, shop)
-    hidden = HiddenFault(page, shop, engine, "seq-a.coil.shorted", variant=1)
+    hidden = HiddenFault(page, shop, engine, "seq-a.coil.shorted", variant=3)
     page.goto(shop.url)
     for calls in (frozenset[str](), frozenset({"W"})):
         hidden.set_calls(calls)

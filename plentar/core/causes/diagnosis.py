@@ -20,10 +20,11 @@ from plentar.core.causes.size import Seen, size_of
 from plentar.core.causes.slips import Ask, ask_about
 from plentar.core.causes.supply import Supply, supply_of
 from plentar.core.circuit.drive import Drive, drives_of
+from plentar.core.circuit.network import HOT_AMPS
 from plentar.core.circuit.places import find_point
 from plentar.core.errors import ReadingError
 from plentar.core.evidence.reading import Condition, Reading
-from plentar.core.evidence.signs import Observation, sign_of
+from plentar.core.evidence.signs import Observation, Sign, sign_of
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.limits.windows import closing
 from plentar.core.said import Words, joined, said
@@ -41,6 +42,10 @@ Floats = NDArray[np.float64]
 # (docs/architecture.md).
 WRONG_SHARE = 0.02
 MISREAD_SHARE = 0.003
+# Eyes and ears are wrong once in twenty-five times: a coasting wheel, a neighbour's fan.
+MISSEEN_SHARE = 0.04
+# Who times a stage clamps it: that it stayed away is wrong once in five hundred times.
+MISTIMED_SHARE = 0.002
 # More groups than a screen or a paper shows.
 SHOWN_CAUSES = 8
 # For a size every reading may be off by a fiftieth, the meter and a tenth: supply and parts are its own kind's.
@@ -316,12 +321,13 @@ def _weigh(
     """Return the posterior over one table of hypotheses with everything it was made from."""
     supply = supply_of(model, standing, limits)
     prior = model.prior(complaints)
-    seen = sum((_observed(model, observation, limits) for observation in observations), np.log(prior))
-    seen = seen + supply.log_likelihood
+    watched = [entry for entry in observations if _sign(entry).seen_running]
+    signs = [entry for entry in observations if not _sign(entry).seen_running]
+    seen = sum((_observed(model, sign) for sign in signs), np.log(prior)) + supply.log_likelihood
     way = _Way(limits=limits, supply=supply)
-    ways, shares = [_taken(model, standing, way)], [1.0]
-    if _may_be_tapped_late(model, standing, limits):
-        ways.append(_taken(model, standing, replace(way, tapped_late=True)))
+    ways, shares = [_taken(model, standing, watched, way)], [1.0]
+    if _may_be_tapped_late(model, [*standing, *watched], limits):
+        ways.append(_taken(model, standing, watched, replace(way, tapped_late=True)))
         shares = [1 - TAPPED_LATE_SHARE, TAPPED_LATE_SHARE]
     logs = np.array([np.log(share) + seen + taken.log for share, taken in zip(shares, ways, strict=True)])
     # From logs, the largest taken off first, so that nothing underflows.
@@ -359,30 +365,32 @@ class _Taken:
     silent: list[bool]
 
 
-def _taken(model: UnitModel, standing: Sequence[Reading], way: _Way) -> _Taken:
+def _taken(model: UnitModel, standing: Sequence[Reading], watched: Sequence[Observation], way: _Way) -> _Taken:
     # A condition may mean several states of the unit; each is weighed by how likely it is.
     each = [_phases(model, reading, way) for reading in standing]
-    count = len(model.hypotheses)
+    each += [_watched_phases(model, observation, way) for observation in watched]
+    conditions = [reading.condition for reading in standing] + [entry.condition for entry in watched]
+    count, read = len(model.hypotheses), len(standing)
     densities = np.array([_mixed(phases) for phases in each]).reshape(-1, count)
     sound = np.array([sum(phase.share * phase.sound for phase in phases) for phases in each]).reshape(-1, count)
     together: dict[tuple[object, ...], list[list[_Phase]]] = {}
-    for reading, phases in zip(standing, each, strict=True):
-        together.setdefault(_under(reading.condition), []).append(phases)
+    for condition, phases in zip(conditions, each, strict=True):
+        together.setdefault(_under(condition), []).append(phases)
     log = sum((_joint(taken) for taken in together.values()), np.zeros(count))
     shown = np.array([max(phases, key=lambda phase: phase.share).shown for phases in each]).reshape(-1, count)
     # What comes and goes is weighed as a sequence instead, and speaks as it was at each reading.
     rows, bad, quiet = (list(rows) for rows in zip(*((p.row, p.shown, p.quiet) for p in model.passing), strict=True))
-    log[rows], there = weigh_sequences(model, standing, densities, way.limits)
+    log[rows], there = weigh_sequences(model, conditions, densities, way.limits)
     for table in (densities, sound):
         table[:, rows] = there * table[:, bad] + (1 - there) * table[:, quiet]
     # What it showed while it was as it mostly was then.
     shown[:, rows] = np.where(there >= 0.5, shown[:, bad], shown[:, quiet])
     return _Taken(
         log=log,
-        densities=densities,
-        sound=sound,
-        shown=list(shown),
-        silent=[_is_silent(model, reading, phases, way) for reading, phases in zip(standing, each, strict=True)],
+        densities=densities[:read],
+        sound=sound[:read],
+        shown=list(shown[:read]),
+        silent=[_is_silent(model, reading, phases, way) for reading, phases in zip(standing, each[:read], strict=True)],
     )
 
 
@@ -397,7 +405,7 @@ def _is_silent(model: UnitModel, reading: Reading, phases: Sequence[_Phase], way
     return bool(max(phase.density[0] for phase in phases) > 5.0 * moved)
 
 
-def _may_be_tapped_late(model: UnitModel, standing: Sequence[Reading], limits: Limits) -> bool:
+def _may_be_tapped_late(model: UnitModel, standing: Sequence[Reading | Observation], limits: Limits) -> bool:
     """Tell whether any reading was taken before a pole could have moved, by the clock."""
     plate = model.plate
     return any(
@@ -476,27 +484,44 @@ def _together(factors: Sequence[float]) -> float:
     return max(factors) * math.prod(min(factor, 1.0) for factor in factors if factor != max(factors))
 
 
-def _observed(model: UnitModel, observation: Observation, limits: Limits) -> Floats:
+def _sign(observation: Observation) -> Sign:
     sign = sign_of(observation.kind)
     if sign is None:
         raise ReadingError(f"no such observation {observation.kind!r}", field="kind")
-    if not sign.seen_running:
-        factors = [_together([factor_of(sign, observation.about, f) for f in h.faults]) for h in model.hypotheses]
-        log_odds: Floats = np.log(np.array(factors))
-        return log_odds
-    drive = drives_of(model.plate, observation.condition, limits)[0][0]
-    # A strip glows or warms the hand from about 3 A on.
-    if observation.kind == "glows":
-        agrees = model.predict(amps_at(observation.about), drive).shown > 3.0
-    elif observation.kind.startswith("strips-"):
+    return sign
+
+
+def _observed(model: UnitModel, observation: Observation) -> Floats:
+    """Return how much likelier a sign makes each hypothesis, as natural logarithms."""
+    sign = _sign(observation)
+    factors = [_together([factor_of(sign, observation.about, f) for f in h.faults]) for h in model.hypotheses]
+    log_odds: Floats = np.log(np.array(factors))
+    return log_odds
+
+
+def _watched_phases(model: UnitModel, observation: Observation, way: _Way) -> list[_Phase]:
+    """Return what was seen of the running unit under every state its condition may mean."""
+    found = []
+    for drive, share in states(model, observation.condition, way.limits, tapped_late=way.tapped_late):
+        agrees = _agrees(model, observation, drive)
+        missed = MISTIMED_SHARE if observation.kind == "stays-cold" else MISSEEN_SHARE
+        density = np.where(agrees, 1 - missed, missed)
+        found.append(_Phase(share, density, np.where(agrees, density, 0.0), density))
+    return found
+
+
+def _agrees(model: UnitModel, observation: Observation, drive: Drive) -> NDArray[np.bool_]:
+    """Tell of each hypothesis whether it shows what was seen: strips that heat or stay cold, a blower that turns."""
+    kind = observation.kind
+    if kind in ("glows", "stays-cold"):
+        heats = model.predict(amps_at(observation.about), drive).shown > HOT_AMPS
+        return heats if kind == "glows" else ~heats
+    if kind.startswith("strips-"):
         strips = [model.predict(amps_at(circuit.id), drive).shown for circuit in model.plate.circuits]
-        heat = np.max(strips, axis=0) > 3.0
-        agrees = heat if observation.kind == "strips-heat" else ~heat
-    else:
-        runs = model.predict(amps_at("blower"), drive).shown > model.plate.blower.turns_from_amps
-        agrees = runs if observation.kind == "blower-runs" else ~runs
-    # Eyes and ears are wrong once in twenty-five times: a coasting wheel, a neighbour's fan.
-    return np.where(agrees, 0.0, np.log(0.04))
+        heat: NDArray[np.bool_] = np.max(strips, axis=0) > HOT_AMPS
+        return heat if kind == "strips-heat" else ~heat
+    runs = model.predict(amps_at("blower"), drive).shown > model.plate.blower.turns_from_amps
+    return runs if kind == "blower-runs" else ~runs
 
 
 @dataclass(slots=True, kw_only=True)

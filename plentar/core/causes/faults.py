@@ -88,7 +88,7 @@ STRIP_MODES = modes_by_id(
     # A tired disc warms late: cold mornings and low control volts bring it out.
     mode("device.slow", "weak", 1.5, "device", shows="late", repair="replace-device", proof="inside-its-window"),
     # A pole by itself sticks a while where the others move: a worn cam, not the heater.
-    mode("pole.slow", "weak", 0.4, "device", shows="late", repair="replace-device", proof="inside-its-window"),
+    mode("pole.slow", "weak", 1.0, "device", shows="late", repair="replace-device", proof="inside-its-window"),
     mode("coil-lead.off", "control", 0.6, "ends", LOST_END, repair="new-end-pull-tested", proof="strips-on-it-draw"),
     # The small pole in a sequencer that passes the call on carries no load worth naming: it fails less than the others.
     mode("auxiliary.open", "dead", 3.0, "device", OPENED, repair="replace-device", proof="volts-at-next-heater"),

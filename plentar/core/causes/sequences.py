@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from plentar.core.causes.fault import Fault
 from plentar.core.causes.hypotheses import Passing, UnitModel
 from plentar.core.causes.modes import Shows
-from plentar.core.evidence.reading import Reading
+from plentar.core.evidence.reading import Condition
 from plentar.core.limits.table import Limits
 from plentar.core.limits.windows import closing
 from plentar.core.unit.place import place_of
@@ -20,7 +20,6 @@ Floats = NDArray[np.float64]
 NOW_AND_THEN_SHARE = 0.5
 # A tired disc takes a multiple of its window: at three windows a quarter of those that are late are still silent, at a
 # dozen one in twenty-five, which is about what stays off for good. Chosen: makers print none.
-LATE_MULTIPLES = np.array([1.0, 1.2, 1.5, 2.0, 2.6, 3.4, 4.5, 6.0, 8.0, 12.0, 20.0])
 LATE_POWER = 1.3
 # What a clock nobody kept counts as, in windows: long enough for most.
 UNKNOWN_WINDOWS = 3.0
@@ -31,13 +30,13 @@ TRIP_SHARE, RESET_SHARE, SET_SHARE = 0.25, 0.001, 0.1
 
 
 def weigh_sequences(
-    model: UnitModel, readings: Sequence[Reading], densities: Floats, limits: Limits
+    model: UnitModel, conditions: Sequence[Condition], densities: Floats, limits: Limits
 ) -> tuple[Floats, Floats]:
     """Return the log density of the whole sequence for each of `model.passing`, and what each reading saw of it.
 
     Args:
         model: The unit's hypotheses.
-        readings: What was read, in the order it was taken.
+        conditions: Under which each reading was taken, in their order.
         densities: One row a reading, one column a hypothesis, each as if its fault were always there.
         limits: The shop's windows.
     Returns:
@@ -46,18 +45,18 @@ def weigh_sequences(
         docs/trade.md, section 9: a trip takes its whole feed and stays, a slow stage is silent before its own time and
         on after it.
     """
-    logs, there = np.zeros(len(model.passing)), np.ones((len(readings), len(model.passing)))
+    logs, there = np.zeros(len(model.passing)), np.ones((len(conditions), len(model.passing)))
     shown = densities[:, [entry.shown for entry in model.passing]]
     quiet = densities[:, [entry.quiet for entry in model.passing]]
     weigh: Mapping[Shows, Callable[[Floats, Floats, Sequence[Passing]], tuple[Floats, Floats]]] = {
         "now and then": lambda a, b, _: _now_and_then(a, b),
         "trips": lambda a, b, _: _switches(a, b, off_share=TRIP_SHARE, on_share=RESET_SHARE, off_at_first=TRIP_SHARE),
         "until-set": lambda a, b, _: _switches(a, b, off_share=0.0, on_share=SET_SHARE, off_at_first=1.0),
-        "late": lambda a, b, entries: _late(a, b, _windows_passed(model, readings, entries, limits)),
+        "late": lambda a, b, entries: _late(a, b, _windows_passed(model, conditions, entries, limits)),
     }
     for kind, way in weigh.items():
         columns = [i for i, entry in enumerate(model.passing) if entry.fault.shows == kind]
-        if columns and readings:
+        if columns and conditions:
             entries = [model.passing[i] for i in columns]
             logs[columns], there[:, columns] = way(shown[:, columns], quiet[:, columns], entries)
     return logs, there
@@ -98,26 +97,34 @@ def _switches(
 
 
 def _late(shown: Floats, quiet: Floats, passed: Floats) -> tuple[Floats, Floats]:
-    """Silent before its own time and on after it, the same time for every reading."""
-    survives = LATE_MULTIPLES**-LATE_POWER
-    # What is later than the last multiple counts with it.
-    share = survives - np.append(survives[1:], 0.0)
-    silent = passed[None, :, :] < LATE_MULTIPLES[:, None, None] * 1.1
-    logs = np.where(silent, np.log(shown)[None], np.log(quiet)[None]).sum(axis=1) + np.log(share)[:, None]
-    whole = np.logaddexp.reduce(logs, axis=0)
-    return whole, np.einsum("tc,trc->rc", np.exp(logs - whole), silent)
+    """Silent before its own time and on after it, the same time for every reading, wherever between two of them."""
+    # Each column's readings by how long they had been called: its own time falls before, between or after them.
+    order = np.argsort(passed, axis=0)
+    bad, good, times = (np.take_along_axis(table, order, axis=0) for table in (np.log(shown), np.log(quiet), passed))
+    nothing = np.zeros((1, passed.shape[1]))
+    silent = np.vstack([nothing, np.cumsum(bad, axis=0)])
+    after = np.vstack([np.cumsum(good[::-1], axis=0)[::-1], nothing])
+    survives = np.vstack([nothing + 1.0, np.maximum(times, 1.0) ** -LATE_POWER, nothing])
+    share = np.maximum(survives[:-1] - survives[1:], 1e-12)
+    logs = silent + after + np.log(share)
+    whole: Floats = np.logaddexp.reduce(logs, axis=0)
+    # Silent at a reading: its own time lies behind it.
+    there = np.cumsum(np.exp(logs - whole)[::-1], axis=0)[::-1][1:]
+    back = np.empty_like(there)
+    np.put_along_axis(back, order, there, axis=0)
+    return whole, back
 
 
 def _windows_passed(
-    model: UnitModel, readings: Sequence[Reading], entries: Sequence[Passing], limits: Limits
+    model: UnitModel, conditions: Sequence[Condition], entries: Sequence[Passing], limits: Limits
 ) -> Floats:
     """Return how many of its own windows had passed at each reading; infinite without its call."""
-    passed = np.full((len(readings), len(entries)), np.inf)
+    passed = np.full((len(conditions), len(entries)), np.inf)
     for column, entry in enumerate(entries):
         call, window = _window_of(model, entry.fault, limits)
-        for row, reading in enumerate(readings):
-            if reading.condition.is_called(call):
-                seconds = reading.condition.call_seconds(call)
+        for row, condition in enumerate(conditions):
+            if condition.is_called(call):
+                seconds = condition.call_seconds(call)
                 passed[row, column] = UNKNOWN_WINDOWS if seconds is None else seconds / window
     return passed
 
