@@ -2,7 +2,7 @@
 
     python -m bench.diagnosis_study [--seeds 5] [--units all] [--wrong 0.03] [--pairs 200] [--fixed] [--between]
 
-For every unit × single fault × seed a truth the diagnosis does not know is drawn (supply 212–252 V, conductor ohms
+For every unit × single fault × seed a truth the diagnosis does not know is drawn (supply 206–252 V, conductor ohms
 ±30 %, motor impedance ±20 %, element tolerance, a magnitude of the fault, meter error), and tests are followed until
 one group holds 0.95 or nothing is left to ask. `--fixed` follows docs/trade.md's order instead. With `--between` a
 fault has any size between the catalogue's instead of one of them.
@@ -13,6 +13,7 @@ import statistics
 import time
 import zlib
 from dataclasses import replace
+from itertools import pairwise
 
 import numpy as np
 
@@ -173,7 +174,7 @@ def sized(fault: Fault, size: float) -> Changes:
 
 def perturbed(circuit: Circuit, plate: Nameplate, random: np.random.Generator) -> Circuit:
     """Return the circuit with supply, conductors, motors, elements and coils drawn from their spread."""
-    low, high = (212.0, 252.0) if plate.nominal_volts == 240.0 else (184.0, 218.0)
+    low, high = (206.0, 252.0) if plate.nominal_volts == 240.0 else (178.0, 218.0)
     factor = random.uniform(low, high) / plate.nominal_volts
     branches = []
     for branch in circuit.branches:
@@ -283,6 +284,7 @@ def main() -> None:
     names = sorted(PATTERNS) if options.units == "all" else options.units.split(",")
     whole: list[tuple[bool, int]] = []
     missed: dict[str, int] = {}
+    sure: list[tuple[float, bool]] = []
     at_least_one = 0
     start = time.perf_counter()
     for name in names:
@@ -305,6 +307,8 @@ def main() -> None:
                 right = is_right(diagnosis.first, case, {fault.id: fault for fault in faults})
                 at_least_one += names_one(diagnosis.first, case)
                 runs.append((right, tests))
+                if diagnosis.first is not None:
+                    sure.append((diagnosis.first.probability, right))
                 if not right:
                     label = (
                         "+".join(f"{f.id}" for f in case)
@@ -317,9 +321,24 @@ def main() -> None:
     report("all", whole)
     if options.pairs:
         print(f"at least one of the two named: {100 * at_least_one / len(whole):.1f} %")
+    calibration(sure)
     print(f"{time.perf_counter() - start:.0f} s")
     for label, count in sorted(missed.items(), key=lambda entry: -entry[1])[:60]:
         print(f"  missed {count} × {label}")
+
+
+def calibration(sure: list[tuple[float, bool]]) -> None:
+    """Print how often a leading cause of so much share was right, and the mean distance of the two by runs."""
+    edges = (0.0, 0.5, 0.7, 0.8, 0.9, 0.95, 0.98, 0.99, 1.01)
+    error = 0.0
+    for low, high in pairwise(edges):
+        own = [(share, right) for share, right in sure if low <= share < high]
+        if own:
+            said, came = statistics.mean(share for share, _ in own), statistics.mean(right for _, right in own)
+            error += len(own) / len(sure) * abs(said - came)
+            print(f"  said {100 * said:5.1f} %  right {100 * came:5.1f} %  of {len(own)}")
+    high_share = statistics.mean(share >= 0.9 for share, _ in sure)
+    print(f"  expected calibration error {error:.3f}; {100 * high_share:.1f} % end with one cause at 90 % or more")
 
 
 def report(name: str, runs: list[tuple[bool, int]]) -> None:

@@ -611,3 +611,23 @@ def test_what_is_felt_at_the_wheel_leads(sign: str, fault: str) -> None:
     taken = [read(LINE, 240.0, under("G")), read("amps:blower", 3.1 if "bearing" in fault else 1.5, under("G"))]
     found = diagnose(UNIT, taken, complaints=["blower dead"], observations=[Observation(kind=sign)])
     assert fault in {name for cause in found.causes[:2] for name in cause.faults}
+
+
+@pytest.mark.parametrize("ghost", [15.0, 60.0, 88.0, 112.0])
+def test_a_ghost_between_two_opens_is_no_misreading(ghost: float) -> None:
+    """Limit and pole open in one rung: neither reads line, both a ghost of no certain size; neither is doubted."""
+    condition = under("W", "G")
+    taken = [
+        read(LINE, 240.0, condition),
+        read("amps:strip-a", 20.8, condition),
+        read("amps:strip-b", 0.0, condition),
+        read(POLE_B, ghost, condition),
+        read("volts:strip-b.limit.1:strip-b.limit.2", round(0.8 * ghost, 1), condition),
+        read("volts:strip-b.element.1:strip-b.element.2", 0.2, condition),
+        read("ohms:strip-b.limit", OPEN_OHMS, DEAD),
+    ]
+    found = diagnose(UNIT, taken, complaints=["not enough heat"])
+    assert found.ask_again == ()
+    assert found.first is not None
+    named = {part for name in found.first.faults for part in name.split("+")}
+    assert {"strip-b.limit.open", "seq-a.pole-2.open"} <= named

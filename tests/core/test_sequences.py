@@ -3,9 +3,13 @@
 Every case is solved by hand on the two-strip sequencer: 240 V, 20.8 A a strip, a window of 90 s, never by 180 s.
 """
 
+from typing import Any
+
 import pytest
 
 from plentar.core.causes.diagnosis import Diagnosis, diagnose
+from plentar.core.evidence.events import Deed, Event, Switched, first_event
+from plentar.core.evidence.lockout import fold
 from plentar.core.evidence.reading import Condition, Reading
 from plentar.core.evidence.signs import Observation
 from plentar.core.unit.patterns import PATTERNS
@@ -170,3 +174,28 @@ def test_a_contactor_is_not_waited_for() -> None:
     """At once or never: ten seconds after the call its silence counts."""
     unit = PATTERNS["wye-contactor"]()
     assert diagnose(unit, [at("amps:strip-a", 0.0, 10)], observations=[Observation(kind="smell")]).wait_seconds == 0.0
+
+
+def test_heat_that_somebody_says_was_on_clears_the_poles_at_once() -> None:
+    """The same early strips, and the answer to *since when*."""
+    early = [read(LINE, 240.0, under()), at("amps:strip-a", 20.6, 2), at("amps:strip-b", 20.7, 6)]
+    before, after = (diagnose(UNIT, early, observations=signs) for signs in ((), (Observation(kind="heat-was-on"),)))
+    poles = ("seq-a.pole-1.welded", "seq-a.pole-2.welded")
+    assert share(after, *poles) < share(before, *poles)
+    assert after.tapped_late > 0.95
+    assert leads(after) == "healthy"
+
+
+@pytest.mark.parametrize(
+    ("deed", "seconds"), [({"ago_seconds": 300.0}, 360.0), ({"is_untimed": True}, None), ({}, 60.0)]
+)
+def test_a_call_says_since_when_it_stands(deed: dict[str, Any], seconds: float | None) -> None:
+    """Five minutes before the tap, nobody knows, or from the tap."""
+    deeds: list[Deed] = [first_event(UNIT), Switched(what="W", state="on", **deed)]
+    events = [
+        Event(id=f"{n}", seq=n, deed=what, person="", by="", done_at=10.0 * n, come_at=10.0 * n)
+        for n, what in enumerate(deeds)
+    ]
+    told = fold(UNIT, events)
+    assert told.condition(70.0).call_seconds("W") == seconds
+    assert told.condition(70.0).is_called("W")

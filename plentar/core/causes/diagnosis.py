@@ -22,6 +22,7 @@ from plentar.core.causes.supply import Supply, supply_of
 from plentar.core.circuit.drive import Drive, drives_of
 from plentar.core.circuit.network import HOT_AMPS
 from plentar.core.circuit.places import find_point
+from plentar.core.circuit.spread import GHOST_OHMS
 from plentar.core.errors import ReadingError
 from plentar.core.evidence.reading import Condition, Reading
 from plentar.core.evidence.signs import Observation, Sign, sign_of
@@ -42,6 +43,9 @@ Floats = NDArray[np.float64]
 # (docs/architecture.md).
 WRONG_SHARE = 0.02
 MISREAD_SHARE = 0.003
+# Harnesses couple up to ten times what a foot of single wire does, as far as half the line (docs/trade.md, section 5,
+# ghost voltages); the width is that of a reading in volts.
+GHOST_SHARE, GHOST_WIDTH = 0.5, 4.0
 # Eyes and ears are wrong once in twenty-five times: a coasting wheel, a neighbour's fan.
 MISSEEN_SHARE = 0.04
 # Who times a stage clamps it: that it stayed away is wrong once in five hundred times.
@@ -56,6 +60,8 @@ TOLD_SHARE, PLAIN_SHARE = 0.05, 0.8
 SHADOW_SHARE = 0.1
 # One call in eight stood a while before anybody tapped it: heat is often on when one comes. Chosen.
 TAPPED_LATE_SHARE = 0.12
+# The same where somebody said so.
+WAS_ON_SHARE = 0.99
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -101,6 +107,8 @@ class Diagnosis:
 
     causes: tuple[Cause, ...]
     asks: tuple[Ask, ...]
+    # How likely a call stood before it was tapped.
+    tapped_late: float
     wait_seconds: float
     posterior: Floats
     model: UnitModel
@@ -210,7 +218,13 @@ def _phases(model: UnitModel, reading: Reading, way: _Way) -> list[_Phase]:
         one = Prediction(shown[None, :], prediction.softness[None, :])
         known = {"knows_supply": way.supply.is_known, "knows_transformer": way.supply.transformer is not None}
         [spread] = spread_of(model.plate, [reading.point], one, **known)
-        density, sound = _one_likelihood(reading, shown, spread, _between(model, drive, shown))
+        least, most = _between(model, drive, shown)
+        # A floating conductor shows a ghost of no certain size: by the pF of its harness, up to most of a leg.
+        soft = prediction.softness > GHOST_OHMS
+        top = GHOST_SHARE * model.plate.nominal_volts
+        least, most = np.where(soft, least / 3, least), np.where(soft, np.maximum(most, top), most)
+        spread = np.where(soft, GHOST_WIDTH, spread)
+        density, sound = _one_likelihood(reading, shown, spread, (least, most))
         phases.append(_Phase(share, density, sound, shown))
     return phases
 
@@ -304,6 +318,7 @@ def diagnose(
     return Diagnosis(
         causes=causes,
         asks=evidence.asks(limits),
+        tapped_late=float(evidence.tapped_late.sum()),
         wait_seconds=wait,
         posterior=evidence.posterior,
         model=model,
@@ -328,7 +343,9 @@ def _weigh(
     ways, shares = [_taken(model, standing, watched, way)], [1.0]
     if _may_be_tapped_late(model, [*standing, *watched], limits):
         ways.append(_taken(model, standing, watched, replace(way, tapped_late=True)))
-        shares = [1 - TAPPED_LATE_SHARE, TAPPED_LATE_SHARE]
+        was_on = any(entry.kind == "heat-was-on" for entry in observations)
+        late_share = WAS_ON_SHARE if was_on else TAPPED_LATE_SHARE
+        shares = [1 - late_share, late_share]
     logs = np.array([np.log(share) + seen + taken.log for share, taken in zip(shares, ways, strict=True)])
     # From logs, the largest taken off first, so that nothing underflows.
     whole = np.exp(logs - logs.max())

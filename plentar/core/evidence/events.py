@@ -57,6 +57,10 @@ OPENED_AT = {
 }
 
 
+# Nobody remembers since when heat is called further back than a day.
+MOST_AGO_SECONDS = 86_400.0
+
+
 class _Deed:
     """What a kind of deed tells about itself: its name in a file, and which of its fields the sender gives."""
 
@@ -124,15 +128,23 @@ class Voided(_Deed):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Switched(_Deed):
-    """One switch: a feed's id, `control`, `thermostat`, or a call's name, set to a state; a feed off says at what."""
+    """One switch: a feed's id, `control`, `thermostat`, or a call's name, set to a state; a feed off says at what.
+
+    A call that stood before it was tapped says since when: `ago_seconds`, or that nobody knows (`is_untimed`).
+    """
 
     kind = "switch"
     what: str
     state: Literal["live", "off", "on", "from unit", "separate source", "bypassed"]
     device: str = ""
+    ago_seconds: float = 0.0
+    is_untimed: bool = False
 
     def __post_init__(self) -> None:
         _text(self.what, "switch", 80)
+        if not 0 <= self.ago_seconds <= MOST_AGO_SECONDS:
+            words = f"expected 0 to {MOST_AGO_SECONDS:g} s ago, got {self.ago_seconds:g}"
+            raise ReadingError(words, field="ago_seconds")
         if self.device and self.device not in OPENED_AT:
             raise ReadingError(f"expected one of {', '.join(OPENED_AT)}, got {self.device[:40]!r}", field="device")
 

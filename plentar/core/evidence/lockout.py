@@ -84,6 +84,8 @@ class Lockout:
     opened: Mapping[str, str]
     control: ControlState
     calls: Mapping[str, float]
+    # Those of them that stood before anybody kept the clock.
+    untimed: frozenset[str] = frozenset()
     bypassed: bool
     changed_at: float
     live_since: float
@@ -111,7 +113,9 @@ class Lockout:
         return Condition(
             feeds=tuple(self.feeds.items()),
             control=self.control,
-            calls=tuple((call, max(0.0, moment - at)) for call, at in self.calls.items()),
+            calls=tuple(
+                (call, None if call in self.untimed else max(0.0, moment - at)) for call, at in self.calls.items()
+            ),
             seconds_since_change=max(0.0, moment - self.changed_at),
             bypassed=self.bypassed,
             opened=tuple(self.opened.items()),
@@ -191,6 +195,7 @@ class _Fold:
     control: ControlState = "from unit"
     control_lives: list[Event] = field(default_factory=list)
     calls: dict[str, float] = field(default_factory=dict)
+    untimed: set[str] = field(default_factory=set)
     bypassed: bool = False
     changed_at: float = 0.0
     live_since: float = 0.0
@@ -275,12 +280,21 @@ class _Fold:
             # Taking the conductors off ends every call; each is made again by its own jumper.
             self.bypassed, self.calls = deed.state == "bypassed", {}
         elif deed.what in self.plate.calls and deed.state == "on":
-            self.calls.setdefault(deed.what, event.done_at)
+            self._call_on(event, deed)
         elif deed.what in self.plate.calls and deed.state == "off":
             self.calls.pop(deed.what, None)
+            self.untimed.discard(deed.what)
         # Setting what is already so leaves the clock running.
         if before != self._told():
             self._change(event)
+
+    def _call_on(self, event: Event, deed: Switched) -> None:
+        """Start a call's clock; said of one that is on already, since when it is moves the clock."""
+        if deed.ago_seconds or deed.is_untimed:
+            self.calls[deed.what] = event.done_at - deed.ago_seconds
+            (self.untimed.add if deed.is_untimed else self.untimed.discard)(deed.what)
+        else:
+            self.calls.setdefault(deed.what, event.done_at)
 
     def _told(self) -> tuple[object, ...]:
         last = [(self.lives.get(feed, [])[-1:], self.offs.get(feed, [])[-1:]) for feed in self._feeds]
@@ -519,6 +533,7 @@ def fold(
         opened={feed: f.opened.get(feed, "") for feed in feeds if off[feed]},
         control=control,
         calls=dict(f.calls),
+        untimed=frozenset(f.untimed) & frozenset(f.calls),
         bypassed=f.bypassed,
         changed_at=f.changed_at,
         live_since=f.live_since,

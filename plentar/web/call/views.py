@@ -312,7 +312,8 @@ def add_observation(call_id: UUID) -> ResponseReturnValue:
         }
         return keep_one(call_id, form.observation_id.data, "seen", payload)
 
-    return _panel_deed(call_id, form, "look", deed)
+    # Asked beside the suspects, it is answered there.
+    return _panel_deed(call_id, form, "look", deed, after=request.form.get("panel", ""))
 
 
 @bp.post("/photos")
