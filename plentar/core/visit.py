@@ -24,7 +24,7 @@ from plentar.core.judging.air import AirReading, AirVerdict, judge_air, watts_in
 from plentar.core.judging.anywhere import healthy
 from plentar.core.judging.control_circuit import CallCurrent, call_currents
 from plentar.core.judging.findings import Finding, compare, find
-from plentar.core.judging.impossible import is_line_on_control
+from plentar.core.judging.impossible import LINE_ON_CONTROL, is_line_on_control
 from plentar.core.judging.situation import Situation
 from plentar.core.judging.supply_loss import SupplyLoss, supply_loss
 from plentar.core.judging.thermostat_map import MapNote, MapRow, check_map
@@ -318,7 +318,11 @@ class Visit:
         """What the evidence implies of the unit as it is, most serious first."""
         found = self._found_in(self.standing_now)
         found += [*self._work_findings(), *self._other_findings()]
-        return sorted(found, key=lambda entry: -entry.verdict.grade.severity)
+        found.sort(key=lambda entry: (entry.verdict.kind != LINE_ON_CONTROL, -entry.verdict.grade.severity))
+        # A later reading of the same place takes the finding's place, not the stop's.
+        if self.stop and not any(entry.verdict.kind == LINE_ON_CONTROL for entry in found):
+            found.insert(0, _noted(said("visit.stop"), Grade.FAIL, self.stop, LINE_ON_CONTROL))
+        return found
 
     @cached_property
     def findings_before(self) -> list[Finding]:
@@ -379,7 +383,7 @@ class Visit:
 
     def _work_findings(self) -> list[Finding]:
         """What was done that should not have been: leads moved live, power back under somebody's lock."""
-        found = [_noted(said("visit.stop"), Grade.FAIL, self.stop, "line on the control side")] if self.stop else []
+        found = []
         for ledger in self.ledgers:
             if ledger.was_live:
                 words = said("visit.ledger-was-made-while-unit")
@@ -473,7 +477,8 @@ class Visit:
             return ()
         from plentar.core.causes.next_test import next_tests
 
-        taken = {(r.point, r.condition.on) for r in self.readings}
+        # What was read before a repair was read on another unit.
+        taken = {(r.point, r.condition.on) for r in self.readings_now}
         return next_tests(self.diagnosis, self.condition, taken=taken, school=school, most=most)
 
     @cached_property

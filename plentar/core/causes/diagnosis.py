@@ -626,7 +626,7 @@ class _Evidence:
         return Cause(
             faults=tuple(fault for failure in told for fault in failure.faults),
             title=title,
-            size=self._size(lead),
+            size=self._size(lead, rows[self.model.causes.index(told[0].faults[0])]),
             probability=share,
             failures=tuple(told),
             reasons_for=tuple(r for r in reasons if r.weight > 0)[:6],
@@ -648,8 +648,8 @@ class _Evidence:
             probability=float(sum(by_cause[i] for i in group)),
         )
 
-    def _size(self, lead: Hypothesis) -> Words:
-        """Return how large a single fault is, by all that was read."""
+    def _size(self, lead: Hypothesis, row: int) -> Words:
+        """Return how large a single fault is, by all that was read and that it explains."""
         if len(lead.faults) != 1:
             return ""
         # Under the last call that was read; with nothing called there is no load to tell volts and watts of.
@@ -660,8 +660,8 @@ class _Evidence:
                 width=SIZE_SHARE * r.value + r.meter_uncertainty / 2 + SIZE_FLOOR,
                 shown=shown / self.supply.at(r.point),
             )
-            for r, shown in zip(self.readings, self.shown, strict=True)
-            if r.value < OPEN_OHMS and not spot_of(r.point).is_ohms
+            for at, (r, shown) in enumerate(zip(self.readings, self.shown, strict=True))
+            if r.value < OPEN_OHMS and not spot_of(r.point).is_ohms and not self._is_doubted(at, row)
         ]
         drive = drives_of(self.model.plate, under_heat[-1])[-1][0] if under_heat else Drive()
         return size_of(self.model, lead.faults[0], seen, drive, self.supply, self.posterior)

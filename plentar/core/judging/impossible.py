@@ -6,8 +6,10 @@ from plentar.core.limits.verdicts import Grade, Verdict
 from plentar.core.said import said
 from plentar.core.unit.points import Point
 
-__all__ = ["is_line_on_control", "judge_impossible"]
+__all__ = ["LINE_ON_CONTROL", "is_line_on_control", "judge_impossible"]
 
+# The kind of verdict that stops all work.
+LINE_ON_CONTROL = "line on the control side"
 # Twice what a 24 V transformer can ever stand at idle.
 LINE_ON_CONTROL_VOLTS = 60.0
 # A service is not a quarter above its nominal; what is, is the range or the decimal point.
@@ -33,7 +35,7 @@ def judge_impossible(situation: Situation, reading: Reading, point: Point) -> Ve
     base = Verdict(grade=Grade.NOT_PROVEN, value=value, uncertainty=reading.meter_uncertainty, unit=point.unit)
     if is_line_on_control(reading, point):
         words = said("impossible.line-on-control")
-        return changed(base, Grade.FAIL, "line on the control side", words, said("impossible.hands-off"))
+        return changed(base, Grade.FAIL, LINE_ON_CONTROL, words, said("impossible.hands-off"))
     step = said("impossible.range-or-point")
     nominal = plate.nominal_volts
     if point.quantity in ("volts", "dc_volts") and value > MOST_VOLTS_SHARE * nominal:
