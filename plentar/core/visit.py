@@ -60,6 +60,8 @@ SURE_SHARE, LEAST_ACCEPTED = 0.95, 0.5
 SILENT_LOOKS = 6
 # Who taps *on* looks on for a while: seen on this much later, and still on.
 SEEN_ON_RATIO, SEEN_ON_SECONDS = 1.2, 10.0
+# What is answered or counted, not found wrong.
+NO_FINDING = frozenset({"heat-was-on", "jumper-runs", "bad-start"})
 # One reading may be the slip that the first one was; two say the same.
 CLEARED_BY = 2
 # Less is not worth a place on the screen.
@@ -358,11 +360,27 @@ class Visit:
                     found.append(Finding(about=said("visit.time-off", stage=stage.stage.name), verdict=stage.off))
             found += [_noted(said("visit.order"), note.grade, note.words) for note in judged.order]
         found += [_noted(said("visit.conductors"), note.grade, note.words) for note in self.map_notes or ()]
+        found += self._seen_findings()
         for row in self.blower_rows:
             if row.agrees is False:
                 words = said("visit.row-should", calls=row.words)
                 found.append(_noted(said("visit.row", calls=row.words), Grade.FAIL, words))
         return [entry for entry in found if entry.verdict.grade is not Grade.PASS]
+
+    def _seen_findings(self) -> list[Finding]:
+        """What was seen, heard or felt and is not as it should be; starts that failed, of all counted."""
+        found = []
+        for event, deed in self.record.found:
+            sign = sign_of(deed.sign)
+            if sign is None or sign.seen_running or deed.sign in NO_FINDING or not self._is_of_now(event):
+                continue
+            where = part_words(deed.about) if deed.about and sign.about else said("visit.look")
+            found.append(_noted(where, Grade.MARGINAL, sign.words, "seen"))
+        good, tried = self.starts
+        if tried > good:
+            words = said("visit.starts-failed", failed=tried - good, tried=tried)
+            found.append(_noted(said("visit.starts"), Grade.FAIL, words))
+        return found
 
     def _began_now(self, run: WatchRun) -> bool:
         began, _ = self.record.epoch

@@ -12,10 +12,13 @@ from plentar.core.evidence.events import (
     Fitted,
     Landed,
     Lead,
+    Mapped,
     Measured,
     PowerBack,
     Seen,
     Switched,
+    Tapped,
+    Wire,
     first_event,
 )
 from plentar.core.evidence.record import Record
@@ -201,3 +204,45 @@ def test_what_to_do_now_follows_the_work() -> None:
     well.sound()
     assert well.visit.advice.kind in ("test", "well")
     assert well.visit.unchecked == ()
+
+
+EVIDENCE: dict[str, tuple[Deed, ...]] = {
+    "a look": (Seen(sign="heat-marked", about="strip-b", state="found"),),
+    "a failed start": (Seen(sign="start", about="1", state="found"), Seen(sign="start", about="2", state="fine")),
+    "a row of the four": (Seen(sign="row-blower", about="G", state="fine"),),
+    "a check": (Seen(sign="stiff", state="found"),),
+    "a run": (Tapped(deed="call", run=1), Tapped(deed="on", stage="strip-a", run=1)),
+    "conductors": (Mapped(wires=(Wire(thermostat="W", board="Y", colour="white"),)),),
+}
+
+
+@pytest.mark.parametrize("kind", EVIDENCE)
+def test_no_kind_of_evidence_is_dropped(kind: str) -> None:
+    """All sound but for one thing that was seen, timed or traced: it stands among the findings, in words."""
+    call = Call()
+    call.add(Switched(what="W", state="on"))
+    call.sound()
+    before = {say(found.about) for found in call.visit.findings}
+    for deed in EVIDENCE[kind]:
+        call.add(deed)
+    for _ in range(10):
+        call.add(Seen(sign="smell", state="undone"))
+    after = [found for found in call.visit.findings if say(found.about) not in before]
+    assert after, kind
+    assert all(say(found.verdict.because) or found.verdict.unit for found in after)
+    assert call.visit.advice.kind != "well"
+
+
+@pytest.mark.parametrize(
+    ("point", "value"),
+    [("microfarads:blower.capacitor", 1.0), ("amps:control", 9.0), ("dc_volts:seq-a.coil.1:seq-a.coil.2", 60.0)],
+)
+def test_no_function_of_the_meter_is_dropped(point: str, value: float) -> None:
+    """A number that is not sound on any dial is found."""
+    call = Call()
+    call.add(Switched(what="W", state="on"))
+    call.sound()
+    for _ in range(3):
+        call.add(Seen(sign="smell", state="undone"))
+    call.read(point, value)
+    assert point in {found.point for found in call.visit.findings}
