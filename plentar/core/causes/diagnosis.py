@@ -19,7 +19,7 @@ from plentar.core.causes.signs import factor_of
 from plentar.core.causes.size import Seen, size_of
 from plentar.core.causes.slips import Ask, ask_about
 from plentar.core.causes.supply import Supply, supply_of
-from plentar.core.circuit.drive import Drive, drives_of
+from plentar.core.circuit.drive import Drive, drives_of, is_early
 from plentar.core.circuit.network import HOT_AMPS
 from plentar.core.circuit.places import find_point
 from plentar.core.circuit.spread import GHOST_OHMS
@@ -424,13 +424,7 @@ def _is_silent(model: UnitModel, reading: Reading, phases: Sequence[_Phase], way
 
 def _may_be_tapped_late(model: UnitModel, standing: Sequence[Reading | Observation], limits: Limits) -> bool:
     """Tell whether any reading was taken before a pole could have moved, by the clock."""
-    plate = model.plate
-    return any(
-        drives_of(plate, r.condition, limits, patient=True, tapped_late=True)
-        != drives_of(plate, r.condition, limits, patient=True)
-        for r in standing
-        if r.condition.heat
-    )
+    return any(is_early(model.plate, entry.condition, limits) for entry in standing if entry.condition.heat)
 
 
 def _standing(readings: Sequence[Reading]) -> list[Reading]:

@@ -8,13 +8,11 @@ from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.limits.windows import closing
 from plentar.core.unit.nameplate import Nameplate
 
-__all__ = ["Drive", "drives_of"]
+__all__ = ["Drive", "drives_of", "is_early"]
 
 # How likely a good pole has not moved yet: inside its window, after it while still marginal, and until it counts as
 # never. After the window only a tired one is late (docs/trade.md, section 3): few good ones are.
 WAITING_SHARE, MARGINAL_SHARE, LATE_SHARE = 0.5, 0.15, 0.03
-# The same where the call stood a while before it was tapped: mostly minutes, so mostly all have moved. Chosen.
-TAPPED_LATE_SHARE = 0.2
 # More states than this, of many slow poles, say nothing more: the later ones are taken together.
 MOST_STATES = 5
 
@@ -58,7 +56,7 @@ def drives_of(
         condition: What it was fed and told.
         limits: The shop's windows.
         patient: Count a pole as perhaps on its way until its clock has run out, not only to its window's end.
-        tapped_late: The call stood before it was tapped: nothing is too early.
+        tapped_late: The call stood for minutes before it was tapped: all have moved.
 
     Source:
         docs/trade.md, section 5, patience clock.
@@ -112,21 +110,38 @@ def _stages(
         for name, pole in poles:
             window = closing(plate, device.id, pole, limits)
             if seconds < (window.never_seconds if patient else window.max_seconds):
-                waits = TAPPED_LATE_SHARE if tapped_late else WAITING_SHARE
+                waits = WAITING_SHARE
                 if seconds >= window.max_seconds:
                     waits = MARGINAL_SHARE if seconds < window.late_seconds else LATE_SHARE
                 timed.append(_Timed(window.max_seconds, window.min_seconds, name, seconds, waits))
+    if tapped_late:
+        # Long enough for all of them, by whoever made the call.
+        return [(frozenset(), 1.0)]
     timed.sort()
+    late = [entry for entry in timed if entry.seconds >= entry.max_seconds]
+    steps = [[entry] for entry in timed if entry.seconds < entry.max_seconds]
+    # What is late is late together or not at all: one step for all of it, since each is a circuit to be solved.
+    steps = [late, *steps] if late else steps
     # None of them, the first, the first two … may have moved; one that is before its minimum, and all after it, cannot.
+    chances = [max(entry.waits for entry in step) for step in steps]
     states = []
-    for count in range(len(timed) + 1):
-        if count and timed[count - 1].seconds < timed[count - 1].min_seconds and not tapped_late:
+    for count in range(len(steps) + 1):
+        if count and any(entry.seconds < entry.min_seconds for entry in steps[count - 1]):
             break
-        share = math.prod(1 - entry.waits for entry in timed[:count]) * math.prod(
-            entry.waits for entry in timed[count:]
-        )
-        states.append((frozenset(entry.name for entry in timed[count:]), share))
+        share = math.prod(1 - chance for chance in chances[:count]) * math.prod(chances[count:])
+        states.append((frozenset(entry.name for step in steps[count:] for entry in step), share))
     if len(states) > MOST_STATES:
         states = [*states[: MOST_STATES - 1], (states[-1][0], sum(share for _, share in states[MOST_STATES - 1 :]))]
     whole = sum(share for _, share in states)
     return [(waiting, share / whole) for waiting, share in states]
+
+
+def is_early(plate: Nameplate, condition: Condition, limits: Limits = DEFAULT_LIMITS) -> bool:
+    """Tell whether a condition is younger, by the clock, than the earliest that one of its poles may move."""
+    called = [(device, condition.call_seconds(plate.call_of(device.id))) for device in plate.devices]
+    return any(
+        seconds < closing(plate, device.id, pole, limits).min_seconds
+        for device, seconds in called
+        if seconds is not None and device.of_kind.is_thermal
+        for pole in device.poles
+    )
