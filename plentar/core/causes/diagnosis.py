@@ -56,6 +56,8 @@ SHOWN_CAUSES = 8
 SIZE_SHARE, SIZE_FLOOR = 0.02, 0.1
 # Of the ways one part may have failed: one in twenty is not worth naming, four in five is the answer.
 TOLD_SHARE, PLAIN_SHARE = 0.05, 0.8
+# Reasons that are told; half as likely as elsewhere: less than that nobody would call a reason against.
+MOST_FOR, MOST_AGAINST, LEAST_AGAINST = 6, 3, -0.7
 # A single fault of a group stands for the pairs in it down to this share of them: below, the pair was read as such.
 SHADOW_SHARE = 0.1
 # One call in eight stood a while before anybody tapped it: heat is often on when one comes. Chosen.
@@ -125,36 +127,6 @@ class Diagnosis:
         return self.causes[0] if self.causes else None
 
 
-def _between(model: UnitModel, drive: Drive, shown: Floats) -> tuple[Floats, Floats]:
-    """Return the least and most each row stands for: half way to the next sizes of its fault.
-
-    A fault has any size, and its rows are a few of them: what lies between two rows is the fault as well, as long as
-    the same contacts are closed. Health never lies between; beyond the outermost row toward health a row reaches half
-    way to it, and toward a contact that drops out as far as to the other side.
-    """
-    healthy = shown[0]
-    smaller, larger = model.alike(drive)
-
-    def reach(neighbour: NDArray[np.int64], other: NDArray[np.int64], changes: NDArray[np.bool_]) -> Floats:
-        # Where the next size lies beyond health, or none lies on the side of health, it reaches to health.
-        far = shown[neighbour]
-        crosses = (shown - healthy) * (far - healthy) < 0
-        is_outer = neighbour == np.arange(len(shown))
-        toward = is_outer & (other != neighbour) & ((shown - healthy) * (shown[other] - shown) > 0)
-        middle: Floats = 0.5 * (shown + np.where(crosses | toward, healthy, far))
-        return np.where(changes, shown + 0.5 * (shown - shown[other]), middle)
-
-    a = reach(model.smaller, model.larger, ~smaller)
-    b = reach(model.larger, model.smaller, ~larger)
-    least, most = np.minimum(a, b), np.maximum(a, b)
-    # Of two faults at once the one that shows here has its sizes, as it has them alone.
-    pairs, first, second = model.pair_rows
-    shows = np.where(np.abs(shown[pairs] - shown[first]) <= np.abs(shown[pairs] - shown[second]), first, second)
-    least[pairs] = shown[pairs] - (shown[shows] - least[shows])
-    most[pairs] = shown[pairs] + (most[shows] - shown[shows])
-    return least, most
-
-
 def _one_likelihood(
     reading: Reading, shown: Floats, spread: Floats, between: tuple[Floats, Floats]
 ) -> tuple[Floats, Floats]:
@@ -212,13 +184,13 @@ def _phases(model: UnitModel, reading: Reading, way: _Way) -> list[_Phase]:
     phases = []
     for drive, share in states(model, reading.condition, way.limits, tapped_late=way.tapped_late):
         prediction = model.predict(reading.point, drive)
-        is_line = not spot_of(reading.point).is_ohms
-        shown = prediction.shown * way.supply.at(reading.point) if is_line else prediction.shown
+        ratio = way.supply.at(reading.point) if not spot_of(reading.point).is_ohms else 1.0
+        shown = prediction.shown * ratio
         # A table of one row, so that spreads have one owner.
         one = Prediction(shown[None, :], prediction.softness[None, :])
         known = {"knows_supply": way.supply.is_known, "knows_transformer": way.supply.transformer is not None}
         [spread] = spread_of(model.plate, [reading.point], one, **known)
-        least, most = _between(model, drive, shown)
+        least, most = (reach * ratio for reach in model.between(reading.point, drive))
         # A floating conductor shows a ghost of no certain size: by the pF of its harness, up to most of a leg.
         soft = prediction.softness > GHOST_OHMS
         top = GHOST_SHARE * model.plate.nominal_volts
@@ -580,7 +552,13 @@ class _Evidence:
             return float(sum(by_cause[i] for group in entry for i in group))
 
         causes = sorted(merged.values(), key=share, reverse=True)[:SHOWN_CAUSES]
-        return tuple(self._cause(entry, share(entry), by_cause, rows) for entry in causes)
+        found = [self._cause(entry, share(entry), by_cause, rows) for entry in causes]
+        # How large is worth working out for the one that leads.
+        return (replace(found[0], size=self._size_of(found[0])), *found[1:]) if found else ()
+
+    def _size_of(self, cause: Cause) -> Words:
+        row = self._best_row(self.model.causes.index(cause.faults[0]))
+        return self._size(self.model.hypotheses[row], row)
 
     def _mended(self, row: int) -> frozenset[tuple[str, str]]:
         return mended(self.model.hypotheses[row].faults)
@@ -620,12 +598,11 @@ class _Evidence:
         return Cause(
             faults=tuple(fault for failure in told for fault in failure.faults),
             title=title,
-            size=self._size(lead, rows[self.model.causes.index(told[0].faults[0])]),
+            size="",
             probability=share,
             failures=tuple(told),
-            reasons_for=tuple(r for r in reasons if r.weight > 0)[:6],
-            # Half as likely as elsewhere: less than that nobody would call a reason against.
-            reasons_against=tuple(r for r in reasons if r.weight < -0.7)[:3],
+            reasons_for=tuple(r for r in reasons if r.weight > 0),
+            reasons_against=tuple(r for r in reasons if r.weight < 0),
             repair=repair,
             proof=joined((fault.proof for fault in lead.faults), "semicolon"),
         )
@@ -661,8 +638,10 @@ class _Evidence:
         return size_of(self.model, lead.faults[0], seen, drive, self.supply, self.posterior)
 
     def _reasons(self, row: int) -> list[Reason]:
-        """Weigh each reading by how much likelier it is under this hypothesis than under all others as they were."""
-        reasons = []
+        """Weigh each reading by how much likelier it is under this hypothesis than under all others as they were.
+
+        Words are made for those that are told: the strongest for it and against it.
+        """
         others = np.where(self.model.cause_of == self.model.cause_of[row], 0.0, self.prior)
         others = others / max(others.sum(), 1e-12)
         if not self.readings:
@@ -670,12 +649,18 @@ class _Evidence:
         if self._densities is None:
             self._densities = np.exp(np.array(self.likelihoods).reshape(len(self.readings), -1))
         elsewheres = np.log(self._densities @ others + 1e-15)
-        for reading, density, shown, elsewhere in zip(
-            self.readings, self.likelihoods, self.shown, elsewheres, strict=True
-        ):
-            words = self._spoken(reading, float(shown[row]))
-            reasons.append(Reason(point=reading.point, words=words, weight=float(density[row] - elsewhere)))
-        return sorted(reasons, key=lambda reason: -abs(reason.weight))
+        weights = [float(density[row] - e) for density, e in zip(self.likelihoods, elsewheres, strict=True)]
+        order = sorted(range(len(weights)), key=lambda at: -abs(weights[at]))
+        told = [at for at in order if weights[at] > 0][:MOST_FOR]
+        told += [at for at in order if weights[at] < LEAST_AGAINST][:MOST_AGAINST]
+        return [
+            Reason(
+                point=self.readings[at].point,
+                words=self._spoken(self.readings[at], float(self.shown[at][row])),
+                weight=weights[at],
+            )
+            for at in told
+        ]
 
     def _spoken(self, reading: Reading, predicted: float) -> Words:
         label = find_point(self.model.plate, reading.point).label

@@ -97,6 +97,9 @@ class UnitModel:
         self.passing = self._passing(usual)
         self.passes = np.zeros(len(self.hypotheses), dtype=np.bool_)
         self.passes[[entry.row for entry in self.passing]] = True
+        self._priors = self._shares_of_rows()
+        # Which hypotheses have something wrong besides the service.
+        self.is_fault = np.array([any(f.part not in ("", SERVICE) for f in h.faults) for h in self.hypotheses])
         self.smaller, self.larger = self._neighbours()
         rows = [(row, *(usual[f.id] for f in h.faults)) for row, h in enumerate(self.hypotheses) if len(h.faults) == 2]
         self.pair_rows = np.array(rows, dtype=np.int64).reshape(-1, 3).T
@@ -128,7 +131,8 @@ class UnitModel:
         rows = np.arange(len(self.hypotheses))
         smaller, larger = rows.copy(), rows.copy()
         for row, hypothesis in enumerate(self.hypotheses):
-            if len(hypothesis.faults) == 1:
+            # A service of any size is measured, and scales its row.
+            if len(hypothesis.faults) == 1 and hypothesis.faults[0].part != SERVICE:
                 last = len(hypothesis.faults[0].variants) - 1
                 smaller[row] -= hypothesis.variant > 0
                 larger[row] += hypothesis.variant < last
@@ -151,24 +155,35 @@ class UnitModel:
             for complaint in complaints:
                 # Complaints multiply: no heat and a clicking noise together narrow it more than either.
                 weight[fault.id] *= COMPLAINTS.get(complaint, {}).get(fault.kind, 1.0)
-        total = sum(weight.values())
-        prior = np.zeros(len(self.hypotheses))
-        for row, hypothesis in enumerate(self.hypotheses):
-            share = weight[hypothesis.faults[0].id] / total
-            if len(hypothesis.faults) == 1:
-                # A fault listed in more sizes is not a likelier fault.
-                prior[row] = share / len(hypothesis.faults[0].variants)
-            else:
-                # Of their sizes one alone is listed, and what lies about it.
-                sizes = math.prod(len(fault.variants) for fault in hypothesis.faults)
-                second = weight[hypothesis.faults[1].id] / total
-                if takes_fuse_along(hypothesis.faults):
-                    [short] = [fault for fault in hypothesis.faults if fault.kind == "short"]
-                    prior[row] = weight[short.id] / total * BLOWN_SHARE
-                else:
-                    prior[row] = share * second * PAIR_SHARE / sizes
+        share = np.array([weight[fault.id] for fault in self.faults])
+        share /= share.sum()
+        first, second, factor = self._priors
+        prior = share[first] * np.where(second >= 0, share[second], 1.0) * factor
         normalised: Floats = prior / prior.sum()
         return normalised
+
+    def _shares_of_rows(self) -> tuple[NDArray[np.int64], NDArray[np.int64], Floats]:
+        """Return for each row which fault's share it takes, which second one's (-1: none), and what part of it."""
+        at = {fault.id: number for number, fault in enumerate(self.faults)}
+        first: list[int] = []
+        second: list[int] = []
+        factor: list[float] = []
+        for hypothesis in self.hypotheses:
+            own = hypothesis.faults
+            sizes = math.prod(len(fault.variants) for fault in own)
+            if takes_fuse_along(own):
+                [short] = [fault for fault in own if fault.kind == "short"]
+                row = (at[short.id], -1, BLOWN_SHARE)
+            elif len(own) == 1:
+                # A fault listed in more sizes is not a likelier fault.
+                row = (at[own[0].id], -1, 1.0 / sizes)
+            else:
+                # Of their sizes one alone is listed, and what lies about it.
+                row = (at[own[0].id], at[own[1].id], PAIR_SHARE / sizes)
+            first.append(row[0])
+            second.append(row[1])
+            factor.append(row[2])
+        return np.array(first), np.array(second), np.array(factor)
 
     def settled(self, drive: Drive) -> Settled:
         """Return the solutions under a drive, solving them the first time."""
@@ -192,6 +207,41 @@ class UnitModel:
             return (states == states[self.smaller]).all(axis=1), (states == states[self.larger]).all(axis=1)
 
         return PREDICTED.get((self._mark, "alike", drive), compare)
+
+    def between(self, point: str, drive: Drive) -> tuple[Floats, Floats]:
+        """Return the least and most each row stands for at a point: half way to the next sizes of its fault.
+
+        A fault has any size, and its rows are a few of them: what lies between two rows is the fault as well, as long
+        as the same contacts are closed. Health never lies between; beyond the outermost row toward health a row
+        reaches half way to it, and toward a contact that drops out as far as to the other side.
+        """
+        return PREDICTED.get((self._mark, "between", point, drive), lambda: self._between(point, drive))
+
+    def _between(self, point: str, drive: Drive) -> tuple[Floats, Floats]:
+        shown = self.predict(point, drive).shown
+        healthy = shown[0]
+        # An ohmmeter's unit is at rest: no size moves a contact.
+        rest = np.ones(len(shown), dtype=np.bool_)
+        smaller, larger = (rest, rest) if spot_of(point).is_ohms else self.alike(drive)
+
+        def reach(neighbour: NDArray[np.int64], other: NDArray[np.int64], changes: NDArray[np.bool_]) -> Floats:
+            # Where the next size lies beyond health, or none lies on the side of health, it reaches to health.
+            far = shown[neighbour]
+            crosses = (shown - healthy) * (far - healthy) < 0
+            is_outer = neighbour == np.arange(len(shown))
+            toward = is_outer & (other != neighbour) & ((shown - healthy) * (shown[other] - shown) > 0)
+            middle: Floats = 0.5 * (shown + np.where(crosses | toward, healthy, far))
+            return np.where(changes, shown + 0.5 * (shown - shown[other]), middle)
+
+        a = reach(self.smaller, self.larger, ~smaller)
+        b = reach(self.larger, self.smaller, ~larger)
+        least, most = np.minimum(a, b), np.maximum(a, b)
+        # Of two faults at once the one that shows here has its sizes, as it has them alone.
+        pairs, first, second = self.pair_rows
+        shows = np.where(np.abs(shown[pairs] - shown[first]) <= np.abs(shown[pairs] - shown[second]), first, second)
+        least[pairs] = shown[pairs] - (shown[shows] - least[shows])
+        most[pairs] = shown[pairs] + (most[shows] - shown[shows])
+        return least, most
 
     @property
     def _dead(self) -> tuple[Floats, NDArray[np.int64]]:

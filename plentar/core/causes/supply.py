@@ -8,7 +8,6 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from plentar.core.causes.fault import SERVICE
 from plentar.core.causes.hypotheses import UnitModel
 from plentar.core.circuit.drive import drives_of
 from plentar.core.evidence.reading import Reading
@@ -134,8 +133,7 @@ def supply_of(model: UnitModel, readings: Sequence[Reading], limits: Limits) -> 
         before = ratios.get(feeds[reading.point], np.ones(count))
         ratios[feeds[reading.point]] = np.where((found > LEAST_RATIO) & (found < MOST_RATIO), found, before)
     transformer = _transformer_of(model, readings, limits, ratios)
-    is_fault = np.array([any(f.part not in ("", SERVICE) for f in h.faults) for h in model.hypotheses])
-    return Supply(plate=plate, by_feed=ratios, is_fault=is_fault, transformer=transformer)
+    return Supply(plate=plate, by_feed=ratios, is_fault=model.is_fault, transformer=transformer)
 
 
 def _transformer_of(
