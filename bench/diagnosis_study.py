@@ -19,7 +19,7 @@ import numpy as np
 
 from plentar.core.causes.catalogue import Test, catalogue
 from plentar.core.causes.diagnosis import Cause, Diagnosis, diagnose
-from plentar.core.causes.fault import OFF, mended
+from plentar.core.causes.fault import OFF, SERVICE, mended
 from plentar.core.causes.faults import COMPLAINTS, Fault, faults_of
 from plentar.core.causes.hypotheses import model_of
 from plentar.core.causes.next_test import next_tests
@@ -37,6 +37,8 @@ from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.patterns import PATTERNS
 
 MOST_TESTS = 45
+# What services give, of nominal: 206 to 252 V of 240.
+SERVICES = (0.858, 1.05)
 SURE = 0.95
 KIND_COMPLAINT = {
     "dead": "not enough heat",
@@ -63,7 +65,10 @@ class Truth:
         between: bool = False,
     ) -> None:
         self.random, self.wrong = random, wrong
-        circuit = perturbed(wire(plate), plate, random)
+        # A fault of the service is the service; any other truth has whatever service it has.
+        is_service = any(fault.part == SERVICE for fault in faults)
+        self.service = 1.0 if is_service else float(random.uniform(*SERVICES))
+        circuit = perturbed(wire(plate), random, self.service)
         changes: Changes = NO_CHANGE
         for fault in faults:
             size = (
@@ -172,10 +177,8 @@ def sized(fault: Fault, size: float) -> Changes:
     )
 
 
-def perturbed(circuit: Circuit, plate: Nameplate, random: np.random.Generator) -> Circuit:
-    """Return the circuit with supply, conductors, motors, elements and coils drawn from their spread."""
-    low, high = (206.0, 252.0) if plate.nominal_volts == 240.0 else (178.0, 218.0)
-    factor = random.uniform(low, high) / plate.nominal_volts
+def perturbed(circuit: Circuit, random: np.random.Generator, factor: float) -> Circuit:
+    """Return the circuit under so much of its supply, with conductors, motors, elements and coils of any spread."""
     branches = []
     for branch in circuit.branches:
         spread = 0.0
@@ -256,9 +259,14 @@ def follow(plate: Nameplate, truth: Truth, complaint: str, *, fixed: bool) -> tu
     return diagnosis, len(readings)
 
 
-def is_right(first: Cause | None, faults: tuple[Fault, ...], by_id: dict[str, Fault]) -> bool:
-    """Tell whether what the leading cause would have repaired is what is wrong, no more and no less."""
+def is_right(first: Cause | None, faults: tuple[Fault, ...], by_id: dict[str, Fault], service: float) -> bool:
+    """Tell whether what the leading cause would have repaired is what is wrong, no more and no less.
+
+    A sound unit on a service outside its band is a service outside its band.
+    """
     names = first.faults if first else ()
+    if faults[0].kind == "healthy" and not 0.95 <= service <= 1.05:
+        return bool({"supply.low", "supply.high"} & set(names))
     return any(mended(by_id[one] for one in name.split("+")) == mended(faults) for name in names)
 
 
@@ -304,7 +312,7 @@ def main() -> None:
                 complaint = KIND_COMPLAINT[case[0].kind]
                 assert complaint in COMPLAINTS
                 diagnosis, tests = follow(plate, truth, complaint, fixed=options.fixed)
-                right = is_right(diagnosis.first, case, {fault.id: fault for fault in faults})
+                right = is_right(diagnosis.first, case, {fault.id: fault for fault in faults}, truth.service)
                 at_least_one += names_one(diagnosis.first, case)
                 runs.append((right, tests))
                 if diagnosis.first is not None:
