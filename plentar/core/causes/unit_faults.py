@@ -21,7 +21,7 @@ CLEARED = {"jumper-runs": 0.02}
 UNIT_MODES = modes_by_id(
     # The service itself: low or high at the panel too, with nothing of the unit at fault.
     mode("supply.low", "weak", 6.0, repair="call-utility", proof="supply-in-band"),
-    mode("supply.high", "supply", 0.3, repair="call-utility", proof="supply-in-band"),
+    mode("supply.high", "weak", 2.0, repair="call-utility", proof="supply-in-band"),
     # Supply: a breaker that is simply off is looked at first, since it costs nothing to look.
     mode(
         "breaker.off", "supply", 3.0, "", {"discoloured-lug": 3.0, "breaker-off": 30.0}, shows="until-set",
