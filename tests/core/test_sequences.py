@@ -199,3 +199,18 @@ def test_a_call_says_since_when_it_stands(deed: dict[str, Any], seconds: float |
     told = fold(UNIT, events)
     assert told.condition(70.0).call_seconds("W") == seconds
     assert told.condition(70.0).is_called("W")
+
+
+@pytest.mark.parametrize(
+    "between", [Switched(what="thermostat", state="bypassed"), Switched(what="feed-1", state="live")]
+)
+def test_a_clock_nobody_kept_is_kept_once_the_call_begins_anew(between: Switched) -> None:
+    """Its conductors taken off, or the feed back on: from there the seconds are known."""
+    deeds: list[Deed] = [first_event(UNIT), Switched(what="W", state="on", is_untimed=True), between]
+    deeds.append(Switched(what="W", state="on"))
+    events = [
+        Event(id=f"{n}", seq=n, deed=what, person="", by="", done_at=10.0 * n, come_at=10.0 * n)
+        for n, what in enumerate(deeds)
+    ]
+    assert fold(UNIT, events[:2]).condition(70.0).call_seconds("W") is None
+    assert fold(UNIT, events).condition(70.0).call_seconds("W") is not None

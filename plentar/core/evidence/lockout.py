@@ -83,9 +83,8 @@ class Lockout:
     feeds: Mapping[str, FeedState]
     opened: Mapping[str, str]
     control: ControlState
-    calls: Mapping[str, float]
-    # Those of them that stood before anybody kept the clock.
-    untimed: frozenset[str] = frozenset()
+    # Since when each call stands; None where it stood before anybody kept the clock.
+    calls: Mapping[str, float | None]
     bypassed: bool
     changed_at: float
     live_since: float
@@ -114,7 +113,7 @@ class Lockout:
             feeds=tuple(self.feeds.items()),
             control=self.control,
             calls=tuple(
-                (call, None if call in self.untimed else max(0.0, moment - at)) for call, at in self.calls.items()
+                (call, None if since is None else max(0.0, moment - since)) for call, since in self.calls.items()
             ),
             seconds_since_change=max(0.0, moment - self.changed_at),
             bypassed=self.bypassed,
@@ -194,8 +193,7 @@ class _Fold:
     opened: dict[str, str] = field(default_factory=dict)
     control: ControlState = "from unit"
     control_lives: list[Event] = field(default_factory=list)
-    calls: dict[str, float] = field(default_factory=dict)
-    untimed: set[str] = field(default_factory=set)
+    calls: dict[str, float | None] = field(default_factory=dict)
     bypassed: bool = False
     changed_at: float = 0.0
     live_since: float = 0.0
@@ -283,16 +281,16 @@ class _Fold:
             self._call_on(event, deed)
         elif deed.what in self.plate.calls and deed.state == "off":
             self.calls.pop(deed.what, None)
-            self.untimed.discard(deed.what)
         # Setting what is already so leaves the clock running.
         if before != self._told():
             self._change(event)
 
     def _call_on(self, event: Event, deed: Switched) -> None:
         """Start a call's clock; said of one that is on already, since when it is moves the clock."""
-        if deed.ago_seconds or deed.is_untimed:
+        if deed.is_untimed:
+            self.calls[deed.what] = None
+        elif deed.ago_seconds:
             self.calls[deed.what] = event.done_at - deed.ago_seconds
-            (self.untimed.add if deed.is_untimed else self.untimed.discard)(deed.what)
         else:
             self.calls.setdefault(deed.what, event.done_at)
 
@@ -533,7 +531,6 @@ def fold(
         opened={feed: f.opened.get(feed, "") for feed in feeds if off[feed]},
         control=control,
         calls=dict(f.calls),
-        untimed=frozenset(f.untimed) & frozenset(f.calls),
         bypassed=f.bypassed,
         changed_at=f.changed_at,
         live_since=f.live_since,
