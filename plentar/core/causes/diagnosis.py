@@ -552,13 +552,8 @@ class _Evidence:
             return float(sum(by_cause[i] for group in entry for i in group))
 
         causes = sorted(merged.values(), key=share, reverse=True)[:SHOWN_CAUSES]
-        found = [self._cause(entry, share(entry), by_cause, rows) for entry in causes]
         # How large is worth working out for the one that leads.
-        return (replace(found[0], size=self._size_of(found[0])), *found[1:]) if found else ()
-
-    def _size_of(self, cause: Cause) -> Words:
-        row = self._best_row(self.model.causes.index(cause.faults[0]))
-        return self._size(self.model.hypotheses[row], row)
+        return tuple(self._cause(entry, share(entry), by_cause, rows, with_size=entry is causes[0]) for entry in causes)
 
     def _mended(self, row: int) -> frozenset[tuple[str, str]]:
         return mended(self.model.hypotheses[row].faults)
@@ -583,11 +578,19 @@ class _Evidence:
         split |= measured[:, None] != measured[None, :]
         return split
 
-    def _cause(self, entry: Sequence[Sequence[int]], share: float, by_cause: Floats, rows: Mapping[int, int]) -> Cause:
+    def _cause(
+        self,
+        entry: Sequence[Sequence[int]],
+        share: float,
+        by_cause: Floats,
+        rows: Mapping[int, int],
+        *,
+        with_size: bool,
+    ) -> Cause:
         each = sorted((self._failure(group, by_cause, rows) for group in entry), key=lambda f: -f.probability)
         told = [failure for failure in each if failure.probability >= TOLD_SHARE * share] or each[:1]
-        lead = self.model.hypotheses[rows[self.model.causes.index(told[0].faults[0])]]
-        reasons = self._reasons(rows[self.model.causes.index(told[0].faults[0])])
+        row = rows[self.model.causes.index(told[0].faults[0])]
+        lead, reasons = self.model.hypotheses[row], self._reasons(row)
         title, repair = told[0].title, joined((fault.repair for fault in lead.faults), "semicolon")
         if told[0].probability < PLAIN_SHARE * share:
             # Which of its ways it was, the part in the hand will tell.
@@ -598,7 +601,7 @@ class _Evidence:
         return Cause(
             faults=tuple(fault for failure in told for fault in failure.faults),
             title=title,
-            size="",
+            size=self._size(lead, row) if with_size else "",
             probability=share,
             failures=tuple(told),
             reasons_for=tuple(r for r in reasons if r.weight > 0),

@@ -23,7 +23,6 @@ from plentar.core.evidence.events import (
 )
 from plentar.core.evidence.lockout import Lockout
 from plentar.core.evidence.reading import Condition, Hand, Reading
-from plentar.core.evidence.record import Taken
 from plentar.core.evidence.signs import sign_of
 from plentar.core.judging.air import expected_rise_degf
 from plentar.core.limits.verdicts import Grade, Verdict
@@ -508,10 +507,6 @@ class CallScreen:
             if current is None or (current in self.latest and point.id not in self.latest):
                 firsts[point.step] = point.id
         return firsts
-
-    def last_kept(self, point_id: str) -> Taken | None:
-        """The newest reading that stands at a point."""
-        return next((e for e in reversed(self.visit.standing) if e.reading.point == point_id), None)
 
     def label_of(self, point_id: str) -> str:
         """A point's name in words."""

@@ -6,7 +6,7 @@ from datetime import UTC, datetime
 from functools import cached_property
 from typing import Any
 
-from plentar.core.circuit.places import find_point, terminal_words
+from plentar.core.circuit.places import terminal_words
 from plentar.core.evidence.events import (
     Approved,
     Fitted,
@@ -39,7 +39,6 @@ class ProofRow:
     proof: Proof
     before: BandRail | None
     after: BandRail | None
-    unit: str
 
 
 class FixScreen:
@@ -136,11 +135,6 @@ class FixScreen:
                 proof=proof,
                 before=band_rail(proof.before) if proof.before and proof.before.unit else None,
                 after=band_rail(proof.after) if proof.after and proof.after.unit else None,
-                unit=find_point(self.plate, proof.item.point).unit
-                if proof.item.point
-                else proof.after.unit
-                if proof.after
-                else "",
             )
             for proof in self.visit.proof
         ]
