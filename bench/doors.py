@@ -200,18 +200,21 @@ def soak(server: Server, units: list[Unit], minutes: float) -> None:
     threads = [threading.Thread(target=work, args=(seed,), daemon=True) for seed in range(4)]
     for thread in threads:
         thread.start()
-    began, samples = time.monotonic(), []
+    began = time.monotonic()
+    samples: list[tuple[float, float, float]] = []
     while (minute := (time.monotonic() - began) / 60) < minutes:
-        samples.append((minute, server.megabytes))
+        samples.append((minute, server.megabytes, server.maker_megabytes))
         if len(samples) % 6 == 1:
-            print(f"{minute:5.1f} min  {samples[-1][1]:6.0f} MB  {done[0]} requests", flush=True)
+            _, whole, makers = samples[-1]
+            print(f"{minute:5.1f} min  {whole:6.0f} MB  {makers:4.0f} of reports  {done[0]} requests", flush=True)
         time.sleep(10)
     ended.set()
     half = [sample for sample in samples if sample[0] >= minutes / 2]
-    slope = statistics.linear_regression([m for m, _ in half], [mb for _, mb in half]).slope
+    at = [minute for minute, _, _ in half]
+    slope, reports = (statistics.linear_regression(at, [entry[i] for entry in half]).slope for i in (1, 2))
     print(
         f"{done[0]} rounds in {minutes:.0f} min: {samples[-1][1]:.0f} MB at the end,"
-        f" {slope:+.2f} MB a minute, {slow[0]} unanswered"
+        f" {slope:+.2f} MB a minute ({reports:+.2f} of it where reports are laid out), {slow[0]} unanswered"
     )
 
 

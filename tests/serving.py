@@ -72,6 +72,11 @@ class Server:
         """What the master and all below it hold in memory now, what they share counted once."""
         return sum(_own_megabytes(pid) for pid in (self.pid, *_below(self.pid)))
 
+    @property
+    def maker_megabytes(self) -> float:
+        """What of it the processes hold that lay out reports."""
+        return sum(_own_megabytes(pid) for pid in _below(self.pid) if b"pdf_maker" in _command(pid))
+
     def stop(self) -> None:
         """End it, gently first."""
         if self.process is not None and self.process.poll() is None:
@@ -81,6 +86,14 @@ class Server:
             except subprocess.TimeoutExpired:
                 self.process.kill()
                 self.process.wait(5)
+
+
+def _command(pid: int) -> bytes:
+    """What a process was started with; nothing once it is gone."""
+    try:
+        return Path(f"/proc/{pid}/cmdline").read_bytes()
+    except OSError:
+        return b""
 
 
 def _below(pid: int) -> list[int]:

@@ -297,7 +297,7 @@ def _photographed(deed: Photographed, visit: Visit, sender: Sender) -> Deed:
 @_take.register
 def _tapped(deed: Tapped, visit: Visit, sender: Sender) -> Deed:
     run = visit.watch_runs[-1] if visit.watch_runs else None
-    if deed.stage and deed.stage not in {stage.id for stage in visit.stages}:
+    if deed.stage and deed.stage not in {stage.id for stage in (*visit.stages, *visit.fan_stages)}:
         raise ReadingError("this unit has no such stage", field="what")
     if (deed.deed in ("on", "off")) != bool(deed.stage):
         raise ReadingError("say which stage came or went", field="what")
@@ -309,9 +309,11 @@ def _tapped(deed: Tapped, visit: Visit, sender: Sender) -> Deed:
         return replace(deed, run=max(used, default=0) + 1)
     if run is None:
         raise ReadingError("no run is going: make the call first", field="what")
+    if deed.stage and deed.stage not in {stage.id for stage in visit.stages_of_run(run)}:
+        raise ReadingError("this run's call does not move that stage", field="what")
     if deed.deed == "off" and run.dropped_at is None and not deed.is_undone:
         raise ReadingError("drop the call first; a strip that goes off by itself belongs in a log", field="what")
-    return replace(deed, run=run.number)
+    return replace(deed, run=run.number, call=run.call)
 
 
 def clamps_of(plate: Nameplate) -> list[tuple[str, Words]]:

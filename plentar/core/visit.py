@@ -10,10 +10,11 @@ from dataclasses import dataclass, replace
 from functools import cached_property, lru_cache
 from typing import TYPE_CHECKING, Literal
 
+from plentar.core.circuit.as_wired import wired_wrong
 from plentar.core.circuit.drive import Drive
 from plentar.core.circuit.places import find_point
 from plentar.core.errors import PlentarError, ReadingError
-from plentar.core.evidence.events import Aired, Event, Lead
+from plentar.core.evidence.events import Aired, Event, Lead, Logged
 from plentar.core.evidence.lockout import Lockout, fold
 from plentar.core.evidence.reading import Condition, Reading
 from plentar.core.evidence.record import Record, Taken
@@ -28,7 +29,7 @@ from plentar.core.judging.impossible import LINE_ON_CONTROL, is_line_on_control
 from plentar.core.judging.situation import Situation
 from plentar.core.judging.supply_loss import SupplyLoss, supply_loss
 from plentar.core.judging.thermostat_map import MapNote, MapRow, check_map
-from plentar.core.judging.timing import RunVerdict, Stage, judge_run, stages_of
+from plentar.core.judging.timing import FAN_STAGE, RunVerdict, Stage, fan_stages, judge_run, stages_of
 from plentar.core.judging.verdict import judge
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.limits.verdicts import Grade, Verdict
@@ -44,6 +45,8 @@ from plentar.core.work.safety import SafeLine, ohms_refusal, safe_list
 if TYPE_CHECKING:
     from plentar.core.causes.diagnosis import Cause, Diagnosis
     from plentar.core.causes.next_test import NextTest
+    from plentar.core.judging.log import Floats, LogAnalysis
+    from plentar.core.judging.logged import LogQuestion
 
 __all__ = ["ROWS", "Advice", "Airstream", "BlowerRow", "Judged", "Ledger", "Visit"]
 
@@ -175,9 +178,12 @@ class Visit:
         limits: Limits = DEFAULT_LIMITS,
         moment: float = 0.0,
         complaints: Sequence[str] = (),
+        samples: "Mapping[str, tuple[Floats, Floats]] | None" = None,
     ) -> None:
         self.plate, self.record, self.limits, self.moment = plate, record, limits, moment
         self.complaints = tuple(complaints)
+        # Seconds and amps of each log by its id; fetched only when somebody asks what the log shows.
+        self.samples = samples
 
     def knows(self, point_id: str) -> bool:
         """Tell whether the unit has a point."""
@@ -320,6 +326,7 @@ class Visit:
         """What the evidence implies of the unit as it is, most serious first."""
         found = self._found_in(self.standing_now)
         found += [*self._work_findings(), *self._other_findings()]
+        found += [_noted(said("visit.wired"), Grade.FAIL, words, "wired wrong") for words in wired_wrong(self.plate)]
         found.sort(key=lambda entry: (entry.verdict.kind != LINE_ON_CONTROL, -entry.verdict.grade.severity))
         # A later reading of the same place takes the finding's place, not the stop's.
         if self.stop and not any(entry.verdict.kind == LINE_ON_CONTROL for entry in found):
@@ -351,14 +358,17 @@ class Visit:
         if airs:
             found.append(Finding(about=said("visit.rise"), verdict=airs[-1].verdict.rise))
             found.append(Finding(about=said("visit.airflow"), verdict=airs[-1].verdict.flow))
-        runs = [run for run in self.watch_runs if self._began_now(run)]
-        if runs:
-            _, judged = self.judge_watch(runs[-1])
+        # The last by each call: a fan's run says nothing of the strips'.
+        for run in {run.call: run for run in self.watch_runs if self._began_now(run)}.values():
+            _, judged = self.judge_watch(run)
             for stage in judged.stages:
                 found.append(Finding(about=said("visit.time-on", stage=stage.stage.name), verdict=stage.on))
                 if stage.off is not None:
                     found.append(Finding(about=said("visit.time-off", stage=stage.stage.name), verdict=stage.off))
             found += [_noted(said("visit.order"), note.grade, note.words) for note in judged.order]
+        for event, deed, analysis in self.logs:
+            if self._is_of_now(event):
+                found += self._log_findings(deed, analysis)
         found += [_noted(said("visit.conductors"), note.grade, note.words) for note in self.map_notes or ()]
         found += self._seen_findings()
         for row in self.blower_rows:
@@ -366,6 +376,21 @@ class Visit:
                 words = said("visit.row-should", calls=row.words)
                 found.append(_noted(said("visit.row", calls=row.words), Grade.FAIL, words))
         return [entry for entry in found if entry.verdict.grade is not Grade.PASS]
+
+    def _log_findings(self, deed: Logged, analysis: "LogAnalysis") -> list[Finding]:
+        """What a log shows that is not as it should be; a run that proves nothing by its times says so once."""
+        about = said("visit.log", name=deed.name)
+        found = [_noted(about, entry.grade, entry.words) for entry in analysis.events if entry.kind != "alike"]
+        verdict = analysis.verdict
+        for stage in verdict.stages:
+            for result in (stage.on, stage.off):
+                # What still waits, or was never seen, is said by the events.
+                if result is not None and result.kind in ("late", "early"):
+                    found.append(
+                        Finding(about=said("visit.log-of", log=deed.name, stage=stage.stage.name), verdict=result)
+                    )
+        found += [_noted(about, note.grade, note.words) for note in verdict.order]
+        return found
 
     def _seen_findings(self) -> list[Finding]:
         """What was seen, heard or felt and is not as it should be; starts that failed, of all counted."""
@@ -375,7 +400,8 @@ class Visit:
             if sign is None or sign.seen_running or deed.sign in NO_FINDING or not self._is_of_now(event):
                 continue
             where = part_words(deed.about) if deed.about and sign.about else said("visit.look")
-            found.append(_noted(where, Grade.MARGINAL, sign.words, "seen"))
+            grade = Grade.FAIL if deed.sign == "plain-wire" else Grade.MARGINAL
+            found.append(_noted(where, grade, sign.words, "seen"))
         good, tried = self.starts
         if tried > good:
             words = said("visit.starts-failed", failed=tried - good, tried=tried)
@@ -443,19 +469,27 @@ class Visit:
             elif deed.state == "found" and sign_of(kind) is not None:
                 found.append(Observation(kind=kind, about=about, condition=deed.condition))
         found += self._watched()
+        for event, logged, analysis in self.logs:
+            if self._is_of_now(event) and logged.called_seconds is not None:
+                found += self._seen_in_log(logged, analysis, logged.called_seconds)
         # A capacitor out of its band is evidence like a sign: the circuit does not predict microfarads.
         if self.capacitor is not None and self.capacitor.grade is Grade.FAIL:
             found.append(Observation(kind="capacitor-out"))
         return tuple(dict.fromkeys(found))
 
+    def _seen_in_log(self, deed: Logged, analysis: "LogAnalysis", called: float) -> list[Observation]:
+        from plentar.core.judging.logged import seen_in
+
+        return seen_in(self.plate, analysis, deed.clamp, called)
+
     def _watched(self) -> list[Observation]:
         """What the last run of the stopwatch saw come, stay away and go, each at its own seconds of the call."""
-        runs = [run for run in self.watch_runs if self._began_now(run)]
-        if not runs:
-            return []
-        seen, _ = self.judge_watch(runs[-1])
+        last = {run.call: run for run in self.watch_runs if self._began_now(run)}
+        found = self._watched_fan(last["fan"]) if "fan" in last else []
+        if "heat" not in last:
+            return found
+        seen, _ = self.judge_watch(last["heat"])
         ends = seen.elapsed_seconds if seen.dropped_seconds is None else seen.dropped_seconds
-        found = []
         for stage in self.stages:
             came = seen.on_seconds.get(stage.id)
             # Silent until it came, or for as long as was looked, and on from then. A silence longer than its window
@@ -467,10 +501,22 @@ class Visit:
                 found.append(self._watched_stage(stage, SEEN_ON_RATIO * came + SEEN_ON_SECONDS, is_on=True))
         return found
 
+    def _watched_fan(self, run: WatchRun) -> list[Observation]:
+        """What a run by the fan call saw of the blower: that it came, or that it did not in twice its delay."""
+        seen, judged = self.judge_watch(run)
+        found = []
+        for entry in judged.stages:
+            came = seen.on_seconds.get(entry.stage.id)
+            if came is not None:
+                found.append(self._watched_stage(entry.stage, SEEN_ON_RATIO * came + SEEN_ON_SECONDS, is_on=True))
+            elif entry.on.kind == "did not close":
+                found.append(self._watched_stage(entry.stage, seen.elapsed_seconds, is_on=False))
+        return found
+
     def _watched_stage(self, stage: Stage, seconds: float, *, is_on: bool) -> Observation:
         feeds = tuple((feed.id, "live") for feed in self.plate.feeds)
         condition = Condition(feeds=feeds, calls=((stage.call, seconds),))  # type: ignore[arg-type]
-        if stage.id == "blower":
+        if stage.id in ("blower", FAN_STAGE):
             return Observation(kind="blower-runs" if is_on else "blower-still", condition=condition)
         return Observation(kind="glows" if is_on else "stays-cold", about=stage.id, condition=condition)
 
@@ -543,7 +589,7 @@ class Visit:
         """Say whether the leading cause is to be accepted, or what would split it from the others."""
         is_well = lead is not None and "healthy" in lead.faults
         sure = lead is not None and lead.probability >= SURE_SHARE
-        if is_well and (sure or self.next_test is None):
+        if is_well and (sure or self.next_test is None) and not wired_wrong(self.plate):
             left = self.unchecked
             if left or self.findings:
                 return Advice(kind="check", words=said("advice.check", left=joined(left) or said("advice.findings")))
@@ -560,6 +606,15 @@ class Visit:
     def stages(self) -> tuple[Stage, ...]:
         """The unit's stages."""
         return stages_of(self.plate, self.limits)
+
+    @cached_property
+    def fan_stages(self) -> tuple[Stage, ...]:
+        """What a fan call alone moves."""
+        return fan_stages(self.plate, self.limits)
+
+    def stages_of_run(self, run: WatchRun) -> tuple[Stage, ...]:
+        """Return the stages that a run's call moves."""
+        return self.fan_stages if run.call == "fan" else self.stages
 
     @cached_property
     def watch_runs(self) -> Sequence[WatchRun]:
@@ -587,6 +642,34 @@ class Visit:
     def runs(self) -> list[tuple[Words, TimingRun, RunVerdict]]:
         """Timing runs by the stopwatch, judged."""
         return [(said("visit.run", number=run.number), *self.judge_watch(run)) for run in self.watch_runs]
+
+    # Logs.
+
+    def log_question(self, log: str, deed: Logged) -> "LogQuestion":
+        """Return what a log is read with: its clamp and call, the volts and amps that were read beside it."""
+        from plentar.core.judging.logged import LogQuestion, own_amps, supply_volts
+
+        return LogQuestion(
+            plate=self.plate,
+            log=log,
+            clamp=deed.clamp,
+            called=deed.called_seconds,
+            dropped=deed.dropped_seconds,
+            volts=deed.supply_volts or supply_volts(self.plate, deed.clamp, self.readings),
+            own=tuple(sorted(own_amps(self.plate, self.readings, self.limits).items())),
+            limits=self.limits,
+        )
+
+    @cached_property
+    def logs(self) -> "list[tuple[Event, Logged, LogAnalysis]]":
+        """The logs that are whole, oldest first, with what each shows; none where nobody has their samples."""
+        whole = [(event, deed) for event, deed in self.record.logs if not deed.is_recording]
+        if not whole or self.samples is None:
+            return []
+        from plentar.core.judging.logged import analysed
+
+        found = [(e, deed, analysed(self.log_question(e.id, deed), self.samples)) for e, deed in whole]
+        return [(event, deed, analysis) for event, deed, analysis in found if analysis is not None]
 
     # Air.
 
@@ -785,7 +868,7 @@ class Visit:
         back = self.record.power_back
         since = math.inf if back is None or not is_on else back.done_at
         runs: tuple[list[Verdict], list[Verdict]] = ([], [])
-        for run in self.watch_runs:
+        for run in (run for run in self.watch_runs if run.call == "heat"):
             runs[run.called_at > since].append(_run_verdict(self.judge_watch(run)[1]))
         airs: tuple[list[Verdict], list[Verdict]] = ([], [])
         for air in self.airs:

@@ -1,9 +1,11 @@
 """A call as JSON for the command line: the unit, what was read under which condition, what was seen."""
 
+import hashlib
 import math
 from dataclasses import replace
 from typing import Annotated, Any, Literal
 
+import numpy as np
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError
 
 from plentar.core.causes.diagnosis import Diagnosis
@@ -23,6 +25,7 @@ from plentar.core.unit.quantities import QuantityId
 from plentar.core.visit import Visit
 from plentar.core.work.safety import condition_refusal
 from plentar.formats.events_json import deed_from_json
+from plentar.formats.packed import Floats
 from plentar.formats.unit_json import field_path
 from plentar.words import say
 
@@ -82,12 +85,23 @@ class ObservationFile(_Strict):
     condition: ConditionFile = ConditionFile()
 
 
+class SamplesFile(_Strict):
+    """What a log holds: its own seconds, rising, and the clamp's amps at each; at most ten hours at two a second."""
+
+    seconds: Annotated[list[Finite], Field(min_length=2, max_length=72_000)]
+    amps: Annotated[list[Finite], Field(min_length=2, max_length=72_000)]
+
+
 class EventFile(_Strict):
-    """Something done on the call, as over HTTP: a tap of the stopwatch, a part fitted, power back on."""
+    """Something done on the call, as over HTTP: a tap of the stopwatch, a part fitted, power back on.
+
+    A log brings its `samples` along.
+    """
 
     at: Annotated[float, Field(ge=0)]
     kind: str
     payload: dict[str, Any] = {}
+    samples: SamplesFile | None = None
 
 
 class RangeFile(_Strict):
@@ -182,7 +196,7 @@ def visit_of(call: CallFile, plate: Nameplate) -> Visit:
     for index, seen in enumerate(observations_of(call, plate)):
         at = timed[-1][0] + 1.0 if timed else 0.0
         timed.append((at, "", _seen(seen, index)))
-    timed += [(done.at, "", _deed(done, index, plate)) for index, done in enumerate(call.events)]
+    timed += [(done.at, _id_of(done, index), _deed(done, index, plate)) for index, done in enumerate(call.events)]
     timed.sort(key=lambda entry: entry[0])
     events = [
         # A reading keeps its own id, so that a measurement of the air can name it.
@@ -192,7 +206,38 @@ def visit_of(call: CallFile, plate: Nameplate) -> Visit:
     changed = tuple((name, tuple(figures)) for name, figures in sorted(call.limits.items()))
     limits = Limits(changed=changed) if changed else DEFAULT_LIMITS
     moment = max((event.done_at for event in events), default=0.0)
-    return Visit(plate, Record(events), limits=limits, complaints=call.complaints, moment=moment)
+    return Visit(
+        plate, Record(events), limits=limits, complaints=call.complaints, moment=moment, samples=_samples(call)
+    )
+
+
+def _id_of(entry: EventFile, index: int) -> str:
+    """Return an event's id; a log's holds its content, since what it shows is kept under it."""
+    if entry.samples is None:
+        return f"event-{index}"
+    return f"log-{hashlib.sha256(entry.samples.model_dump_json().encode()).hexdigest()[:32]}-{index}"
+
+
+def _samples(call: CallFile) -> dict[str, tuple[Floats, Floats]]:
+    """Return each log's samples by its event's id.
+
+    Raises:
+        ReadingError: A log without samples, or with times that do not rise or do not match its amps.
+    """
+    found = {}
+    for index, entry in enumerate(call.events):
+        if entry.kind != "log":
+            continue
+        field = f"events[{index}].samples"
+        if entry.samples is None:
+            raise ReadingError("a log needs its samples: seconds and amps", field=field)
+        seconds, amps = (np.array(column, dtype=np.float64) for column in (entry.samples.seconds, entry.samples.amps))
+        if seconds.size != amps.size:
+            raise ReadingError(f"expected as many amps as seconds, got {amps.size} and {seconds.size}", field=field)
+        if np.any(np.diff(seconds) <= 0):
+            raise ReadingError("seconds must rise from sample to sample", field=f"{field}.seconds")
+        found[_id_of(entry, index)] = (seconds, amps)
+    return found
 
 
 def _measured(reading: Reading) -> Measured:

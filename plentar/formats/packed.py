@@ -5,7 +5,7 @@ import zlib
 import numpy as np
 from numpy.typing import NDArray
 
-__all__ = ["pack", "unpack"]
+__all__ = ["Floats", "pack", "unpack"]
 
 Floats = NDArray[np.float64]
 

@@ -67,7 +67,19 @@ class PlateForm:
 
 
 def _has_input(path: str) -> bool:
-    return path.rpartition(".")[2] in {*NUMBERS, *LISTS, "com", "no", "nc", "fed_by", "device", "supplied_by", "size"}
+    return path.rpartition(".")[2] in {
+        *NUMBERS,
+        *LISTS,
+        "com",
+        "no",
+        "nc",
+        "fed_by",
+        "device",
+        "supplied_by",
+        "size",
+        "auxiliary_from",
+        "plain_wire_to",
+    }
 
 
 def plate_form_of(plate: Nameplate) -> PlateForm:

@@ -1,5 +1,7 @@
 """Timing by the stopwatch: windows, patience, what proves nothing, order."""
 
+from typing import Any
+
 import pytest
 
 from plentar.core.errors import ReadingError
@@ -86,7 +88,8 @@ def test_a_good_run_is_good_and_each_gate_makes_it_not_proven() -> None:
     off = {"strip-b": 50.0, "strip-a": 80.0, "blower": 90.0}
     good = TimingRun(elapsed_seconds=500, dropped_seconds=400, on_seconds=on, off_seconds=off)
     assert judge_run(TWO, good).is_good
-    for gate in ({"control_volts": 21.9}, {"cooled_seconds": 299.0}):
+    gates: tuple[dict[str, Any], ...] = ({"control_volts": 21.9}, {"cooled_seconds": 299.0})
+    for gate in gates:
         run = TimingRun(elapsed_seconds=500, dropped_seconds=400, on_seconds=on, off_seconds=off, **gate)
         verdict = judge_run(TWO, run)
         assert {entry.on.grade for entry in verdict.stages} == {Grade.NOT_PROVEN}

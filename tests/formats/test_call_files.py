@@ -8,7 +8,13 @@ import pytest
 from click.testing import CliRunner
 
 from plentar.cli import main
+from plentar.core.errors import ReadingError
+from plentar.core.unit.patterns import PATTERNS
+from plentar.core.visit import Visit
+from plentar.formats.call_json import call_from_json, visit_of
+from plentar.formats.unit_json import nameplate_to_json
 
+PLATE = PATTERNS["two-strip-sequencer"]()
 UNIT = str(Path(__file__).parents[2] / "examples/units/two-strip-sequencer.json")
 LINE, POLE_B = "volts:feed-1.l1:feed-1.l2", "volts:seq-a.pole-2.load:seq-a.pole-2.line"
 HEAT = {"calls": {"W": 400, "G": 400}}
@@ -98,3 +104,67 @@ def test_an_older_file_is_read_as_before(tmp_path: Path) -> None:
     found = told(tmp_path, readings=SOUND, complaints=["seasonal check"])
     assert found["findings"] == []
     assert found["not_checked"] == []
+
+
+def log_of(*turns: tuple[float, float], ends: float = 900.0) -> dict[str, Any]:
+    """Half-second samples of Strip A's lead: 20.5 A between each pair of seconds, else nothing."""
+    seconds = [0.5 * i for i in range(int(2 * ends))]
+    amps = [20.5 if any(on <= at < off for on, off in turns) else 0.0 for at in seconds]
+    payload = {"name": "lead A", "clamp": "strip-a", "called_seconds": 5.0}
+    return {"at": 1000.0, "kind": "log", "payload": payload, "samples": {"seconds": seconds, "amps": amps}}
+
+
+def test_a_log_moves_findings_and_suspects() -> None:
+    """Off and on again by itself is a limit or the air; 450 s is late, and did close."""
+    again = visit_of_call(events=[log_of((35, 215), (335, 515), (640, 820))])
+    assert "log.drops-out-comes-back-itself" in reasons(again)
+    assert again.suspects[0].faults == ("air.little",)
+    assert "strip-a.limit.cycling" in {fault for cause in again.suspects for fault in cause.faults}
+    late = visit_of_call(events=[log_of((455, 900))])
+    assert [entry.verdict.kind for entry in late.findings if entry.verdict.unit == "s"] == ["late"]
+    assert late.suspects[0].faults[0] in ("seq-a.slow", "seq-a.pole-1.slow")
+    # As it should be: nothing to find, and nothing named.
+    fine = visit_of_call(events=[log_of((35, 900))])
+    assert not fine.findings
+    assert fine.suspects[0].faults == ("healthy",)
+
+
+def test_a_log_before_the_repair_says_nothing_of_the_unit_now() -> None:
+    """Its findings stand with what was found, its silence no longer speaks for a slow disc."""
+    fitted = [
+        log_of((455, 900)),
+        {"at": 2000.0, "kind": "part", "payload": {"name": "sequencer"}},
+        {"at": 2100.0, "kind": "power-back", "payload": {}},
+    ]
+    found = visit_of_call(events=fitted)
+    assert found.is_repaired
+    assert not [entry for entry in found.findings if entry.verdict.unit == "s"]
+    assert found.diagnosis is None
+
+
+@pytest.mark.parametrize(
+    ("samples", "field"),
+    [
+        (None, "events[0].samples"),
+        ({"seconds": [0, 1, 1], "amps": [0, 0, 0]}, "events[0].samples.seconds"),
+        ({"seconds": [0, 1, 2], "amps": [0, 0]}, "events[0].samples"),
+        ({"seconds": [0, 1], "amps": [0, "x"]}, "events[0].samples.amps[1]"),
+    ],
+)
+def test_a_log_that_cannot_be_is_refused_by_its_field(samples: object, field: str) -> None:
+    """Lost, doubled or unequal columns: said with the field, nothing half read."""
+    entry = log_of((35, 900)) | {"samples": samples}
+    with pytest.raises(ReadingError) as refused:
+        visit_of_call(events=[{k: v for k, v in entry.items() if v is not None}])
+    assert refused.value.field == field
+
+
+def visit_of_call(**more: Any) -> Visit:
+    """The visit of a call file on the two-strip unit."""
+    call = call_from_json({"format": "plentar.call/1", "unit": nameplate_to_json(PLATE), **more})
+    return visit_of(call, PLATE)
+
+
+def reasons(visit: Visit) -> set[str]:
+    """The ids of every finding's reason."""
+    return {getattr(entry.verdict.because, "id", "") for entry in visit.findings}

@@ -11,6 +11,7 @@ from plentar.core.causes.hypotheses import Prediction, UnitModel
 from plentar.core.causes.supply import Supply, feed_at, is_of_transformer
 from plentar.core.circuit.drive import Drive
 from plentar.core.circuit.spread import GHOST_OHMS, shares_of
+from plentar.core.circuit.wiring import auxiliary_source
 from plentar.core.said import Figure, Words, said
 from plentar.core.unit.nameplate import HeatingCircuit, Nameplate, SwitchingDevice
 from plentar.core.unit.place import GROUND, amps_at, line_volts, ohms_at, spot_of, volts_at
@@ -122,7 +123,7 @@ def catalogue(plate: Nameplate) -> tuple[Test, ...]:
         offered.add("element-ohms", ohms_at(f"{circuit.id}.element"), offered.idle, strip=circuit.name)
     _control_tests(plate, offered)
     for device in plate.devices:
-        _device_tests(device, offered)
+        _device_tests(plate, device, offered)
     _blower_tests(plate, offered)
     # Circuits that share a pole share its tests.
     return tuple({(test.point, test.drive): test for test in reversed(offered.tests)}.values())[::-1]
@@ -157,7 +158,7 @@ def _supply_tests(plate: Nameplate, offered: _Offered) -> None:
         unit, breaker = feed.id, f"{feed.id}.breaker"
         for leg in ("l1", "l2"):
             pole = volts_at(f"panel.{leg}", f"{breaker}.{leg}")
-            offered.add("breaker-pole", pole, idle, feed=name, leg=leg.upper())
+            offered.add_called("breaker-pole", pole, idle, heat, feed=name, leg=leg.upper())
             blade = volts_at(f"{unit}.disconnect.{leg}", f"{unit}.wire.{leg}")
             offered.add("disconnect-blade", blade, idle, feed=name, leg=leg.upper())
             lug = volts_at(f"{unit}.wire.{leg}", f"{unit}.{leg}")
@@ -231,7 +232,7 @@ def _control_tests(plate: Nameplate, offered: _Offered) -> None:
         offered.add("call-ohms", ohms_at(f"board.{name}", "board.c"), idle, call=call)
 
 
-def _device_tests(device: SwitchingDevice, offered: _Offered) -> None:
+def _device_tests(plate: Nameplate, device: SwitchingDevice, offered: _Offered) -> None:
     name, heat = part_words(device.id), offered.heat
     a, b = f"{device.id}.coil.1", f"{device.id}.coil.2"
     offered.add("coil-volts", f"{device.of_kind.coil_function}:{a}:{b}", heat, device=name)
@@ -241,7 +242,7 @@ def _device_tests(device: SwitchingDevice, offered: _Offered) -> None:
     if device.auxiliary is not None:
         aux = f"{device.id}.auxiliary"
         offered.add("auxiliary", volts_at(f"{aux}.line", f"{aux}.load"), heat, device=name)
-        offered.add("auxiliary-lead", volts_at("board.r", f"{aux}.line"), heat, device=name)
+        offered.add("auxiliary-lead", volts_at(auxiliary_source(plate, device.id), f"{aux}.line"), heat, device=name)
     if device.of_kind.ohms_band is not None:
         # Electronics are no winding: their ohms tell nothing, so nobody is sent to read them.
         drive = device.of_kind.drive_words

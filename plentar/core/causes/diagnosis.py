@@ -19,6 +19,7 @@ from plentar.core.causes.signs import factor_of
 from plentar.core.causes.size import Seen, size_of
 from plentar.core.causes.slips import Ask, ask_about
 from plentar.core.causes.supply import Supply, supply_of
+from plentar.core.circuit.as_wired import wired_wrong
 from plentar.core.circuit.drive import Drive, drives_of, is_early
 from plentar.core.circuit.network import HOT_AMPS
 from plentar.core.circuit.places import find_point
@@ -544,7 +545,8 @@ class _Evidence:
         # What one repair cures is one cause, however it failed; a group of several repairs stays by itself.
         merged: dict[object, list[list[int]]] = {}
         for group in groups:
-            repairs = {self._mended(rows[i]) for i in group}
+            whole = sum(by_cause[i] for i in group)
+            repairs = {self._mended(rows[i]) for i in group if by_cause[i] >= TOLD_SHARE * whole}
             merged.setdefault(repairs.pop() if len(repairs) == 1 else group[0], []).append(group)
 
         # Each is as likely as its members together.
@@ -598,6 +600,9 @@ class _Evidence:
         if lead.faults[0].kind == "healthy" and self.tapped_late[0] > 0.5 * self.posterior[0]:
             # Sound only if heat stood before the clock says it did: that is asked, not taken for granted.
             title, repair = said("diagnosis.tapped-late"), said("diagnosis.ask-since-when")
+        elif lead.faults[0].kind == "healthy" and (wrong := wired_wrong(self.model.plate)):
+            # Every part is sound, and the unit is not: the plate itself has it wired wrong.
+            title, repair = said("diagnosis.wired-wrong", wrong=wrong[0]), said("repair.land-interlock")
         return Cause(
             faults=tuple(fault for failure in told for fault in failure.faults),
             title=title,

@@ -49,6 +49,11 @@ STRIP_MODES = modes_by_id(
         "element.part-shorted", "weak", 0.6, "element", {"breaker-off": 4.0},
         repair="replace-element", proof="draws-amps",
     ),
+    # Turns or lead ends that touch right across: the breaker goes the moment its pole closes.
+    mode(
+        "element.dead-short", "supply", 0.4, "element", {"breaker-off": 12.0, "foil-near-strips": 4.0, "smell": 2.0},
+        shows="trips", repair="replace-element", proof="draws-amps",
+    ),
     # Somebody's last visit; a part from the van that was at hand.
     mode("element.wrong-size", "weak", 0.5, "element", repair="fit-element-of-plate", proof="draws-amps"),
     # A link opens once, from overheating that the limit did not stop.
@@ -104,6 +109,8 @@ STRIP_MODES = modes_by_id(
 )  # fmt: skip
 # What a shorted diode of a small bridge leaves between the board's two AC ends.
 DIODE_OHMS = 1.0
+# Of its ohms: 50 milliohms of a 5 kW strip, which any breaker leaves at once.
+DEAD_SHORT_SHARE = 0.005
 # Where along its wire an element touches the frame, as a share from its end toward leg 1.
 TOUCHES = (0.1, 0.25, 0.5, 0.75, 0.9)
 # Every way to fail, of strips and what switches them and of the unit as a whole.
@@ -184,6 +191,7 @@ def _rung(circuit: Circuit, strip: HeatingCircuit) -> Iterator[Fault]:
         yield fault_of(burnt, element, *touches, strip=name, end=number)
     # A fifth or two fifths of the turns bridged; beyond that its breaker trips and it is found as open.
     yield fault_of(STRIP_MODES["element.part-shorted"], element, *_scaled(element, ohms, 0.6, 0.78), strip=name)
+    yield fault_of(STRIP_MODES["element.dead-short"], element, *_scaled(element, ohms, DEAD_SHORT_SHARE), strip=name)
     # The usual row of sizes, larger and smaller: 5 kW where 4.25 or 6 and more belong, and the reverse.
     yield fault_of(
         STRIP_MODES["element.wrong-size"], element, *_scaled(element, ohms, 0.65, 0.85, 1.18, 1.6), strip=name

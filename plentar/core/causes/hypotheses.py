@@ -52,6 +52,11 @@ class Hypothesis:
         return "+".join(fault.id for fault in self.faults)
 
     @property
+    def takes_fuse(self) -> bool:
+        """True for a short on the control side together with the fuse it blew."""
+        return takes_fuse_along(self.faults)
+
+    @property
     def title(self) -> Words:
         """The fault, or both."""
         return joined(fault.title for fault in self.faults)
@@ -101,8 +106,7 @@ class UnitModel:
         # Which hypotheses have something wrong besides the service.
         self.is_fault = np.array([any(f.part not in ("", SERVICE) for f in h.faults) for h in self.hypotheses])
         self.smaller, self.larger = self._neighbours()
-        rows = [(row, *(usual[f.id] for f in h.faults)) for row, h in enumerate(self.hypotheses) if len(h.faults) == 2]
-        self.pair_rows = np.array(rows, dtype=np.int64).reshape(-1, 3).T
+        self.pair_rows = np.array(self._rows_of_pairs(usual), dtype=np.int64).reshape(-1, 3).T
 
     def _usual_rows(self) -> dict[str, int]:
         """Return the row of each single fault at its usual size."""
@@ -111,6 +115,19 @@ class UnitModel:
             for row, h in enumerate(self.hypotheses)
             if len(h.faults) == 1 and h.variant == h.faults[0].usual_variant
         }
+
+    def _rows_of_pairs(self, usual: Mapping[str, int]) -> list[tuple[int, int, int]]:
+        """Return each pair's row with the rows of its two faults alone, a short that blew the fuse at its own size."""
+        at = {(h.faults[0].id, h.variant): row for row, h in enumerate(self.hypotheses) if len(h.faults) == 1}
+        found = []
+        for row, pair in enumerate(self.hypotheses):
+            if len(pair.faults) == 2:
+                first, second = (
+                    at[fault.id, pair.variant] if pair.takes_fuse and fault.kind == "short" else usual[fault.id]
+                    for fault in pair.faults
+                )
+                found.append((row, first, second))
+        return found
 
     def _passing(self, usual: Mapping[str, int]) -> tuple[Passing, ...]:
         """Return the rows of faults that come, go or come late, of two such at once by the first."""
@@ -121,10 +138,20 @@ class UnitModel:
                 continue
             others = [other for other in hypothesis.faults if other is not fault]
             # A breaker that has tripped is a breaker that is off: it no longer needs a load to show it.
-            tripped = usual.get(f"{fault.part}.off", row) if fault.shows == "trips" and not others else row
-            quiet = usual[others[0].id] if others else 0
+            tripped = usual.get(self._tripped_by(fault), row) if fault.shows == "trips" and not others else row
+            # Where it trips something else than itself, reset it trips again: it is never sound in between.
+            rests = 0 if self._tripped_by(fault).startswith(fault.part) or fault.shows != "trips" else row
+            quiet = usual[others[0].id] if others else rests
             found.append(Passing(row=row, shown=tripped, quiet=quiet, fault=fault))
         return tuple(found)
+
+    def _tripped_by(self, fault: Fault) -> str:
+        """Return the fault that stands for its breaker once it is off: its own, or the one ahead of a short."""
+        strip = next((c for c in self.plate.circuits if c.id == place_of(fault.part).owner), None)
+        if strip is None:
+            return f"{fault.part}.off"
+        is_branch = any(branch.id == strip.supplied_by for branch in self.plate.branches)
+        return f"{strip.supplied_by}.off" if is_branch else f"{strip.supplied_by}.breaker.off"
 
     def _neighbours(self) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
         """Return for each row the rows of the next sizes of the same fault, itself where there is none."""
@@ -141,11 +168,16 @@ class UnitModel:
     def _changes(self, hypothesis: Hypothesis) -> Changes:
         if len(hypothesis.faults) == 1:
             return hypothesis.faults[0].variants[hypothesis.variant]
+        if hypothesis.takes_fuse:
+            # Whatever the short was, the fuse is open: its ohms are read with its leads off.
+            sizes = [fault.variants[hypothesis.variant if fault.kind == "short" else 0] for fault in hypothesis.faults]
+            return sizes[0] | sizes[1]
         # Two faults at their usual size only: every pair at every size would be half a million rows. A breaker that
         # trips has tripped: whether the other fault leaves it load enough is a matter of its size.
         by_id = {fault.id: fault for fault in self.faults}
         return together(
-            by_id.get(f"{fault.part}.off", fault) if fault.shows == "trips" else fault for fault in hypothesis.faults
+            by_id.get(self._tripped_by(fault), fault) if fault.shows == "trips" else fault
+            for fault in hypothesis.faults
         )
 
     def prior(self, complaints: Sequence[str]) -> Floats:
@@ -171,9 +203,9 @@ class UnitModel:
         for hypothesis in self.hypotheses:
             own = hypothesis.faults
             sizes = math.prod(len(fault.variants) for fault in own)
-            if takes_fuse_along(own):
+            if hypothesis.takes_fuse:
                 [short] = [fault for fault in own if fault.kind == "short"]
-                row = (at[short.id], -1, BLOWN_SHARE)
+                row = (at[short.id], -1, BLOWN_SHARE / len(short.variants))
             elif len(own) == 1:
                 # A fault listed in more sizes is not a likelier fault.
                 row = (at[own[0].id], -1, 1.0 / sizes)
@@ -354,7 +386,12 @@ def _hypotheses(faults: Sequence[Fault], chosen: Sequence[tuple[str, str]] | Non
         pairs = [(by_id[a], by_id[b]) for a, b in chosen]
     blown = [pair for pair in apart if takes_fuse_along(pair)]
     listed = {(a.id, b.id): (a, b) for a, b in [*blown, *pairs]}
-    return tuple(rows + [Hypothesis(pair, 0) for pair in list(listed.values())[:PAIRS]])
+    found = []
+    for pair in list(listed.values())[:PAIRS]:
+        # A short that blew the fuse is measured afterwards, at whatever size it has.
+        sizes = next((len(f.variants) for f in pair if f.kind == "short"), 1) if takes_fuse_along(pair) else 1
+        found += [Hypothesis(pair, size) for size in range(sizes)]
+    return tuple(rows + found)
 
 
 def _solved_bytes(value: object) -> int:

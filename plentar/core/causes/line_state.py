@@ -16,7 +16,7 @@ from plentar.core.circuit.wiring import wire
 from plentar.core.evidence.reading import Condition
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.unit.nameplate import Nameplate
-from plentar.core.unit.place import amps_at, place_of
+from plentar.core.unit.place import EARTH, amps_at, place_of
 
 __all__ = ["LineState", "line_states"]
 
@@ -84,7 +84,7 @@ def _terminals(plate: Nameplate, settled: Settled) -> dict[str, LineState]:
     volts = np.abs(settled.volts[0])
     states: dict[str, LineState] = {}
     for name, number in v.circuit.terminals.items():
-        tied = piece[name] == piece["ground"]
+        tied = piece[name] == piece[EARTH]
         states[name] = "live" if tied and volts[v.node_of[0, number]] > LIVE_VOLTS else "dead"
     return states
 

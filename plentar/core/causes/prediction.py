@@ -12,7 +12,7 @@ from plentar.core.circuit.probe import dead_ohms, pieces, read_amps, read_volts
 from plentar.core.circuit.solve import Settled, Variants, settle
 from plentar.core.circuit.wiring import wire
 from plentar.core.unit.nameplate import Nameplate
-from plentar.core.unit.place import spot_of
+from plentar.core.unit.place import EARTH, GROUND, spot_of
 
 __all__ = ["Volts", "WholePrediction", "predict"]
 
@@ -65,7 +65,9 @@ def predict(
     part_ohms, circuit_ohms = _ohms(variants, pairs)
     return WholePrediction(
         volts={pair: _volts(settled, pair, piece) for pair in pairs},
-        to_ground={name: _volts(settled, f"{name}:ground", piece) for name in circuit.terminals if name != "ground"},
+        to_ground={
+            name: _volts(settled, f"{name}:ground", piece) for name in circuit.terminals if name not in (GROUND, EARTH)
+        },
         amps={clamp.place: float(read_amps(settled, clamp.id)[0]) for clamp in circuit.clamps},
         amps_with_limits_open={clamp.place: float(read_amps(opened, clamp.id)[0]) for clamp in circuit.clamps},
         part_ohms=part_ohms,

@@ -1,6 +1,7 @@
 """Faults that are not there for every reading, as sequences: what follows what, from reading to reading."""
 
 from collections.abc import Callable, Mapping, Sequence
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
@@ -25,8 +26,8 @@ LATE_POWER = 1.3
 UNKNOWN_WINDOWS = 3.0
 # From one reading to the next a weak breaker trips one time in four; then it stays off, but for one time in a thousand
 # that somebody resets it and keeps no word of it. A breaker found off is switched on between two readings one time in
-# ten: whoever finds it off does it sooner or later.
-TRIP_SHARE, RESET_SHARE, SET_SHARE = 0.25, 0.001, 0.1
+# ten: whoever finds it off does it sooner or later; one time in a hundred without a change on record between the two.
+TRIP_SHARE, RESET_SHARE, SET_SHARE, UNSAID_SHARE = 0.25, 0.001, 0.1, 0.01
 
 
 def weigh_sequences(
@@ -50,8 +51,12 @@ def weigh_sequences(
     quiet = densities[:, [entry.quiet for entry in model.passing]]
     weigh: Mapping[Shows, Callable[[Floats, Floats, Sequence[Passing]], tuple[Floats, Floats]]] = {
         "now and then": lambda a, b, _: _now_and_then(a, b),
-        "trips": lambda a, b, _: _switches(a, b, off_share=TRIP_SHARE, on_share=RESET_SHARE, off_at_first=TRIP_SHARE),
-        "until-set": lambda a, b, _: _switches(a, b, off_share=0.0, on_share=SET_SHARE, off_at_first=1.0),
+        "trips": lambda a, b, _: _switches(
+            a, b, off_share=TRIP_SHARE, on_shares=[RESET_SHARE] * len(conditions), off_at_first=TRIP_SHARE
+        ),
+        "until-set": lambda a, b, _: _switches(
+            a, b, off_share=0.0, on_shares=_set_shares(conditions), off_at_first=1.0
+        ),
         "late": lambda a, b, entries: _late(a, b, _windows_passed(model, conditions, entries, limits)),
     }
     for kind, way in weigh.items():
@@ -69,13 +74,14 @@ def _now_and_then(shown: Floats, quiet: Floats) -> tuple[Floats, Floats]:
 
 
 def _switches(
-    shown: Floats, quiet: Floats, *, off_share: float, on_share: float, off_at_first: float
+    shown: Floats, quiet: Floats, *, off_share: float, on_shares: Sequence[float], off_at_first: float
 ) -> tuple[Floats, Floats]:
     """Two states, on and off, from reading to reading: forward for the density, and back for each one's share.
 
-    Going off and coming back on have their chances from one reading to the next.
+    Going off and coming back on have their chances from one reading to the next; `on_shares` has each reading's own,
+    of what happened since the one before it.
     """
-    step = np.array([[1 - off_share, off_share], [on_share, 1 - on_share]])
+    steps = [np.array([[1 - off_share, off_share], [share, 1 - share]]) for share in on_shares]
     seen = np.stack([quiet, shown], axis=1)
     largest = seen.max(axis=1, keepdims=True)
     seen = seen / largest
@@ -84,16 +90,28 @@ def _switches(
     state = np.repeat(np.array([[1 - off_at_first], [off_at_first]]), columns, axis=1)
     log = np.log(largest).sum(axis=(0, 1))
     for row in range(count):
-        state = seen[row] * (step.T @ state if row else state)
+        state = seen[row] * (steps[row].T @ state if row else state)
         whole = state.sum(axis=0)
         log, state = log + np.log(whole), state / whole
         ahead[row] = state
     for row in range(count - 2, -1, -1):
-        state = step @ (seen[row + 1] * behind[row + 1])
+        state = steps[row + 1] @ (seen[row + 1] * behind[row + 1])
         behind[row] = state / state.sum(axis=0)
     both = ahead * behind
     tripped: Floats = both[:, 1] / both.sum(axis=1)
     return log, tripped
+
+
+def _set_shares(conditions: Sequence[Condition]) -> list[float]:
+    """Return how likely a breaker was switched on before each reading and after the one before it."""
+    shares = [SET_SHARE]
+    for before, after in pairwise(conditions):
+        both = [(before.call_seconds(call), after.call_seconds(call)) for call in before.on & after.on]
+        passed = [late - early for early, late in both if early is not None and late is not None]
+        since = after.seconds_since_change
+        unchanged = bool(passed) and since is not None and 0 <= max(passed) <= since
+        shares.append(UNSAID_SHARE if unchanged else SET_SHARE)
+    return shares
 
 
 def _late(shown: Floats, quiet: Floats, passed: Floats) -> tuple[Floats, Floats]:

@@ -6,6 +6,7 @@ from plentar.core.causes.fault import OFF, SHORTED_SHARES, Fault, fault_of
 from plentar.core.causes.modes import HOT_END, LOST_END, OPENED, SHORTED, mode, modes_by_id
 from plentar.core.circuit.changes import Changes
 from plentar.core.circuit.network import Circuit
+from plentar.core.circuit.wiring import JOINED_OHMS, PLAIN_WIRE
 from plentar.core.said import Words, said
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import partner_of, place_of
@@ -36,10 +37,24 @@ UNIT_MODES = modes_by_id(
         "breaker.weak", "supply", 1.2, "", {"discoloured-lug": 3.0, "breaker-off": 6.0}, shows="trips",
         repair="replace-breaker-same-rating", proof="holds-ten-minutes",
     ),
+    # Where it sits on the bus: it burns from a loose stab, and is found when the breaker is out.
+    mode(
+        "breaker-pole.stab-burnt", "weak", 0.5, "", HOT_END | {"discoloured-lug": 4.0},
+        repair="replace-breaker-see-stab", proof="sag-in-band",
+    ),
     mode("disconnect.open", "supply", 0.6, "", OPENED, repair="replace-pull-out", proof="legs-behind-disconnect"),
     mode(
         "lug.loose", "weak", 0.8, "ends", HOT_END | {"discoloured-lug": 6.0},
         repair="clean-and-torque", proof="sag-in-band",
+    ),
+    mode(
+        "lug.open", "supply", 0.5, "ends", LOST_END | {"discoloured-lug": 6.0},
+        repair="clean-and-torque", proof="legs-to-ground-and-across",
+    ),
+    # Nothing the unit does shows it, until something touches the frame.
+    mode(
+        "equipment-ground.open", "supply", 0.2, "ends", LOST_END,
+        repair="restore-equipment-ground", proof="frame-at-ground",
     ),
     mode("wire.too-small", "weak", 0.4, repair="size-wire-and-breaker", proof="sag-in-band"),
     mode("branch.off", "supply", 1.5, shows="until-set", repair="find-why-off", proof="volts-behind-it"),
@@ -145,10 +160,16 @@ UNIT_MODES = modes_by_id(
         "delay.erratic", "blower", 2.0, "relay", RELAY | {"clicks": 6.0, "bad-start": 12.0}, shows="now and then",
         repair="replace-module", proof="ten-good-starts",
     ),
-    # Wrong interlocks of docs/trade.md, section 1: made at the last replacement, so no sign speaks for them.
-    mode("interlock.plain-wire", "stuck", 0.4, repair="land-interlock", proof="rows-and-strips"),
+    # Wrong interlocks of docs/trade.md, section 1: made at the last replacement; only a wire that is seen speaks, and
+    # that all but tells.
+    mode(
+        "interlock.plain-wire", "stuck", 0.4, "", {"plain-wire": 600.0},
+        repair="land-interlock", proof="rows-and-strips",
+    ),
     mode("interlock.com-on-leg", "stuck", 0.4, repair="land-interlock", proof="rows-and-strips"),
     mode("interlock.across-legs", "supply", 0.3, repair="land-interlock", proof="rows-and-strips"),
+    mode("interlock.strip-on-no", "stuck", 0.3, repair="land-interlock", proof="rows-and-strips"),
+    mode("interlock.taps-exchanged", "blower", 0.3, repair="land-interlock", proof="rows-and-strips"),
     mode("interlock.fixed-and-no-exchanged", "blower", 0.4, repair="land-interlock", proof="rows-and-strips"),
     # Little air is no part's fault, and behind most limits that open.
     mode(
@@ -175,8 +196,8 @@ COOLING_WEIGHT = 0.3
 COOLING_CONDUCTOR_WEIGHT = 0.2
 # A rotor that stands draws some four and a half times its amps; half a capacitor a quarter more.
 STANDING_SHARE, WEAK_CAPACITOR_SHARE = 0.22, 0.8
-# A plain wire somebody put in, and a jumper on two screws.
-WIRE_OHMS, JUMPER_OHMS = 0.01, 0.05
+# A jumper on two screws.
+JUMPER_OHMS = 0.05
 # Worn bearings cost a motor a seventh more amps; without its wheel it draws little more than half.
 BEARING_SHARE, SLIPPING_SHARE = 0.88, 1.8
 # A PSC motor that moves less air draws less.
@@ -212,6 +233,9 @@ def supply_faults(plate: Nameplate, circuit: Circuit) -> Iterator[Fault]:
             yield fault_of(UNIT_MODES["disconnect.open"], blade, _forced(blade, False), feed=words, leg=leg.upper())
             loose = (Changes(split={lug: ohms}) for ohms in LUG_OHMS)
             yield fault_of(UNIT_MODES["lug.loose"], lug, *loose, feed=words, leg=leg.upper())
+            yield fault_of(UNIT_MODES["lug.open"], lug, _split(lug), feed=words, leg=leg.upper())
+            burnt = (Changes(contact_ohms={pole: ohms}) for ohms in LUG_OHMS)
+            yield fault_of(UNIT_MODES["breaker-pole.stab-burnt"], pole, *burnt, feed=words, leg=leg.upper())
         thin = {lead: THIN_RATIO * at[lead] for lead in (f"{name}.conductor-l1", f"{name}.conductor-l2")}
         yield fault_of(
             UNIT_MODES["wire.too-small"], f"{name}.wire", Changes(ohms={n: (r, r) for n, r in thin.items()}), feed=words
@@ -220,6 +244,7 @@ def supply_faults(plate: Nameplate, circuit: Circuit) -> Iterator[Fault]:
         yield fault_of(UNIT_MODES["breaker.weak"], f"{name}.breaker", Changes(trips_at=trips_at), feed=words)
         off = Changes(forced=dict.fromkeys(poles.values(), False))
         yield fault_of(UNIT_MODES["breaker.off"], f"{name}.breaker", off, feed=words)
+    yield fault_of(UNIT_MODES["equipment-ground.open"], "equipment-ground", _split("equipment-ground"))
     for branch in plate.branches:
         own = {leg: f"{branch.id}.{leg}-pole" for leg in legs}
         for leg, pole in own.items():
@@ -319,6 +344,10 @@ def blower_faults(plate: Nameplate, circuit: Circuit) -> Iterator[Fault]:
     yield fault_of(UNIT_MODES["blower-lead.off"], "blower.lead-fixed", _split("blower.lead-fixed"))
     if plate.blower.relay is not None:
         yield from _relay_faults(plate, circuit, plate.blower.relay.id)
+    if plate.blower.plain_wire_to is None and PLAIN_WIRE in {branch.id for branch in circuit.branches}:
+        # Somebody left the relay out of it.
+        joined = Changes(ohms={PLAIN_WIRE: (JOINED_OHMS, JOINED_OHMS)})
+        yield fault_of(UNIT_MODES["interlock.plain-wire"], "interlock", joined)
 
 
 def _relay_faults(plate: Nameplate, circuit: Circuit, relay: str) -> Iterator[Fault]:
@@ -345,8 +374,7 @@ def _relay_faults(plate: Nameplate, circuit: Circuit, relay: str) -> Iterator[Fa
             label = place_of(name).part.upper()
             yield fault_of(UNIT_MODES["relay-contact.open"], name, _forced(name, False), contact=label)
             yield fault_of(UNIT_MODES["relay-contact.welded"], name, _held(name), contact=label)
-    if "interlock.jumper" in {branch.id for branch in circuit.branches}:
-        yield from _miswired(plate, relay)
+    yield from _miswired(plate, circuit, relay)
 
 
 def _armature_faults(circuit: Circuit, relay: str) -> Iterator[Fault]:
@@ -373,17 +401,34 @@ def _lead_words(part: str) -> Words:
     return own.get(name, name.upper().replace("-", " "))
 
 
-def _miswired(plate: Nameplate, relay: str) -> Iterator[Fault]:
+def _miswired(plate: Nameplate, circuit: Circuit, relay: str) -> Iterator[Fault]:
     """The wrong interlocks of docs/trade.md, section 1, all but NC left open, which is its lead off."""
-    contact = plate.blower.relay.contacts[0] if plate.blower.relay else None
-    if contact is None or contact.com != "blower" or contact.no not in ("L1", "L2"):
+    strips = {strip.id for strip in plate.circuits}
+    contacts = plate.blower.relay.contacts if plate.blower.relay else ()
+    for index, pole in enumerate(contacts):
+        suffix = "" if index == 0 else f"-{index + 1}"
+        if (
+            pole.nc in strips
+            and pole.no == "none"
+            and f"{relay}.lead-nc{suffix}" in {lead.id for lead in circuit.leads}
+        ):
+            # The heat-fed tap on NO: with a fan call both taps are on one wire or back-feed, with heat alone nothing.
+            name = f"interlock.on-no{suffix}"
+            moved = Changes(split={f"{relay}.lead-nc{suffix}": OFF}, ohms={name: (JOINED_OHMS, JOINED_OHMS)})
+            yield fault_of(UNIT_MODES["interlock.strip-on-no"], "interlock", moved)
+    if len(contacts) == 2 and contacts[1].com.startswith("blower:") and contacts[0].no.startswith("blower:"):
+        # Each tap on the other's contact: the fan call runs the heat's speed, and heat the fan's.
+        first, second = f"{relay}.lead-no", f"{relay}.lead-com-2"
+        taps = {contacts[1].com: first, contacts[0].no: second}
+        exchanged = Changes(moved={lead: f"blower.{tap.partition(':')[2]}" for tap, lead in taps.items()})
+        yield fault_of(UNIT_MODES["interlock.taps-exchanged"], "interlock", exchanged)
+    contact = contacts[0] if contacts else None
+    if contact is None or contact.nc not in strips or contact.com != "blower" or contact.no not in ("L1", "L2"):
         return
     supply = plate.blower.supplied_by
     leg, other = (f"{supply}.{name.lower()}" for name in ((contact.no, "L1" if contact.no == "L2" else "L2")))
     com, no, nc = (f"{relay}.lead-{name}" for name in ("com", "no", "nc"))
     wirings = {
-        # Somebody left the relay out of it.
-        "plain-wire": Changes(ohms={"interlock.jumper": (WIRE_OHMS, WIRE_OHMS)}),
         # COM and NO exchanged: the strip's load side is live from the leg through NC.
         "com-on-leg": Changes(moved={com: leg, no: "blower.run"}),
         # NC on the other leg: L1 to L2 through the relay at each throw.

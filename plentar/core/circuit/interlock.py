@@ -39,6 +39,7 @@ __all__ = [
     "judge_wiring",
     "outcomes",
     "plan_replacement",
+    "wrong_of",
 ]
 
 Floats = NDArray[np.float64]
@@ -236,7 +237,7 @@ def judge_wiring(wiring: RelayWiring) -> BenchVerdict:
     """
     found = outcomes([wiring])[0]
     none, heat, fan, both = found
-    wrong = list(_wrong(wiring, none, heat, fan, both))
+    wrong = wrong_of(none, heat, fan, both)
     if not wrong:
         words = said("interlock.correct-fan-call-runs-blower")
         return BenchVerdict(grade=Grade.PASS, sentence=words, also=(), outcomes=found)
@@ -250,9 +251,24 @@ def _when(outcome: CallOutcome) -> Words:
     return said("interlock.called", calls=joined(calls)) if calls else said("interlock.nothing-called")
 
 
-def _wrong(
-    wiring: RelayWiring, none: CallOutcome, heat: CallOutcome, fan: CallOutcome, both: CallOutcome
-) -> Sequence[tuple[int, Words]]:
+def wrong_of(
+    none: CallOutcome,
+    heat: CallOutcome,
+    fan: CallOutcome,
+    both: CallOutcome,
+    rated_amps: float = CONTACT_RATED_AMPS,
+) -> list[tuple[int, Words]]:
+    """Return what is wrong with what the four calls do, each with how bad it is, in no order.
+
+    Args:
+        none: With nothing called.
+        heat: With heat called alone.
+        fan: With the fan called alone.
+        both: With heat and fan called.
+        rated_amps: What a contact of the blower relay is built for [A].
+    Source:
+        docs/trade.md, section 1, Interlock.
+    """
     all_four = (none, heat, fan, both)
     found: list[tuple[int, Words]] = []
     shorts = [outcome for outcome in all_four if outcome.is_short]
@@ -261,7 +277,7 @@ def _wrong(
         when = said("interlock.whatever-called") if always else joined(map(_when, shorts))
         found.append((9, said("interlock.dead-short-relay-joins-l1", when=when)))
     live = [outcome for outcome in all_four if not outcome.is_short]
-    burnt = [outcome for outcome in live if outcome.contact_amps > CONTACT_RATED_AMPS]
+    burnt = [outcome for outcome in live if outcome.contact_amps > rated_amps]
     if burnt:
         worst = max(burnt, key=lambda outcome: outcome.contact_amps)
         found.append(
@@ -272,7 +288,7 @@ def _wrong(
                     contact=worst.contact,
                     contact_amps=worst.contact_amps,
                     when=_when(worst),
-                    rated_amps=CONTACT_RATED_AMPS,
+                    rated_amps=rated_amps,
                 ),
             )
         )

@@ -162,7 +162,12 @@ class Circuit:
     line_volts: float = 240.0
     # What a separate source would push into a dead short [A]: its idle volts over the ohms inside it.
     separate_amps: float = 0.0
-    _terminals: dict[str, int] = field(default_factory=lambda: {GROUND: 0})
+    # What every phasor is measured against: the frame, or in a unit the earth that its frame is tied to.
+    reference: str = GROUND
+    _terminals: dict[str, int] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        self._terminals[self.reference] = 0
 
     def terminal(self, name: str) -> str:
         """Note a terminal and return its name."""
@@ -171,7 +176,7 @@ class Circuit:
 
     @property
     def terminals(self) -> dict[str, int]:
-        """Every terminal with its number; ground is 0."""
+        """Every terminal with its number; the reference is 0."""
         return self._terminals
 
     def lead(self, name: str, a: str, b: str) -> None:

@@ -191,6 +191,10 @@ class PlainSettled:
                 total += sign * self._through(name)
         return abs(total)
 
+    def through(self, name: str) -> float:
+        """Return the amps through one branch or contact [A]."""
+        return abs(self._through(name))
+
     def _through(self, name: str) -> complex:
         if name in self._p.branch:
             a, b, y, _ = self._p.branch[name]

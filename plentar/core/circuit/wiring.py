@@ -11,11 +11,13 @@ from itertools import pairwise
 
 from plentar.core.circuit.network import CLOSED_OHMS, ECM, SEPARATE, Circuit, Clamp, Source, TwoPort, polar
 from plentar.core.unit.kinds import KINDS
-from plentar.core.unit.nameplate import HeatingCircuit, Nameplate, RelayPole, SwitchingDevice
-from plentar.core.unit.place import GROUND, amps_at, place_of
+from plentar.core.unit.nameplate import HeatingCircuit, Nameplate, RelayPole, SwitchingDevice, joinable
+from plentar.core.unit.place import EARTH, GROUND, amps_at, place_of
 from plentar.core.unit.points import load_side, rung_terminals
 
-__all__ = ["COLD_WIRE_RATIO", "OHMS_PER_1000_FEET", "RECTIFIER", "wire"]
+__all__ = [
+    "COLD_WIRE_RATIO", "JOINED_OHMS", "OHMS_PER_1000_FEET", "PLAIN_WIRE", "RECTIFIER", "auxiliary_source", "wire",
+]  # fmt: skip
 
 # docs/trade.md, section 2, conductor ohms per 1000 ft at 75 °C.
 OHMS_PER_1000_FEET = {
@@ -50,6 +52,8 @@ OHMS_PER_1000_FEET = {
         "4/0": 0.100,
     },
 }
+# A plain wire from a strip's load side to the motor, and its ohms.
+PLAIN_WIRE, JOINED_OHMS = "interlock.jumper", 0.01
 # The table is at 75 °C; copper at 20 °C has 0.82 of it (docs/trade.md, section 2), aluminium the same within a percent.
 COLD_WIRE_RATIO = 0.82
 # A 25 kVA utility transformer and its drop: 80 A of strips sag the panel by a volt.
@@ -96,7 +100,9 @@ def wire(plate: Nameplate) -> Circuit:
     Source:
         docs/trade.md, section 1; conductor ohms, section 2.
     """
-    c = Circuit(line_volts=plate.nominal_volts)
+    c = Circuit(line_volts=plate.nominal_volts, reference=EARTH)
+    # Frame and earth are one as long as the equipment ground holds.
+    c.lead("equipment-ground", EARTH, GROUND)
     _supply(c, plate)
     for circuit in plate.circuits:
         _rung(c, plate, circuit)
@@ -111,7 +117,7 @@ def _supply(c: Circuit, plate: Nameplate) -> None:
     second = cmath.rect(leg, -2 * math.pi / 3) if plate.supply == "wye" else complex(-leg)
     for name, volts in (("l1", complex(leg)), ("l2", second)):
         if name == "l2" and plate.has_neutral:
-            c.branch("panel.bond", c.terminal("panel.l2"), GROUND, SERVICE_OHMS)
+            c.branch("panel.bond", c.terminal("panel.l2"), EARTH, SERVICE_OHMS)
             continue
         c.sources.append(Source(f"panel.{name}", c.terminal(f"panel.{name}"), volts, SERVICE_OHMS))
     for feed in plate.feeds:
@@ -269,6 +275,20 @@ def _blower(c: Circuit, plate: Nameplate) -> None:
     if blower.relay is not None:
         for index, contact in enumerate(blower.relay.contacts):
             _relay(c, plate, contact, "" if index == 0 else f"-{index + 1}")
+    _plain_wire(c, plate)
+
+
+def _plain_wire(c: Circuit, plate: Nameplate) -> None:
+    """Put in the wire that passes the relay by: what the plate says somebody left, else nothing until a fault does."""
+    nc = [contact.nc for contact in plate.blower.relay.contacts] if plate.blower.relay else []
+    known = {circuit.id: circuit for circuit in joinable(plate)}
+    to = plate.blower.plain_wire_to or next((name for name in (*nc, *known) if name in known), None)
+    if to is None:
+        return
+    # Where the interlock lands it would be; with several taps on the one that heat uses.
+    motor = f"blower.{plate.blower.taps[-1]}" if plate.blower.taps else "blower.run"
+    ohms = JOINED_OHMS if plate.blower.plain_wire_to else 1e12
+    c.branch(PLAIN_WIRE, load_side(known[to]), motor, ohms, ohms if plate.blower.plain_wire_to else math.inf)
 
 
 def _relay(c: Circuit, plate: Nameplate, contact: RelayPole, suffix: str) -> None:
@@ -282,9 +302,10 @@ def _relay(c: Circuit, plate: Nameplate, contact: RelayPole, suffix: str) -> Non
         if landed is not None:
             c.lead(f"{relay.id}.lead-{name}{suffix}", f"{relay.id}.{name}{suffix}", landed)
     if contact.nc in {circuit.id for circuit in plate.circuits}:
-        load = _landing(plate, contact.nc)
-        assert load is not None  # noqa: S101 - a circuit's landing is a terminal
-        c.branch("interlock.jumper", load, com, 1e12, math.inf)
+        if contact.no == "none":
+            # The strip's load side on the wrong terminal of its pole: nothing until a fault lands it there.
+            load = load_side(plate.circuit(contact.nc))
+            c.branch(f"interlock.on-no{suffix}", load, f"{relay.id}.no{suffix}", 1e12, math.inf)
         c.clamps.append(Clamp(amps_at("interlock"), ((f"{relay.id}.nc{suffix}", 1.0),)))
 
 
@@ -373,8 +394,10 @@ def _device_coil(c: Circuit, plate: Nameplate, device: SwitchingDevice) -> None:
             f"thermal:{device.fed_by}",
             closed=False,
         )
-        # The auxiliary pole takes 24 V from R and hands it on.
-        c.lead(f"{device.fed_by}.auxiliary.lead", "board.r", f"{device.fed_by}.auxiliary.line")
+        # The auxiliary pole takes 24 V from R, or from the call itself, and hands it on.
+        c.lead(
+            f"{device.fed_by}.auxiliary.lead", auxiliary_source(plate, device.fed_by), f"{device.fed_by}.auxiliary.line"
+        )
     kind = device.of_kind
     if kind.is_rectified:
         ratio, ripple = RECTIFIER[device.rectifier or "smoothed"]
@@ -402,6 +425,14 @@ def _device_coil(c: Circuit, plate: Nameplate, device: SwitchingDevice) -> None:
     _coil(c, device.id, fed, device.kind, device.coil_ohms, pull_volts=kind.pull_volts)
 
 
+def auxiliary_source(plate: Nameplate, device_id: str) -> str:
+    """Return the terminal a sequencer's auxiliary pole takes its 24 V from: R, or what feeds its own heater."""
+    device = plate.device(device_id)
+    if device.auxiliary_from == "R":
+        return "board.r"
+    return f"board.{device.fed_by.lower()}" if device.fed_by in plate.calls else f"{device.fed_by}.auxiliary.load"
+
+
 def _coil(
     c: Circuit, device: str, fed: str, kind: str, dc_ohms: float | None = None, *, pull_volts: float = RELAY_PULL_VOLTS
 ) -> None:
@@ -421,6 +452,6 @@ def _strays(c: Circuit) -> None:
     for first, second in pairwise(cable):
         c.branch(f"stray:{first}:{second}", first, second, 1 / (1j * OMEGA * CABLE_FARADS), math.inf)
     for name in list(c.terminals):
-        if name != GROUND:
+        if name not in (GROUND, EARTH):
             admittance = 1 / LEAK_OHMS + 1j * OMEGA * HARNESS_FARADS
             c.branch(f"stray:{name}:ground", name, GROUND, 1 / admittance, math.inf)

@@ -254,13 +254,17 @@ class Photographed(_Deed):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Tapped(_Deed):
-    """One tap of the stopwatch: a run's call made or dropped, a stage come or gone, or one of those taken back."""
+    """One tap of the stopwatch: a run's call made or dropped, a stage come or gone, or one of those taken back.
+
+    `call` is what a run is made with: every heat stage at once, or the fan alone, by which a delay relay is timed.
+    """
 
     kind = "tap"
     derived = ("run",)
     deed: Literal["call", "drop", "on", "off"]
     stage: str = ""
     is_undone: bool = False
+    call: Literal["heat", "fan"] = "heat"
     run: int = 0
 
 

@@ -307,7 +307,7 @@ class _Fold:
             return
         # A call made and taken back is no call; a drop taken back makes it again.
         is_on = (deed.deed == "call") != deed.is_undone
-        for call in ("W", "W2"):
+        for call in ("W", "W2") if deed.call == "heat" else ("G",):
             if call in self.plate.calls:
                 if is_on:
                     self.calls.setdefault(call, event.done_at)

@@ -3,6 +3,7 @@
 import math
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
+from typing import Literal
 
 from plentar.core.errors import ReadingError
 from plentar.core.evidence.events import Event, Tapped
@@ -24,6 +25,7 @@ class TimingRun:
     dropped_seconds: float | None = None
     control_volts: float | None = None
     cooled_seconds: float | None = None
+    call: Literal["heat", "fan"] = "heat"
 
     def __post_init__(self) -> None:
         for seconds in (self.elapsed_seconds, *self.on_seconds.values(), *self.off_seconds.values()):
@@ -44,6 +46,7 @@ class WatchRun:
     on_at: Mapping[str, float] = field(default_factory=dict)
     off_at: Mapping[str, float] = field(default_factory=dict)
     cooled_seconds: float | None = None
+    call: Literal["heat", "fan"] = "heat"
 
     def seen(self, moment: float, control_volts: float | None = None) -> TimingRun:
         """Return the run as it stands at a moment."""
@@ -56,6 +59,7 @@ class WatchRun:
             dropped_seconds=None if self.dropped_at is None else _since(self.called_at, self.dropped_at),
             control_volts=control_volts,
             cooled_seconds=self.cooled_seconds,
+            call=self.call,
         )
 
 
@@ -70,7 +74,10 @@ def runs_of(taps: Iterable[tuple[Event, Tapped]]) -> Sequence[WatchRun]:
         docs/trade.md, section 3: a run on a device that has not cooled proves nothing.
     """
     standing: dict[tuple[int, str, str], float] = {}
+    calls: dict[int, Literal["heat", "fan"]] = {}
     for event, tap in taps:
+        if tap.deed == "call":
+            calls[tap.run] = tap.call
         key = (tap.run, tap.deed, tap.stage)
         # A tap by mistake is taken back, and what it stood for never happened.
         if tap.is_undone:
@@ -80,7 +87,8 @@ def runs_of(taps: Iterable[tuple[Event, Tapped]]) -> Sequence[WatchRun]:
     runs: list[WatchRun] = []
     for number, called_at in sorted((run, at) for (run, deed, _), at in standing.items() if deed == "call"):
         # How long the discs have cooled since the run before.
-        last_end = runs[-1].dropped_at if runs else None
+        heated = [run for run in runs if run.call == "heat"]
+        last_end = heated[-1].dropped_at if heated and calls[number] == "heat" else None
         own = {(deed, stage): at for (run, deed, stage), at in standing.items() if run == number}
         runs.append(
             WatchRun(
@@ -90,6 +98,7 @@ def runs_of(taps: Iterable[tuple[Event, Tapped]]) -> Sequence[WatchRun]:
                 on_at={stage: at for (deed, stage), at in own.items() if deed == "on"},
                 off_at={stage: at for (deed, stage), at in own.items() if deed == "off"},
                 cooled_seconds=None if last_end is None else _since(last_end, called_at),
+                call=calls[number],
             )
         )
     return runs

@@ -51,6 +51,7 @@ LOOK = (
     Sign(kind="wheel-dirty", words=said("signs.blower-wheel-dirty")),
     Sign(kind="cover-missing", words=said("signs.cover-missing")),
     Sign(kind="rubbed-wires", words=said("signs.rubbed-wires")),
+    Sign(kind="plain-wire", words=said("signs.plain-wire")),
     Sign(kind="splices", words="Splices", about="part"),
     Sign(kind="label-missing", words=said("signs.heat-kit-label-missing")),
 )

@@ -3,6 +3,7 @@
 Seconds on count from the moment the call was made, seconds off from the moment it was dropped.
 """
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from itertools import pairwise
@@ -16,15 +17,21 @@ from plentar.core.unit.nameplate import Nameplate, Window
 from plentar.core.unit.points import part_words
 
 __all__ = [
+    "FAN_STAGE",
     "OrderNote",
     "RunVerdict",
     "Stage",
     "StageVerdict",
+    "fan_stages",
     "judge_off",
     "judge_on",
     "judge_run",
     "stages_of",
 ]
+# The blower as the fan call moves it: another stage than the one that heat brings.
+FAN_STAGE = "blower-fan"
+# Delays made by a resistor and a capacitor keep their time to a fifth; who watches taps two seconds off.
+DELAY_SHARE, TAP_SECONDS = 0.2, 2.0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -151,6 +158,40 @@ def _blower_stage(plate: Nameplate, strips: Sequence[Stage], limits: Limits) -> 
     return Stage(id="blower", name="Blower", call=call, on=on, off=off)
 
 
+def fan_stages(plate: Nameplate, limits: Limits = DEFAULT_LIMITS) -> tuple[Stage, ...]:
+    """Return what a fan call alone moves: the blower, by the delays printed on its relay; nothing of a motor without.
+
+    A relay without delays moves at once. Two seconds each way are the person's who sees it and taps.
+
+    Source:
+        docs/trade.md, section 1, Blower: a time-delay relay, delay on a few seconds, delay off one to two minutes.
+    Example:
+        >>> from plentar.core.unit.patterns import PATTERNS
+        >>> [stage] = fan_stages(PATTERNS["two-strip-ac-relay"]())
+        >>> stage.off.min_seconds, stage.off.max_seconds, stage.off.source
+        (70.0, 110.0, 'nameplate')
+    """
+    relay = plate.blower.relay
+    if relay is None:
+        return ()
+    on, off = _delay(relay.on_delay_seconds, limits), _delay(relay.off_delay_seconds, limits)
+    return (Stage(id=FAN_STAGE, name="Blower, fan call", call=relay.fed_by, on=on, off=off),)
+
+
+def _delay(seconds: float, limits: Limits) -> Patience:
+    """Return when a printed delay is kept [s]: electronics by RC keep it to a fifth, and a person taps 2 s off."""
+    if seconds == 0:
+        return _at_once("nameplate")
+    latest = (1 + DELAY_SHARE) * seconds + TAP_SECONDS
+    return Patience(
+        min_seconds=max(0.0, (1 - DELAY_SHARE) * seconds - TAP_SECONDS),
+        max_seconds=latest,
+        late_seconds=limits.number("late_ratio") * latest,
+        never_seconds=limits.number("never_ratio") * latest,
+        source="nameplate",
+    )
+
+
 def _at_once(source: str) -> Patience:
     return Patience(
         min_seconds=AT_ONCE.min_seconds,
@@ -192,8 +233,8 @@ def judge_on(stage: Stage, seconds: float | None, elapsed_seconds: float) -> Ver
     if seconds is None and at < window.max_seconds:
         left = said("timing.wait-s-more", left_seconds=window.max_seconds - at)
         return replace(base, grade=Grade.NOT_PROVEN, kind="waiting", next_step=left)
-    # Twice its window: no disc is that slow, it does not close.
-    if at >= window.never_seconds and window.max_seconds > 0:
+    # Silent for twice its window: no disc is that slow, it does not close. One that did come is late, however late.
+    if seconds is None and at >= window.never_seconds and window.max_seconds > 0:
         return replace(base, grade=Grade.FAIL, kind="did not close")
     return _timed(base, window, at)
 
@@ -271,8 +312,10 @@ def judge_run(
     Source:
         docs/trade.md, section 3, pole on-time, off-time and Order.
     """
-    because = _not_proven(run, limits)
-    stages = [stage for stage in stages_of(plate, limits) if not only or stage.id in only]
+    is_fan = run.call == "fan"
+    because = _not_proven(run, limits) if not is_fan else ""
+    every = fan_stages(plate, limits) if is_fan else stages_of(plate, limits)
+    stages = [stage for stage in every if not only or stage.id in only]
     # The clock of the call stops when the call does.
     energised = run.elapsed_seconds if run.dropped_seconds is None else run.dropped_seconds
     judged = []
@@ -282,7 +325,9 @@ def judge_run(
         off = None
         if run.dropped_seconds is not None and came is not None:
             left = run.elapsed_seconds - run.dropped_seconds
-            off = judge_off(stage, run.off_seconds.get(stage.id), left, energised, limits)
+            # Electronics need no warming through: a delay counts from the first call on.
+            warm = math.inf if is_fan else energised
+            off = judge_off(stage, run.off_seconds.get(stage.id), left, warm, limits)
         if because:
             # Low volts or a warm start excuse a wrong time; nothing excuses a pole that never moves.
             on = replace(on, grade=Grade.NOT_PROVEN, because=because) if on.kind != "did not close" else on

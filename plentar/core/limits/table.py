@@ -110,6 +110,7 @@ _ROWS = (
     _most("control_amps_ratio", "×", (0.8, 1.0)),
     # By then a sequencer's heater has warmed to its running ohms.
     _one("control_amps_after_seconds", "s", 60.0),
+    _one("control_idle_amps", "A", 0.1, "1", said("limit.why.thermostat-electronics-and-board")),
     # Coils vary by a third between makers: half as much again is still the same coil.
     _most("added_amps_ratio", "×", (1.5, 2.0)),
     _one("unchanged_ratio", "×", 0.25, "5",

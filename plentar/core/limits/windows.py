@@ -85,14 +85,24 @@ def _chained(
     limits: Limits,
     own: Callable[[Kind, Pole | None, Limits], Patience],
 ) -> Patience:
-    device = plate.device(device_id)
-    found = own(device.of_kind, pole, limits)
-    # The call itself begins here; before that there is nothing to wait for.
-    if device.fed_by in ("W", "W2"):
-        return found
-    # The pole that passes the call on has a window of its own, and its heater waits for it.
-    before = plate.device(device.fed_by).auxiliary
-    return found + _chained(plate, device.fed_by, before, limits, own)
+    found, before = own(plate.device(device_id).of_kind, pole, limits), _before(plate, device_id, limits, own)
+    return found if before is None else found + before
+
+
+def _before(
+    plate: Nameplate, device_id: str, limits: Limits, own: Callable[[Kind, Pole | None, Limits], Patience]
+) -> Patience | None:
+    """Return what passes before a device's heater gets the call or loses it; None where the call itself feeds it."""
+    fed_by = plate.device(device_id).fed_by
+    if fed_by in ("W", "W2"):
+        return None
+    ahead, before = plate.device(fed_by), _before(plate, fed_by, limits, own)
+    # The pole that passes the call on has a window of its own, and the heater behind it waits for it. Fed by the call's
+    # own wire instead of R, it takes the heater off with the call, whatever it does itself.
+    if own is _off and ahead.auxiliary_from == "W":
+        return before
+    passed = own(ahead.of_kind, ahead.auxiliary, limits)
+    return passed if before is None else passed + before
 
 
 def _on(kind: Kind, pole: Pole | None, limits: Limits) -> Patience:

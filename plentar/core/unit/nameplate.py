@@ -145,7 +145,9 @@ class SwitchingDevice(_Plate):
     """A sequencer, contactor or heat relay.
 
     `fed_by` is the call whose wire feeds its heater or coil (`W`, `W2`), or the id of the device whose auxiliary
-    pole does. `rectifier` belongs to DC relays: `smoothed` boards carry a capacitor, `unsmoothed` ones do not.
+    pole does. That pole takes its 24 V from `auxiliary_from`: R, so that the next heater stays on until the pole opens,
+    or the call's own wire, so that it goes off with the call.
+    `rectifier` belongs to DC relays: `smoothed` boards carry a capacitor, `unsmoothed` ones do not.
     """
 
     id: str
@@ -153,6 +155,7 @@ class SwitchingDevice(_Plate):
     fed_by: str
     poles: tuple[Pole, ...]
     auxiliary: Pole | None = None
+    auxiliary_from: Literal["R", "W"] = "R"
     coil_ohms: float | None = None
     holding_amps: float | None = None
     rectifier: Literal["smoothed", "unsmoothed"] | None = None
@@ -233,6 +236,11 @@ class HeatingCircuit(_Plate):
         return self.id.replace("-", " ").title().replace("  ", " ")
 
     @property
+    def switched_leg(self) -> Literal["L1", "L2"]:
+        """The leg that its first pole switches."""
+        return "L1" if self.order.index("pole") < self.order.index("element") else "L2"
+
+    @property
     def element_ohms(self) -> float:
         """Rated resistance of the element, V²/P [ohm]."""
         return element_ohms(self.rated_watts, self.rated_volts)
@@ -277,7 +285,8 @@ class BlowerRelay(_Plate):
 class Blower(_Plate):
     """The indoor fan: a PSC motor behind a relay, or an ECM told by 24 V taps.
 
-    `switched_by` names a sequencer's fan pole that also feeds the motor.
+    `switched_by` names a sequencer's fan pole that also feeds the motor. `plain_wire_to` names a circuit whose load
+    side somebody joined to the motor by a wire without a contact: wrong, and found in many a unit.
     """
 
     kind: Literal["psc", "ecm"]
@@ -287,6 +296,7 @@ class Blower(_Plate):
     relay: BlowerRelay | None = None
     switched_by: str | None = None
     switched_by_pole: int = 1
+    plain_wire_to: str | None = None
     taps: tuple[str, ...] = ()
     ecm_calls: tuple[str, ...] = ()
     capacitor_microfarads: float | None = None
@@ -472,6 +482,14 @@ class Nameplate(_Plate):
         return sum(circuit.rated_watts for circuit in self.circuits)
 
 
+def joinable(plate: Nameplate) -> tuple[HeatingCircuit, ...]:
+    """Return the circuits whose load side a wire could join to the motor's run lead: behind the other leg's contact."""
+    if plate.blower.kind != "psc":
+        return ()
+    other = "L2" if plate.blower.fixed_leg == "L1" else "L1"
+    return tuple(c for c in plate.circuits if c.supplied_by == plate.blower.supplied_by and c.switched_leg == other)
+
+
 def _ids(plate: Nameplate) -> Iterator[tuple[str, str]]:
     """Yield every id on the plate with the path of the field that gives it."""
     for index, feed in enumerate(plate.feeds):
@@ -568,6 +586,12 @@ def _check_fed_by(device: SwitchingDevice, devices: dict[str, SwitchingDevice], 
 def _check_blower(plate: Nameplate) -> None:
     blower = plate.blower
     circuits = {circuit.id: circuit for circuit in plate.circuits}
+    if blower.plain_wire_to is not None and blower.plain_wire_to not in {c.id for c in joinable(plate)}:
+        raise NameplateError(
+            f"expected a circuit on the blower's feed that switches the leg its fixed lead is not on, "
+            f"got {blower.plain_wire_to!r}",
+            field="blower.plain_wire_to",
+        )
     if blower.switched_by is not None:
         plate.device(blower.switched_by).pole(blower.switched_by_pole)
         if any(c.device == blower.switched_by and blower.switched_by_pole in c.poles for c in plate.circuits):
@@ -593,9 +617,7 @@ def _check_blower(plate: Nameplate) -> None:
 def _check_interlock_legs(contact: RelayPole, circuits: dict[str, HeatingCircuit], path: str) -> None:
     """Refuse NO on the leg opposite to the pole that NC's strip is switched by: docs/trade.md, section 1, Interlock."""
     if contact.no in LEG_LANDINGS and contact.nc in circuits:
-        order = circuits[contact.nc].order
-        # Toward leg 1 or leg 2 of the element: that leg is the one the strip is switched by.
-        pole_leg = "L1" if order.index("pole") < order.index("element") else "L2"
+        pole_leg = circuits[contact.nc].switched_leg
         if contact.no != pole_leg:
             raise NameplateError(
                 f"NO is landed on {contact.no}, but the first pole of {contact.nc} switches {pole_leg}: "

@@ -10,11 +10,12 @@ from functools import lru_cache
 from typing import Literal
 
 __all__ = [
-    "FRAME_END", "GROUND", "Place", "Spot", "amps_at", "frame_of", "line_volts", "ohms_at", "partner_of",
+    "EARTH", "FRAME_END", "GROUND", "Place", "Spot", "amps_at", "frame_of", "line_volts", "ohms_at", "partner_of",
     "place_of", "point_at", "spot_of", "volts_at",
 ]  # fmt: skip
 
-GROUND = "ground"
+# The unit's frame, and what its equipment ground ties it to.
+GROUND, EARTH = "ground", "panel.ground"
 # A part's path to the frame from either of its ends: `strip-a.element.to-ground-1`.
 FRAME_END = "to-ground"
 LEGS = ("l1", "l2")

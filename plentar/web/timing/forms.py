@@ -8,11 +8,11 @@ __all__ = ["LogForm", "SimulateForm", "StampForm"]
 
 
 class StampForm(FlaskForm):  # type: ignore[misc]
-    """One tap of the stopwatch: `call`, `drop`, `on:strip-a`, `off:blower`, `undo:on:strip-a`."""
+    """One tap of the stopwatch: `call`, `call:fan`, `drop`, `on:strip-a`, `off:blower`, `undo:on:strip-a`."""
 
     stamp_id = HiddenField(validators=[InputRequired(), UUID()])
     what = HiddenField(
-        validators=[InputRequired(), Length(max=60), Regexp(r"(undo:)?(call|drop|(on|off):[a-z0-9-]+)\Z")]
+        validators=[InputRequired(), Length(max=60), Regexp(r"(undo:)?(call|call:fan|drop|(on|off):[a-z0-9-]+)\Z")]
     )
 
 

@@ -1,6 +1,6 @@
 """What the timing page shows: runs by the stopwatch, logs, and what they say together."""
 
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -8,20 +8,17 @@ import numpy as np
 from numpy.typing import NDArray
 
 from plentar.core.causes.faults import faults_of
-from plentar.core.errors import PlentarError
 from plentar.core.evidence.events import Event, Logged
 from plentar.core.evidence.runs import TimingRun, WatchRun
 from plentar.core.held import Held
 from plentar.core.intake import clamps_of
-from plentar.core.judging.log import LogAnalysis, analyse_log
+from plentar.core.judging.log import LogAnalysis
+from plentar.core.judging.logged import LogQuestion, supply_volts, try_analysis
 from plentar.core.judging.timing import RunVerdict, Stage
-from plentar.core.limits.table import Limits
 from plentar.core.limits.verdicts import Verdict
 from plentar.core.unit.nameplate import Nameplate
-from plentar.core.unit.place import line_volts, spot_of
 from plentar.core.visit import Visit
 from plentar.devices.simulated import SimulatedClamp
-from plentar.formats.packed import unpack
 from plentar.formats.svg.log_chart import LogChart, log_chart
 from plentar.formats.svg.stage_chart import StageChart, stage_chart
 from plentar.store.models import Call
@@ -47,10 +44,10 @@ class StageRow:
 
 
 class TimingScreen:
-    """The timing of one call; `samples_of` fetches a log's samples."""
+    """The timing of one call."""
 
-    def __init__(self, call: Call, visit: Visit, samples_of: Callable[[str], bytes]) -> None:
-        self.call, self.visit, self.samples_of = call, visit, samples_of
+    def __init__(self, call: Call, visit: Visit) -> None:
+        self.call, self.visit = call, visit
         self.plate: Nameplate = visit.plate
         self.moment = visit.moment
 
@@ -61,8 +58,13 @@ class TimingScreen:
 
     @property
     def stages(self) -> tuple[Stage, ...]:
-        """The unit's stages."""
-        return self.visit.stages
+        """The stages of the run that goes on, or of the next one by heat."""
+        return self.visit.stages_of_run(self.current) if self.current is not None else self.visit.stages
+
+    @property
+    def has_fan_run(self) -> bool:
+        """Whether a fan call moves anything that can be timed."""
+        return bool(self.visit.fan_stages)
 
     @property
     def current(self) -> WatchRun | None:
@@ -90,7 +92,8 @@ class TimingScreen:
     @property
     def chart(self) -> StageChart:
         """The last three runs beside their windows."""
-        return stage_chart(self.stages, self.judged)
+        ran_fan = any(run.call == "fan" for run in self.visit.watch_runs)
+        return stage_chart((*self.visit.stages, *(self.visit.fan_stages if ran_fan else ())), self.judged)
 
     @property
     def rows(self) -> list[StageRow]:
@@ -116,7 +119,7 @@ class TimingScreen:
     def energised_gate(self) -> float:
         """Seconds still to wait until dropping the call proves the off-times; 0 once they have passed."""
         run = self.current
-        if run is None or run.dropped_at is not None:
+        if run is None or run.dropped_at is not None or run.call == "fan":
             return 0.0
         return max(0.0, self.visit.limits.number("energised_seconds") - (self.moment - run.called_at))
 
@@ -124,7 +127,7 @@ class TimingScreen:
     def cooling_gate(self) -> float:
         """Seconds still to wait until another run would prove anything."""
         run = self.current
-        if run is None or run.dropped_at is None:
+        if run is None or run.dropped_at is None or run.call == "fan":
             return 0.0
         return max(0.0, self.visit.limits.number("cooled_seconds") - (self.moment - run.dropped_at))
 
@@ -147,21 +150,7 @@ class TimingScreen:
 
     def supply_volts(self, clamp: str) -> float | None:
         """Volts last read at the feed behind a clamp, under a heat call where there is such a reading."""
-        feed = next((feed.id for feed in self.plate.feeds if feed.id == clamp), self.plate.feeds[0].id)
-        for circuit in self.plate.circuits:
-            if circuit.id == clamp:
-                feed = self.plate.feed_of(circuit.supplied_by)
-        at = [r for r in self.visit.readings if r.point == line_volts(feed) and r.value > 50]
-        under = [reading for reading in at if reading.condition.heat]
-        return (under or at)[-1].value if at else None
-
-    @property
-    def own_amps(self) -> dict[str, float]:
-        """Strips' own amps by the clamp, where read and alive."""
-        found = {spot_of(r.point).part: r.value for r in self.visit.readings if r.function == "amps"}
-        known = {c.id for c in self.plate.circuits} | {"blower"}
-        dead_below = self.visit.limits.number("dead_below_amps")
-        return {name: amps for name, amps in found.items() if name in known and amps >= dead_below}
+        return supply_volts(self.plate, clamp, self.visit.readings)
 
 
 class LogScreen(Shown[Logged]):
@@ -190,35 +179,25 @@ class LogScreen(Shown[Logged]):
     def samples(self) -> tuple[Floats, Floats]:
         """Seconds and amps so far."""
         if not self.is_recording:
-            return unpack(self.timing.samples_of(self.id))
+            assert self.timing.visit.samples is not None  # noqa: S101 - every page's visit has them
+            return self.timing.visit.samples[self.id]
         taken = clamp_of(self.timing.plate, self.row).samples(self.meter_seconds)
         return taken.seconds, taken.amps
 
     @cached_property
     def analysis(self) -> LogAnalysis | None:
         """What the log shows; None while there is too little of it."""
-        own = tuple(sorted(self.timing.own_amps.items()))
-        volts = self.row.supply_volts or self.timing.supply_volts(self.row.clamp)
-        ask = _Ask(
-            plate=self.timing.plate,
-            log=self.id,
-            clamp=self.row.clamp,
-            called=self.row.called_seconds,
-            dropped=self.row.dropped_seconds,
-            volts=volts,
-            own=own,
-            limits=self.timing.visit.limits,
-        )
-        if self.is_recording:
-            # A simulated meter logs the same again: worked out anew only every few seconds of its own clock.
-            whole = int(self.meter_seconds // RECORDED_EVERY_SECONDS * RECORDED_EVERY_SECONDS)
-            return _recorded(ask, self, whole)
-        return _analysed(ask, self)
+        visit = self.timing.visit
+        if not self.is_recording:
+            return next((analysis for event, _, analysis in visit.logs if event.id == self.id), None)
+        # A simulated meter logs the same again: worked out anew only every few seconds of its own clock.
+        whole = int(self.meter_seconds // RECORDED_EVERY_SECONDS * RECORDED_EVERY_SECONDS)
+        return _recorded(visit.log_question(self.id, self.row), self, whole)
 
     def chart(self, from_seconds: float | None = None, to_seconds: float | None = None) -> LogChart:
         """The log drawn, whole or between two moments."""
         seconds, amps = self.samples
-        names: Mapping[str, str] = {stage.id: stage.name for stage in self.timing.stages}
+        names: Mapping[str, str] = {stage.id: stage.name for stage in self.timing.visit.stages}
         return log_chart(
             seconds,
             amps,
@@ -234,55 +213,18 @@ class LogScreen(Shown[Logged]):
 RECORDED_EVERY_SECONDS = 5.0
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class _Ask:
-    """All that an analysis depends on beside the samples."""
-
-    plate: Nameplate
-    log: str
-    clamp: str
-    called: float | None
-    dropped: float | None
-    volts: float | None
-    own: tuple[tuple[str, float], ...]
-    limits: Limits
+# A recording's own: a day's of a logging clamp some two megabytes.
+_analyses = Held(8)
 
 
-# An analysed log holds its own samples: a day's of a logging clamp some two megabytes.
-_analyses = Held(24)
-
-
-def _analysed(ask: _Ask, screen: LogScreen) -> LogAnalysis | None:
-    return _analyses.get(ask, lambda: _try(ask, *screen.samples))
-
-
-def _recorded(ask: _Ask, screen: LogScreen, whole: int) -> LogAnalysis | None:
+def _recorded(ask: LogQuestion, screen: LogScreen, whole: int) -> LogAnalysis | None:
     def analyse() -> LogAnalysis | None:
         seconds, amps = screen.samples
         upto = seconds <= whole
         dropped = ask.dropped if ask.dropped and ask.dropped < whole else None
-        return _try(ask, seconds[upto], amps[upto], dropped=dropped, is_open=True)
+        return try_analysis(ask, seconds[upto], amps[upto], dropped=dropped, is_open=True)
 
     return _analyses.get((ask, whole), analyse)
-
-
-def _try(
-    ask: _Ask, seconds: Floats, amps: Floats, *, dropped: float | None = None, is_open: bool = False
-) -> LogAnalysis | None:
-    try:
-        return analyse_log(
-            ask.plate,
-            seconds,
-            amps,
-            clamp=ask.clamp,
-            supply_volts=ask.volts,
-            own_amps=dict(ask.own),
-            called_seconds=ask.called,
-            dropped_seconds=dropped if is_open else ask.dropped,
-            limits=ask.limits,
-        )
-    except PlentarError:
-        return None
 
 
 def clamp_of(plate: Nameplate, log: Logged) -> SimulatedClamp:

@@ -28,13 +28,9 @@ CHUNK = 65_536
 LARGE_ROWS, LOG_WAIT_SECONDS = 72_000, 20.0
 
 
-def _samples_of(log_id: str) -> bytes:
-    return events.get_samples(g.db, shop_id=g.person.shop_id, log_id=UUID(log_id)) or b""
-
-
 def _screen(call_id: UUID) -> TimingScreen:
     call = own_call(call_id)
-    return TimingScreen(call, read_visit(call), _samples_of)
+    return TimingScreen(call, read_visit(call))
 
 
 def _log(call_id: UUID, log_id: UUID) -> LogScreen:
@@ -78,6 +74,9 @@ def tap(call_id: UUID) -> ResponseReturnValue:
         what = form.what.data
         deed, _, stage = what.removeprefix("undo:").partition(":")
         payload = {"deed": deed, "stage": stage, "is_undone": what.startswith("undo:")}
+        if deed == "call":
+            # What a call names is no stage: the fan's, or heat's.
+            payload |= {"stage": "", "call": stage or "heat"}
         keep_one(call_id, form.stamp_id.data, "tap", payload)
     except PlentarError as error:
         return _refused(call_id, error)

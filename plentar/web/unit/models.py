@@ -88,6 +88,12 @@ class PlateScreen:
         return [("L1", "L1"), ("L2", "L2"), *motors, *strips, ("none", "nothing")]
 
     @property
+    def plain_wires(self) -> list[tuple[str, str]]:
+        """Whose load side a wire without a contact may join to the motor."""
+        strips = [(name, f"{spoken(name)}, load side of its pole") for name in self.form.ids("circuits")]
+        return [("", "none"), *strips]
+
+    @property
     def kinds(self) -> list[tuple[str, str]]:
         """What can switch a strip."""
         return [(kind.id, say(kind.words)) for kind in KINDS.values()]
