@@ -243,7 +243,7 @@ class Visit:
 
     # The unit as it was found, and as it is.
 
-    def _is_of_now(self, event: Event) -> bool:
+    def is_of_now(self, event: Event) -> bool:
         """Tell whether something was seen on the unit as it is: after the power-on that followed its last change."""
         began, _ = self.record.epoch
         return began is None or began.is_before(event)
@@ -251,7 +251,7 @@ class Visit:
     @cached_property
     def standing_now(self) -> tuple[Taken, ...]:
         """The readings that speak of the unit as it is."""
-        return tuple(entry for entry in self.standing if self._is_of_now(entry.event))
+        return tuple(entry for entry in self.standing if self.is_of_now(entry.event))
 
     @cached_property
     def readings_now(self) -> tuple[Reading, ...]:
@@ -301,6 +301,11 @@ class Visit:
         newest = {entry.reading.point: entry for entry in self.standing}
         return {point: self.judged_one(entry) for point, entry in newest.items()}
 
+    @cached_property
+    def latest_now(self) -> Mapping[str, Judged]:
+        """The same of the unit as it is: what was read before a repair stands for another unit."""
+        return {point: judged for point, judged in self.latest.items() if self.is_of_now(judged.taken.event)}
+
     def at_point(self, point_id: str, most: int = 4) -> list[Judged]:
         """Return the last few readings at a point, newest first."""
         rows = [entry for entry in reversed(self.taken) if entry.reading.point == point_id]
@@ -336,7 +341,9 @@ class Visit:
     @cached_property
     def findings_before(self) -> list[Finding]:
         """What was found before the repair; empty while there was none."""
-        return self._found_in([entry for entry in self.standing if not self._is_of_now(entry.event)])
+        found = self._found_in([entry for entry in self.standing if not self.is_of_now(entry.event)])
+        found += self._other_findings(of_now=False)
+        return sorted(found, key=lambda entry: -entry.verdict.grade.severity)
 
     def _found_in(self, entries: Sequence[Taken]) -> list[Finding]:
         newest: dict[tuple[object, ...], Taken] = {}
@@ -348,18 +355,22 @@ class Visit:
         judged = [(entry.reading, self.judged_one(entry).verdict) for entry in newest.values()]
         return find(replace(self.situation, readings=tuple(entry.reading for entry in entries)), judged)
 
-    def _other_findings(self) -> list[Finding]:
-        """What was not read at one place: sag, air, times and their order, conductors, the four rows."""
+    def _other_findings(self, *, of_now: bool = True) -> list[Finding]:
+        """What was not read at one place: sag, air, times and their order, conductors, the four rows.
+
+        Of the unit as it is, or of the one that was found before a repair.
+        """
+        readings = tuple(e.reading for e in self.standing if self.is_of_now(e.event) == of_now)
         found = [
             Finding(about=of_feed(self.plate, loss.feed, said("visit.sag")), verdict=loss.verdict)
-            for loss in self.losses_of(self.readings_now)
+            for loss in self.losses_of(readings)
         ]
-        airs = [entry for entry in self.airs if self._is_of_now(entry.event)]
+        airs = [entry for entry in self.airs if self.is_of_now(entry.event) == of_now]
         if airs:
             found.append(Finding(about=said("visit.rise"), verdict=airs[-1].verdict.rise))
             found.append(Finding(about=said("visit.airflow"), verdict=airs[-1].verdict.flow))
         # The last by each call: a fan's run says nothing of the strips'.
-        for run in {run.call: run for run in self.watch_runs if self._began_now(run)}.values():
+        for run in {run.call: run for run in self.watch_runs if self._began_now(run) == of_now}.values():
             _, judged = self.judge_watch(run)
             for stage in judged.stages:
                 found.append(Finding(about=said("visit.time-on", stage=stage.stage.name), verdict=stage.on))
@@ -367,11 +378,13 @@ class Visit:
                     found.append(Finding(about=said("visit.time-off", stage=stage.stage.name), verdict=stage.off))
             found += [_noted(said("visit.order"), note.grade, note.words) for note in judged.order]
         for event, deed, analysis in self.logs:
-            if self._is_of_now(event):
+            if self.is_of_now(event) == of_now:
                 found += self._log_findings(deed, analysis)
-        found += [_noted(said("visit.conductors"), note.grade, note.words) for note in self.map_notes or ()]
-        found += self._seen_findings()
-        for row in self.blower_rows:
+        if of_now:
+            # Landings stay as they were last kept: no part that was fitted moves a conductor of the wall.
+            found += [_noted(said("visit.conductors"), note.grade, note.words) for note in self.map_notes or ()]
+        found += self._seen_findings(of_now=of_now)
+        for row in self._rows_seen(of_now=of_now):
             if row.agrees is False:
                 words = said("visit.row-should", calls=row.words)
                 found.append(_noted(said("visit.row", calls=row.words), Grade.FAIL, words))
@@ -392,17 +405,17 @@ class Visit:
         found += [_noted(about, note.grade, note.words) for note in verdict.order]
         return found
 
-    def _seen_findings(self) -> list[Finding]:
+    def _seen_findings(self, *, of_now: bool) -> list[Finding]:
         """What was seen, heard or felt and is not as it should be; starts that failed, of all counted."""
         found = []
         for event, deed in self.record.found:
             sign = sign_of(deed.sign)
-            if sign is None or sign.seen_running or deed.sign in NO_FINDING or not self._is_of_now(event):
+            if sign is None or sign.seen_running or deed.sign in NO_FINDING or self.is_of_now(event) != of_now:
                 continue
             where = part_words(deed.about) if deed.about and sign.about else said("visit.look")
             grade = Grade.FAIL if deed.sign == "plain-wire" else Grade.MARGINAL
             found.append(_noted(where, grade, sign.words, "seen"))
-        good, tried = self.starts
+        good, tried = self._starts(of_now=of_now)
         if tried > good:
             words = said("visit.starts-failed", failed=tried - good, tried=tried)
             found.append(_noted(said("visit.starts"), Grade.FAIL, words))
@@ -456,7 +469,7 @@ class Visit:
         found = []
         for (kind, about), (event, deed) in self.record.seen.items():
             # What was seen before the repair was seen on another unit.
-            if not self._is_of_now(event):
+            if not self.is_of_now(event):
                 continue
             if kind in rows and deed.state in ("found", "fine"):
                 found.append(Observation(kind=rows[kind][deed.state == "fine"], condition=deed.condition))
@@ -470,10 +483,10 @@ class Visit:
                 found.append(Observation(kind=kind, about=about, condition=deed.condition))
         found += self._watched()
         for event, logged, analysis in self.logs:
-            if self._is_of_now(event) and logged.called_seconds is not None:
+            if self.is_of_now(event) and logged.called_seconds is not None:
                 found += self._seen_in_log(logged, analysis, logged.called_seconds)
         # A capacitor out of its band is evidence like a sign: the circuit does not predict microfarads.
-        if self.capacitor is not None and self.capacitor.grade is Grade.FAIL:
+        if CAPACITOR in self.latest_now and self.latest_now[CAPACITOR].verdict.grade is Grade.FAIL:
             found.append(Observation(kind="capacitor-out"))
         return tuple(dict.fromkeys(found))
 
@@ -748,9 +761,17 @@ class Visit:
 
     @property
     def blower_rows(self) -> list[BlowerRow]:
-        """The four rows."""
+        """The four rows, as seen on the unit as it is."""
+        return self._rows_seen(of_now=True)
+
+    def _rows_seen(self, *, of_now: bool) -> list[BlowerRow]:
         on = frozenset(self.lockout.calls)
         seen = {"found": True, "fine": False}
+
+        def state_of(sign: str, name: str) -> str:
+            entry = self.record.seen.get((sign, name))
+            return entry[1].state if entry is not None and self.is_of_now(entry[0]) == of_now else ""
+
         rows = []
         for name, wanted in ROWS:
             runs, heat = healthy_row(self.plate, wanted)
@@ -760,8 +781,8 @@ class Visit:
                     calls=wanted,
                     blower_runs=runs,
                     strips_heat=heat,
-                    seen_blower=seen.get(self.state_of("row-blower", name)),
-                    seen_strips=seen.get(self.state_of("row-strips", name)),
+                    seen_blower=seen.get(state_of("row-blower", name)),
+                    seen_strips=seen.get(state_of("row-strips", name)),
                     is_set=on & {"W", "W2", "G"} == row_calls(self.plate, wanted),
                 )
             )
@@ -780,15 +801,19 @@ class Visit:
 
     @property
     def starts(self) -> tuple[int, int]:
-        """Good starts of all tried."""
-        tried = [deed for (sign, _), (_, deed) in self.record.seen.items() if sign == "start"]
+        """Good starts of all tried on the unit as it is."""
+        return self._starts(of_now=True)
+
+    def _starts(self, *, of_now: bool) -> tuple[int, int]:
+        seen = self.record.seen.items()
+        tried = [deed for (sign, _), (event, deed) in seen if sign == "start" and self.is_of_now(event) == of_now]
         counted = [deed for deed in tried if deed.state in ("found", "fine")]
         return sum(deed.state == "fine" for deed in counted), len(counted)
 
     @cached_property
     def currents(self) -> tuple[CallCurrent, ...]:
-        """Control current call by call."""
-        return call_currents(self.plate, self.readings, self.limits)
+        """Control current call by call, on the unit as it is."""
+        return call_currents(self.plate, self.readings_now, self.limits)
 
     @cached_property
     def map_notes(self) -> tuple[MapNote, ...] | None:

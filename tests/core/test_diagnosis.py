@@ -631,3 +631,18 @@ def test_a_ghost_between_two_opens_is_no_misreading(ghost: float) -> None:
     assert found.first is not None
     named = {part for name in found.first.faults for part in name.split("+")}
     assert {"strip-b.limit.open", "seq-a.pole-2.open"} <= named
+
+
+@pytest.mark.parametrize(
+    ("again", "is_doubted"), [(22.0, False), (40.0, False), (78.0, False), (115.0, True), (4.0, True)]
+)
+def test_the_first_ghost_tells_what_the_next_may_be(again: float, is_doubted: bool) -> None:
+    """Limit and pole of strip B open: one harness is one number, so a second ghost of another size is asked again."""
+    condition = under("W")
+    readings = [
+        read("amps:strip-b", 0.0, condition),
+        read("amps:strip-a", 20.5, condition),
+        read(POLE_B, 40.0, condition),
+        read("volts:strip-b.limit.1:strip-b.limit.2", again, condition),
+    ]
+    assert bool(diagnose(UNIT, readings).ask_again) is is_doubted

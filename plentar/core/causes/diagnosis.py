@@ -47,6 +47,9 @@ MISREAD_SHARE = 0.003
 # Harnesses couple up to ten times what a foot of single wire does, as far as half the line (docs/trade.md, section 5,
 # ghost voltages); the width is that of a reading in volts.
 GHOST_SHARE, GHOST_WIDTH = 0.5, 4.0
+# One harness is one number: what its first ghost told of it, the next repeats within a factor of two. As far as ten
+# times a single wire's, and a third of it where it hangs free. What is predicted below a volt is none.
+HARNESS_RATIO, MOST_HARNESS, LEAST_HARNESS, LEAST_GHOST_VOLTS = 2.0, 10.0, 0.33, 1.0
 # Eyes and ears are wrong once in twenty-five times: a coasting wheel, a neighbour's fan.
 MISSEEN_SHARE = 0.04
 # Who times a stage clamps it: that it stayed away is wrong once in five hundred times.
@@ -178,10 +181,15 @@ class _Phase:
     density: Floats
     sound: Floats
     shown: Floats
+    softness: Floats
 
 
-def _phases(model: UnitModel, reading: Reading, way: _Way) -> list[_Phase]:
-    """Return the reading under every state its condition may mean."""
+def _phases(model: UnitModel, reading: Reading, way: _Way, harness: Floats | None = None) -> list[_Phase]:
+    """Return the reading under every state its condition may mean.
+
+    `harness` is what an earlier ghost told of each hypothesis's harness, as a multiple of a single wire's coupling; not
+    a number where none did.
+    """
     phases = []
     for drive, share in states(model, reading.condition, way.limits, tapped_late=way.tapped_late):
         prediction = model.predict(reading.point, drive)
@@ -195,11 +203,32 @@ def _phases(model: UnitModel, reading: Reading, way: _Way) -> list[_Phase]:
         # A floating conductor shows a ghost of no certain size: by the pF of its harness, up to most of a leg.
         soft = prediction.softness > GHOST_OHMS
         top = GHOST_SHARE * model.plate.nominal_volts
-        least, most = np.where(soft, least / 3, least), np.where(soft, np.maximum(most, top), most)
+        ghost_least, ghost_most = LEAST_HARNESS * least, np.maximum(most, top)
+        if reading.mode:
+            # In low-impedance mode the meter pulls a ghost down to nothing.
+            ghost_least = ghost_most = np.zeros_like(least)
+        elif harness is not None:
+            learnt = np.isfinite(harness) & _is_ghost(shown, prediction.softness)
+            ghost_least = np.where(learnt, np.minimum(shown * harness / HARNESS_RATIO, top), ghost_least)
+            ghost_most = np.where(learnt, np.minimum(shown * harness * HARNESS_RATIO, top), ghost_most)
+        least, most = np.where(soft, ghost_least, least), np.where(soft, ghost_most, most)
         spread = np.where(soft, GHOST_WIDTH, spread)
         density, sound = _one_likelihood(reading, shown, spread, (least, most))
-        phases.append(_Phase(share, density, sound, shown))
+        phases.append(_Phase(share, density, sound, shown, prediction.softness))
     return phases
+
+
+def _harness_of(reading: Reading, phase: _Phase) -> Floats:
+    """Return how many times a single wire's ghost one reading is, for each hypothesis by which it is a ghost."""
+    told = np.clip(reading.value / np.maximum(phase.shown, LEAST_GHOST_VOLTS), LEAST_HARNESS, MOST_HARNESS)
+    found: Floats = np.where(_is_ghost(phase.shown, phase.softness), told, np.nan)
+    return found
+
+
+def _is_ghost(shown: Floats, softness: Floats) -> NDArray[np.bool_]:
+    """Tell where a ghost of some size stands: what couples as much to one side as to the other shows next to none."""
+    found: NDArray[np.bool_] = (softness > GHOST_OHMS) & (shown > LEAST_GHOST_VOLTS)
+    return found
 
 
 def states(
@@ -357,7 +386,14 @@ class _Taken:
 
 def _taken(model: UnitModel, standing: Sequence[Reading], watched: Sequence[Observation], way: _Way) -> _Taken:
     # A condition may mean several states of the unit; each is weighed by how likely it is.
-    each = [_phases(model, reading, way) for reading in standing]
+    each: list[list[_Phase]] = []
+    harness = np.full(len(model.hypotheses), np.nan)
+    for reading in standing:
+        each.append(_phases(model, reading, way, harness))
+        if spot_of(reading.point).is_volts and not reading.mode:
+            # The first ghost tells how strongly this harness couples; the later ones are held against it.
+            told = _harness_of(reading, max(each[-1], key=lambda phase: phase.share))
+            harness = np.where(np.isnan(harness), told, harness)
     each += [_watched_phases(model, observation, way) for observation in watched]
     conditions = [reading.condition for reading in standing] + [entry.condition for entry in watched]
     count, read = len(model.hypotheses), len(standing)
@@ -490,7 +526,7 @@ def _watched_phases(model: UnitModel, observation: Observation, way: _Way) -> li
         agrees = _agrees(model, observation, drive)
         missed = MISTIMED_SHARE if observation.kind == "stays-cold" else MISSEEN_SHARE
         density = np.where(agrees, 1 - missed, missed)
-        found.append(_Phase(share, density, np.where(agrees, density, 0.0), density))
+        found.append(_Phase(share, density, np.where(agrees, density, 0.0), density, np.zeros_like(density)))
     return found
 
 

@@ -84,6 +84,8 @@ class Target:
     spoken: str
     is_selected: bool = False
     verdict: Verdict | None = None
+    # Read before the repair: of the unit as it was found.
+    is_past: bool = False
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -155,6 +157,7 @@ class _Pen:
     isolated: bool = False
     opened: Mapping[str, str] = field(default_factory=dict)
     dead: bool = False
+    past: frozenset[str] = frozenset()
     board: Board = field(default_factory=Board)
     joints: dict[str, tuple[float, float]] = field(default_factory=dict)
     rungs: list[float] = field(default_factory=list)
@@ -200,10 +203,12 @@ class _Pen:
         self, point: str, box: tuple[float, float, float, float], tag: tuple[float, float], also: str = ""
     ) -> None:
         x, y, width, height = box
-        verdict = self.verdicts.get(point, self.verdicts.get(also))
+        read = point if point in self.verdicts else also
+        verdict = self.verdicts.get(read)
         spoken = self.labels.get(point) or self.words(point)
         if verdict is not None:
             spoken += f", {shown_value(verdict)} {verdict.unit}, {say(verdict.spoken)}"
+            spoken += ", before the repair" if read in self.past else ""
         else:
             unit = quantity_of(point).sign
             spoken += f", not read, in {unit}"
@@ -219,6 +224,7 @@ class _Pen:
                 spoken=spoken,
                 is_selected=point == self.selected,
                 verdict=verdict,
+                is_past=read in self.past,
             )
         )
 
@@ -242,6 +248,7 @@ def draw_board(
     pinned: Mapping[str, tuple[str, str]] | None = None,
     opened: Mapping[str, str] | None = None,
     dead: bool = False,
+    past: frozenset[str] = frozenset(),
 ) -> Board:
     """Lay out the ladder.
 
@@ -258,6 +265,7 @@ def draw_board(
         pinned: Parts something was found on or photographed, with a short mark and its words.
         opened: Feeds that are off, with the device each was opened at in words.
         dead: Every feed is proven dead.
+        past: Points that were read before the repair only: they are drawn pale.
     """
     pen = _Pen(
         plate=plate,
@@ -269,7 +277,7 @@ def draw_board(
         marked=marked,
         isolated=isolated,
     )
-    pen.opened, pen.dead = opened or {}, dead
+    pen.opened, pen.dead, pen.past = opened or {}, dead, past
     blower_feed = plate.feed_of(plate.blower.supplied_by)
     feeds = sorted((feed.id for feed in plate.feeds), key=lambda name: (name == blower_feed, name))
     strips = len(plate.circuits)

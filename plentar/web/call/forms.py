@@ -22,10 +22,15 @@ class ReadingForm(FlaskForm):  # type: ignore[misc]
 
 
 class ConditionForm(FlaskForm):  # type: ignore[misc]
-    """One switch of the condition strip: `feed-1=off`, `W=on`; the id is made by the page."""
+    """One switch of the condition strip: `feed-1=off`, `W=on`; the id is made by the page.
+
+    A call that stood before it was tapped: `W=on@300` for so many seconds, `W=on@came` where nobody timed it.
+    """
 
     switch_id = optional_id()
-    switch = HiddenField(validators=[InputRequired(), Length(max=80), Regexp(r"[A-Za-z0-9-]+=[a-z ]+\Z")])
+    switch = HiddenField(
+        validators=[InputRequired(), Length(max=80), Regexp(r"[A-Za-z0-9-]+=[a-z ]+(@(\d{1,5}|came))?\Z")]
+    )
 
 
 class ObservationForm(FlaskForm):  # type: ignore[misc]

@@ -203,8 +203,9 @@ class CallScreen:
 
     @property
     def plain_readings(self) -> list[tuple[Kept, str]]:
-        """What a customer is shown: supply and what works or does not, by the newest sound reading."""
-        kept = [k for k in self.latest.values() if k.point.step in ("supply", "strips") and ":ground" not in k.point.id]
+        """What a customer is shown of the unit as it is: supply and what works or does not."""
+        now = [kept for point, kept in self.latest.items() if point in self.visit.latest_now]
+        kept = [k for k in now if k.point.step in ("supply", "strips") and ":ground" not in k.point.id]
         return [(k, say(k.verdict.result, "customer")) for k in kept]
 
     @property
@@ -327,6 +328,7 @@ class CallScreen:
             pinned=self._pins(),
             opened={feed: OPENED_AT.get(device, "") for feed, device in self.lockout.opened.items()},
             dead=self.lockout.feeds_are_dead,
+            past=frozenset(self.latest.keys() - self.visit.latest_now.keys()),
         )
 
     def _pins(self) -> dict[str, tuple[str, str]]:
@@ -491,9 +493,10 @@ class CallScreen:
         return f"{split} · {say(self.plate.devices[0].of_kind.words)}"
 
     def _read_step(self, step_id: str) -> tuple[str, str]:
-        kept = [entry for entry in self.latest.values() if entry.point.step == step_id]
+        own = [entry for entry in self.latest.values() if entry.point.step == step_id]
+        kept = [entry for entry in own if entry.point.id in self.visit.latest_now]
         if not kept:
-            return "open", ""
+            return "open", f"before: {_brief(own[0])}" if own else ""
         worst = min((entry.verdict.grade for entry in kept), key=WORST_FIRST.index)
         note = " · ".join(f"{_brief(entry)}" for entry in kept[:3])
         return worst.value.replace(" ", "-"), note
@@ -504,7 +507,7 @@ class CallScreen:
         firsts: dict[str, str] = {}
         for point in self.points.values():
             current = firsts.get(point.step)
-            if current is None or (current in self.latest and point.id not in self.latest):
+            if current is None or (current in self.visit.latest_now and point.id not in self.visit.latest_now):
                 firsts[point.step] = point.id
         return firsts
 
@@ -555,6 +558,7 @@ class CallScreen:
             "since": lockout.changed_at,
             "seconds": int(self.condition.seconds_since_change or 0),
             "last_call": next(iter(lockout.calls), ""),
+            "heat_call": next((call for call in ("W", "W2") if call in lockout.calls), ""),
             "bypassed": lockout.bypassed,
         }
 

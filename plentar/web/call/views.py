@@ -5,6 +5,7 @@ from base64 import b64encode
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
+from typing import Any
 from uuid import UUID, uuid4
 
 from flask import Blueprint, Response, abort, current_app, g, jsonify, redirect, render_template, request, url_for
@@ -246,10 +247,14 @@ def set_condition(call_id: UUID) -> ResponseReturnValue:
     if not form.validate():
         own_call(call_id)
         abort(400)
-    what, _, state = form.switch.data.partition("=")
+    what, _, told = form.switch.data.partition("=")
+    state, _, since = told.partition("@")
     if state == "proven dead":
         raise ReadingError("only the Safe list makes anything proven dead", field=what)
-    keep_one(call_id, own_id(form.switch_id.data), "switch", {"what": what, "state": state})
+    payload: dict[str, Any] = {"what": what, "state": state}
+    if since:
+        payload |= {"is_untimed": True} if since == "came" else {"ago_seconds": float(since)}
+    keep_one(call_id, own_id(form.switch_id.data), "switch", payload)
     return _after(call_id, request.form.get("panel", "reading"))
 
 
