@@ -331,7 +331,7 @@ class Visit:
         """What the evidence implies of the unit as it is, most serious first."""
         found = self._found_in(self.standing_now)
         found += [*self._work_findings(), *self._other_findings()]
-        found += [_noted(said("visit.wired"), Grade.FAIL, words, "wired wrong") for words in wired_wrong(self.plate)]
+        found += [_noted(said("visit.wired"), Grade.FAIL, words, "wired") for words in wired_wrong(self.plate)]
         found.sort(key=lambda entry: (entry.verdict.kind != LINE_ON_CONTROL, -entry.verdict.grade.severity))
         # A later reading of the same place takes the finding's place, not the stop's.
         if self.stop and not any(entry.verdict.kind == LINE_ON_CONTROL for entry in found):

@@ -276,7 +276,7 @@ def test_current_into_every_node_is_zero(name: str, data: st.DataObject) -> None
         np.add.at(leaving, [a, b, c, d], np.array([n * out, -n * out, -out, out]))
     for source in v.circuit.sources:
         node = v.node_of[0, v.circuit.terminals[source.node]]
-        leaving[node] -= (source.volts - volts[node]) / source.ohms
+        leaving[node] -= (v.supply[0] * source.volts - volts[node]) / source.ohms
     # Ground is where the legs' currents come back.
     assert np.abs(leaving[1:]).max() < 1e-6
 

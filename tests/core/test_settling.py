@@ -151,6 +151,10 @@ def test_the_plain_solver_is_the_batched_one(name: str) -> None:
         shown = {pair: read_volts(batched, *pair) for pair in (("board.w", "board.c"), (element, "ground"))}
         for row, change in enumerate(own):
             plain = solve_one(circuit, drive, change)
+            if plain.chatters:
+                # It drops out under its own load and comes back: where it is left is no state to compare.
+                assert batched.chatters[row], (drive, change)
+                continue
             states = dict(zip((contact.id for contact in circuit.contacts), batched.states[row], strict=True))
             assert plain.closed == states, (drive, change)
             for terminal in circuit.terminals:

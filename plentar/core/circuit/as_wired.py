@@ -4,8 +4,8 @@ import math
 from functools import lru_cache
 
 from plentar.core.circuit.drive import Drive
-from plentar.core.circuit.interlock import CALLS, CallOutcome, wrong_of
 from plentar.core.circuit.network import HOT_AMPS
+from plentar.core.circuit.outcomes import CALLS, CallOutcome, wrong_of
 from plentar.core.circuit.plain import PlainSettled, solve_one
 from plentar.core.circuit.wiring import wire
 from plentar.core.said import Words, said

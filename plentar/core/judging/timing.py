@@ -175,7 +175,7 @@ def fan_stages(plate: Nameplate, limits: Limits = DEFAULT_LIMITS) -> tuple[Stage
     if relay is None:
         return ()
     on, off = _delay(relay.on_delay_seconds, limits), _delay(relay.off_delay_seconds, limits)
-    return (Stage(id=FAN_STAGE, name="Blower, fan call", call=relay.fed_by, on=on, off=off),)
+    return (Stage(id=FAN_STAGE, name=f"Blower, {relay.fed_by}", call=relay.fed_by, on=on, off=off),)
 
 
 def _delay(seconds: float, limits: Limits) -> Patience:
