@@ -40,6 +40,7 @@ from plentar.core.limits.windows import closing
 from plentar.core.unit.electrical import COLD_RATIO, OPEN_OHMS
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.patterns import PATTERNS
+from plentar.words import say
 
 MOST_TESTS = 45
 # What services give, of nominal: 206 to 252 V of 240.
@@ -166,7 +167,7 @@ class Truth:
         graded = [(reading, judge(situation, reading).grade) for reading in readings]
         found = {(r.point, r.condition.on) for r, grade in graded if grade in (Grade.FAIL, Grade.MARGINAL)}
         compared = [finding.about for finding in compare(situation) if finding.verdict.grade is not Grade.PASS]
-        return found | {(str(about), frozenset()) for about in compared}
+        return found | {(say(about), frozenset()) for about in compared}
 
     def _shows_now(self, condition: Condition) -> bool:
         if self.shows == "now and then":

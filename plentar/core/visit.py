@@ -14,7 +14,7 @@ from plentar.core.circuit.as_wired import wired_wrong
 from plentar.core.circuit.drive import Drive
 from plentar.core.circuit.places import find_point
 from plentar.core.errors import PlentarError, ReadingError
-from plentar.core.evidence.events import Aired, Event, Lead, Logged
+from plentar.core.evidence.events import Aired, Event, Lead, Logged, Switched
 from plentar.core.evidence.lockout import Lockout, fold
 from plentar.core.evidence.reading import Condition, Reading
 from plentar.core.evidence.record import Record, Taken
@@ -482,6 +482,8 @@ class Visit:
             elif deed.state == "found" and sign_of(kind) is not None:
                 found.append(Observation(kind=kind, about=about, condition=deed.condition))
         found += self._watched()
+        if self.stood_before and not any(entry.kind == "heat-was-on" for entry in found):
+            found.append(Observation(kind="heat-was-on"))
         for event, logged, analysis in self.logs:
             if self.is_of_now(event) and logged.called_seconds is not None:
                 found += self._seen_in_log(logged, analysis, logged.called_seconds)
@@ -489,6 +491,16 @@ class Visit:
         if CAPACITOR in self.latest_now and self.latest_now[CAPACITOR].verdict.grade is Grade.FAIL:
             found.append(Observation(kind="capacitor-out"))
         return tuple(dict.fromkeys(found))
+
+    @property
+    def stood_before(self) -> bool:
+        """True where somebody said that heat stood before it was tapped."""
+        said_so = any(
+            deed.what in ("W", "W2") and (deed.is_untimed or deed.ago_seconds > 0)
+            for event, deed in self.record.of(Switched)
+            if self.is_of_now(event)
+        )
+        return said_so or self.state_of("heat-was-on") == "found"
 
     def _seen_in_log(self, deed: Logged, analysis: "LogAnalysis", called: float) -> list[Observation]:
         from plentar.core.judging.logged import seen_in

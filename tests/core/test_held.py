@@ -1,17 +1,21 @@
 """A cache bounded by bytes, and the pieces of networks: both held against the plainest way to do it."""
 
 from concurrent.futures import ThreadPoolExecutor
+from dataclasses import replace
 
 import numpy as np
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from numpy.typing import NDArray
 
-from plentar.core.causes.hypotheses import PREDICTED, SOLVED, model_of
+from plentar.core.causes.hypotheses import PREDICTED, SOLVED, UnitModel, circuit_of, model_of
 from plentar.core.circuit.drive import Drive
 from plentar.core.circuit.pieces import pieces_of
 from plentar.core.held import Held, bytes_of
+from plentar.core.unit.nameplate import Window
 from plentar.core.unit.patterns import PATTERNS
+from plentar.demo.scenario import estate_pattern
 
 Floats = NDArray[np.float64]
 
@@ -86,3 +90,30 @@ def test_pieces_are_those_a_walk_finds(count: int, data: st.DataObject) -> None:
         for name in both:
             joined[name] = both
     assert found.tolist() == [min(joined[name]) for name in range(count)]
+
+
+def test_like_units_share_what_was_solved() -> None:
+    """Forty townhouses are six circuits at the most; a label, a window, a rating make no other circuit."""
+    plates = [replace(PATTERNS[estate_pattern(n)](), serial=f"{n}", built=f"20{10 + n % 9}") for n in range(1, 41)]
+    assert len({circuit_of(plate) for plate in plates}) <= 6
+    plate = PATTERNS["four-strip-chained"]()
+    [first, *others] = plate.devices
+    slower = tuple(replace(pole, on_window=Window(min_seconds=5, max_seconds=99)) for pole in first.poles)
+    like = replace(plate, devices=(replace(first, poles=slower), *others), maximum_device_amps=60.0, tons=3.0)
+    assert model_of(like).variants is model_of(plate).variants
+    # What a unit's own rules say is still its own.
+    assert model_of(like).plate is like
+    larger = replace(plate, circuits=(replace(plate.circuits[0], rated_watts=4800.0), *plate.circuits[1:]))
+    assert model_of(larger).variants is not model_of(plate).variants
+
+
+@pytest.mark.parametrize("feet", [39.55, 40.0, 40.45])
+def test_what_is_rounded_no_meter_tells(feet: float) -> None:
+    """Volts and amps of every hypothesis under full load: less than the tenth of a meter's last digit."""
+    plate = PATTERNS["two-strip-sequencer"]()
+    conductor = replace(plate.feeds[0].conductor, length_feet=feet)  # type: ignore[type-var]
+    own = replace(plate, feeds=(replace(plate.feeds[0], conductor=conductor),))
+    drive = Drive(calls=frozenset({"W"}))
+    for point in ("volts:feed-1.l1:feed-1.l2", "amps:strip-a", "volts:strip-b.element.1:strip-b.element.2"):
+        exact, shared = UnitModel(own).predict(point, drive).shown, model_of(own).predict(point, drive).shown
+        assert np.abs(exact - shared).max() < 0.1, point

@@ -169,3 +169,17 @@ def contents(db: Session) -> str:
     assert len(places) >= 45
     assert all(nameplate_from_json(unit) for unit in units)
     return json.dumps([places, units, readings])
+
+
+def test_a_call_that_stood_before_it_was_tapped_says_since_when(client: FlaskClient, shop: ShopOf) -> None:
+    """Strips on at once: early by the clock as tapped, right for one of five minutes, right where nobody timed it."""
+    call_heat(client, shop, 3)
+    assert "since W" in client.get(shop.url).text
+    early = send(client, shop, "amps:strip-b", "20.6")
+    assert "Since when is heat called?" in early
+    for since in ("300", "came"):
+        form = {"switch_id": str(uuid4()), "switch": f"W=on@{since}"}
+        assert client.post(f"{shop.url}/condition", data=form, headers=HTMX).status_code == 200
+        assert "Since when is heat called?" not in send(client, shop, "amps:strip-b", "20.6"), since
+    wrong = {"switch_id": str(uuid4()), "switch": "W=on@yesterday"}
+    assert client.post(f"{shop.url}/condition", data=wrong, headers=HTMX).status_code == 400

@@ -144,3 +144,30 @@ def test_a_log_is_still_there_after_a_tap_was_refused(client: FlaskClient, shop:
     for what in ("off:strip-a", "drop", "call", "call"):
         tap(client, shop, what)
         assert client.get(f"{shop.url}/timing").status_code == 200
+
+
+def test_the_fan_alone_is_timed_by_its_own_relay(client: FlaskClient, shop: ShopOf) -> None:
+    """G goes on and W does not; only the blower can come, and a strip's tap is refused."""
+    code, body = tap(client, shop, "call:fan")
+    assert (code, 'value="on:blower-fan"' in body) == (200, True)
+    page = client.get(shop.url).text
+    assert 'value="G=off"' in page
+    assert 'value="W=on"' in page
+    code, body = tap(client, shop, "on:strip-a")
+    assert (code, "does not move that stage" in body) == (422, True)
+    assert tap(client, shop, "on:blower-fan")[0] == 200
+    assert tap(client, shop, "drop")[0] == 200
+    assert 'value="G=on"' in client.get(shop.url).text
+    # The next run is by heat again, and has the strips.
+    assert 'value="on:strip-a"' in tap(client, shop, "call")[1]
+
+
+def test_a_log_that_cycles_is_found_on_the_call_and_in_both_papers(client: FlaskClient, shop: ShopOf) -> None:
+    """Off and on again by itself under one call: the findings, the suspects, the office's and the customer's paper."""
+    rows = [(t / 2, 20.6 if 70 < t < 400 or 640 < t < 970 or t > 1210 else 0.0) for t in range(1600)]
+    upload(client, shop, "s,A\n" + "".join(f"{at},{amps}\n" for at, amps in rows), clamp="strip-a", called="5")
+    page = client.get(shop.url).text
+    assert "drops out and comes back by itself" in page
+    assert "Little air" in page
+    for paper in ("/report", "/report?paper=office"):
+        assert "drops out and comes back by itself" in client.get(shop.url + paper).text, paper

@@ -7,7 +7,7 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from plentar.core.causes.hypotheses import Prediction, UnitModel
+from plentar.core.causes.hypotheses import Prediction, UnitModel, circuit_of
 from plentar.core.causes.supply import Supply, feed_at, is_of_transformer
 from plentar.core.circuit.drive import Drive
 from plentar.core.circuit.spread import GHOST_OHMS, shares_of
@@ -102,13 +102,17 @@ LOOKS: Mapping[str, tuple[str, float]] = {
 }
 
 
-@lru_cache(maxsize=32)
 def catalogue(plate: Nameplate) -> tuple[Test, ...]:
-    """Return every test that can be done on a unit at places a probe or clamp can reach.
+    """Return every test that can be done on a unit at places a probe or clamp can reach; like units have the same.
 
     Source:
         docs/trade.md, section 4: what is read where, in the order of work; minutes in LOOKS.
     """
+    return _catalogue(circuit_of(plate))
+
+
+@lru_cache(maxsize=32)
+def _catalogue(plate: Nameplate) -> tuple[Test, ...]:
     heat = frozenset(call for call in ("W", "W2") if call in plate.calls)
     offered = _Offered(idle=Drive(), heat=Drive(calls=heat), fan=Drive(calls=frozenset({"G"})))
     _supply_tests(plate, offered)

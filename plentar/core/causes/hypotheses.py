@@ -3,9 +3,11 @@
 What a fault does under a condition does not depend on the readings, so the table is made once for a unit and kept.
 """
 
+import copy
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, fields, replace
+from functools import lru_cache
 from itertools import combinations
 
 import numpy as np
@@ -22,10 +24,12 @@ from plentar.core.errors import ReadingError
 from plentar.core.held import Held, bytes_of
 from plentar.core.said import Words, joined
 from plentar.core.unit.electrical import COLD_RATIO, OPEN_OHMS
-from plentar.core.unit.nameplate import Nameplate
+from plentar.core.unit.nameplate import Conductor, Nameplate, Pole
 from plentar.core.unit.place import amps_at, frame_of, place_of, spot_of
 
-__all__ = ["PAIRS", "Hypothesis", "Passing", "Prediction", "UnitModel", "model_of", "model_with_pairs"]
+__all__ = [
+    "PAIRS", "Hypothesis", "Passing", "Prediction", "UnitModel", "circuit_of", "model_of", "model_with_pairs",
+]  # fmt: skip
 
 Floats = NDArray[np.float64]
 # The likeliest of some thousands, about as many as single faults have rows: chosen by the time of a first diagnosis.
@@ -107,6 +111,14 @@ class UnitModel:
         self.is_fault = np.array([any(f.part not in ("", SERVICE) for f in h.faults) for h in self.hypotheses])
         self.smaller, self.larger = self._neighbours()
         self.pair_rows = np.array(self._rows_of_pairs(usual), dtype=np.int64).reshape(-1, 3).T
+
+    def of(self, plate: Nameplate) -> "UnitModel":
+        """Return the same table with another plate of the same circuit: its windows, ratings and rules."""
+        if self.plate is plate:
+            return self
+        found = copy.copy(self)
+        found.plate = plate
+        return found
 
     def _usual_rows(self) -> dict[str, int]:
         """Return the row of each single fault at its usual size."""
@@ -408,11 +420,67 @@ MODELS, PAIRED = Held(64, size=lambda model: model.bytes), Held(16, size=lambda 
 SOLVED, PREDICTED = Held(48, size=_solved_bytes), Held(40)
 
 
+# Half a foot of conductor either way is two hundredths of a volt under two strips: no meter tells.
+FEET_STEP = 1.0
+
+
+@lru_cache(maxsize=512)
+def circuit_of(plate: Nameplate) -> Nameplate:
+    """Return the plate as far as the circuit goes: whose it is, its windows and its ratings are rules, not circuit.
+
+    Two units of one circuit share their solutions, whatever stands on their labels.
+
+    Source:
+        docs/architecture.md, The unit's table: sizes rounded to what no meter tells.
+    """
+
+    def plain(pole: Pole) -> Pole:
+        return replace(pole, on_window=None, off_window=None, rated_amps=USUAL_POLE_AMPS)
+
+    devices = tuple(
+        replace(
+            device,
+            poles=tuple(map(plain, device.poles)),
+            auxiliary=None if device.auxiliary is None else plain(device.auxiliary),
+            holding_amps=None,
+        )
+        for device in plate.devices
+    )
+    feeds = tuple(
+        replace(feed, unit_device_amps=None, at_unit="lugs", conductor=_rounded(feed.conductor)) for feed in plate.feeds
+    )
+    return replace(
+        plate,
+        maker="",
+        model="",
+        serial="",
+        built="",
+        tons=None,
+        minimum_circuit_amps=None,
+        maximum_device_amps=None,
+        feeds=feeds,
+        devices=devices,
+        blower=replace(plate.blower, capacitor_microfarads=None),
+    )
+
+
+# What stands in where a rating does not count.
+USUAL_POLE_AMPS = 25.0
+
+
+def _rounded(conductor: Conductor | None) -> Conductor | None:
+    if conductor is None:
+        return None
+    return replace(conductor, length_feet=max(FEET_STEP, FEET_STEP * round(conductor.length_feet / FEET_STEP)))
+
+
 def model_of(plate: Nameplate) -> UnitModel:
-    """Return the unit's table of single faults and the likeliest pairs; asked for again, the same one."""
-    return MODELS.get(plate, lambda: UnitModel(plate))
+    """Return the unit's table of single faults and the likeliest pairs; like units share what was solved."""
+    shared = circuit_of(plate)
+    return MODELS.get(shared, lambda: UnitModel(shared)).of(plate)
 
 
 def model_with_pairs(plate: Nameplate, pairs: tuple[tuple[str, str], ...]) -> UnitModel:
     """Return the unit's table with these pairs in place of the likeliest, for readings no single fault explains."""
-    return PAIRED.get((plate, pairs), lambda: UnitModel(plate, pairs))
+    shared = circuit_of(plate)
+    return PAIRED.get((shared, pairs), lambda: UnitModel(shared, pairs)).of(plate)
