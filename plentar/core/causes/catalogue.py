@@ -65,6 +65,7 @@ LOOKS: Mapping[str, tuple[str, float]] = {
     "lead-into-part": ("volts", 1.4),
     "lead-from-leg": ("volts", 1.4),
     # Power off, leads lifted, and put back: the proof of dead is counted once, with the change to it.
+    "line-ohms": ("ohms", 1.2),
     "element-ohms": ("ohms", 2.0),
     "part-ohms": ("ohms", 1.8),
     "coil-ohms": ("ohms", 1.8),
@@ -174,6 +175,7 @@ def _supply_tests(plate: Nameplate, offered: _Offered) -> None:
         for leg in ("l1", "l2"):
             point = volts_at(f"{unit}.{leg}", GROUND)
             offered.tests.append(_of_feed(plate, feed.id, "leg-to-ground", point, idle, leg=leg.upper()))
+        offered.add("line-ohms", ohms_at(f"{unit}.l1", f"{unit}.l2"), idle, feed=name)
         offered.add_called("feed-total", amps_at(feed.id), heat, idle, fan, feed=name)
     for branch in plate.branches:
         point = line_volts(branch.id)

@@ -68,7 +68,7 @@ STRIP_MODES = modes_by_id(
     ),
     mode(
         "limit.cycling", "weak", 0.8, "limit", AIRLESS | {"clicks": 6.0, "bad-start": 2.0}, shows="now and then",
-        repair="restore-air-then-replace-limit", proof="draws-amps-without-a-break",
+        repair="restore-air-or-replace-limit", proof="draws-amps-without-a-break",
     ),
     # Welded limits are rare and never shown by a unit whose air is right: only an airless test tells.
     mode("limit.stuck-closed", "stuck", 0.1, "limit", AIRLESS, repair="replace-limit", proof="opens-without-air"),

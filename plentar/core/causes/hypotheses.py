@@ -151,11 +151,15 @@ class UnitModel:
             others = [other for other in hypothesis.faults if other is not fault]
             # A breaker that has tripped is a breaker that is off: it no longer needs a load to show it.
             tripped = usual.get(self._tripped_by(fault), row) if fault.shows == "trips" and not others else row
-            # Where it trips something else than itself, reset it trips again: it is never sound in between.
-            rests = 0 if self._tripped_by(fault).startswith(fault.part) or fault.shows != "trips" else row
+            # Reset ahead of a short it trips again: it is never sound in between.
+            rests = row if self.is_short(fault) else 0
             quiet = usual[others[0].id] if others else rests
             found.append(Passing(row=row, shown=tripped, quiet=quiet, fault=fault))
         return tuple(found)
+
+    def is_short(self, fault: Fault) -> bool:
+        """Tell whether a fault trips the breaker ahead of it, instead of being the breaker that trips."""
+        return fault.shows == "trips" and not self._tripped_by(fault).startswith(fault.part)
 
     def _tripped_by(self, fault: Fault) -> str:
         """Return the fault that stands for its breaker once it is off: its own, or the one ahead of a short."""

@@ -51,11 +51,9 @@ def weigh_sequences(
     quiet = densities[:, [entry.quiet for entry in model.passing]]
     weigh: Mapping[Shows, Callable[[Floats, Floats, Sequence[Passing]], tuple[Floats, Floats]]] = {
         "now and then": lambda a, b, _: _now_and_then(a, b),
-        "trips": lambda a, b, _: _switches(
-            a, b, off_share=TRIP_SHARE, on_shares=[RESET_SHARE] * len(conditions), off_at_first=TRIP_SHARE
-        ),
+        "trips": lambda a, b, entries: _trips(a, b, conditions, [model.is_short(entry.fault) for entry in entries]),
         "until-set": lambda a, b, _: _switches(
-            a, b, off_share=0.0, on_shares=_set_shares(conditions), off_at_first=1.0
+            a, b, off_shares=[0.0] * len(conditions), on_shares=_set_shares(conditions), off_at_first=1.0
         ),
         "late": lambda a, b, entries: _late(a, b, _windows_passed(model, conditions, entries, limits)),
     }
@@ -74,14 +72,22 @@ def _now_and_then(shown: Floats, quiet: Floats) -> tuple[Floats, Floats]:
 
 
 def _switches(
-    shown: Floats, quiet: Floats, *, off_share: float, on_shares: Sequence[float], off_at_first: float
+    shown: Floats,
+    quiet: Floats,
+    *,
+    off_shares: Sequence[float],
+    on_shares: Sequence[float],
+    off_at_first: float,
 ) -> tuple[Floats, Floats]:
     """Two states, on and off, from reading to reading: forward for the density, and back for each one's share.
 
-    Going off and coming back on have their chances from one reading to the next; `on_shares` has each reading's own,
-    of what happened since the one before it.
+    Going off and coming back on have their chances from one reading to the next, each reading its own: of what happened
+    since the one before it.
     """
-    steps = [np.array([[1 - off_share, off_share], [share, 1 - share]]) for share in on_shares]
+    steps = [
+        np.array([[1 - off_share, off_share], [on_share, 1 - on_share]])
+        for off_share, on_share in zip(off_shares, on_shares, strict=True)
+    ]
     seen = np.stack([quiet, shown], axis=1)
     largest = seen.max(axis=1, keepdims=True)
     seen = seen / largest
@@ -100,6 +106,26 @@ def _switches(
     both = ahead * behind
     tripped: Floats = both[:, 1] / both.sum(axis=1)
     return log, tripped
+
+
+def _trips(
+    shown: Floats, quiet: Floats, conditions: Sequence[Condition], shorts: Sequence[bool]
+) -> tuple[Floats, Floats]:
+    """A breaker that has grown weak goes under some load, one ahead of a short as soon as heat is called; both stay."""
+    under_heat = [bool(condition.heat) for condition in conditions]
+    loaded = [bool(condition.on) for condition in conditions]
+    # What went between two readings went under the calls of either.
+    weak = [TRIP_SHARE, *(TRIP_SHARE if a or b else RESET_SHARE for a, b in pairwise(loaded))]
+    short = [TRIP_SHARE, *(1 - RESET_SHARE if before else RESET_SHARE for before in under_heat[:-1])]
+    resets = [RESET_SHARE] * len(conditions)
+    logs, there = np.zeros(shown.shape[1]), np.ones(shown.shape)
+    for is_short, off_shares in ((False, weak), (True, short)):
+        own = [at for at, entry in enumerate(shorts) if entry is is_short]
+        if own:
+            logs[own], there[:, own] = _switches(
+                shown[:, own], quiet[:, own], off_shares=off_shares, on_shares=resets, off_at_first=TRIP_SHARE
+            )
+    return logs, there
 
 
 def _set_shares(conditions: Sequence[Condition]) -> list[float]:

@@ -32,10 +32,11 @@ UNIT_MODES = modes_by_id(
         "breaker-pole.open", "supply", 1.5, "", OPENED | {"discoloured-lug": 3.0},
         repair="replace-breaker-see-stab", proof="legs-to-ground-and-across",
     ),
-    # One that trips warm holds when it is looked at cold: its proof is ten minutes and a hand, never a bigger one.
+    # One that trips warm holds when looked at cold: its proof is ten minutes and a hand, never a bigger one. Tripped
+    # it is a breaker that is off, and what is done about either begins with why.
     mode(
         "breaker.weak", "supply", 1.2, "", {"discoloured-lug": 3.0, "breaker-off": 6.0}, shows="trips",
-        repair="replace-breaker-same-rating", proof="holds-ten-minutes",
+        repair="find-why-off", proof="holds-ten-minutes",
     ),
     # Where it sits on the bus: it burns from a loose stab, and is found when the breaker is out.
     mode(

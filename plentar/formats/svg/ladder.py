@@ -473,6 +473,8 @@ def _blower(pen: _Pen, y: float) -> float:
     contacts = blower.relay.contacts if blower.relay else ()
     # Contacts that face the blower come first, on its own line; the others hang below on the bus.
     contacts = tuple(sorted(contacts, key=lambda contact: not contact.com.startswith("blower")))
+    if blower.plain_wire_to is not None:
+        _plain_wire(pen, blower.plain_wire_to, bus_x, y, edge)
     row = y
     for index, contact in enumerate(contacts):
         if row > y:
@@ -579,6 +581,21 @@ def _interlock(pen: _Pen, circuit_id: str, x: float, y: float, lit: LineState) -
     # Clear of the tags under the parts of the rung above.
     middle = max((crossed[0] if crossed else joint_y) / 2 + y / 2 + 2, (crossed[0] if crossed else joint_y) + 49)
     pen.target(amps_at("interlock"), (joint_x, middle, 60, 40), (joint_x, middle))
+
+
+def _plain_wire(pen: _Pen, circuit_id: str, bus_x: float, y: float, sign: float) -> None:
+    """Run the wire that passes the relay by: from the load side of a strip's pole to the blower's lead, named."""
+    joint_x, joint_y = pen.joints[load_side(pen.plate.circuit(circuit_id))]
+    x, state = bus_x + sign * 30, pen.line("blower")
+    turn = y - 44
+    # Beside the interlock's own lead, so that both can be told apart.
+    aside = joint_x - sign * 14
+    path = f"M {joint_x} {joint_y} L {aside} {joint_y + 14}"
+    for rung_y in sorted(rung for rung in pen.rungs if joint_y < rung < turn):
+        path += f" V {rung_y - 9} a 9 9 0 0 0 0 18"
+    pen.wire(f"{path} V {turn} H {x} V {y}", state)
+    pen.symbol("dot", x, y, state)
+    pen.label((x + aside) / 2, turn - 6, "plain wire", "note")
 
 
 def _control(pen: _Pen, top: float) -> None:

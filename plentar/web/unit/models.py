@@ -4,6 +4,8 @@ from dataclasses import dataclass
 from functools import cached_property
 from itertools import permutations
 
+from plentar.core.circuit.as_wired import wired_wrong
+from plentar.core.said import Words
 from plentar.core.unit.electrical import expected_element_amps
 from plentar.core.unit.kinds import KINDS
 from plentar.core.unit.nameplate import SIZES, Nameplate
@@ -48,6 +50,11 @@ class PlateScreen:
     def board(self) -> Board:
         """The circuit of the plate, nothing live."""
         return draw_board(self.drawn, line=plain_line, verdicts={}, labels={})
+
+    @property
+    def wired_wrong(self) -> tuple[Words, ...]:
+        """What the unit does that none should, by its wiring alone."""
+        return wired_wrong(self.drawn)
 
     @property
     def expected(self) -> list[Expected]:
