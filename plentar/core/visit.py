@@ -24,13 +24,14 @@ from plentar.core.held import Held
 from plentar.core.judging.air import AirReading, AirVerdict, judge_air, watts_in_airstream
 from plentar.core.judging.anywhere import healthy
 from plentar.core.judging.control_circuit import CallCurrent, call_currents
-from plentar.core.judging.findings import Finding, compare, find
+from plentar.core.judging.findings import Finding, compare, find, log_findings, noted, run_findings
 from plentar.core.judging.impossible import LINE_ON_CONTROL, is_line_on_control
 from plentar.core.judging.situation import Situation
 from plentar.core.judging.supply_loss import SupplyLoss, supply_loss
 from plentar.core.judging.thermostat_map import MapNote, MapRow, check_map
-from plentar.core.judging.timing import FAN_STAGE, RunVerdict, Stage, fan_stages, judge_run, stages_of
+from plentar.core.judging.timing import RunVerdict, Stage, fan_stages, judge_run, stages_of
 from plentar.core.judging.verdict import judge
+from plentar.core.judging.watched import seen_by_fan, seen_by_heat
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.limits.verdicts import Grade, Verdict
 from plentar.core.said import Words, joined, said
@@ -59,10 +60,6 @@ ROWS: tuple[tuple[str, frozenset[str]], ...] = (
 CAPACITOR = point_at("microfarads", "blower.capacitor")
 # From here a cause is accepted whatever could still be read; below a half nothing is, for want of tests.
 SURE_SHARE, LEAST_ACCEPTED = 0.95, 0.5
-# Who watches a stage that does not come looks about this often.
-SILENT_LOOKS = 6
-# Who taps *on* looks on for a while: seen on this much later, and still on.
-SEEN_ON_RATIO, SEEN_ON_SECONDS = 1.2, 10.0
 # What is answered or counted, not found wrong.
 NO_FINDING = frozenset({"heat-was-on", "jumper-runs", "bad-start"})
 # One reading may be the slip that the first one was; two say the same.
@@ -331,11 +328,11 @@ class Visit:
         """What the evidence implies of the unit as it is, most serious first."""
         found = self._found_in(self.standing_now)
         found += [*self._work_findings(), *self._other_findings()]
-        found += [_noted(said("visit.wired"), Grade.FAIL, words, "wired") for words in wired_wrong(self.plate)]
+        found += [noted(said("visit.wired"), Grade.FAIL, words, "wired") for words in wired_wrong(self.plate)]
         found.sort(key=lambda entry: (entry.verdict.kind != LINE_ON_CONTROL, -entry.verdict.grade.severity))
         # A later reading of the same place takes the finding's place, not the stop's.
         if self.stop and not any(entry.verdict.kind == LINE_ON_CONTROL for entry in found):
-            found.insert(0, _noted(said("visit.stop"), Grade.FAIL, self.stop, LINE_ON_CONTROL))
+            found.insert(0, noted(said("visit.stop"), Grade.FAIL, self.stop, LINE_ON_CONTROL))
         return found
 
     @cached_property
@@ -372,38 +369,19 @@ class Visit:
         # The last by each call: a fan's run says nothing of the strips'.
         for run in {run.call: run for run in self.watch_runs if self._began_now(run) == of_now}.values():
             _, judged = self.judge_watch(run)
-            for stage in judged.stages:
-                found.append(Finding(about=said("visit.time-on", stage=stage.stage.name), verdict=stage.on))
-                if stage.off is not None:
-                    found.append(Finding(about=said("visit.time-off", stage=stage.stage.name), verdict=stage.off))
-            found += [_noted(said("visit.order"), note.grade, note.words) for note in judged.order]
+            found += run_findings(judged)
         for event, deed, analysis in self.logs:
             if self.is_of_now(event) == of_now:
-                found += self._log_findings(deed, analysis)
+                found += log_findings(deed.name, analysis.events, analysis.verdict)
         if of_now:
             # Landings stay as they were last kept: no part that was fitted moves a conductor of the wall.
-            found += [_noted(said("visit.conductors"), note.grade, note.words) for note in self.map_notes or ()]
+            found += [noted(said("visit.conductors"), note.grade, note.words) for note in self.map_notes or ()]
         found += self._seen_findings(of_now=of_now)
         for row in self._rows_seen(of_now=of_now):
             if row.agrees is False:
                 words = said("visit.row-should", calls=row.words)
-                found.append(_noted(said("visit.row", calls=row.words), Grade.FAIL, words))
+                found.append(noted(said("visit.row", calls=row.words), Grade.FAIL, words))
         return [entry for entry in found if entry.verdict.grade is not Grade.PASS]
-
-    def _log_findings(self, deed: Logged, analysis: "LogAnalysis") -> list[Finding]:
-        """What a log shows that is not as it should be; a run that proves nothing by its times says so once."""
-        about = said("visit.log", name=deed.name)
-        found = [_noted(about, entry.grade, entry.words) for entry in analysis.events if entry.kind != "alike"]
-        verdict = analysis.verdict
-        for stage in verdict.stages:
-            for result in (stage.on, stage.off):
-                # What still waits, or was never seen, is said by the events.
-                if result is not None and result.kind in ("late", "early"):
-                    found.append(
-                        Finding(about=said("visit.log-of", log=deed.name, stage=stage.stage.name), verdict=result)
-                    )
-        found += [_noted(about, note.grade, note.words) for note in verdict.order]
-        return found
 
     def _seen_findings(self, *, of_now: bool) -> list[Finding]:
         """What was seen, heard or felt and is not as it should be; starts that failed, of all counted."""
@@ -414,11 +392,11 @@ class Visit:
                 continue
             where = part_words(deed.about) if deed.about and sign.about else said("visit.look")
             grade = Grade.FAIL if deed.sign == "plain-wire" else Grade.MARGINAL
-            found.append(_noted(where, grade, sign.words, "seen"))
+            found.append(noted(where, grade, sign.words, "seen"))
         good, tried = self._starts(of_now=of_now)
         if tried > good:
             words = said("visit.starts-failed", failed=tried - good, tried=tried)
-            found.append(_noted(said("visit.starts"), Grade.FAIL, words))
+            found.append(noted(said("visit.starts"), Grade.FAIL, words))
         return found
 
     def _began_now(self, run: WatchRun) -> bool:
@@ -444,12 +422,12 @@ class Visit:
         for ledger in self.ledgers:
             if ledger.was_live:
                 words = said("visit.ledger-was-made-while-unit")
-                found.append(_noted(said("visit.leads", ledger=ledger.name), Grade.FAIL, words, "moved live"))
+                found.append(noted(said("visit.leads", ledger=ledger.name), Grade.FAIL, words, "moved live"))
         back = self.record.power_back
         if back is not None and self.lockout.locks:
             names = joined(dict.fromkeys(lock.by for lock in self.lockout.locks))
             words = said("visit.power-went-back-lock-record", names=names)
-            found.append(_noted(said("visit.power-back"), Grade.FAIL, words, "under a lock"))
+            found.append(noted(said("visit.power-back"), Grade.FAIL, words, "under a lock"))
         return found
 
     @cached_property
@@ -508,42 +486,14 @@ class Visit:
         return seen_in(self.plate, analysis, deed.clamp, called)
 
     def _watched(self) -> list[Observation]:
-        """What the last run of the stopwatch saw come, stay away and go, each at its own seconds of the call."""
+        """What the last run of the stopwatch by each call saw come, stay away and go."""
         last = {run.call: run for run in self.watch_runs if self._began_now(run)}
-        found = self._watched_fan(last["fan"]) if "fan" in last else []
-        if "heat" not in last:
-            return found
-        seen, _ = self.judge_watch(last["heat"])
-        ends = seen.elapsed_seconds if seen.dropped_seconds is None else seen.dropped_seconds
-        for stage in self.stages:
-            came = seen.on_seconds.get(stage.id)
-            # Silent until it came, or for as long as was looked, and on from then. A silence longer than its window
-            # was a silence all along: what comes and goes would have shown.
-            silence = ends if came is None else came
-            looks = SILENT_LOOKS if silence > stage.on.max_seconds else 1
-            found += [self._watched_stage(stage, silence * look / looks, is_on=False) for look in range(1, looks + 1)]
-            if came is not None:
-                found.append(self._watched_stage(stage, SEEN_ON_RATIO * came + SEEN_ON_SECONDS, is_on=True))
+        found: list[Observation] = []
+        if "fan" in last:
+            found += seen_by_fan(self.plate, *self.judge_watch(last["fan"]))
+        if "heat" in last:
+            found += seen_by_heat(self.plate, self.stages, self.judge_watch(last["heat"])[0])
         return found
-
-    def _watched_fan(self, run: WatchRun) -> list[Observation]:
-        """What a run by the fan call saw of the blower: that it came, or that it did not in twice its delay."""
-        seen, judged = self.judge_watch(run)
-        found = []
-        for entry in judged.stages:
-            came = seen.on_seconds.get(entry.stage.id)
-            if came is not None:
-                found.append(self._watched_stage(entry.stage, SEEN_ON_RATIO * came + SEEN_ON_SECONDS, is_on=True))
-            elif entry.on.kind == "did not close":
-                found.append(self._watched_stage(entry.stage, seen.elapsed_seconds, is_on=False))
-        return found
-
-    def _watched_stage(self, stage: Stage, seconds: float, *, is_on: bool) -> Observation:
-        feeds = tuple((feed.id, "live") for feed in self.plate.feeds)
-        condition = Condition(feeds=feeds, calls=((stage.call, seconds),))  # type: ignore[arg-type]
-        if stage.id in ("blower", FAN_STAGE):
-            return Observation(kind="blower-runs" if is_on else "blower-still", condition=condition)
-        return Observation(kind="glows" if is_on else "stays-cold", about=stage.id, condition=condition)
 
     @cached_property
     def diagnosis(self) -> "Diagnosis | None":
@@ -962,12 +912,6 @@ def _run_verdict(run: RunVerdict) -> Verdict:
     because = next((w for w in words if w), said("visit.run-as-it-should"))
     grade = Grade.PASS if run.is_good else run.grade
     return Verdict(grade=grade, value=0.0, uncertainty=0.0, unit="", because=because)
-
-
-def _noted(about: Words, result: Grade, words: Words, kind: str = "") -> Finding:
-    """Return a finding without a figure."""
-    verdict = Verdict(grade=result, value=0.0, uncertainty=0.0, unit="", kind=kind, because=words)
-    return Finding(about=about, verdict=verdict)
 
 
 # A diagnosis keeps its model alive: what it holds is some half dozen of those.

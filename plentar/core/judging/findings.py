@@ -3,18 +3,24 @@
 from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 from plentar.core.circuit.places import find_point
 from plentar.core.evidence.reading import Reading
 from plentar.core.judging.situation import Situation
 from plentar.core.judging.strips import like_elements
 from plentar.core.judging.supply import leg_difference
+from plentar.core.judging.timing import RunVerdict
 from plentar.core.limits.verdicts import Grade, Verdict
 from plentar.core.said import Words, said
 from plentar.core.unit.points import of_feed, test_points
 from plentar.core.unit.quantities import QUANTITIES
 
-__all__ = ["Finding", "compare", "find"]
+if TYPE_CHECKING:
+    # With it comes numpy, which a finding needs not.
+    from plentar.core.judging.log import Event as LogEvent
+
+__all__ = ["Finding", "compare", "find", "log_findings", "noted", "run_findings"]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -52,6 +58,35 @@ def find(situation: Situation, judged: Sequence[tuple[Reading, Verdict]]) -> lis
     found += [entry for entry in compare(situation) if entry.verdict.grade is not Grade.PASS]
     # Sorting keeps the order of work among equals.
     return sorted(found, key=lambda entry: -entry.verdict.grade.severity)
+
+
+def noted(about: Words, result: Grade, words: Words, kind: str = "") -> Finding:
+    """Return a finding without a figure."""
+    verdict = Verdict(grade=result, value=0.0, uncertainty=0.0, unit="", kind=kind, because=words)
+    return Finding(about=about, verdict=verdict)
+
+
+def run_findings(judged: RunVerdict) -> list[Finding]:
+    """Return every time and every note of order of a run of the stopwatch, passes included."""
+    found = []
+    for entry in judged.stages:
+        found.append(Finding(about=said("visit.time-on", stage=entry.stage.name), verdict=entry.on))
+        if entry.off is not None:
+            found.append(Finding(about=said("visit.time-off", stage=entry.stage.name), verdict=entry.off))
+    return found + [noted(said("visit.order"), note.grade, note.words) for note in judged.order]
+
+
+def log_findings(name: str, events: "Sequence[LogEvent]", judged: RunVerdict) -> list[Finding]:
+    """Return what a log shows that is not as it should be, and its notes of order, passes included.
+
+    That strips draw alike is no finding. What still waits or was never seen is said by the events.
+    """
+    about = said("visit.log", name=name)
+    found = [noted(about, event.grade, event.words) for event in events if event.kind != "alike"]
+    for entry in judged.stages:
+        late = [result for result in (entry.on, entry.off) if result is not None and result.kind in ("late", "early")]
+        found += [Finding(about=said("visit.log-of", log=name, stage=entry.stage.name), verdict=one) for one in late]
+    return found + [noted(about, note.grade, note.words) for note in judged.order]
 
 
 def compare(situation: Situation) -> list[Finding]:

@@ -4,11 +4,12 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from plentar.core.errors import PlentarError
-from plentar.core.evidence.reading import Condition, Reading
+from plentar.core.evidence.reading import Reading
 from plentar.core.evidence.signs import Observation
 from plentar.core.held import Held
 from plentar.core.judging.log import Floats, LogAnalysis, StageSpan, analyse_log
 from plentar.core.judging.timing import Stage
+from plentar.core.judging.watched import SILENT_LOOKS, look_at
 from plentar.core.limits.table import Limits
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import line_volts, spot_of
@@ -17,8 +18,6 @@ __all__ = ["LogQuestion", "analysed", "own_amps", "seen_in", "supply_volts", "tr
 
 # Below this a feed is dead or lost a leg: no volts to work a strip's amps out with.
 LEAST_LINE_VOLTS = 50.0
-# A log looks all the time; so many looks at a silence say as much as somebody who stands beside it.
-SILENT_LOOKS = 6
 # Amps on a log are surer than a glance at a glow, which is wrong once in twenty-five: as sure as three of them.
 ON_LOOKS = 3
 # A strip that comes and goes for an hour says no more than these first turns.
@@ -129,28 +128,17 @@ def _seen_of(
     # A silence longer than its window was a silence all along.
     looks = SILENT_LOOKS if came - called > stage.on.max_seconds else 1
     silent = [called + (came - called) * look / looks for look in range(1, looks + 1)] if came > called else []
-    found = [_look(plate, stage, at - called, is_on=False) for at in silent]
+    found = [look_at(plate, stage, at - called, is_on=False) for at in silent]
     for at, span in enumerate(spans):
         off = min(ends if span.off_at_seconds is None else span.off_at_seconds, ends)
         on = max(span.on_at_seconds, called)
         # One that stays is looked at often; of what comes and goes each turn is a look.
         looks = ON_LOOKS if at == len(spans) - 1 == 0 else 1
         found += [
-            _look(plate, stage, on + (off - on) * look / (looks + 1) - called, is_on=True)
+            look_at(plate, stage, on + (off - on) * look / (looks + 1) - called, is_on=True)
             for look in range(1, looks + 1)
         ]
         if span.off_at_seconds is not None and span.off_at_seconds < ends:
             back = spans[at + 1].on_at_seconds if at + 1 < len(spans) else ends
-            found.append(_look(plate, stage, (span.off_at_seconds + back) / 2 - called, is_on=False))
+            found.append(look_at(plate, stage, (span.off_at_seconds + back) / 2 - called, is_on=False))
     return found
-
-
-def _look(plate: Nameplate, stage: Stage, seconds: float, *, is_on: bool) -> Observation:
-    feeds = tuple((feed.id, "live") for feed in plate.feeds)
-    # Nothing was switched since the call: a log would have its jump, and the call its change.
-    condition = Condition(
-        feeds=feeds,  # type: ignore[arg-type]
-        calls=((stage.call, max(seconds, 0.0)),),
-        seconds_since_change=max(seconds, 0.0),
-    )
-    return Observation(kind="glows" if is_on else "stays-cold", about=stage.id, condition=condition)

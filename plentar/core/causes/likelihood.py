@@ -1,0 +1,284 @@
+"""How likely a reading is under every hypothesis: in each state its condition may mean, ghosts and mistakes included.
+
+A reading's own condition decides what is predicted, the meter and the spread of parts how far it may lie, a tail that
+it is simply wrong (wrong function, factor 1,000, clamp around two conductors).
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from plentar.core.causes.catalogue import spread_of
+from plentar.core.causes.hypotheses import Prediction, UnitModel
+from plentar.core.causes.sequences import weigh_sequences
+from plentar.core.causes.supply import Supply
+from plentar.core.circuit.drive import Drive, drives_of
+from plentar.core.circuit.network import HOT_AMPS
+from plentar.core.circuit.spread import GHOST_OHMS
+from plentar.core.evidence.reading import Condition, Reading
+from plentar.core.evidence.signs import Observation
+from plentar.core.limits.table import Limits
+from plentar.core.unit.place import amps_at, spot_of
+from plentar.core.unit.quantities import quantity_of
+
+__all__ = ["Floats", "Phase", "Taken", "Way", "states", "taken_under"]
+
+Floats = NDArray[np.float64]
+# One reading in fifty is simply wrong and may be anything on the scale; one in three hundred is the AC function on a
+# rectified coil, or DC on an AC one, and near zero. Chosen, and tried in the study with 3 % of readings wrong
+# (docs/architecture.md).
+WRONG_SHARE = 0.02
+MISREAD_SHARE = 0.003
+# Harnesses couple up to ten times what a foot of single wire does, as far as half the line (docs/trade.md, section 5,
+# ghost voltages); the width is that of a reading in volts.
+GHOST_SHARE, GHOST_WIDTH = 0.5, 4.0
+# One harness is one number: what its first ghost told of it, the next repeats within a factor of two. As far as ten
+# times a single wire's, and a third of it where it hangs free. What is predicted below a volt is none.
+HARNESS_RATIO, MOST_HARNESS, LEAST_HARNESS, LEAST_GHOST_VOLTS = 2.0, 10.0, 0.33, 1.0
+# Eyes and ears are wrong once in twenty-five times: a coasting wheel, a neighbour's fan.
+MISSEEN_SHARE = 0.04
+# Who times a stage clamps it: that it stayed away is wrong once in five hundred times.
+MISTIMED_SHARE = 0.002
+
+
+def _one_likelihood(
+    reading: Reading, shown: Floats, spread: Floats, between: tuple[Floats, Floats]
+) -> tuple[Floats, Floats]:
+    """Return the density of a reading under each prediction, tail included, and its part that is no mistake.
+
+    Flat over what a row stands for, with the shoulders of a normal curve outside.
+    """
+    least, most = between
+    # OL is stored as a very large number; beyond this nothing changes any more.
+    value = min(reading.value, 1e8)
+    if spot_of(reading.point).is_ohms:
+        # Ohms span decades, and open is open: compare their logarithms. 0.3 ohm is what leads and tips make.
+        both_open = (shown >= 1e6) & (value >= 1e6)
+        at, low, high = (np.log(np.minimum(ohms, 1e8) + 0.3) for ohms in (np.asarray(value), least, most))
+        width = np.hypot(spread / (shown + 0.3), (reading.meter_uncertainty / 2 + 0.1) / (value + 0.3))
+        density = np.where(both_open, 8.0, _shouldered(at, low, high, width))
+        sound: Floats = (1 - WRONG_SHARE) * density
+        return sound + WRONG_SHARE / 12.0, sound
+    width = np.hypot(spread, reading.meter_uncertainty / 2)
+    density = _shouldered(np.asarray(value), least, most, width)
+    # A dial on the wrong function shows next to nothing, whatever stands there.
+    wrong_function = np.exp(-0.5 * (value / 0.3) ** 2) / 0.75
+    sound = (1 - WRONG_SHARE - MISREAD_SHARE) * density
+    return sound + WRONG_SHARE / quantity_of(reading.point).usual_range + MISREAD_SHARE * wrong_function, sound
+
+
+def _shouldered(value: Floats, least: Floats, most: Floats, width: Floats) -> Floats:
+    """Return the density of a value that lies anywhere between two others, give or take a width."""
+    beyond = np.maximum(np.maximum(least - value, value - most), 0.0)
+    density: Floats = np.exp(-0.5 * (beyond / width) ** 2) / (most - least + 2.5066 * width)
+    return density
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Way:
+    """How conditions are to be taken: by which limits, under which supply, the calls tapped late or not."""
+
+    limits: Limits
+    supply: Supply
+    tapped_late: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Phase:
+    """One reading under one state its condition may mean: the state's share, density, its sound part, the value."""
+
+    share: float
+    density: Floats
+    sound: Floats
+    shown: Floats
+    softness: Floats
+
+
+def _phases(model: UnitModel, reading: Reading, way: Way, harness: Floats | None = None) -> list[Phase]:
+    """Return the reading under every state its condition may mean.
+
+    `harness` is what an earlier ghost told of each hypothesis's harness, as a multiple of a single wire's coupling; not
+    a number where none did.
+    """
+    phases = []
+    for drive, share in states(model, reading.condition, way.limits, tapped_late=way.tapped_late):
+        prediction = model.predict(reading.point, drive)
+        ratio = way.supply.at(reading.point) if not spot_of(reading.point).is_ohms else 1.0
+        shown = prediction.shown * ratio
+        # A table of one row, so that spreads have one owner.
+        one = Prediction(shown[None, :], prediction.softness[None, :])
+        known = {"knows_supply": way.supply.is_known, "knows_transformer": way.supply.transformer is not None}
+        [spread] = spread_of(model.plate, [reading.point], one, **known)
+        least, most = (reach * ratio for reach in model.between(reading.point, drive))
+        # A floating conductor shows a ghost of no certain size: by the pF of its harness, up to most of a leg.
+        soft = prediction.softness > GHOST_OHMS
+        top = GHOST_SHARE * model.plate.nominal_volts
+        ghost_least, ghost_most = LEAST_HARNESS * least, np.maximum(most, top)
+        if reading.mode:
+            # In low-impedance mode the meter pulls a ghost down to nothing.
+            ghost_least = ghost_most = np.zeros_like(least)
+        elif harness is not None:
+            learnt = np.isfinite(harness) & _is_ghost(shown, prediction.softness)
+            ghost_least = np.where(learnt, np.minimum(shown * harness / HARNESS_RATIO, top), ghost_least)
+            ghost_most = np.where(learnt, np.minimum(shown * harness * HARNESS_RATIO, top), ghost_most)
+        least, most = np.where(soft, ghost_least, least), np.where(soft, ghost_most, most)
+        spread = np.where(soft, GHOST_WIDTH, spread)
+        density, sound = _one_likelihood(reading, shown, spread, (least, most))
+        phases.append(Phase(share, density, sound, shown, prediction.softness))
+    return phases
+
+
+def _harness_of(reading: Reading, phase: Phase) -> Floats:
+    """Return how many times a single wire's ghost one reading is, for each hypothesis by which it is a ghost."""
+    told = np.clip(reading.value / np.maximum(phase.shown, LEAST_GHOST_VOLTS), LEAST_HARNESS, MOST_HARNESS)
+    found: Floats = np.where(_is_ghost(phase.shown, phase.softness), told, np.nan)
+    return found
+
+
+def _is_ghost(shown: Floats, softness: Floats) -> NDArray[np.bool_]:
+    """Tell where a ghost of some size stands: what couples as much to one side as to the other shows next to none."""
+    found: NDArray[np.bool_] = (softness > GHOST_OHMS) & (shown > LEAST_GHOST_VOLTS)
+    return found
+
+
+def states(
+    model: UnitModel, condition: Condition, limits: Limits, *, tapped_late: bool = False
+) -> list[tuple[Drive, float]]:
+    """Return the drives a condition may mean, with the airless phase split into limits closed and open.
+
+    Strips may heat without air under any call, and with none when something is stuck.
+
+    Source:
+        docs/trade.md, section 5, patience clock: what a young call may mean; section 1, limits.
+    """
+    drives = []
+    for drive, share in drives_of(model.plate, condition, limits, patient=True, tapped_late=tapped_late):
+        # Nothing heats yet, or nothing is fed: no limit has a reason to open.
+        if drive.waiting or len(drive.dead_feeds) == len(model.plate.feeds):
+            drives.append((drive, share))
+        else:
+            # A limit that opens for want of air is closed about two minutes in three.
+            drives += [(drive, 0.65 * share), (replace(drive, limits_open=True), 0.35 * share)]
+    return drives
+
+
+def _joint(readings: Sequence[Sequence[Phase]]) -> Floats:
+    """Return the log density of all readings taken under one condition.
+
+    Limits stay closed or open for minutes, so readings taken together mostly saw the same phase; some did not.
+    """
+    mixed = sum((np.log(_mixed(phases)) for phases in readings), np.zeros_like(readings[0][0].density))
+    # With one phase, or phases that do not match, there is nothing to have in common.
+    if any(len(phases) != len(readings[0]) for phases in readings) or len(readings[0]) == 1:
+        return mixed
+    # Seven times in ten the unit stayed in one phase while its strips were clamped.
+    together = [np.log(0.3) + mixed]
+    for index, phase in enumerate(readings[0]):
+        whole = sum((np.log(np.maximum(phases[index].density, 1e-12)) for phases in readings), np.zeros_like(mixed))
+        together.append(np.log(0.7 * phase.share) + whole)
+    found: Floats = np.logaddexp.reduce(np.array(together), axis=0)
+    return found
+
+
+def _mixed(phases: Sequence[Phase]) -> Floats:
+    """Return a reading's density whatever the phase."""
+    total: Floats = sum((phase.share * phase.density for phase in phases), np.zeros_like(phases[0].density))
+    return np.maximum(total, 1e-12)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Taken:
+    """All readings in one way: log density of them together, and of each its density, sound part, prediction.
+
+    `silent` tells of each whether a good unit would show it only while a pole has yet to move.
+    """
+
+    log: Floats
+    densities: Floats
+    sound: Floats
+    shown: list[Floats]
+    silent: list[bool]
+
+
+def taken_under(model: UnitModel, standing: Sequence[Reading], watched: Sequence[Observation], way: Way) -> Taken:
+    """Weigh all readings, and what was watched, in one way to take their conditions.
+
+    Args:
+        model: The unit's hypotheses.
+        standing: The readings that count, oldest first.
+        watched: What was seen of the running unit.
+        way: Under which limits and supply, the calls tapped late or not.
+    Source:
+        docs/trade.md, section 5: ghosts, patience clock; section 9: what follows what.
+    """
+    # A condition may mean several states of the unit; each is weighed by how likely it is.
+    each: list[list[Phase]] = []
+    harness = np.full(len(model.hypotheses), np.nan)
+    for reading in standing:
+        each.append(_phases(model, reading, way, harness))
+        if spot_of(reading.point).is_volts and not reading.mode:
+            # The first ghost tells how strongly this harness couples; the later ones are held against it.
+            told = _harness_of(reading, max(each[-1], key=lambda phase: phase.share))
+            harness = np.where(np.isnan(harness), told, harness)
+    each += [_watched_phases(model, observation, way) for observation in watched]
+    conditions = [reading.condition for reading in standing] + [entry.condition for entry in watched]
+    count, read = len(model.hypotheses), len(standing)
+    densities = np.array([_mixed(phases) for phases in each]).reshape(-1, count)
+    sound = np.array([sum(phase.share * phase.sound for phase in phases) for phases in each]).reshape(-1, count)
+    together: dict[tuple[object, ...], list[list[Phase]]] = {}
+    for condition, phases in zip(conditions, each, strict=True):
+        together.setdefault(condition.state, []).append(phases)
+    log = sum((_joint(taken) for taken in together.values()), np.zeros(count))
+    shown = np.array([max(phases, key=lambda phase: phase.share).shown for phases in each]).reshape(-1, count)
+    # What comes and goes is weighed as a sequence instead, and speaks as it was at each reading.
+    rows, bad, quiet = (list(rows) for rows in zip(*((p.row, p.shown, p.quiet) for p in model.passing), strict=True))
+    log[rows], there = weigh_sequences(model, conditions, densities, way.limits)
+    for table in (densities, sound):
+        table[:, rows] = there * table[:, bad] + (1 - there) * table[:, quiet]
+    # What it showed while it was as it mostly was then.
+    shown[:, rows] = np.where(there >= 0.5, shown[:, bad], shown[:, quiet])
+    return Taken(
+        log=log,
+        densities=densities[:read],
+        sound=sound[:read],
+        shown=list(shown[:read]),
+        silent=[_is_silent(model, reading, phases, way) for reading, phases in zip(standing, each[:read], strict=True)],
+    )
+
+
+def _is_silent(model: UnitModel, reading: Reading, phases: Sequence[Phase], way: Way) -> bool:
+    """Tell whether a good unit would show a reading only while a pole has yet to move."""
+    if not any(drive.waiting for drive, _ in states(model, reading.condition, way.limits)):
+        return False
+    # Long since called: everything has moved.
+    calls = tuple((call, None) for call, _ in reading.condition.calls)
+    settled = replace(reading, condition=replace(reading.condition, calls=calls))
+    moved = max(phase.density[0] for phase in _phases(model, settled, way))
+    return bool(max(phase.density[0] for phase in phases) > 5.0 * moved)
+
+
+def _watched_phases(model: UnitModel, observation: Observation, way: Way) -> list[Phase]:
+    """Return what was seen of the running unit under every state its condition may mean."""
+    found = []
+    for drive, share in states(model, observation.condition, way.limits, tapped_late=way.tapped_late):
+        agrees = _agrees(model, observation, drive)
+        missed = MISTIMED_SHARE if observation.kind == "stays-cold" else MISSEEN_SHARE
+        density = np.where(agrees, 1 - missed, missed)
+        found.append(Phase(share, density, np.where(agrees, density, 0.0), density, np.zeros_like(density)))
+    return found
+
+
+def _agrees(model: UnitModel, observation: Observation, drive: Drive) -> NDArray[np.bool_]:
+    """Tell of each hypothesis whether it shows what was seen: strips that heat or stay cold, a blower that turns."""
+    kind = observation.kind
+    if kind in ("glows", "stays-cold"):
+        heats = model.predict(amps_at(observation.about), drive).shown > HOT_AMPS
+        return heats if kind == "glows" else ~heats
+    if kind.startswith("strips-"):
+        strips = [model.predict(amps_at(circuit.id), drive).shown for circuit in model.plate.circuits]
+        heat: NDArray[np.bool_] = np.max(strips, axis=0) > HOT_AMPS
+        return heat if kind == "strips-heat" else ~heat
+    runs = model.predict(amps_at("blower"), drive).shown > model.plate.blower.turns_from_amps
+    return runs if kind == "blower-runs" else ~runs

@@ -1,0 +1,299 @@
+"""From shares to names: what one repair cures is one cause, with its reasons, its size and what is to be read again."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from plentar.core.causes.catalogue import catalogue, scaled
+from plentar.core.causes.fault import SERVICE, mended
+from plentar.core.causes.hypotheses import PAIRS, Hypothesis, UnitModel
+from plentar.core.causes.likelihood import Floats
+from plentar.core.causes.size import Seen, size_of
+from plentar.core.causes.slips import Ask, ask_about
+from plentar.core.causes.supply import Supply
+from plentar.core.circuit.as_wired import wired_wrong
+from plentar.core.circuit.drive import Drive, drives_of
+from plentar.core.circuit.places import find_point
+from plentar.core.evidence.reading import Reading
+from plentar.core.limits.table import Limits
+from plentar.core.said import Words, joined, said
+from plentar.core.unit.electrical import OPEN_OHMS
+from plentar.core.unit.place import spot_of
+from plentar.core.unit.quantities import quantity_of
+
+__all__ = ["Cause", "Evidence", "Failure", "Reason"]
+
+# More groups than a screen or a paper shows.
+SHOWN_CAUSES = 8
+# For a size every reading may be off by a fiftieth, the meter and a tenth: supply and parts are its own kind's.
+SIZE_SHARE, SIZE_FLOOR = 0.02, 0.1
+# Of the ways one part may have failed: one in twenty is not worth naming, four in five is the answer.
+TOLD_SHARE, PLAIN_SHARE = 0.05, 0.8
+# Reasons that are told; half as likely as elsewhere: less than that nobody would call a reason against.
+MOST_FOR, MOST_AGAINST, LEAST_AGAINST = 6, 3, -0.7
+# A single fault of a group stands for the pairs in it down to this share of them: below, the pair was read as such.
+SHADOW_SHARE = 0.1
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Reason:
+    """One reading that speaks for or against a cause: in words, and how strongly (natural log of the odds)."""
+
+    point: str
+    words: Words
+    weight: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Failure:
+    """One way the part may have failed: the faults that no test splits, their words, their share."""
+
+    faults: tuple[str, ...]
+    title: Words
+    probability: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Cause:
+    """What would be repaired, with its share and its reasons; `failures` are the ways it may have failed.
+
+    `faults` are those of the failures worth naming, the likeliest first; `size` says how large the first is, where
+    that can be told.
+    """
+
+    faults: tuple[str, ...]
+    title: Words
+    size: Words
+    probability: float
+    failures: tuple[Failure, ...]
+    reasons_for: tuple[Reason, ...]
+    reasons_against: tuple[Reason, ...]
+    repair: Words
+    proof: Words
+
+
+@dataclass(slots=True, kw_only=True)
+class Evidence:
+    """Turns likelihoods into groups, reasons and doubts."""
+
+    model: UnitModel
+    readings: Sequence[Reading]
+    likelihoods: Sequence[Floats]
+    shown: Sequence[Floats]
+    explained: Sequence[Floats]
+    silent: Sequence[bool]
+    prior: Floats
+    posterior: Floats
+    # The part of each hypothesis's share that needs the call to have stood before it was tapped.
+    tapped_late: Floats
+    supply: Supply
+    _densities: Floats | None = None
+
+    def causes(self) -> tuple[Cause, ...]:
+        model = self.model
+        # A cause is all of its magnitudes, alone and with others.
+        by_cause: Floats = np.bincount(model.cause_of, self.posterior, len(model.causes)).astype(np.float64)
+        order = [int(i) for i in np.argsort(-by_cause)[: 3 * SHOWN_CAUSES] if by_cause[i] > 1e-4]
+        groups: list[list[int]] = []
+        rows = {i: self._best_row(i) for i in order}
+        # What no test can tell apart is one answer, not several rivals.
+        split = self._splittable([rows[i] for i in order])
+        place = {cause: at for at, cause in enumerate(order)}
+        for cause in order:
+            for group in groups:
+                if not any(split[place[cause], place[other]] for other in group):
+                    group.append(cause)
+                    break
+            else:
+                groups.append([cause])
+        # What one repair cures is one cause, however it failed; a group of several repairs stays by itself.
+        merged: dict[object, list[list[int]]] = {}
+        for group in groups:
+            whole = sum(by_cause[i] for i in group)
+            repairs = {self._mended(rows[i]) for i in group if by_cause[i] >= TOLD_SHARE * whole}
+            merged.setdefault(repairs.pop() if len(repairs) == 1 else group[0], []).append(group)
+
+        # Each is as likely as its members together.
+        def share(entry: Sequence[Sequence[int]]) -> float:
+            return float(sum(by_cause[i] for group in entry for i in group))
+
+        causes = sorted(merged.values(), key=share, reverse=True)[:SHOWN_CAUSES]
+        # How large is worth working out for the one that leads.
+        return tuple(self._cause(entry, share(entry), by_cause, rows, with_size=entry is causes[0]) for entry in causes)
+
+    def _mended(self, row: int) -> frozenset[tuple[str, str]]:
+        return mended(self.model.hypotheses[row].faults)
+
+    def _best_row(self, cause: int) -> int:
+        rows = np.nonzero(self.model.cause_of == cause)[0]
+        return int(rows[np.argmax(self.posterior[rows])])
+
+    def _splittable(self, rows: list[int]) -> NDArray[np.bool_]:
+        """Tell which pairs of hypotheses some test of the catalogue would show apart by three standard deviations."""
+        shown, spread = scaled(self.model, catalogue(self.model.plate), np.array(rows))
+        apart = np.abs(shown[:, :, None] - shown[:, None, :])
+        together = 3.0 * np.hypot(spread[:, :, None], spread[:, None, :])
+        split: NDArray[np.bool_] = np.any(apart > together, axis=0)
+        # What comes and goes is told from what stays by taking the same reading again.
+        passes = self.model.passes[rows]
+        split |= (passes[:, None] != passes[None, :]) & np.any(np.ptp(shown, axis=1) > spread.max(axis=1))
+        # The catalogue knows no microfarads; whoever has a meter for them tells a weak capacitor from none.
+        measured = np.array(
+            [any("capacitor-out" in f.signs for f in self.model.hypotheses[row].faults) for row in rows]
+        )
+        split |= measured[:, None] != measured[None, :]
+        return split
+
+    def _cause(
+        self,
+        entry: Sequence[Sequence[int]],
+        share: float,
+        by_cause: Floats,
+        rows: Mapping[int, int],
+        *,
+        with_size: bool,
+    ) -> Cause:
+        each = sorted((self._failure(group, by_cause, rows) for group in entry), key=lambda f: -f.probability)
+        told = [failure for failure in each if failure.probability >= TOLD_SHARE * share] or each[:1]
+        row = rows[self.model.causes.index(told[0].faults[0])]
+        lead, reasons = self.model.hypotheses[row], self._reasons(row)
+        title, repair = told[0].title, joined((fault.repair for fault in lead.faults), "semicolon")
+        if told[0].probability < PLAIN_SHARE * share:
+            # Which of its ways it was, the part in the hand will tell.
+            title = joined((failure.title for failure in told[:3]), "or")
+        if lead.faults[0].kind == "healthy" and self.tapped_late[0] > 0.5 * self.posterior[0]:
+            # Sound only if heat stood before the clock says it did: that is asked, not taken for granted.
+            title, repair = said("diagnosis.tapped-late"), said("diagnosis.ask-since-when")
+        elif lead.faults[0].kind == "healthy" and (wrong := wired_wrong(self.model.plate)):
+            # Every part is sound, and the unit is not: the plate itself has it wired wrong.
+            title, repair = said("diagnosis.wired-wrong", wrong=wrong[0]), said("repair.land-interlock")
+        return Cause(
+            faults=tuple(fault for failure in told for fault in failure.faults),
+            title=title,
+            size=self._size(lead, row) if with_size else "",
+            probability=share,
+            failures=tuple(told),
+            reasons_for=tuple(r for r in reasons if r.weight > 0),
+            reasons_against=tuple(r for r in reasons if r.weight < 0),
+            repair=repair,
+            proof=joined((fault.proof for fault in lead.faults), "semicolon"),
+        )
+
+    def _failure(self, group: Sequence[int], by_cause: Floats, rows: Mapping[int, int]) -> Failure:
+        model = self.model
+        # A second fault that shows nothing of its own adds nothing to say; one that was read itself is the answer.
+        share = sum(by_cause[i] for i in group)
+        singles = [i for i in group if len(model.hypotheses[rows[i]].faults) == 1]
+        told = singles if sum(by_cause[i] for i in singles) >= SHADOW_SHARE * share else group[:1]
+        return Failure(
+            faults=tuple(model.causes[i] for i in told),
+            title=joined((model.hypotheses[rows[i]].title for i in told[:3]), "or"),
+            probability=float(sum(by_cause[i] for i in group)),
+        )
+
+    def _size(self, lead: Hypothesis, row: int) -> Words:
+        """Return how large a single fault is, by all that was read and that it explains."""
+        if len(lead.faults) != 1:
+            return ""
+        # Under the last call that was read; with nothing called there is no load to tell volts and watts of.
+        under_heat = [r.condition for r in self.readings if r.condition.heat and r.condition.feeds_live]
+        seen = [
+            Seen(
+                value=r.value,
+                width=SIZE_SHARE * r.value + r.meter_uncertainty / 2 + SIZE_FLOOR,
+                shown=shown / self.supply.at(r.point),
+            )
+            for at, (r, shown) in enumerate(zip(self.readings, self.shown, strict=True))
+            if r.value < OPEN_OHMS and not spot_of(r.point).is_ohms and not self._is_doubted(at, row)
+        ]
+        drive = drives_of(self.model.plate, under_heat[-1])[-1][0] if under_heat else Drive()
+        return size_of(self.model, lead.faults[0], seen, drive, self.supply, self.posterior)
+
+    def _reasons(self, row: int) -> list[Reason]:
+        """Weigh each reading by how much likelier it is under this hypothesis than under all others as they were.
+
+        Words are made for those that are told: the strongest for it and against it.
+        """
+        others = np.where(self.model.cause_of == self.model.cause_of[row], 0.0, self.prior)
+        others = others / max(others.sum(), 1e-12)
+        if not self.readings:
+            return []
+        if self._densities is None:
+            self._densities = np.exp(np.array(self.likelihoods).reshape(len(self.readings), -1))
+        elsewheres = np.log(self._densities @ others + 1e-15)
+        weights = [float(density[row] - e) for density, e in zip(self.likelihoods, elsewheres, strict=True)]
+        order = sorted(range(len(weights)), key=lambda at: -abs(weights[at]))
+        told = [at for at in order if weights[at] > 0][:MOST_FOR]
+        told += [at for at in order if weights[at] < LEAST_AGAINST][:MOST_AGAINST]
+        return [
+            Reason(
+                point=self.readings[at].point,
+                words=self._spoken(self.readings[at], float(self.shown[at][row])),
+                weight=weights[at],
+            )
+            for at in told
+        ]
+
+    def _spoken(self, reading: Reading, predicted: float) -> Words:
+        label = find_point(self.model.plate, reading.point).label
+        read, shown = _number(reading.value, reading.point), _number(predicted, reading.point)
+        if sum(other.point == reading.point for other in self.readings) == 1:
+            return said("diagnosis.predicted", label=label, read=read, predicted=shown)
+        condition = reading.condition.spoken
+        return said("diagnosis.predicted-then", label=label, read=read, condition=condition, predicted=shown)
+
+    def promising_pairs(self) -> tuple[tuple[str, str], ...]:
+        """Return pairs of single faults that between them would explain each reading, the most promising first."""
+        model = self.model
+        singles = [i for i in range(len(model.hypotheses)) if len(model.hypotheses[i].faults) == 1 and i > 0]
+        density = np.array(self.likelihoods)[:, singles]
+        log_prior = np.log(self.prior[singles])
+        lead = np.argsort(-(density.sum(axis=0) + log_prior))[:40]
+        together = np.maximum(density[:, lead][:, :, None], density[:, None, :]).sum(axis=0)
+        score = together + log_prior[lead][:, None] + log_prior[None, :]
+        found: dict[tuple[str, str], None] = {}
+        for flat in np.argsort(-score, axis=None):
+            a, b = np.unravel_index(flat, score.shape)
+            first = model.hypotheses[singles[int(lead[a])]].faults[0]
+            second = model.hypotheses[singles[int(b)]].faults[0]
+            if first.part != second.part and SERVICE not in (first.part, second.part):
+                found.setdefault((min(first.id, second.id), max(first.id, second.id)))
+            if len(found) >= PAIRS:
+                break
+        return tuple(found)
+
+    def asks(self, limits: Limits) -> tuple[Ask, ...]:
+        """Return what is to be taken again, with what may have happened to it by the likeliest hypothesis."""
+        row, plate = int(np.argmax(self.posterior)), self.model.plate
+        found = []
+        for point in self.doubtful():
+            at = max(
+                i for i, reading in enumerate(self.readings) if reading.point == point and self._is_doubted(i, row)
+            )
+            reading = self.readings[at]
+            drive = drives_of(plate, reading.condition, limits)[-1][0]
+
+            def there(other: str, drive: Drive = drive) -> float:
+                return float(self.model.predict(other, drive).shown[row] * self.supply.at(other)[row])
+
+            found.append(ask_about(plate, reading, float(self.shown[at][row]), there))
+        return tuple(found)
+
+    def _is_doubted(self, at: int, row: int) -> bool:
+        return bool(self.explained[at][row] < 0.5)
+
+    def doubtful(self) -> tuple[str, ...]:
+        """Return the points whose reading even the likeliest hypothesis leaves to chance, to be taken again."""
+        if not self.readings:
+            return ()
+        row = int(np.argmax(self.posterior))
+        doubted = [reading.point for at, reading in enumerate(self.readings) if self._is_doubted(at, row)]
+        return tuple(dict.fromkeys(doubted))
+
+
+def _number(value: float, point: str) -> Words:
+    if value >= 1e6:
+        return said("diagnosis.open")
+    return said("diagnosis.value", value=value, unit=quantity_of(point).sign)
