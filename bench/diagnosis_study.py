@@ -1,10 +1,12 @@
 """How often following the next tests ends in the right group, from the complaint alone.
 
-    python -m bench.diagnosis_study [--seeds 5] [--units all] [--wrong 0.03] [--pairs 200] [--fixed] [--between]
+    python -m bench.diagnosis_study [--seeds 5] [--units all] [--wrong 0.02] [--pairs 300] [--fixed] [--between]
+                                    [--minutes 60]
 
 For every unit × single fault × seed a truth the diagnosis does not know is drawn (supply 206–252 V, conductor ohms
 ±30 %, motor impedance ±20 %, element tolerance, a magnitude of the fault, meter error), and tests are followed until
-one group holds 0.95 or nothing is left to ask. `--fixed` follows docs/trade.md's order instead. With `--between` a
+one group holds 0.95, nothing is left to ask, or the minutes are spent. Of two faults the first that is named is
+repaired and the call goes on with the other. `--fixed` follows docs/trade.md's order instead. With `--between` a
 fault has any size between the catalogue's instead of one of them. A truth that shows nowhere, since every reading of it
 without any error passes that passes on the sound unit, counts as sound.
 """
@@ -23,7 +25,7 @@ from plentar.core.causes.diagnosis import Cause, Diagnosis, diagnose
 from plentar.core.causes.fault import OFF, SERVICE, mended
 from plentar.core.causes.faults import COMPLAINTS, Fault, faults_of
 from plentar.core.causes.hypotheses import model_of
-from plentar.core.causes.next_test import next_tests
+from plentar.core.causes.next_test import minutes_of, next_tests
 from plentar.core.circuit.changes import NO_CHANGE, Changes
 from plentar.core.circuit.drive import Drive
 from plentar.core.circuit.network import Circuit
@@ -276,9 +278,15 @@ def longest_window(plate: Nameplate) -> float:
     return max(window.max_seconds for window in windows)
 
 
-def follow(plate: Nameplate, truth: Truth, complaint: str, *, fixed: bool) -> tuple[Diagnosis, int]:
-    """Follow tests until a group leads or nothing useful is left; return the diagnosis and how many were taken."""
+def follow(
+    plate: Nameplate, truth: Truth, complaint: str, *, fixed: bool, minutes: float
+) -> tuple[Diagnosis, int, float]:
+    """Follow tests until a group leads, nothing useful is left or the minutes are spent.
+
+    Returns the diagnosis, how many tests were taken and what they cost [min].
+    """
     readings: list[Reading] = []
+    spent = 0.0
     taken: list[tuple[str, frozenset[str]]] = []
     order = iter(
         sorted(catalogue(plate), key=lambda test: ("supply", "control", "amps", "volts", "ohms").index(test.kind))
@@ -303,13 +311,16 @@ def follow(plate: Nameplate, truth: Truth, complaint: str, *, fixed: bool) -> tu
             test = best[0].test
         if test is None:
             break
+        spent += minutes_of(plate, test, condition)
+        if spent > minutes:
+            break
         condition = condition_for(plate, test, condition)
         readings.append(truth.read(test, condition))
         taken.append((test.point, test.drive.calls))
         diagnosis = diagnose(plate, readings, complaints=[complaint])
         if fixed and diagnosis.first and diagnosis.first.probability > SURE and len(readings) >= 3:
             break
-    return diagnosis, len(readings)
+    return diagnosis, len(readings), min(spent, minutes)
 
 
 def is_right(
@@ -325,6 +336,13 @@ def is_right(
         if is_service if not 0.95 <= service <= 1.05 else "healthy" in names:
             return True
     return any(mended(by_id[one] for one in name.split("+")) == mended(faults) for name in names)
+
+
+def left_of(first: Cause | None, faults: tuple[Fault, ...]) -> Fault | None:
+    """Return which of two faults is left once what the leading cause names is repaired; nothing where it names none."""
+    parts = {part for name in (first.faults if first else ()) for part in name.split("+")}
+    left = [fault for fault in faults if fault.id not in parts]
+    return left[0] if len(left) == 1 else None
 
 
 def names_one(first: Cause | None, faults: tuple[Fault, ...]) -> bool:
@@ -344,32 +362,36 @@ def main() -> None:
     parser.add_argument("--fixed", action="store_true")
     parser.add_argument("--between", action="store_true", help="any size, not only the catalogue's")
     parser.add_argument("--only", default="", help="take only faults whose id holds this")
+    parser.add_argument("--minutes", type=float, default=60.0, help="what a call may take, at the tests' own minutes")
     parser.add_argument("--every", type=int, default=1, help="take every n-th fault only")
     options = parser.parse_args()
     names = sorted(PATTERNS) if options.units == "all" else options.units.split(",")
     whole: list[tuple[bool, int]] = []
     missed: dict[str, int] = {}
     sure: list[tuple[float, bool]] = []
-    at_least_one = hidden = false_alarms = 0
+    at_least_one = hidden = false_alarms = both = 0
+    spent: list[float] = []
     by_kind: dict[str, list[bool]] = {}
     start = time.perf_counter()
     for name in names:
         plate = PATTERNS[name]()
         runs: list[tuple[bool, int]] = []
         faults = faults_of(plate)
-        cases = [(fault,) for fault in faults[:: options.every] if options.only in fault.id]
+        cases: list[tuple[Fault, ...]] = [(fault,) for fault in faults[:: options.every] if options.only in fault.id]
         if options.pairs:
             draw = np.random.default_rng(7)
             real = [fault for fault in faults if fault.kind != "healthy"]
             picks = [draw.choice(len(real), 2, replace=False) for _ in range(options.pairs // len(names) + 1)]
-            cases = [(real[int(a)], real[int(b)]) for a, b in picks]  # type: ignore[misc]
+            cases = [(real[int(a)], real[int(b)]) for a, b in picks]
         for case in cases:
             for seed in range(options.first_seed, options.first_seed + options.seeds):
                 random = np.random.default_rng([seed, zlib.crc32("+".join(f.id for f in case).encode())])
                 truth = Truth(plate, case, random, options.wrong, between=options.between)
                 complaint = KIND_COMPLAINT[case[0].kind]
                 assert complaint in COMPLAINTS
-                diagnosis, tests = follow(plate, truth, complaint, fixed=options.fixed)
+                asked = {"fixed": options.fixed, "minutes": options.minutes}
+                diagnosis, tests, minutes = follow(plate, truth, complaint, **asked)
+                spent.append(minutes)
                 hides = len(case) == 1 and case[0].kind != "healthy" and truth.is_hidden()
                 hidden += hides
                 by_id = {fault.id: fault for fault in faults}
@@ -378,6 +400,14 @@ def main() -> None:
                 kind = case[0].id.rpartition(".")[2] if len(case) == 1 else "pair"
                 by_kind.setdefault(kind, []).append(right)
                 at_least_one += names_one(diagnosis.first, case)
+                left = left_of(diagnosis.first, case) if len(case) == 2 else None
+                if len(case) == 2 and left is None:
+                    both += right
+                elif left is not None:
+                    # The first is repaired and proven; what was read of it says nothing of the unit now.
+                    other = Truth(plate, (left,), random, options.wrong, between=options.between)
+                    after, _, _ = follow(plate, other, complaint, **asked)
+                    both += is_right(after.first, (left,), by_id, other.service, hidden=other.is_hidden())
                 runs.append((right, tests))
                 if diagnosis.first is not None:
                     sure.append((diagnosis.first.probability, right))
@@ -398,7 +428,9 @@ def main() -> None:
                 f"  below {100 * LEAST_OF_A_KIND:.0f} %: {kind} {100 * statistics.mean(rights):.0f} % of {len(rights)}"
             )
     if options.pairs:
-        print(f"at least one of the two named: {100 * at_least_one / len(whole):.1f} %")
+        print(f"one of the two named: {100 * at_least_one / len(whole):.1f} %")
+        print(f"both, the second once the first is repaired: {100 * both / len(whole):.1f} %")
+    print(f"minutes: median {statistics.median(spent):.0f}, mean {statistics.mean(spent):.0f}")
     calibration(sure)
     print(f"{time.perf_counter() - start:.0f} s")
     for label, count in sorted(missed.items(), key=lambda entry: -entry[1])[:60]:

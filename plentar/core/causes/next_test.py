@@ -18,7 +18,7 @@ from plentar.core.said import Words
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import line_volts, volts_at
 
-__all__ = ["SCHOOLS", "NextTest", "next_tests"]
+__all__ = ["SCHOOLS", "NextTest", "minutes_of", "next_tests"]
 
 Floats = NDArray[np.float64]
 # A test that tells less is no test: what was read already, and what every hypothesis shows alike.
@@ -78,7 +78,7 @@ def next_tests(
         (bits[i] / minutes, i, minutes)
         for i, test in enumerate(tests)
         if (test.point, test.drive.calls) not in taken and bits[i] >= LEAST_BITS
-        for minutes in [_minutes(model.plate, test, condition, school)]
+        for minutes in [minutes_of(model.plate, test, condition, school)]
     ]
     firsts = _firsts(diagnosis, school, taken)
     scored = [(value + firsts.get(tests[i].point, 0.0), i, minutes) for value, i, minutes in scored]
@@ -143,7 +143,12 @@ def _entropy(share: NDArray[Any]) -> Floats:
     return found
 
 
-def _minutes(plate: Nameplate, test: Test, condition: Condition, school: str) -> float:
+def minutes_of(plate: Nameplate, test: Test, condition: Condition, school: str = "amps first") -> float:
+    """Return what a test costs from one condition on [min]: the change to its own, the reading, care with live parts.
+
+    Source:
+        docs/trade.md, section 8, for what live work costs; the minutes are chosen, see LOOKS.
+    """
     minutes = test.minutes * SCHOOLS.get(school, {}).get(test.kind, 1.0)
     dead = condition.is_proven_dead
     if test.is_isolated:
