@@ -38,6 +38,7 @@ __all__ = [
     "SignIn",
     "SignInGuess",
     "Unit",
+    "UnitTableRow",
 ]
 
 
@@ -279,3 +280,14 @@ class SignInGuess(Base):
     key: Mapped[str] = mapped_column(String(300), primary_key=True)
     since: Mapped[datetime]
     tries: Mapped[int]
+
+
+class UnitTableRow(Base):
+    """What one circuit shows under one drive, packed; no shop's, since like units of all shops share it."""
+
+    __tablename__ = "unit_table"
+    version: Mapped[str] = mapped_column(String(40), primary_key=True)
+    circuit: Mapped[str] = mapped_column(String(40), primary_key=True)
+    drive: Mapped[str] = mapped_column(String(40), primary_key=True)
+    packed: Mapped[bytes]
+    made_at: Mapped[datetime]

@@ -68,6 +68,12 @@ def create_app(settings: Settings) -> Flask:
     )
     app.jinja_options = {"trim_blocks": True, "lstrip_blocks": True}
     app.extensions["plentar.sessions"] = make_sessions(make_engine(settings.database_url, threads=settings.threads))
+    if settings.keeps_tables:
+        # With it comes the solver: only a process that answers calls needs it.
+        from plentar.core.causes.hypotheses import use_shelf
+        from plentar.web.unit_tables import KeptTables
+
+        use_shelf(KeptTables(app.extensions["plentar.sessions"]))
     # Who is asking is known before the form's token is checked, so that a lapsed sign-in is told as one.
     access.register(app)
     CSRFProtect(app)

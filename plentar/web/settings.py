@@ -30,6 +30,7 @@ class Settings:
     threads: int = 4
     servers: int = 1
     proxies: tuple[IPv4Network | IPv6Network, ...] = ()
+    keeps_tables: bool = False
 
     def __post_init__(self) -> None:
         whole = self.servers * self.workers * (self.threads + SPARE_CONNECTIONS)
@@ -81,4 +82,5 @@ class Settings:
             threads=number("PLENTAR_THREADS", 4),
             servers=number("PLENTAR_SERVERS", 1),
             proxies=networks("PLENTAR_PROXIES"),
+            keeps_tables=environment.get("PLENTAR_TABLES", "yes") != "no",
         )

@@ -7,14 +7,24 @@ import copy
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, fields, replace
-from functools import lru_cache
+from functools import cached_property, lru_cache
 from itertools import combinations
+from typing import Protocol
 
 import numpy as np
 from numpy.typing import NDArray
 
 from plentar.core.causes.fault import SERVICE, takes_fuse_along, together
 from plentar.core.causes.faults import COMPLAINTS, Fault, faults_of
+from plentar.core.causes.table import (
+    LEAD_OHMS,
+    PER_DECADE,
+    PER_UNIT,
+    TableRow,
+    circuit_key,
+    drive_key,
+    unpack,
+)
 from plentar.core.circuit.changes import Changes
 from plentar.core.circuit.drive import Drive
 from plentar.core.circuit.probe import dead_ohms, read_amps, read_volts
@@ -28,7 +38,16 @@ from plentar.core.unit.nameplate import Conductor, Nameplate, Pole
 from plentar.core.unit.place import amps_at, frame_of, place_of, spot_of
 
 __all__ = [
-    "PAIRS", "Hypothesis", "Passing", "Prediction", "UnitModel", "circuit_of", "model_of", "model_with_pairs",
+    "PAIRS",
+    "Hypothesis",
+    "Passing",
+    "Prediction",
+    "Shelf",
+    "UnitModel",
+    "circuit_of",
+    "model_of",
+    "model_with_pairs",
+    "use_shelf",
 ]  # fmt: skip
 
 Floats = NDArray[np.float64]
@@ -95,10 +114,10 @@ class UnitModel:
         self.circuit = wire(plate)
         self.faults = faults_of(plate)
         self.hypotheses = _hypotheses(self.faults, pairs)
-        self.variants = Variants(self.circuit, [self._changes(h) for h in self.hypotheses])
-        self.bytes = bytes_of(self.variants)
-        # Tells this model's solutions from another's among all that are held.
-        self._mark = object()
+        # Tells this model's solutions from another's among all that are held. Pairs of one call's readings are nobody
+        # else's; a circuit's own are the same whoever asks.
+        self._mark: object = circuit_key(plate) if pairs is None else object()
+        self._circuit_plate = plate if pairs is None else None
         names: dict[str, int] = {}
         self.cause_of = np.array([names.setdefault(h.id, len(names)) for h in self.hypotheses])
         self.causes = tuple(names)
@@ -111,6 +130,32 @@ class UnitModel:
         self.is_fault = np.array([any(f.part not in ("", SERVICE) for f in h.faults) for h in self.hypotheses])
         self.smaller, self.larger = self._neighbours()
         self.pair_rows = np.array(self._rows_of_pairs(usual), dtype=np.int64).reshape(-1, 3).T
+
+    @cached_property
+    def variants(self) -> Variants:
+        """The circuit under every hypothesis: made only where something is to be solved."""
+        return Variants(self.circuit, [self._changes(h) for h in self.hypotheses])
+
+    @property
+    def bytes(self) -> int:
+        """About what it takes in memory once something was solved."""
+        return len(self.hypotheses) * (BYTES_A_ROW + BYTES_A_PLACE * len(self.circuit.terminals))
+
+    def _row(self, drive: Drive) -> TableRow | None:
+        """Return what is kept of this circuit under a drive; nothing where nobody keeps any, or not yet."""
+        shelf, circuit = _shelves.shelf, self._circuit_plate
+        if shelf is None or circuit is None:
+            return None
+
+        def fetch() -> _Fetched:
+            data = shelf.fetch(circuit_key(circuit), drive_key(drive))
+            row = unpack(data) if data is not None else None
+            if row is None or (row.hypotheses, row.contacts) != (len(self.hypotheses), len(self.circuit.contacts)):
+                shelf.missed(circuit, drive)
+                return _Fetched(None)
+            return _Fetched(row)
+
+        return ROWS.get((self._mark, drive), fetch).row
 
     def of(self, plate: Nameplate) -> "UnitModel":
         """Return the same table with another plate of the same circuit: its windows, ratings and rules."""
@@ -245,13 +290,20 @@ class UnitModel:
 
     def contacts(self, drive: Drive) -> NDArray[np.bool_]:
         """Return which contacts each hypothesis leaves closed under a drive; one row a hypothesis."""
-        return PREDICTED.get((self._mark, "contacts", drive), lambda: self.settled(drive).states)
+
+        def find() -> NDArray[np.bool_]:
+            row = self._row(drive)
+            if row is None:
+                return self.settled(drive).states
+            return np.frombuffer(row.closed, dtype=np.bool_).reshape(row.hypotheses, row.contacts)
+
+        return PREDICTED.get((self._mark, "contacts", drive), find)
 
     def alike(self, drive: Drive) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
         """Tell of each row whether the next smaller and larger size of its fault leave the same contacts closed."""
 
         def compare() -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
-            states = self.settled(drive).states
+            states = self.contacts(drive)
             return (states == states[self.smaller]).all(axis=1), (states == states[self.larger]).all(axis=1)
 
         return PREDICTED.get((self._mark, "alike", drive), compare)
@@ -307,7 +359,20 @@ class UnitModel:
         if spot_of(point).is_ohms:
             # To an ohmmeter only what drives a contact matters: a coil in the hand, or fed from a separate source.
             drive = drive if drive.separate else Drive(hand=drive.hand)
-        return PREDICTED.get((self._mark, point, drive), lambda: self._predict(point, drive))
+        return PREDICTED.get((self._mark, point, drive), lambda: self._kept(point, drive) or self.solved(point, drive))
+
+    def _kept(self, point: str, drive: Drive) -> Prediction | None:
+        """Return what the kept table says of a point, if it has it."""
+        row = self._row(drive)
+        if row is None or point not in row.points:
+            return None
+        whole = np.frombuffer(row.raw(point), dtype="<i4").astype(np.float64)
+        floats = np.frombuffer(row.is_floating(point), dtype=np.uint8) > 0
+        if spot_of(point).is_ohms:
+            shown = np.maximum(10.0 ** (whole / PER_DECADE) - LEAD_OHMS, 0.0)
+        else:
+            shown = whole / PER_UNIT
+        return Prediction(shown, np.where(floats, FLOATING_OHMS, 0.0))
 
     def table(self, tests: Sequence[tuple[str, Drive]]) -> Prediction:
         """Return what every hypothesis shows at each of these tests, one row a test.
@@ -323,7 +388,12 @@ class UnitModel:
             np.array([p.softness for p in predictions], dtype=np.float32),
         )
 
-    def _predict(self, point: str, drive: Drive) -> Prediction:
+    def solved(self, point: str, drive: Drive) -> Prediction:
+        """Return what every hypothesis shows at a point by solving it, whatever is kept.
+
+        Raises:
+            ReadingError: The unit has no such terminal, place or part.
+        """
         spot = spot_of(point)
         function, places = spot.function, spot.places
         nothing = np.zeros(len(self.hypotheses))
@@ -417,6 +487,43 @@ def _solved_bytes(value: object) -> int:
     return bytes_of(value)
 
 
+class Shelf(Protocol):
+    """Where packed rows are kept for all processes."""
+
+    def fetch(self, circuit: str, drive: str) -> "bytes | None":
+        """Return a row by the keys of circuit and drive; nothing where it is not kept."""
+
+    def missed(self, circuit: Nameplate, drive: Drive) -> None:
+        """Be told that a row was asked for and is not kept."""
+
+
+@dataclass(slots=True)
+class _Shelves:
+    shelf: Shelf | None = None
+
+
+_shelves = _Shelves()
+
+
+def use_shelf(shelf: Shelf | None) -> None:
+    """Keep rows on a shelf from now on, or on none."""
+    _shelves.shelf = shelf
+    ROWS.clear()
+
+
+@dataclass(frozen=True, slots=True)
+class _Fetched:
+    """A row that was looked for: what is not kept is not asked for with every reading."""
+
+    row: TableRow | None
+
+
+# What stands for a place that only strays tie down: more than GHOST_OHMS, by how much no reading tells.
+FLOATING_OHMS = 1e7
+# Measured on the example units: a kilobyte a hypothesis and some 105 bytes more for each of the circuit's terminals.
+BYTES_A_ROW, BYTES_A_PLACE = 960, 105
+# Rows as they were fetched: a two-strip unit's take a quarter of a megabyte a drive, a six-strip unit's a whole.
+ROWS = Held(12, size=lambda fetched: 100 if fetched.row is None else fetched.row.size)
 # A working day's units a process: the models of some dozen, what they predict (2 MB a unit, and what every reading
 # needs), and the solutions that comes from, up to 14 MB a condition and only needed while a unit is new. Pairs are of
 # one call's readings: by themselves, so that they push no unit out.

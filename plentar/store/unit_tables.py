@@ -1,0 +1,29 @@
+"""Packed rows of circuits, shared by all shops: they hold what a circuit shows, and nothing of anybody's unit."""
+
+from datetime import datetime
+
+from sqlalchemy import delete, select
+from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy.orm import Session
+
+from plentar.store.models import UnitTableRow
+
+__all__ = ["drop_other_versions", "get_row", "put_row"]
+
+
+def get_row(db: Session, *, version: str, circuit: str, drive: str) -> bytes | None:
+    """Return a packed row; nothing where it is not kept."""
+    wanted = (UnitTableRow.version == version, UnitTableRow.circuit == circuit, UnitTableRow.drive == drive)
+    return db.scalar(select(UnitTableRow.packed).where(*wanted))
+
+
+def put_row(db: Session, *, version: str, circuit: str, drive: str, packed: bytes, made_at: datetime) -> None:
+    """Keep a row; one that another process kept meanwhile is the same and stays."""
+    row = {"version": version, "circuit": circuit, "drive": drive, "packed": packed, "made_at": made_at}
+    db.execute(insert(UnitTableRow).values(row).on_conflict_do_nothing())
+
+
+def drop_other_versions(db: Session, *, version: str, before: datetime) -> int:
+    """Drop rows of other versions made before a moment; return how many. Two versions may stand during an upgrade."""
+    gone = db.execute(delete(UnitTableRow).where(UnitTableRow.version != version, UnitTableRow.made_at < before))
+    return int(gone.rowcount)  # type: ignore[attr-defined]

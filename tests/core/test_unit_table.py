@@ -1,0 +1,179 @@
+"""The unit's table: packed, kept, read without numpy, and the same answers out of it as by solving."""
+
+import hashlib
+import subprocess
+import sys
+from pathlib import Path
+from unittest.mock import patch
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from plentar.core.causes.diagnosis import diagnose
+from plentar.core.causes.hypotheses import PREDICTED, SOLVED, UnitModel, circuit_of, model_of, use_shelf
+from plentar.core.causes.keeping import drives_of_table, packed_row
+from plentar.core.causes.next_test import next_tests
+from plentar.core.causes.table import VERSION, circuit_key, drive_key, to_int, unpack, value_of
+from plentar.core.circuit.drive import Drive
+from plentar.core.evidence.metrology import DEMO_METER
+from plentar.core.evidence.reading import Condition, Reading
+from plentar.core.unit.nameplate import Nameplate
+from plentar.core.unit.patterns import PATTERNS
+
+EXAMPLE = Path(__file__).parent / "unit-table-example.bin"
+UNIT = circuit_of(PATTERNS["two-strip-sequencer"]())
+HEAT = Drive(calls=frozenset({"W"}))
+LIVE = (("feed-1", "live"),)
+
+
+def example_row() -> bytes:
+    """The row the table's version is named by."""
+    return packed_row(UNIT, HEAT)
+
+
+def version_of(kept: bytes) -> str:
+    """The version that an example makes."""
+    return hashlib.sha256(kept).hexdigest()[:16]
+
+
+class InMemory:
+    """A shelf without a database."""
+
+    def __init__(self) -> None:
+        self.rows: dict[tuple[str, str], bytes] = {}
+        self.missing: list[tuple[Nameplate, Drive]] = []
+
+    def fetch(self, circuit: str, drive: str) -> bytes | None:
+        """Look a row up."""
+        return self.rows.get((circuit, drive))
+
+    def missed(self, circuit: Nameplate, drive: Drive) -> None:
+        """Note what was asked for."""
+        self.missing.append((circuit, drive))
+
+    def fill(self) -> None:
+        """Keep what was asked for."""
+        for circuit, drive in self.missing:
+            self.rows[circuit_key(circuit), drive_key(drive)] = packed_row(circuit, drive)
+
+
+@pytest.fixture
+def shelf() -> "object":
+    """An empty shelf in force, and nothing solved before."""
+    found = InMemory()
+    use_shelf(found)
+    PREDICTED.clear()
+    yield found
+    use_shelf(None)
+    PREDICTED.clear()
+
+
+def test_the_version_is_of_these_circuits_and_hypotheses() -> None:
+    """What is solved now is what the example holds; else bench.unit_table --keep, and its version is said."""
+    assert version_of(EXAMPLE.read_bytes()) == VERSION
+    kept, fresh = unpack(EXAMPLE.read_bytes()), unpack(example_row())
+    assert kept is not None
+    assert fresh is not None
+    assert kept.points == fresh.points
+    assert kept.closed == fresh.closed
+    away = np.abs(np.frombuffer(kept.numbers, "<i4") - np.frombuffer(fresh.numbers, "<i4"))
+    assert away.max() <= 2
+
+
+@given(st.floats(0, 20_000), st.sampled_from(["volts:board.r:board.c", "amps:strip-a", "dc_volts:a:b"]))
+def test_a_step_is_a_tenth_of_a_meters_last_digit(value: float, point: str) -> None:
+    """Half a thousandth either way; the finest range in use shows hundredths."""
+    assert abs(value_of(point, to_int(point, value)) - value) <= 0.00050001
+
+
+@given(st.floats(0, 1e8))
+def test_ohms_keep_their_decade(ohms: float) -> None:
+    """A fiftieth of a percent beside the leads' 0.3 ohm; open stays open."""
+    assert abs(value_of("ohms:x", to_int("ohms:x", ohms)) - ohms) <= 0.00012 * (ohms + 0.3)
+    assert value_of("ohms:x", to_int("ohms:x", float("inf"))) > 9e7
+
+
+@settings(deadline=None)
+@given(st.data())
+def test_a_damaged_row_is_no_row(data: st.DataObject) -> None:
+    """Cut short or with a byte changed it is nothing, or what it was."""
+    row = EXAMPLE.read_bytes()
+    assert unpack(row[: data.draw(st.integers(0, len(row) - 1))]) is None
+    at = data.draw(st.integers(0, len(row) - 1))
+    damaged = bytearray(row)
+    damaged[at] ^= data.draw(st.integers(1, 255))
+    found = unpack(bytes(damaged))
+    assert found is None or found == unpack(row)
+
+
+READ = """
+import sys
+class No:
+    def find_spec(self, name, path=None, target=None):
+        if name.partition(".")[0] == "numpy":
+            raise ImportError("numpy is not on a phone")
+sys.meta_path.insert(0, No())
+from plentar.core.causes.table import unpack
+row = unpack(open(sys.argv[1], "rb").read())
+print(row.shown("amps:strip-a")[0], sum(row.is_floating("volts:seq-a.pole-2.load:seq-a.pole-2.line")) > 0)
+"""
+
+
+def test_a_row_is_read_without_numpy() -> None:
+    """What a healthy strip draws, and that some hypothesis leaves the pole floating, by plain Python."""
+    done = subprocess.run([sys.executable, "-c", READ, EXAMPLE], check=False, capture_output=True, text=True)
+    amps, floats = done.stdout.split() or (done.stderr, "")
+    assert float(amps) == pytest.approx(model_of(UNIT).solved("amps:strip-a", HEAT).shown[0], abs=0.001)
+    assert floats == "True"
+
+
+def readings() -> list[Reading]:
+    """A pole that does not close, by the usual four."""
+    condition = Condition(feeds=LIVE, calls=(("W", 400.0),))  # type: ignore[arg-type]
+    found = [
+        ("volts:feed-1.l1:feed-1.l2", 238.4, Condition(feeds=LIVE)),  # type: ignore[arg-type]
+        ("amps:strip-a", 20.5, condition),
+        ("amps:strip-b", 0.0, condition),
+        ("volts:seq-a.pole-2.load:seq-a.pole-2.line", 237.9, condition),
+    ]
+    return [
+        Reading(point=p, value=v, condition=c, meter_uncertainty=DEMO_METER.uncertainty(p.partition(":")[0], v))
+        for p, v, c in found
+    ]
+
+
+def test_kept_or_solved_the_answer_is_the_same(shelf: InMemory) -> None:
+    """Shares within a ten-thousandth, the same tests in the same order; and out of the table nothing is solved."""
+    solved = diagnose(UNIT, readings())
+    tests = next_tests(solved, readings()[-1].condition)
+    assert {circuit for circuit, _ in shelf.missing} == {UNIT}
+    shelf.fill()
+    use_shelf(shelf)
+    PREDICTED.clear()
+    SOLVED.clear()
+    with patch.object(UnitModel, "settled", side_effect=AssertionError("solved")):
+        kept = diagnose(UNIT, readings())
+        again = next_tests(kept, readings()[-1].condition)
+    assert np.abs(kept.posterior - solved.posterior).max() < 1e-4
+    assert [cause.faults for cause in kept.causes] == [cause.faults for cause in solved.causes]
+    assert [entry.test.words for entry in again] == [entry.test.words for entry in tests]
+
+
+def test_a_row_of_other_hypotheses_is_not_taken(shelf: InMemory) -> None:
+    """Another circuit's row under this one's key: solved anew, and asked for again."""
+    other = circuit_of(PATTERNS["one-strip-dpdt"]())
+    shelf.rows[circuit_key(UNIT), drive_key(HEAT)] = packed_row(other, HEAT)
+    shelf.missing.clear()
+    assert model_of(UNIT).predict("amps:strip-b", HEAT).shown[0] > 19
+    assert shelf.missing == [(UNIT, HEAT)]
+
+
+def test_a_whole_table_is_small() -> None:
+    """Every drive of the six-strip unit, packed: two megabytes at the most; a row in memory a few."""
+    circuit = circuit_of(PATTERNS["two-strip-sequencer"]())
+    drives = drives_of_table(circuit)
+    assert len(drives) == len({drive_key(drive) for drive in drives})
+    kept = len(packed_row(circuit, HEAT)) * len(drives)
+    assert kept < 2_000_000

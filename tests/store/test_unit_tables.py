@@ -1,0 +1,84 @@
+"""Packed rows of circuits in the database: kept once, shared by processes, of this version only."""
+
+from collections.abc import Iterator
+from datetime import UTC, datetime, timedelta
+
+import pytest
+from flask import Flask
+from sqlalchemy import Engine, func, select
+from sqlalchemy.orm import Session
+
+from plentar.core.causes.hypotheses import PREDICTED, circuit_of, use_shelf
+from plentar.core.causes.keeping import drives_of_table
+from plentar.core.causes.table import VERSION, circuit_key, drive_key
+from plentar.core.circuit.drive import Drive
+from plentar.core.unit.patterns import PATTERNS
+from plentar.store import unit_tables
+from plentar.store.database import make_sessions
+from plentar.store.models import UnitTableRow
+from plentar.web.unit_tables import KeptTables
+from tests.conftest import ShopOf, sign_in
+from tests.deeds import call_heat
+
+UNIT = circuit_of(PATTERNS["two-strip-sequencer"]())
+HEAT = Drive(calls=frozenset({"W"}))
+NAME = {"circuit": circuit_key(UNIT), "drive": drive_key(HEAT)}
+NOW = datetime(2026, 11, 25, tzinfo=UTC)
+
+
+@pytest.fixture
+def tables(engine: Engine) -> Iterator[KeptTables]:
+    """The shelf over an empty table, filled by hand."""
+    with make_sessions(engine).begin() as db:
+        db.query(UnitTableRow).delete()
+    yield KeptTables(make_sessions(engine), in_background=False)
+    use_shelf(None)
+
+
+def test_what_one_process_solved_another_fetches(tables: KeptTables, engine: Engine) -> None:
+    """Nothing kept, so missed; filled; the other process finds it. Asked for twice, it waits once."""
+    assert tables.fetch(**NAME) is None
+    tables.missed(UNIT, HEAT)
+    tables.missed(UNIT, HEAT)
+    assert tables.waiting == len(drives_of_table(UNIT))
+    assert tables.fill_one()
+    other = KeptTables(make_sessions(engine), in_background=False)
+    assert other.fetch(**NAME)
+
+
+def test_two_that_keep_the_same_keep_one(tables: KeptTables, db: Session) -> None:
+    """The second leaves the first as it is; another version stands beside it, and goes after its days."""
+    assert tables.waiting == 0
+    for packed in (b"first", b"second"):
+        unit_tables.put_row(db, version=VERSION, packed=packed, made_at=NOW, **NAME)
+    unit_tables.put_row(db, version="older", packed=b"older", made_at=NOW - timedelta(days=9), **NAME)
+    assert unit_tables.get_row(db, version=VERSION, **NAME) == b"first"
+    assert unit_tables.get_row(db, version="older", **NAME) == b"older"
+    unit_tables.drop_other_versions(db, version=VERSION, before=NOW - timedelta(days=10))
+    assert unit_tables.get_row(db, version="older", **NAME) == b"older"
+    unit_tables.drop_other_versions(db, version=VERSION, before=NOW - timedelta(days=7))
+    assert unit_tables.get_row(db, version="older", **NAME) is None
+    assert unit_tables.get_row(db, version=VERSION, **NAME) == b"first"
+
+
+def test_a_call_is_answered_out_of_the_kept_table(app: Flask, shop: ShopOf, tables: KeptTables, engine: Engine) -> None:
+    """The first page solves and notes what it missed; once that is filled, the same page solves nothing."""
+    client = sign_in(app, shop)
+    use_shelf(tables)
+    PREDICTED.clear()
+    call_heat(client, shop, 400)
+    form = {"reading_id": "6f6b2f4e-0a41-4c1e-9d2a-3f1f5f3b0001", "point": "amps:strip-b", "value": "0"}
+    assert client.post(f"{shop.url}/readings", data=form).status_code in (200, 302)
+    first = client.get(shop.url).text
+    assert tables.waiting
+    while tables.fill_one():
+        pass
+    with make_sessions(engine)() as db:
+        kept = db.scalar(select(func.count()).select_from(UnitTableRow))
+    assert kept == len(drives_of_table(circuit_of(shop.plate)))
+    use_shelf(tables)
+    PREDICTED.clear()
+    again = client.get(shop.url).text
+    assert "Suspects" in again
+    assert again.count("%") == first.count("%")
+    assert not tables.waiting
