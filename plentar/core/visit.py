@@ -61,7 +61,7 @@ CAPACITOR = point_at("microfarads", "blower.capacitor")
 # From here a cause is accepted whatever could still be read; below a half nothing is, for want of tests.
 SURE_SHARE, LEAST_ACCEPTED = 0.95, 0.5
 # What is answered or counted, not found wrong.
-NO_FINDING = frozenset({"heat-was-on", "jumper-runs", "bad-start"})
+NO_FINDING = frozenset({"heat-was-on", "jumper-runs", "bad-start", "capacitor-fine"})
 # One reading may be the slip that the first one was; two say the same.
 CLEARED_BY = 2
 # Less is not worth a place on the screen.
@@ -466,8 +466,10 @@ class Visit:
             if self.is_of_now(event) and logged.called_seconds is not None:
                 found += self._seen_in_log(logged, analysis, logged.called_seconds)
         # A capacitor out of its band is evidence like a sign: the circuit does not predict microfarads.
-        if CAPACITOR in self.latest_now and self.latest_now[CAPACITOR].verdict.grade is Grade.FAIL:
-            found.append(Observation(kind="capacitor-out"))
+        measured = self.latest_now.get(CAPACITOR)
+        if measured is not None and measured.verdict.grade in (Grade.FAIL, Grade.PASS):
+            is_out = measured.verdict.grade is Grade.FAIL
+            found.append(Observation(kind="capacitor-out" if is_out else "capacitor-fine"))
         return tuple(dict.fromkeys(found))
 
     @property

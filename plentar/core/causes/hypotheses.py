@@ -111,6 +111,8 @@ class UnitModel:
 
     def __init__(self, plate: Nameplate, pairs: tuple[tuple[str, str], ...] | None = None) -> None:
         self.plate = plate
+        # Whose solutions these are, where another unit of the same circuit was here first.
+        self._origin: UnitModel | None = None
         self.circuit = wire(plate)
         self.faults = faults_of(plate)
         self.hypotheses = _hypotheses(self.faults, pairs)
@@ -133,7 +135,9 @@ class UnitModel:
 
     @cached_property
     def variants(self) -> Variants:
-        """The circuit under every hypothesis: made only where something is to be solved."""
+        """The circuit under every hypothesis: made only where something is to be solved, for all like units once."""
+        if self._origin is not None:
+            return self._origin.variants
         return Variants(self.circuit, [self._changes(h) for h in self.hypotheses])
 
     @property
@@ -162,7 +166,7 @@ class UnitModel:
         if self.plate is plate:
             return self
         found = copy.copy(self)
-        found.plate = plate
+        found.plate, found._origin = plate, self._origin or self
         return found
 
     def _usual_rows(self) -> dict[str, int]:

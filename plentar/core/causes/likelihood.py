@@ -4,8 +4,10 @@ A reading's own condition decides what is predicted, the meter and the spread of
 it is simply wrong (wrong function, factor 1,000, clamp around two conductors).
 """
 
-from collections.abc import Sequence
-from dataclasses import dataclass, replace
+import math
+from collections import Counter
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -31,6 +33,8 @@ Floats = NDArray[np.float64]
 # (docs/architecture.md).
 WRONG_SHARE = 0.02
 MISREAD_SHARE = 0.003
+# Below an amp a part is off, whatever its tolerance.
+LEAST_AMPS = 1.0
 # Harnesses couple up to ten times what a foot of single wire does, as far as half the line (docs/trade.md, section 5,
 # ghost voltages); the width is that of a reading in volts.
 GHOST_SHARE, GHOST_WIDTH = 0.5, 4.0
@@ -83,6 +87,9 @@ class Way:
     limits: Limits
     supply: Supply
     tapped_late: bool = False
+    # How often each part's own amps were read while it drew any: one part's spread is one number, so that several
+    # readings of it are one proof of what it is.
+    repeats: Mapping[str, int] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True)
@@ -111,6 +118,7 @@ def _phases(model: UnitModel, reading: Reading, way: Way, harness: Floats | None
         one = Prediction(shown[None, :], prediction.softness[None, :])
         known = {"knows_supply": way.supply.is_known, "knows_transformer": way.supply.transformer is not None}
         [spread] = spread_of(model.plate, [reading.point], one, **known)
+        spread = spread * math.sqrt(way.repeats.get(reading.point, 1) if reading.value > LEAST_AMPS else 1)
         least, most = (reach * ratio for reach in model.between(reading.point, drive))
         # A floating conductor shows a ghost of no certain size: by the pF of its harness, up to most of a leg.
         soft = prediction.softness > GHOST_OHMS
@@ -213,6 +221,8 @@ def taken_under(model: UnitModel, standing: Sequence[Reading], watched: Sequence
     Source:
         docs/trade.md, section 5: ghosts, patience clock; section 9: what follows what.
     """
+    drawn = Counter(r.point for r in standing if r.function == "amps" and r.value > LEAST_AMPS)
+    way = replace(way, repeats=drawn)
     # A condition may mean several states of the unit; each is weighed by how likely it is.
     each: list[list[Phase]] = []
     harness = np.full(len(model.hypotheses), np.nan)

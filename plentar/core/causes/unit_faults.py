@@ -136,7 +136,7 @@ UNIT_MODES = modes_by_id(
     ),
     mode(
         "motor.weak-capacitor", "blower", 1.5, "capacitor",
-        CLEARED | {"hums": 15.0, "jumper-still": 25.0, "capacitor-out": 40.0},
+        CLEARED | {"hums": 15.0, "jumper-still": 25.0, "capacitor-out": 40.0, "capacitor-fine": 0.03},
         repair="replace-capacitor", proof="rows",
     ),
     mode(

@@ -74,6 +74,7 @@ CHECKS = (
     Sign(kind="side-play", words=said("signs.side-play-shaft")),
     Sign(kind="loose-hub", words=said("signs.wheels-hub-loose-shaft")),
     Sign(kind="capacitor-out", words=said("signs.run-capacitor-out-band")),
+    Sign(kind="capacitor-fine", words=said("signs.run-capacitor-in-band")),
     Sign(kind="stays-cold", words=said("signs.strip-stays-cold"), about="strip", seen_running=True),
     Sign(kind="heat-was-on", words=said("signs.heat-was-on")),
     Sign(kind="bad-start", words=said("signs.start-failed")),
