@@ -1,9 +1,11 @@
 """The board's layout as properties: nothing overlaps, everything is drawn once, crossings hop."""
 
+from dataclasses import replace
 from itertools import combinations
 
 import pytest
 
+from plentar.core.limits.verdicts import Grade, Verdict
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.patterns import PATTERNS
 from plentar.core.unit.points import test_points
@@ -113,3 +115,29 @@ def test_spoken_names_tell_what_each_place_is(name: str) -> None:
     for target in board_of(name).targets:
         assert "not read" in target.spoken
         assert len(target.spoken) > len(", not read, in V")
+
+
+@pytest.mark.parametrize("name", ["two-strip-sequencer", "three-strip-dc-relay", "one-strip-dpdt", "six-strip-chained"])
+def test_a_plain_wire_is_drawn_by_its_name_from_strip_to_blower(name: str) -> None:
+    """One more wire than the unit has, named, its two ends on dots; a unit without one is drawn as before."""
+    plate = PATTERNS[name]()
+    wired = replace(plate, blower=replace(plate.blower, plain_wire_to="strip-a"))
+    plain, joined = (draw_board(p, line=lambda _: "live", verdicts={}, labels={}) for p in (plate, wired))
+    assert len(joined.wires) == len(plain.wires) + 1
+    [new] = [wire.path for wire in joined.wires if wire not in plain.wires]
+    assert kinds(joined, "dot") == kinds(plain, "dot") + 1
+    assert [label.text for label in joined.labels].count("plain wire") == 1
+    # From the joint of strip A's pole, sideways off the interlock's own lead.
+    assert new.startswith("M ")
+    assert new.count(" H ") == 1
+
+
+def test_what_was_read_before_a_repair_is_drawn_pale() -> None:
+    """Its tag says so in words, too; what was read since stands as it is."""
+    verdict = Verdict(grade=Grade.FAIL, value=0.0, uncertainty=0.0, unit="A", because="")
+    read = dict.fromkeys(("amps:strip-a", "amps:strip-b"), verdict)
+    plate = PATTERNS["two-strip-sequencer"]()
+    board = draw_board(plate, line=lambda _: "live", verdicts=read, labels={}, past=frozenset({"amps:strip-b"}))
+    past = {target.point: target for target in board.targets if target.verdict is not None}
+    assert {point: target.is_past for point, target in past.items()} == {"amps:strip-a": False, "amps:strip-b": True}
+    assert past["amps:strip-b"].spoken.endswith("before the repair")

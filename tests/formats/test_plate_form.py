@@ -130,3 +130,13 @@ def test_a_board_that_is_not_known_can_be_saved() -> None:
     assert form.plate is not None
     assert form.plate.devices[0].rectifier is None
     assert plate_form_read(plate_form_of(form.plate).texts).plate == form.plate
+
+
+def test_a_plain_wire_and_an_auxiliarys_feed_are_on_the_plate() -> None:
+    """Both are kept; a wire that would join nothing is told beside its own field."""
+    four = PATTERNS["four-strip-chained"]()
+    form = read({"blower.plain_wire_to": "strip-a", "devices[0].auxiliary_from": "W"}, plate=four)
+    assert form.plate is not None
+    assert (form.plate.blower.plain_wire_to, form.plate.devices[0].auxiliary_from) == ("strip-a", "W")
+    wrong = read({"blower.plain_wire_to": "strip-d"}, plate=four)
+    assert "expected a circuit on the blower's feed" in wrong.problem("blower.plain_wire_to")

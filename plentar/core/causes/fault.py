@@ -11,7 +11,18 @@ from plentar.core.circuit.changes import NO_CHANGE, Changes
 from plentar.core.said import Figure, Said, said
 from plentar.core.unit.place import place_of
 
-__all__ = ["HEALTHY", "OFF", "SERVICE", "SHORTED_SHARES", "Fault", "fault_of", "mended", "takes_fuse_along", "together"]
+__all__ = [
+    "FUSE",
+    "HEALTHY",
+    "OFF",
+    "SERVICE",
+    "SHORTED_SHARES",
+    "Fault",
+    "fault_of",
+    "mended",
+    "takes_fuse_along",
+    "together",
+]
 
 FUSE = "fuse"
 # The part a fault of the service is at.

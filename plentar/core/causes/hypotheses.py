@@ -8,13 +8,14 @@ import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, fields, replace
 from functools import cached_property, lru_cache
+from heapq import nlargest
 from itertools import combinations
 from typing import Protocol
 
 import numpy as np
 from numpy.typing import NDArray
 
-from plentar.core.causes.fault import SERVICE, takes_fuse_along, together
+from plentar.core.causes.fault import FUSE, SERVICE, takes_fuse_along, together
 from plentar.core.causes.faults import COMPLAINTS, Fault, faults_of
 from plentar.core.causes.table import (
     LEAD_OHMS,
@@ -51,9 +52,9 @@ __all__ = [
 ]  # fmt: skip
 
 Floats = NDArray[np.float64]
-# The likeliest of some thousands, about as many as single faults have rows: chosen by the time of a first diagnosis.
+# The likeliest of some thousands, about as many as single faults have rows: chosen by the time of a diagnosis.
 # Readings that none of them explains get pairs of their own.
-PAIRS = 300
+PAIRS = 220
 # Parts fail together oftener than by chance, by one heater, armature or hot joint (docs/trade.md, section 9): chosen as
 # one call in eight.
 PAIR_SHARE = 0.12
@@ -381,8 +382,11 @@ class UnitModel:
     def table(self, tests: Sequence[tuple[str, Drive]]) -> Prediction:
         """Return what every hypothesis shows at each of these tests, one row a test.
 
-        Put together anew each time: what is left to test differs from reading to reading, the rows do not.
+        Asked for again, as the whole catalogue is with every reading, it is the same.
         """
+        return PREDICTED.get((self._mark, "table", tuple(tests)), lambda: self._table(tests))
+
+    def _table(self, tests: Sequence[tuple[str, Drive]]) -> Prediction:
         # A condition's tests together, so that its solution is needed once however few solutions are held.
         by_drive = sorted(set(tests), key=lambda test: hash(test[1]))
         found = {test: self.predict(*test) for test in by_drive}
@@ -469,12 +473,17 @@ def _hypotheses(faults: Sequence[Fault], chosen: Sequence[tuple[str, str]] | Non
     rows = [Hypothesis((fault,), i) for fault in faults for i in range(len(fault.variants))]
     # A weak service beside a fault is no pair: `supply` weighs it with every fault.
     real = [fault for fault in faults if fault.kind != "healthy" and fault.part != SERVICE]
-    apart = [pair for pair in combinations(real, 2) if pair[0].part != pair[1].part]
-    pairs = sorted(apart, key=lambda pair: -pair[0].weight * pair[1].weight)
+    blown_fuses = [fault for fault in real if fault.part == FUSE]
+    shorts = [fault for fault in real if fault.kind == "short"]
+    # In the order of the faults, whichever of the two comes first.
+    blown = [tuple(sorted((fuse, short), key=real.index)) for fuse in blown_fuses for short in shorts]
     if chosen is not None:
         by_id = {fault.id: fault for fault in faults}
         pairs = [(by_id[a], by_id[b]) for a, b in chosen]
-    blown = [pair for pair in apart if takes_fuse_along(pair)]
+    else:
+        # Only the heaviest are looked at: of a hundred faults there are thousands of pairs.
+        apart = (pair for pair in combinations(real, 2) if pair[0].part != pair[1].part)
+        pairs = nlargest(PAIRS + len(blown), apart, key=lambda pair: pair[0].weight * pair[1].weight)
     listed = {(a.id, b.id): (a, b) for a, b in [*blown, *pairs]}
     found = []
     for pair in list(listed.values())[:PAIRS]:

@@ -1,6 +1,7 @@
 """How far a good reading may lie from what the circuit predicts, apart from the meter: one table for all who ask."""
 
 import math
+from functools import lru_cache
 
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import place_of, spot_of
@@ -18,6 +19,8 @@ ASSUMED_SHARE = 0.5
 UNKNOWN_RECTIFIER_SHARE = 0.25
 
 
+# The same few hundred points of a unit are asked for with every reading.
+@lru_cache(maxsize=4096)
 def shares_of(
     point: str, *, plate: Nameplate, knows_supply: bool, knows_transformer: bool = False
 ) -> tuple[float, float]:
