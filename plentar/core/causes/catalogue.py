@@ -319,6 +319,13 @@ def _by_source(plate: Nameplate, tests: Sequence[Test]) -> Iterable[list[int]]:
     return found.values()
 
 
+def spread_at(plate: Nameplate, point: str, shown: Floats, *, knows_supply: bool, knows_transformer: bool) -> Floats:
+    """Return the same for one point, whose ghosts are weighed by themselves."""
+    share, floor = shares_of(point, plate=plate, knows_supply=knows_supply, knows_transformer=knows_transformer)
+    found: Floats = np.hypot(share * np.minimum(shown, 1e8), floor)
+    return found
+
+
 def spread_of(
     plate: Nameplate,
     points: Sequence[str],

@@ -8,12 +8,13 @@ import math
 from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
 
-from plentar.core.causes.catalogue import spread_of
-from plentar.core.causes.hypotheses import Prediction, UnitModel
+from plentar.core.causes.catalogue import spread_at
+from plentar.core.causes.hypotheses import UnitModel
 from plentar.core.causes.sequences import weigh_sequences
 from plentar.core.causes.supply import Supply
 from plentar.core.circuit.drive import Drive, drives_of
@@ -22,6 +23,7 @@ from plentar.core.circuit.spread import GHOST_OHMS
 from plentar.core.evidence.reading import Condition, Reading
 from plentar.core.evidence.signs import Observation
 from plentar.core.limits.table import Limits
+from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import amps_at, spot_of
 from plentar.core.unit.quantities import quantity_of
 
@@ -110,14 +112,12 @@ def _phases(model: UnitModel, reading: Reading, way: Way, harness: Floats | None
     a number where none did.
     """
     phases = []
-    for drive, share in states(model, reading.condition, way.limits, tapped_late=way.tapped_late):
+    for drive, share in states(model.plate, reading.condition, way.limits, tapped_late=way.tapped_late):
         prediction = model.predict(reading.point, drive)
         ratio = way.supply.at(reading.point) if not spot_of(reading.point).is_ohms else 1.0
         shown = prediction.shown * ratio
-        # A table of one row, so that spreads have one owner.
-        one = Prediction(shown[None, :], prediction.softness[None, :])
         known = {"knows_supply": way.supply.is_known, "knows_transformer": way.supply.transformer is not None}
-        [spread] = spread_of(model.plate, [reading.point], one, **known)
+        spread = spread_at(model.plate, reading.point, shown, **known)
         spread = spread * math.sqrt(way.repeats.get(reading.point, 1) if reading.value > LEAST_AMPS else 1)
         least, most = (reach * ratio for reach in model.between(reading.point, drive))
         # A floating conductor shows a ghost of no certain size: by the pF of its harness, up to most of a leg.
@@ -151,9 +151,11 @@ def _is_ghost(shown: Floats, softness: Floats) -> NDArray[np.bool_]:
     return found
 
 
+# A page's readings were mostly taken under two or three conditions.
+@lru_cache(maxsize=512)
 def states(
-    model: UnitModel, condition: Condition, limits: Limits, *, tapped_late: bool = False
-) -> list[tuple[Drive, float]]:
+    plate: Nameplate, condition: Condition, limits: Limits, *, tapped_late: bool = False
+) -> tuple[tuple[Drive, float], ...]:
     """Return the drives a condition may mean, with the airless phase split into limits closed and open.
 
     Strips may heat without air under any call, and with none when something is stuck.
@@ -162,14 +164,14 @@ def states(
         docs/trade.md, section 5, patience clock: what a young call may mean; section 1, limits.
     """
     drives = []
-    for drive, share in drives_of(model.plate, condition, limits, patient=True, tapped_late=tapped_late):
+    for drive, share in drives_of(plate, condition, limits, patient=True, tapped_late=tapped_late):
         # Nothing heats yet, or nothing is fed: no limit has a reason to open.
-        if drive.waiting or len(drive.dead_feeds) == len(model.plate.feeds):
+        if drive.waiting or len(drive.dead_feeds) == len(plate.feeds):
             drives.append((drive, share))
         else:
             # A limit that opens for want of air is closed about two minutes in three.
             drives += [(drive, 0.65 * share), (replace(drive, limits_open=True), 0.35 * share)]
-    return drives
+    return tuple(drives)
 
 
 def _joint(readings: Sequence[Sequence[Phase]]) -> Floats:
@@ -260,7 +262,7 @@ def taken_under(model: UnitModel, standing: Sequence[Reading], watched: Sequence
 
 def _is_silent(model: UnitModel, reading: Reading, phases: Sequence[Phase], way: Way) -> bool:
     """Tell whether a good unit would show a reading only while a pole has yet to move."""
-    if not any(drive.waiting for drive, _ in states(model, reading.condition, way.limits)):
+    if not any(drive.waiting for drive, _ in states(model.plate, reading.condition, way.limits)):
         return False
     # Long since called: everything has moved.
     calls = tuple((call, None) for call, _ in reading.condition.calls)
@@ -272,7 +274,7 @@ def _is_silent(model: UnitModel, reading: Reading, phases: Sequence[Phase], way:
 def _watched_phases(model: UnitModel, observation: Observation, way: Way) -> list[Phase]:
     """Return what was seen of the running unit under every state its condition may mean."""
     found = []
-    for drive, share in states(model, observation.condition, way.limits, tapped_late=way.tapped_late):
+    for drive, share in states(model.plate, observation.condition, way.limits, tapped_late=way.tapped_late):
         agrees = _agrees(model, observation, drive)
         missed = MISTIMED_SHARE if observation.kind == "stays-cold" else MISSEEN_SHARE
         density = np.where(agrees, 1 - missed, missed)
