@@ -61,7 +61,9 @@ CAPACITOR = point_at("microfarads", "blower.capacitor")
 # From here a cause is accepted whatever could still be read; below a half nothing is, for want of tests.
 SURE_SHARE, LEAST_ACCEPTED = 0.95, 0.5
 # What is answered or counted, not found wrong.
-NO_FINDING = frozenset({"heat-was-on", "jumper-runs", "bad-start", "capacitor-fine"})
+NO_FINDING = frozenset(
+    {"heat-was-on", "jumper-runs", "bad-start", "capacitor-fine", "air-little", "air-enough", "landing-wrong"}
+)
 # One reading may be the slip that the first one was; two say the same.
 CLEARED_BY = 2
 # Less is not worth a place on the screen.
@@ -466,6 +468,12 @@ class Visit:
             if self.is_of_now(event) and logged.called_seconds is not None:
                 found += self._seen_in_log(logged, analysis, logged.called_seconds)
         # A capacitor out of its band is evidence like a sign: the circuit does not predict microfarads.
+        found += [Observation(kind="landing-wrong", about=note.part) for note in self.map_notes or () if note.part]
+        airs = [entry.verdict.flow for entry in self.airs if self.is_of_now(entry.event)]
+        if airs and airs[-1].kind == "little air":
+            found.append(Observation(kind="air-little"))
+        elif airs and airs[-1].grade is Grade.PASS:
+            found.append(Observation(kind="air-enough"))
         measured = self.latest_now.get(CAPACITOR)
         if measured is not None and measured.verdict.grade in (Grade.FAIL, Grade.PASS):
             is_out = measured.verdict.grade is Grade.FAIL

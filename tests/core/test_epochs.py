@@ -246,3 +246,25 @@ def test_no_function_of_the_meter_is_dropped(point: str, value: float) -> None:
         call.add(Seen(sign="smell", state="undone"))
     call.read(point, value)
     assert point in {found.point for found in call.visit.findings}
+
+
+def share_of(visit: Visit, fault: str) -> float:
+    """How likely one fault is by itself."""
+    found = visit.diagnosis
+    assert found is not None
+    return float(found.posterior[found.model.cause_of == found.model.causes.index(fault)].sum())
+
+
+def test_a_landing_the_air_and_a_capacitor_move_the_suspects() -> None:
+    """W landed on Y speaks for the joint; a capacitor in its band clears it, one out of it names it."""
+    call = Call()
+    call.add(Switched(what="G", state="on"))
+    call.read(BLOWER, 3.4)
+    weak, joined = "blower.motor.weak-capacitor", "control.w-to-y.joined"
+    before = {fault: share_of(call.visit, fault) for fault in (weak, joined)}
+    call.add(Mapped(wires=(Wire(thermostat="W", board="Y", colour="white"),)))
+    assert share_of(call.visit, joined) > 10 * before[joined]
+    call.read("microfarads:blower.capacitor", 7.4, half=0.1)
+    assert share_of(call.visit, weak) < 0.1 * before[weak]
+    call.read("microfarads:blower.capacitor", 5.0, half=0.1)
+    assert share_of(call.visit, weak) > 3 * before[weak]

@@ -131,7 +131,7 @@ UNIT_MODES = modes_by_id(
     ),
     # The motor turns and its wheel does not: amps of a motor at rest from work, and no air.
     mode(
-        "hub.loose", "blower", 0.6, "", {"loose-hub": 40.0, "clicks": 2.0},
+        "hub.loose", "blower", 0.6, "", {"loose-hub": 40.0, "clicks": 2.0, "air-little": 5.0, "air-enough": 0.05},
         repair="tighten-hub", proof="no-limit-opens",
     ),
     mode(
@@ -176,7 +176,7 @@ UNIT_MODES = modes_by_id(
     mode(
         "air.little", "weak", 2.0, "filter",
         {"filter-dirty": 6.0, "coil-dirty": 5.0, "wheel-dirty": 5.0, "cover-missing": 2.0, "clicks": 4.0,
-         "loose-hub": 6.0},
+         "loose-hub": 6.0, "air-little": 12.0, "air-enough": 0.1},
         shows="now and then", repair="clear-the-air", proof="no-limit-opens",
     ),
 )  # fmt: skip

@@ -12,6 +12,8 @@ __all__ = ["BOARD_ENDS", "TERMINALS", "MapNote", "MapRow", "check_map"]
 
 TERMINALS = ("R", "C", "W", "W2", "G", "Y", "O", "B", "E")
 BOARD_ENDS = (*TERMINALS, "none")
+# What is at fault, as the causes spell it.
+VALVE, JOINED = "thermostat.o-and-b", "control.w-to-y"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -34,10 +36,11 @@ class MapRow:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class MapNote:
-    """One thing wrong or worth knowing about the landings."""
+    """One thing wrong or worth knowing about the landings; `part` is the one at fault, as the causes spell it."""
 
     grade: Grade
     words: Words
+    part: str = ""
 
 
 def check_map(plate: Nameplate, rows: Sequence[MapRow]) -> tuple[MapNote, ...]:
@@ -50,26 +53,26 @@ def check_map(plate: Nameplate, rows: Sequence[MapRow]) -> tuple[MapNote, ...]:
     at = {row.thermostat: row for row in rows}
     notes: list[MapNote] = []
 
-    def fail(words: Words) -> None:
-        notes.append(MapNote(grade=Grade.FAIL, words=words))
+    def fail(words: Words, part: str = "") -> None:
+        notes.append(MapNote(grade=Grade.FAIL, words=words, part=part))
 
     # The valve works in one mode only: exchanged, the house heats in summer.
     if at.get("O") is not None and at["O"].board == "B":
-        fail(said("thermostat_map.o-landed-b-reversing-valve"))
+        fail(said("thermostat_map.o-landed-b-reversing-valve"), VALVE)
     if at.get("B") is not None and at["B"].board == "O":
-        fail(said("thermostat_map.b-landed-o-reversing-valve"))
+        fail(said("thermostat_map.b-landed-o-reversing-valve"), VALVE)
     for heat in ("W", "W2", "E"):
         row = at.get(heat)
         if row is not None and (row.board == "Y" or row.jumpered_to == "Y"):
-            fail(said("thermostat_map.joined-y-every-cooling-call", heat=heat))
+            fail(said("thermostat_map.joined-y-every-cooling-call", heat=heat), JOINED)
     cool = at.get("Y")
     if cool is not None and (cool.board in ("W", "W2") or cool.jumpered_to in ("W", "W2")):
-        fail(said("thermostat_map.y-joined-w-every-cooling"))
+        fail(said("thermostat_map.y-joined-w-every-cooling"), JOINED)
     # Not a defect for a thermostat that needs none, so marginal.
     if "C" not in at or at["C"].board != "C":
         notes.append(MapNote(grade=Grade.MARGINAL, words=said("thermostat_map.no-common-thermostat-one-needs")))
     if "R" not in at or at["R"].board == "none":
-        fail(said("thermostat_map.r-does-not-reach-thermostat"))
+        fail(said("thermostat_map.r-does-not-reach-thermostat"), "thermostat.lead-r")
     emergency = at.get("E")
     if emergency is not None and (emergency.jumpered_to in ("W", "W2") or emergency.board in ("W", "W2")):
         words = said("thermostat_map.e-tied-w-emergency-heat")
@@ -90,7 +93,7 @@ def check_map(plate: Nameplate, rows: Sequence[MapRow]) -> tuple[MapNote, ...]:
                 if row.colour
                 else said("thermostat_map.s-conductor", thermostat=row.thermostat)
             )
-            fail(said("thermostat_map.landed-nowhere-board", who=who))
+            fail(said("thermostat_map.landed-nowhere-board", who=who), f"thermostat.lead-{row.thermostat.lower()}")
     notes += _shared(at)
     return tuple(sorted(notes, key=lambda note: -note.grade.severity))
 
