@@ -25,8 +25,9 @@ from plentar.core.unit.quantities import quantity_of
 
 __all__ = ["Cause", "Evidence", "Failure", "Reason"]
 
-# More groups than a screen or a paper shows.
-SHOWN_CAUSES = 8
+# More groups than a screen or a paper shows; what is less likely than one in two thousand joins none, and what is less
+# likely than one in a hundred is listed without its reasons.
+SHOWN_CAUSES, LEAST_GROUPED, LEAST_REASONED = 8, 5e-4, 0.01
 # For a size every reading may be off by a fiftieth, the meter and a tenth: supply and parts are its own kind's.
 SIZE_SHARE, SIZE_FLOOR = 0.02, 0.1
 # Of the ways one part may have failed: one in twenty is not worth naming, four in five is the answer.
@@ -95,7 +96,7 @@ class Evidence:
         model = self.model
         # A cause is all of its magnitudes, alone and with others.
         by_cause: Floats = np.bincount(model.cause_of, self.posterior, len(model.causes)).astype(np.float64)
-        order = [int(i) for i in np.argsort(-by_cause)[: 3 * SHOWN_CAUSES] if by_cause[i] > 1e-4]
+        order = [int(i) for i in np.argsort(-by_cause)[: 3 * SHOWN_CAUSES] if by_cause[i] > LEAST_GROUPED]
         groups: list[list[int]] = []
         rows = {i: self._best_row(i) for i in order}
         # What no test can tell apart is one answer, not several rivals.
@@ -158,7 +159,8 @@ class Evidence:
         each = sorted((self._failure(group, by_cause, rows) for group in entry), key=lambda f: -f.probability)
         told = [failure for failure in each if failure.probability >= TOLD_SHARE * share] or each[:1]
         row = rows[self.model.causes.index(told[0].faults[0])]
-        lead, reasons = self.model.hypotheses[row], self._reasons(row)
+        lead = self.model.hypotheses[row]
+        reasons = self._reasons(row) if share >= LEAST_REASONED else []
         title, repair = told[0].title, joined((fault.repair for fault in lead.faults), "semicolon")
         if told[0].probability < PLAIN_SHARE * share:
             # Which of its ways it was, the part in the hand will tell.

@@ -49,16 +49,13 @@ def weigh_sequences(
     logs, there = np.zeros(len(model.passing)), np.ones((len(conditions), len(model.passing)))
     shown = densities[:, [entry.shown for entry in model.passing]]
     quiet = densities[:, [entry.quiet for entry in model.passing]]
-    weigh: Mapping[Shows, Callable[[Floats, Floats, Sequence[Passing]], tuple[Floats, Floats]]] = {
-        "now and then": lambda a, b, _: _now_and_then(a, b),
-        "trips": lambda a, b, entries: _trips(a, b, conditions, [model.is_short(entry.fault) for entry in entries]),
-        "until-set": lambda a, b, _: _switches(
-            a, b, off_shares=[0.0] * len(conditions), on_shares=_set_shares(conditions), off_at_first=1.0
-        ),
-        "late": lambda a, b, entries: _late(a, b, _windows_passed(model, conditions, entries, limits)),
+    weigh: Mapping[tuple[Shows, ...], Callable[[Floats, Floats, Sequence[Passing]], tuple[Floats, Floats]]] = {
+        ("now and then",): lambda a, b, _: _now_and_then(a, b),
+        ("trips", "until-set"): lambda a, b, entries: _switches(a, b, *_shares(model, conditions, entries)),
+        ("late",): lambda a, b, entries: _late(a, b, _windows_passed(model, conditions, entries, limits)),
     }
-    for kind, way in weigh.items():
-        columns = [i for i, entry in enumerate(model.passing) if entry.fault.shows == kind]
+    for kinds, way in weigh.items():
+        columns = [i for i, entry in enumerate(model.passing) if entry.fault.shows in kinds]
         if columns and conditions:
             entries = [model.passing[i] for i in columns]
             logs[columns], there[:, columns] = way(shown[:, columns], quiet[:, columns], entries)
@@ -71,61 +68,59 @@ def _now_and_then(shown: Floats, quiet: Floats) -> tuple[Floats, Floats]:
     return np.log(mixed).sum(axis=0), np.full(shown.shape, NOW_AND_THEN_SHARE)
 
 
-def _switches(
-    shown: Floats,
-    quiet: Floats,
-    *,
-    off_shares: Sequence[float],
-    on_shares: Sequence[float],
-    off_at_first: float,
-) -> tuple[Floats, Floats]:
+def _switches(shown: Floats, quiet: Floats, off_shares: Floats, on_shares: Floats) -> tuple[Floats, Floats]:
     """Two states, on and off, from reading to reading: forward for the density, and back for each one's share.
 
-    Going off and coming back on have their chances from one reading to the next, each reading its own: of what happened
-    since the one before it.
+    Going off and coming back on have their chances from one reading to the next, each reading and each fault its own,
+    of what happened since the one before it; the first row of `off_shares` is how likely it was off before all.
     """
-    steps = [
-        np.array([[1 - off_share, off_share], [on_share, 1 - on_share]])
-        for off_share, on_share in zip(off_shares, on_shares, strict=True)
-    ]
-    seen = np.stack([quiet, shown], axis=1)
-    largest = seen.max(axis=1, keepdims=True)
-    seen = seen / largest
-    count, _, columns = seen.shape
-    ahead, behind = np.empty(seen.shape), np.ones(seen.shape)
-    state = np.repeat(np.array([[1 - off_at_first], [off_at_first]]), columns, axis=1)
-    log = np.log(largest).sum(axis=(0, 1))
+    largest = np.maximum(quiet, shown)
+    on, off = quiet / largest, shown / largest
+    count = len(shown)
+    ahead_on, ahead_off = np.empty(shown.shape), np.empty(shown.shape)
+    behind_on, behind_off = np.ones(shown.shape), np.ones(shown.shape)
+    log: Floats = np.log(largest).sum(axis=0)
+    is_on, is_off = 1 - off_shares[0], off_shares[0]
     for row in range(count):
-        state = seen[row] * (steps[row].T @ state if row else state)
-        whole = state.sum(axis=0)
-        log, state = log + np.log(whole), state / whole
-        ahead[row] = state
+        if row:
+            goes, comes = off_shares[row] * is_on, on_shares[row] * is_off
+            is_on, is_off = is_on - goes + comes, is_off + goes - comes
+        is_on, is_off = on[row] * is_on, off[row] * is_off
+        whole = is_on + is_off
+        log, is_on, is_off = log + np.log(whole), is_on / whole, is_off / whole
+        ahead_on[row], ahead_off[row] = is_on, is_off
     for row in range(count - 2, -1, -1):
-        state = steps[row + 1] @ (seen[row + 1] * behind[row + 1])
-        behind[row] = state / state.sum(axis=0)
-    both = ahead * behind
-    tripped: Floats = both[:, 1] / both.sum(axis=1)
-    return log, tripped
+        next_on, next_off = on[row + 1] * behind_on[row + 1], off[row + 1] * behind_off[row + 1]
+        stays_on = next_on + off_shares[row + 1] * (next_off - next_on)
+        stays_off = next_off + on_shares[row + 1] * (next_on - next_off)
+        whole = stays_on + stays_off
+        behind_on[row], behind_off[row] = stays_on / whole, stays_off / whole
+    tripped = ahead_off * behind_off
+    there: Floats = tripped / (tripped + ahead_on * behind_on)
+    return log, there
 
 
-def _trips(
-    shown: Floats, quiet: Floats, conditions: Sequence[Condition], shorts: Sequence[bool]
-) -> tuple[Floats, Floats]:
-    """A breaker that has grown weak goes under some load, one ahead of a short as soon as heat is called; both stay."""
+def _shares(model: UnitModel, conditions: Sequence[Condition], entries: Sequence[Passing]) -> tuple[Floats, Floats]:
+    """Return how likely each fault's breaker went off, and came back on, before each reading.
+
+    One that has grown weak goes under some load, one ahead of a short as soon as heat is called; both stay off. One
+    that is found off is switched on sooner or later.
+    """
     under_heat = [bool(condition.heat) for condition in conditions]
     loaded = [bool(condition.on) for condition in conditions]
     # What went between two readings went under the calls of either.
     weak = [TRIP_SHARE, *(TRIP_SHARE if a or b else RESET_SHARE for a, b in pairwise(loaded))]
     short = [TRIP_SHARE, *(1 - RESET_SHARE if before else RESET_SHARE for before in under_heat[:-1])]
-    resets = [RESET_SHARE] * len(conditions)
-    logs, there = np.zeros(shown.shape[1]), np.ones(shown.shape)
-    for is_short, off_shares in ((False, weak), (True, short)):
-        own = [at for at, entry in enumerate(shorts) if entry is is_short]
-        if own:
-            logs[own], there[:, own] = _switches(
-                shown[:, own], quiet[:, own], off_shares=off_shares, on_shares=resets, off_at_first=TRIP_SHARE
-            )
-    return logs, there
+    found_off = [1.0, *(0.0 for _ in conditions[1:])]
+    resets, sets = [RESET_SHARE] * len(conditions), _set_shares(conditions)
+    rows = [
+        (found_off, sets)
+        if entry.fault.shows == "until-set"
+        else (short if model.is_short(entry.fault) else weak, resets)
+        for entry in entries
+    ]
+    off_shares, on_shares = (np.array(column).T for column in zip(*rows, strict=True))
+    return off_shares, on_shares
 
 
 def _set_shares(conditions: Sequence[Condition]) -> list[float]:
