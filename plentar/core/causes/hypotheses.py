@@ -54,7 +54,7 @@ __all__ = [
 Floats = NDArray[np.float64]
 # The likeliest of some thousands, about as many as single faults have rows: chosen by the time of a diagnosis.
 # Readings that none of them explains get pairs of their own.
-PAIRS = 150
+PAIRS = 280
 # Parts fail together oftener than by chance, by one heater, armature or hot joint (docs/trade.md, section 9): chosen as
 # one call in eight.
 PAIR_SHARE = 0.12
