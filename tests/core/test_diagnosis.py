@@ -646,3 +646,17 @@ def test_the_first_ghost_tells_what_the_next_may_be(again: float, is_doubted: bo
         read("volts:strip-b.limit.1:strip-b.limit.2", again, condition),
     ]
     assert bool(diagnose(UNIT, readings).ask_again) is is_doubted
+
+
+@pytest.mark.parametrize(
+    ("school", "first"), [("call first", "volts:board.w:board.c"), ("amps first", LINE), ("volts first", LINE)]
+)
+def test_a_school_begins_where_it_begins(school: str, first: str) -> None:
+    """Is W really calling, before anything; else the volts that every reading is held against. Read once, not again."""
+    found = diagnose(UNIT, [])
+    condition = under()
+    assert next_tests(found, condition, school=school)[0].test.point == first
+    known = diagnose(UNIT, [read(LINE, 240.0, condition), read("volts:board.w:board.c", 25.0, under("W"))])
+    taken = {(LINE, frozenset[str]()), ("volts:board.w:board.c", frozenset({"W"}))}
+    again = {entry.test.point for entry in next_tests(known, under("W"), school=school, taken=taken)}
+    assert "volts:board.w:board.c" not in again
