@@ -26,7 +26,7 @@ from plentar.core.visit import Visit
 from plentar.words import say
 
 TWO, DPDT, FOUR = (PATTERNS[name]() for name in ("two-strip-sequencer", "one-strip-dpdt", "four-strip-chained"))
-DELAYED = PATTERNS["two-strip-ac-relay"]()
+DELAYED, STAGED = PATTERNS["two-strip-ac-relay"](), PATTERNS["four-strip-staged"]()
 LINE = "volts:feed-1.l1:feed-1.l2"
 
 
@@ -76,6 +76,7 @@ def test_every_example_is_wired_right(name: str) -> None:
         pytest.param(with_plain_wire(PATTERNS["wye-contactor"]()), "interlock.plain-wire", id="both legs switched"),
         pytest.param(landed(TWO, com="L2", no="blower", nc="strip-a"), "interlock.strip-heats", id="COM on the leg"),
         pytest.param(landed(TWO, nc="none"), "interlock.heat-without-air", id="NC left open"),
+        pytest.param(landed(STAGED, nc="strip-c"), "interlock.heat-without-air", id="NC on the second stage"),
         pytest.param(landed(TWO, com="L2", no="blower", nc="L1"), "interlock.dead-short-relay-joins-l1", id="short"),
     ],
 )
@@ -88,6 +89,11 @@ def test_a_unit_wired_wrong_is_never_well(plate: Nameplate, reason: str) -> None
     sound = [read(LINE, plate.nominal_volts, plate=plate)]
     lead = next(cause for cause in diagnose(plate, sound).causes if "healthy" in cause.faults)
     assert lead.title.id == "diagnosis.wired-wrong"  # type: ignore[union-attr]
+
+
+def test_a_blower_built_for_heat_alone_is_right() -> None:
+    """A fan pole and no relay: a fan call has nothing to drive, which is no fault of the wiring."""
+    assert wired_wrong(replace(FOUR, blower=replace(FOUR.blower, relay=None))) == ()
 
 
 def test_a_plain_wire_needs_the_leg_the_strip_switches() -> None:

@@ -19,7 +19,7 @@ TRICKLE_AMPS = 0.3
 # A motor with less than this of the line is off; in series with a strip it keeps most of it, running nearly all.
 OFF_SHARE, RUNS_SHARE = 0.05, 0.93
 # Between a back-feed (6) and heat without air (5), among the severities of `wrong_of`.
-PLAIN_WIRE_SEVERITY = 5
+PLAIN_WIRE_SEVERITY = AIRLESS_SEVERITY = 5
 
 
 @lru_cache(maxsize=256)
@@ -39,6 +39,13 @@ def wired_wrong(plate: Nameplate) -> tuple[Words, ...]:
     none, heat, fan, both = (_outcome(plate, calls) for calls in rows)
     rated_amps = plate.blower.relay.rated_amps if plate.blower.relay is not None else math.inf
     found = wrong_of(none, heat, fan, both, rated_amps)
+    if plate.blower.relay is None or plate.blower.relay.fed_by != "G":
+        # Built for heat alone: a fan call has nothing to drive.
+        found = [entry for entry in found if entry[1] != said("interlock.fan-call-does-not-run")]
+    if "W2" in plate.calls and (first := _outcome(plate, frozenset({"W"}))).strip == "heats" and first.blower != "runs":
+        # The first stage is called by itself most of the time: its strips carry the interlock, or none does.
+        words = said("interlock.heat-without-air", when=said("interlock.called", calls="W"))
+        found = [entry for entry in found if entry[0] != AIRLESS_SEVERITY] + [(AIRLESS_SEVERITY, words)]
     if plate.blower.plain_wire_to is not None:
         # With both legs switched nothing heats; the strip's ends are live all the same, with no contact between.
         strip = plate.circuit(plate.blower.plain_wire_to)
