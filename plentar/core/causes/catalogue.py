@@ -1,6 +1,6 @@
 """Every test that can be done on a unit at places a probe or clamp can reach, and what each hypothesis shows there."""
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import lru_cache
 
@@ -298,8 +298,8 @@ def scaled(
     whole = model.table([(test.point, test.drive) for test in tests])
     shown, softness = whole.shown[:, rows].astype(np.float64), whole.softness[:, rows]
     if supply is not None:
-        for at in _by_source(model.plate, tests):
-            shown[at] *= supply.at(tests[at[0]].point)[rows]
+        for at in _by_source(model.plate, tuple(tests)):
+            shown[list(at)] *= supply.at(tests[at[0]].point)[rows]
     points = [test.point for test in tests]
     knows = supply is not None and supply.transformer is not None
     whole_shown = Prediction(shown, softness)
@@ -310,13 +310,21 @@ def scaled(
     return found, np.where(isolated, in_logs, np.hypot(spread, 0.006 * shown))
 
 
-def _by_source(plate: Nameplate, tests: Sequence[Test]) -> Iterable[list[int]]:
+@lru_cache(maxsize=64)
+def _by_source(plate: Nameplate, tests: tuple[Test, ...]) -> tuple[tuple[int, ...], ...]:
     """Return where the tests of live volts and amps stand, together those that go by one feed or the transformer."""
     found: dict[tuple[bool, str], list[int]] = {}
     for at, test in enumerate(tests):
         if not test.is_isolated:
             found.setdefault((is_of_transformer(test.point), feed_at(plate, test.point)), []).append(at)
-    return found.values()
+    return tuple(map(tuple, found.values()))
+
+
+@lru_cache(maxsize=64)
+def _shares_at(plate: Nameplate, points: tuple[str, ...], supply: bool, transformer: bool) -> Floats:
+    """Return each point's share and floor, looked up once for the places of a catalogue."""
+    known = {"knows_supply": supply, "knows_transformer": transformer}
+    return np.array([shares_of(point, plate=plate, **known) for point in points])
 
 
 def spread_at(plate: Nameplate, point: str, shown: Floats, *, knows_supply: bool, knows_transformer: bool) -> Floats:
@@ -345,9 +353,7 @@ def spread_of(
         docs/trade.md, section 3, tolerances; what a ghost may be, `circuit/spread`.
     """
     shown = np.minimum(prediction.shown, 1e8)
-    shares = np.array(
-        [shares_of(p, plate=plate, knows_supply=knows_supply, knows_transformer=knows_transformer) for p in points]
-    )
+    shares = _shares_at(plate, tuple(points), knows_supply, knows_transformer)
     spread = np.hypot(shares[:, :1] * shown, shares[:, 1:])
     ghost = prediction.softness > GHOST_OHMS
     found: Floats = np.where(ghost, 0.5 * shown + 4.0, spread)

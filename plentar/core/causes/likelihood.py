@@ -232,8 +232,9 @@ def taken_under(model: UnitModel, standing: Sequence[Reading], watched: Sequence
         each.append(_phases(model, reading, way, harness))
         if spot_of(reading.point).is_volts and not reading.mode:
             # The first ghost tells how strongly this harness couples; the later ones are held against it.
-            told = _harness_of(reading, max(each[-1], key=lambda phase: phase.share))
-            harness = np.where(np.isnan(harness), told, harness)
+            likely = max(each[-1], key=lambda phase: phase.share)
+            if (likely.softness > GHOST_OHMS).any():
+                harness = np.where(np.isnan(harness), _harness_of(reading, likely), harness)
     each += [_watched_phases(model, observation, way) for observation in watched]
     conditions = [reading.condition for reading in standing] + [entry.condition for entry in watched]
     count, read = len(model.hypotheses), len(standing)
