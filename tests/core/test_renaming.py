@@ -120,7 +120,7 @@ def test_modes_and_signs_know_each_other() -> None:
     named = {sign for mode in MODES.values() for sign in mode.signs}
     telling = {sign.kind for sign in (*LOOK, *SIGNS, *CHECKS) if not sign.seen_running}
     assert named <= telling
-    # Every fault is likelier where insulation is marked by heat or a conductor is landed wrong; a missing label makes none
+    # Every fault is likelier where insulation is marked by heat or a conductor landed wrong; a missing label makes none
     # likelier; since when heat is called is an answer about the clock.
     assert telling - named == {"heat-marked", "landing-wrong", "label-missing", "heat-was-on"}
 
