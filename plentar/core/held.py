@@ -69,6 +69,11 @@ class Held:
             kept: T = self._cache[key]
             return kept
 
+    def drop(self, key: Hashable) -> None:
+        """Let go of what is held under a key, if anything is."""
+        with self._lock:
+            self._cache.pop(key, None)
+
     def clear(self) -> None:
         """Let go of everything."""
         with self._lock:

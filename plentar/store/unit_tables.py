@@ -8,13 +8,13 @@ from sqlalchemy.orm import Session
 
 from plentar.store.models import UnitTableRow
 
-__all__ = ["drop_other_versions", "get_row", "put_row"]
+__all__ = ["drop_other_versions", "get_rows", "put_row"]
 
 
-def get_row(db: Session, *, version: str, circuit: str, drive: str) -> bytes | None:
-    """Return a packed row; nothing where it is not kept."""
-    wanted = (UnitTableRow.version == version, UnitTableRow.circuit == circuit, UnitTableRow.drive == drive)
-    return db.scalar(select(UnitTableRow.packed).where(*wanted))
+def get_rows(db: Session, *, version: str, circuit: str) -> dict[str, bytes]:
+    """Return a circuit's packed rows by their drives; those that are kept."""
+    wanted = (UnitTableRow.version == version, UnitTableRow.circuit == circuit)
+    return {row.drive: row.packed for row in db.execute(select(UnitTableRow.drive, UnitTableRow.packed).where(*wanted))}
 
 
 def put_row(db: Session, *, version: str, circuit: str, drive: str, packed: bytes, made_at: datetime) -> None:

@@ -38,12 +38,12 @@ class KeptTables:
         self._has_work = threading.Event()
         self._thread: threading.Thread | None = None
 
-    def fetch(self, circuit: str, drive: str) -> bytes | None:
-        """Return a kept row, by the connection of the request where there is one."""
+    def fetch(self, circuit: str) -> dict[str, bytes]:
+        """Return the rows kept of a circuit, by the connection of the request where there is one."""
         if has_request_context() and g.get("db") is not None:
-            return unit_tables.get_row(g.db, version=VERSION, circuit=circuit, drive=drive)
+            return unit_tables.get_rows(g.db, version=VERSION, circuit=circuit)
         with self.sessions() as db:
-            return unit_tables.get_row(db, version=VERSION, circuit=circuit, drive=drive)
+            return unit_tables.get_rows(db, version=VERSION, circuit=circuit)
 
     def missed(self, circuit: Nameplate, drive: Drive) -> None:
         """Note what is to be filled: this drive first, then the others that a call is read under."""

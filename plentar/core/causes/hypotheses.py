@@ -153,9 +153,12 @@ class UnitModel:
             return None
 
         def fetch() -> _Fetched:
-            data = shelf.fetch(circuit_key(circuit), drive_key(drive))
+            packed: Mapping[str, bytes] = PACKED.get(self._mark, lambda: shelf.fetch(circuit_key(circuit)))
+            data = packed.get(drive_key(drive))
             row = unpack(data) if data is not None else None
             if row is None or (row.hypotheses, row.contacts) != (len(self.hypotheses), len(self.circuit.contacts)):
+                # Others may keep it meanwhile: the next row is looked for anew.
+                PACKED.drop(self._mark)
                 shelf.missed(circuit, drive)
                 return _Fetched(None)
             return _Fetched(row)
@@ -503,8 +506,8 @@ def _solved_bytes(value: object) -> int:
 class Shelf(Protocol):
     """Where packed rows are kept for all processes."""
 
-    def fetch(self, circuit: str, drive: str) -> "bytes | None":
-        """Return a row by the keys of circuit and drive; nothing where it is not kept."""
+    def fetch(self, circuit: str) -> "Mapping[str, bytes]":
+        """Return what is kept of a circuit by its key: packed rows by the keys of their drives."""
 
     def missed(self, circuit: Nameplate, drive: Drive) -> None:
         """Be told that a row was asked for and is not kept."""
@@ -522,6 +525,7 @@ def use_shelf(shelf: Shelf | None) -> None:
     """Keep rows on a shelf from now on, or on none."""
     _shelves.shelf = shelf
     ROWS.clear()
+    PACKED.clear()
 
 
 @dataclass(frozen=True, slots=True)
@@ -535,7 +539,9 @@ class _Fetched:
 FLOATING_OHMS = 1e7
 # Measured on the example units: a kilobyte a hypothesis and some 105 bytes more for each of the circuit's terminals.
 BYTES_A_ROW, BYTES_A_PLACE = 960, 105
-# Rows as they were fetched: a two-strip unit's take a quarter of a megabyte a drive, a six-strip unit's a whole.
+# All rows of a circuit as they are kept, a fifth of a megabyte, so that one query fetches them; and those that were
+# needed, unpacked: a two-strip unit's take a quarter of a megabyte a drive, a six-strip unit's a whole.
+PACKED = Held(4, size=lambda rows: 200 + sum(map(len, rows.values())))
 ROWS = Held(12, size=lambda fetched: 100 if fetched.row is None else fetched.row.size)
 # A working day's units a process: the models of some dozen, what they predict (2 MB a unit, and what every reading
 # needs), and the solutions that comes from, up to 14 MB a condition and only needed while a unit is new. Pairs are of
