@@ -8,7 +8,7 @@ from sqlalchemy.orm import Session
 
 from plentar.store.models import UnitTableRow
 
-__all__ = ["drop_other_versions", "get_rows", "put_row"]
+__all__ = ["drop_old_rows", "get_rows", "put_row"]
 
 
 def get_rows(db: Session, *, version: str, circuit: str) -> dict[str, bytes]:
@@ -23,7 +23,11 @@ def put_row(db: Session, *, version: str, circuit: str, drive: str, packed: byte
     db.execute(insert(UnitTableRow).values(row).on_conflict_do_nothing())
 
 
-def drop_other_versions(db: Session, *, version: str, before: datetime) -> int:
-    """Drop rows of other versions made before a moment; return how many. Two versions may stand during an upgrade."""
-    gone = db.execute(delete(UnitTableRow).where(UnitTableRow.version != version, UnitTableRow.made_at < before))
+def drop_old_rows(db: Session, *, version: str, others_before: datetime, all_before: datetime) -> int:
+    """Drop rows of other versions made before a moment, and any made before another; return how many.
+
+    Two versions may stand during an upgrade. What is dropped and still wanted is made again.
+    """
+    is_other = (UnitTableRow.version != version) & (UnitTableRow.made_at < others_before)
+    gone = db.execute(delete(UnitTableRow).where(is_other | (UnitTableRow.made_at < all_before)))
     return int(gone.rowcount)  # type: ignore[attr-defined]

@@ -20,7 +20,9 @@ from plentar.web.access import now
 __all__ = ["KeptTables"]
 
 # Rows of a version that no server runs any more: longer than the longest upgrade, shorter than anybody notices them.
-OLD_DAYS = 7
+OLD_VERSION = timedelta(days=7)
+# A unit is met once a season: what was kept for one that is gone does not stay for years.
+OLD = timedelta(days=200)
 # More circuits than are met in a day wait for nobody.
 MOST_WAITING = 400
 # Who reads has the processor first: between two rows the thread that fills waits this long.
@@ -75,7 +77,8 @@ class KeptTables:
             moment, name = now(), {"circuit": key_of(circuit), "drive": drive_key(drive)}
             unit_tables.put_row(db, version=VERSION, packed=packed, made_at=moment, **name)
             if not self._waiting:
-                unit_tables.drop_other_versions(db, version=VERSION, before=moment - timedelta(days=OLD_DAYS))
+                ages = {"others_before": moment - OLD_VERSION, "all_before": moment - OLD}
+                unit_tables.drop_old_rows(db, version=VERSION, **ages)
         return True
 
     def _run(self) -> None:

@@ -41,6 +41,12 @@ def rows(db: Session, version: str) -> list[bytes]:
     return list(unit_tables.get_rows(db, version=version, circuit=CIRCUIT).values())
 
 
+def drop(db: Session, *, others: int, every: int) -> int:
+    """Drop what is so many days old."""
+    ages = {"others_before": NOW - timedelta(days=others), "all_before": NOW - timedelta(days=every)}
+    return unit_tables.drop_old_rows(db, version=VERSION, **ages)
+
+
 def test_what_one_process_solved_another_fetches(tables: KeptTables, engine: Engine) -> None:
     """Nothing kept, so missed; filled; the other process finds it. Asked for twice, it waits once."""
     assert tables.fetch(CIRCUIT) == {}
@@ -60,10 +66,16 @@ def test_two_that_keep_the_same_keep_one(tables: KeptTables, db: Session) -> Non
     unit_tables.put_row(db, version="older", packed=b"older", made_at=NOW - timedelta(days=9), **NAME)
     assert rows(db, VERSION) == [b"first"]
     assert rows(db, "older") == [b"older"]
-    unit_tables.drop_other_versions(db, version=VERSION, before=NOW - timedelta(days=10))
+    drop(db, others=10, every=200)
     assert rows(db, "older") == [b"older"]
-    unit_tables.drop_other_versions(db, version=VERSION, before=NOW - timedelta(days=7))
+    drop(db, others=7, every=200)
     assert rows(db, "older") == []
+    assert rows(db, VERSION) == [b"first"]
+    # Kept for so long and not asked for: a unit that is gone.
+    unit_tables.put_row(
+        db, version=VERSION, packed=b"long ago", made_at=NOW - timedelta(days=201), circuit="x", drive="x"
+    )
+    assert drop(db, others=7, every=200) == 1
     assert rows(db, VERSION) == [b"first"]
 
 
