@@ -262,17 +262,21 @@ def batches(rows: Iterable[int]) -> Iterable[list[int]]:
 @pytest.mark.parametrize("calls", CALLS, ids=["idle", "fan", "heat", "both"])
 @pytest.mark.parametrize("name", sorted(PATTERNS))
 def test_every_contact_ends_where_the_simulator_puts_it(name: str, calls: frozenset[str], tmp_path: Path) -> None:
-    """All units, calls and single faults, but for those that never rest.
+    """All units and calls, every single fault under one of them or more, but for those that never rest.
 
-    Each fault at its usual size under heat; with everything called, when most moves, at its largest too.
+    Under heat a third of the faults, with everything called another at its usual size and the last at its largest; with
+    nothing or the fan called, when little moves, every fourth. Between them every fault is simulated.
     """
     plate = PATTERNS[name]()
     drive = Drive(calls=calls & set(plate.calls))
-    # With nothing or the fan called little moves: every other fault there, the even ones and the odd ones.
-    first, step = (CALLS.index(calls), 2) if calls <= {"G"} else (0, 1)
-    sizes = {fault.id: {fault.usual_variant} for fault in faults_of(plate)[first::step]}
-    if len(calls) == len(CALLS[-1]):
-        sizes = {fault.id: {fault.usual_variant, len(fault.variants) - 1} for fault in faults_of(plate)}
+    turn, every = CALLS.index(calls), faults_of(plate)
+    if calls <= {"G"}:
+        sizes = {fault.id: {fault.usual_variant} for fault in every[turn::4]}
+    else:
+        # The first third at its usual size under heat, the second with everything called, the last at its largest.
+        sizes = {fault.id: {fault.usual_variant} for fault in every[turn - 2 :: 3]}
+        if turn == len(CALLS) - 1:
+            sizes |= {fault.id: {len(fault.variants) - 1} for fault in every[2::3]}
     faults = [
         (fault.id, fault.variants[size]) for fault in faults_of(plate) for size in sorted(sizes.get(fault.id, ()))
     ]

@@ -43,9 +43,8 @@ def simulate(lines: list[str], folder: Path) -> dict[str, complex]:
 def test_node_volts_agree_with_the_simulator(name: str, number: int, tmp_path: Path) -> None:
     """Each node of each single fault within 0.1 % or 10 mV, whichever is larger, floating ones included."""
     plate = PATTERNS[name]()
-    # Each fault at its usual size and its largest.
-    sizes = [(fault, {fault.usual_variant, len(fault.variants) - 1}) for fault in faults_of(plate)]
-    changes = [fault.variants[size] for fault, own in sizes for size in sorted(own)]
+    # Each fault under every second condition at its usual size, under the others at its largest.
+    changes = [fault.variants[-1] if (at + number) % 2 else fault.usual for at, fault in enumerate(faults_of(plate))]
     settled = settle(Variants(wire(plate), changes), drives(plate)[number], with_impedance=False)
     lines = [line for row in range(len(changes)) for line in deck(settled, row, f"x{row}x") if line[0] != "*"]
     nodes = simulate(lines, tmp_path)
