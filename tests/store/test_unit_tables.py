@@ -34,6 +34,7 @@ def tables(engine: Engine) -> Iterator[KeptTables]:
         db.query(UnitTableRow).delete()
     yield KeptTables(make_sessions(engine), in_background=False)
     use_shelf(None)
+    PREDICTED.clear()
 
 
 def rows(db: Session, version: str) -> list[bytes]:

@@ -24,6 +24,7 @@ from plentar.core.causes.table import (
     TableRow,
     circuit_key,
     drive_key,
+    to_int,
     unpack,
 )
 from plentar.core.circuit.changes import Changes
@@ -378,6 +379,8 @@ class UnitModel:
         floats = np.frombuffer(row.is_floating(point), dtype=np.uint8) > 0
         if spot_of(point).is_ohms:
             shown = np.maximum(10.0 ** (whole / PER_DECADE) - LEAD_OHMS, 0.0)
+            # Open is open, to the last digit.
+            shown = np.where(whole >= to_int(point, OPEN_OHMS), OPEN_OHMS, shown)
         else:
             shown = whole / PER_UNIT
         return Prediction(shown, np.where(floats, FLOATING_OHMS, 0.0))
