@@ -15,6 +15,7 @@ from plentar.core.causes.diagnosis import diagnose
 from plentar.core.causes.hypotheses import PREDICTED, SOLVED, UnitModel, circuit_of, model_of, use_shelf
 from plentar.core.causes.keeping import drives_of_table, packed_row
 from plentar.core.causes.next_test import next_tests
+from plentar.core.causes.rounding import rounded, values_of
 from plentar.core.causes.table import VERSION, circuit_key, drive_key, to_int, unpack, value_of
 from plentar.core.circuit.drive import Drive
 from plentar.core.evidence.metrology import DEMO_METER
@@ -93,6 +94,18 @@ def test_ohms_keep_their_decade(ohms: float) -> None:
     """A fiftieth of a percent beside the leads' 0.3 ohm; open stays open."""
     assert abs(value_of("ohms:x", to_int("ohms:x", ohms)) - ohms) <= 0.00012 * (ohms + 0.3)
     assert value_of("ohms:x", to_int("ohms:x", float("inf"))) > 9e7
+
+
+@given(st.lists(st.floats(0, 2e8), min_size=1, max_size=9), st.sampled_from(["ohms:x", "volts:a:b"]))
+def test_arrays_and_single_values_are_rounded_alike(values: list[float], point: str) -> None:
+    """Both ways; open is exactly open either way, and nothing else is."""
+    kept = [min(value, 2e4) for value in values] if point == "volts:a:b" else values
+    numbers = rounded(point, np.array(kept))
+    assert numbers.tolist() == [to_int(point, value) for value in kept]
+    assert values_of(point, numbers) == pytest.approx([value_of(point, number) for number in numbers.tolist()])
+    shut = rounded("ohms:x", np.array([1e8, 9.9e7]))
+    assert values_of("ohms:x", shut)[0] == value_of("ohms:x", int(shut[0])) == 1e8
+    assert values_of("ohms:x", shut)[1] < 9.95e7
 
 
 @settings(deadline=None)

@@ -17,16 +17,8 @@ from numpy.typing import NDArray
 
 from plentar.core.causes.fault import FUSE, SERVICE, takes_fuse_along, together
 from plentar.core.causes.faults import COMPLAINTS, Fault, faults_of
-from plentar.core.causes.table import (
-    LEAD_OHMS,
-    PER_DECADE,
-    PER_UNIT,
-    TableRow,
-    circuit_key,
-    drive_key,
-    to_int,
-    unpack,
-)
+from plentar.core.causes.rounding import values_of
+from plentar.core.causes.table import TableRow, circuit_key, drive_key, unpack
 from plentar.core.circuit.changes import Changes
 from plentar.core.circuit.drive import Drive
 from plentar.core.circuit.probe import dead_ohms, read_amps, read_volts
@@ -375,14 +367,8 @@ class UnitModel:
         row = self._row(drive)
         if row is None or point not in row.points:
             return None
-        whole = np.frombuffer(row.raw(point), dtype="<i4").astype(np.float64)
+        shown = values_of(point, np.frombuffer(row.raw(point), dtype="<i4"))
         floats = np.frombuffer(row.is_floating(point), dtype=np.uint8) > 0
-        if spot_of(point).is_ohms:
-            shown = np.maximum(10.0 ** (whole / PER_DECADE) - LEAD_OHMS, 0.0)
-            # Open is open, to the last digit.
-            shown = np.where(whole >= to_int(point, OPEN_OHMS), OPEN_OHMS, shown)
-        else:
-            shown = whole / PER_UNIT
         return Prediction(shown, np.where(floats, FLOATING_OHMS, 0.0))
 
     def table(self, tests: Sequence[tuple[str, Drive]]) -> Prediction:

@@ -1,17 +1,16 @@
 """Filling the unit's table: every place of the catalogue under one drive, solved and packed."""
 
-from collections.abc import Iterable
 from dataclasses import replace
 
 import numpy as np
 
 from plentar.core.causes.catalogue import catalogue
 from plentar.core.causes.hypotheses import UnitModel, model_of
-from plentar.core.causes.table import LEAD_OHMS, MOST_OHMS, PER_DECADE, PER_UNIT, pack
+from plentar.core.causes.rounding import rounded
+from plentar.core.causes.table import pack
 from plentar.core.circuit.drive import Drive
 from plentar.core.circuit.spread import GHOST_OHMS
 from plentar.core.unit.nameplate import Nameplate
-from plentar.core.unit.place import spot_of
 
 __all__ = ["drives_of_table", "packed_row"]
 
@@ -37,14 +36,4 @@ def packed_row(circuit: Nameplate, drive: Drive) -> bytes:
 
 def _column(model: UnitModel, point: str, drive: Drive) -> tuple[bytes, bytes]:
     found = model.solved(point, drive)
-    if spot_of(point).is_ohms:
-        whole = np.rint(PER_DECADE * np.log10(np.minimum(found.shown, MOST_OHMS) + LEAD_OHMS))
-    else:
-        whole = np.rint(PER_UNIT * found.shown)
-    return whole.astype("<i4").tobytes(), (found.softness > GHOST_OHMS).astype(np.uint8).tobytes()
-
-
-def fill(circuit: Nameplate, wanted: Iterable[Drive]) -> Iterable[tuple[Drive, bytes]]:
-    """Solve one drive after the other; whoever keeps them may stop in between."""
-    for drive in wanted:
-        yield drive, packed_row(circuit, drive)
+    return rounded(point, found.shown).tobytes(), (found.softness > GHOST_OHMS).astype(np.uint8).tobytes()

@@ -14,21 +14,24 @@ from dataclasses import asdict, dataclass
 from functools import lru_cache
 
 from plentar.core.circuit.drive import Drive
+from plentar.core.unit.electrical import OPEN_OHMS
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import spot_of
 
 __all__ = [
-    "LEAD_OHMS", "MOST_OHMS", "PER_DECADE", "PER_UNIT", "VERSION", "TableRow", "circuit_key", "drive_key", "pack",
+    "LEAD_OHMS", "OPEN_NUMBER", "PER_DECADE", "PER_UNIT", "VERSION", "TableRow", "circuit_key", "drive_key", "pack",
     "to_int", "unpack", "value_of",
 ]  # fmt: skip
 
-# Of what is kept: the digest of an example's packed row in tests/data. A circuit that is solved otherwise, or other
-# hypotheses, are another version, kept beside the one before; a test fails until it is said here.
+# Of what is kept: the digest of an example's packed row, which lies beside its test. A circuit solved otherwise, or
+# other hypotheses, are another version, kept beside the one before; a test fails until it is said here.
 VERSION = "e84c96a0d16ee6bb"
 # A volt, an amp in thousandths: a tenth of the last digit of the finest range a circuit is read on.
 PER_UNIT = 1000
 # Ohms span decades: a ten-thousandth of a decade is a fiftieth of a percent, beside the 0.3 ohm of leads and tips.
-PER_DECADE, LEAD_OHMS, MOST_OHMS = 10_000, 0.3, 1e8
+PER_DECADE, LEAD_OHMS = 10_000, 0.3
+# Open is open, to the last digit.
+OPEN_NUMBER = round(PER_DECADE * math.log10(OPEN_OHMS + LEAD_OHMS))
 MAGIC = b"PUT1"
 
 
@@ -72,7 +75,7 @@ def to_int(point: str, value: float) -> int:
         (238457, 80000)
     """
     if spot_of(point).is_ohms:
-        return round(PER_DECADE * math.log10(min(value, MOST_OHMS) + LEAD_OHMS))
+        return round(PER_DECADE * math.log10(min(value, OPEN_OHMS) + LEAD_OHMS))
     return round(PER_UNIT * value)
 
 
@@ -83,9 +86,9 @@ def value_of(point: str, number: int) -> float:
         >>> value_of("amps:strip-a", 20833), round(value_of("ohms:strip-a.element", to_int("ohms:x", 11.52)), 2)
         (20.833, 11.52)
     """
-    if spot_of(point).is_ohms:
-        return max(0.0, float(10.0 ** (number / PER_DECADE)) - LEAD_OHMS)
-    return number / PER_UNIT
+    if not spot_of(point).is_ohms:
+        return number / PER_UNIT
+    return OPEN_OHMS if number >= OPEN_NUMBER else max(0.0, float(10.0 ** (number / PER_DECADE)) - LEAD_OHMS)
 
 
 def pack(points: Sequence[str], numbers: Sequence[bytes], floating: Sequence[bytes], closed: Sequence[bytes]) -> bytes:
