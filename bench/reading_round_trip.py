@@ -21,8 +21,9 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from plentar.core.causes.diagnosis import diagnose
-from plentar.core.causes.hypotheses import MODELS, PREDICTED, ROWS, SOLVED, use_shelf
+from plentar.core.causes.hypotheses import MODELS, PREDICTED, SOLVED
 from plentar.core.causes.next_test import next_tests
+from plentar.core.causes.shelf import ROWS, use_shelf
 from plentar.core.evidence.events import first_event
 from plentar.core.evidence.metrology import DEMO_METER
 from plentar.core.evidence.reading import Condition, Reading

@@ -8,8 +8,9 @@ import argparse
 import time
 
 from plentar.core.causes.catalogue import catalogue
-from plentar.core.causes.hypotheses import circuit_of, model_of
+from plentar.core.causes.hypotheses import model_of
 from plentar.core.causes.keeping import drives_of_table, packed_row
+from plentar.core.causes.same_circuit import circuit_of
 from plentar.core.causes.table import unpack
 from plentar.core.unit.patterns import PATTERNS
 from tests.core.test_unit_table import EXAMPLE, example_row, version_of

@@ -70,7 +70,7 @@ def create_app(settings: Settings) -> Flask:
     app.extensions["plentar.sessions"] = make_sessions(make_engine(settings.database_url, threads=settings.threads))
     if settings.keeps_tables:
         # With it comes the solver: only a process that answers calls needs it.
-        from plentar.core.causes.hypotheses import use_shelf
+        from plentar.core.causes.shelf import use_shelf
         from plentar.web.unit_tables import KeptTables
 
         use_shelf(KeptTables(app.extensions["plentar.sessions"]))

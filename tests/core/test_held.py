@@ -9,7 +9,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 from numpy.typing import NDArray
 
-from plentar.core.causes.hypotheses import PREDICTED, SOLVED, UnitModel, circuit_of, model_of
+from plentar.core.causes.hypotheses import PREDICTED, SOLVED, UnitModel, model_of
+from plentar.core.causes.same_circuit import circuit_of
 from plentar.core.circuit.drive import Drive
 from plentar.core.circuit.pieces import pieces_of
 from plentar.core.held import Held, bytes_of

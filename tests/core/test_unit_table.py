@@ -12,10 +12,12 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from plentar.core.causes.diagnosis import diagnose
-from plentar.core.causes.hypotheses import PREDICTED, SOLVED, UnitModel, circuit_of, model_of, use_shelf
+from plentar.core.causes.hypotheses import PREDICTED, SOLVED, UnitModel, model_of
 from plentar.core.causes.keeping import drives_of_table, packed_row
 from plentar.core.causes.next_test import next_tests
 from plentar.core.causes.rounding import rounded, values_of
+from plentar.core.causes.same_circuit import circuit_of
+from plentar.core.causes.shelf import use_shelf
 from plentar.core.causes.table import VERSION, circuit_key, drive_key, to_int, unpack, value_of
 from plentar.core.circuit.drive import Drive
 from plentar.core.evidence.metrology import DEMO_METER

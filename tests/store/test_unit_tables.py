@@ -8,8 +8,10 @@ from flask import Flask
 from sqlalchemy import Engine, func, select
 from sqlalchemy.orm import Session
 
-from plentar.core.causes.hypotheses import PREDICTED, circuit_of, use_shelf
+from plentar.core.causes.hypotheses import PREDICTED
 from plentar.core.causes.keeping import drives_of_table
+from plentar.core.causes.same_circuit import circuit_of
+from plentar.core.causes.shelf import use_shelf
 from plentar.core.causes.table import VERSION, circuit_key, drive_key
 from plentar.core.circuit.drive import Drive
 from plentar.core.unit.patterns import PATTERNS

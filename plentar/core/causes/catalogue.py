@@ -7,7 +7,8 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from plentar.core.causes.hypotheses import Prediction, UnitModel, circuit_of
+from plentar.core.causes.hypotheses import Prediction, UnitModel
+from plentar.core.causes.same_circuit import circuit_of
 from plentar.core.causes.supply import Supply, feed_at, is_of_transformer
 from plentar.core.circuit.drive import Drive
 from plentar.core.circuit.spread import GHOST_OHMS, shares_of

@@ -7,10 +7,9 @@ import copy
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, fields, replace
-from functools import cached_property, lru_cache
+from functools import cached_property
 from heapq import nlargest
 from itertools import combinations
-from typing import Protocol
 
 import numpy as np
 from numpy.typing import NDArray
@@ -18,7 +17,9 @@ from numpy.typing import NDArray
 from plentar.core.causes.fault import FUSE, SERVICE, takes_fuse_along, together
 from plentar.core.causes.faults import COMPLAINTS, Fault, faults_of
 from plentar.core.causes.rounding import values_of
-from plentar.core.causes.table import TableRow, circuit_key, drive_key, unpack
+from plentar.core.causes.same_circuit import circuit_of
+from plentar.core.causes.shelf import kept_row
+from plentar.core.causes.table import TableRow, circuit_key
 from plentar.core.circuit.changes import Changes
 from plentar.core.circuit.drive import Drive
 from plentar.core.circuit.probe import dead_ohms, read_amps, read_volts
@@ -28,7 +29,7 @@ from plentar.core.errors import ReadingError
 from plentar.core.held import Held, bytes_of
 from plentar.core.said import Words, joined
 from plentar.core.unit.electrical import COLD_RATIO, OPEN_OHMS
-from plentar.core.unit.nameplate import Conductor, Nameplate, Pole
+from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import amps_at, frame_of, place_of, spot_of
 
 __all__ = [
@@ -36,12 +37,9 @@ __all__ = [
     "Hypothesis",
     "Passing",
     "Prediction",
-    "Shelf",
     "UnitModel",
-    "circuit_of",
     "model_of",
     "model_with_pairs",
-    "use_shelf",
 ]  # fmt: skip
 
 Floats = NDArray[np.float64]
@@ -112,8 +110,8 @@ class UnitModel:
         self.hypotheses = _hypotheses(self.faults, pairs)
         # Tells this model's solutions from another's among all that are held. Pairs of one call's readings are nobody
         # else's; a circuit's own are the same whoever asks.
-        self._mark: object = circuit_key(plate) if pairs is None else object()
-        self._circuit_plate = plate if pairs is None else None
+        self._kept_as = (circuit_key(plate), plate) if pairs is None else None
+        self._mark: object = object() if self._kept_as is None else self._kept_as[0]
         names: dict[str, int] = {}
         self.cause_of = np.array([names.setdefault(h.id, len(names)) for h in self.hypotheses])
         self.causes = tuple(names)
@@ -141,22 +139,11 @@ class UnitModel:
 
     def _row(self, drive: Drive) -> TableRow | None:
         """Return what is kept of this circuit under a drive; nothing where nobody keeps any, or not yet."""
-        shelf, circuit = _shelves.shelf, self._circuit_plate
-        if shelf is None or circuit is None:
+        if self._kept_as is None:
             return None
-
-        def fetch() -> _Fetched:
-            packed: Mapping[str, bytes] = PACKED.get(self._mark, lambda: shelf.fetch(circuit_key(circuit)))
-            data = packed.get(drive_key(drive))
-            row = unpack(data) if data is not None else None
-            if row is None or (row.hypotheses, row.contacts) != (len(self.hypotheses), len(self.circuit.contacts)):
-                # Others may keep it meanwhile: the next row is looked for anew.
-                PACKED.drop(self._mark)
-                shelf.missed(circuit, drive)
-                return _Fetched(None)
-            return _Fetched(row)
-
-        return ROWS.get((self._mark, drive), fetch).row
+        key, circuit = self._kept_as
+        contacts = len(self.circuit.contacts)
+        return kept_row(key, circuit, drive, hypotheses=len(self.hypotheses), contacts=contacts)
 
     def of(self, plate: Nameplate) -> "UnitModel":
         """Return the same table with another plate of the same circuit: its windows, ratings and rules."""
@@ -492,105 +479,15 @@ def _solved_bytes(value: object) -> int:
     return bytes_of(value)
 
 
-class Shelf(Protocol):
-    """Where packed rows are kept for all processes."""
-
-    def fetch(self, circuit: str) -> "Mapping[str, bytes]":
-        """Return what is kept of a circuit by its key: packed rows by the keys of their drives."""
-
-    def missed(self, circuit: Nameplate, drive: Drive) -> None:
-        """Be told that a row was asked for and is not kept."""
-
-
-@dataclass(slots=True)
-class _Shelves:
-    shelf: Shelf | None = None
-
-
-_shelves = _Shelves()
-
-
-def use_shelf(shelf: Shelf | None) -> None:
-    """Keep rows on a shelf from now on, or on none."""
-    _shelves.shelf = shelf
-    ROWS.clear()
-    PACKED.clear()
-
-
-@dataclass(frozen=True, slots=True)
-class _Fetched:
-    """A row that was looked for: what is not kept is not asked for with every reading."""
-
-    row: TableRow | None
-
-
 # What stands for a place that only strays tie down: more than GHOST_OHMS, by how much no reading tells.
 FLOATING_OHMS = 1e7
 # Measured on the example units: a kilobyte a hypothesis and some 105 bytes more for each of the circuit's terminals.
 BYTES_A_ROW, BYTES_A_PLACE = 960, 105
-# All rows of a circuit as they are kept, a fifth of a megabyte, so that one query fetches them; and those that were
-# needed, unpacked: a two-strip unit's take a quarter of a megabyte a drive, a six-strip unit's a whole.
-PACKED = Held(4, size=lambda rows: 200 + sum(map(len, rows.values())))
-ROWS = Held(12, size=lambda fetched: 100 if fetched.row is None else fetched.row.size)
 # A working day's units a process: the models of some dozen, what they predict (2 MB a unit, and what every reading
 # needs), and the solutions that comes from, up to 14 MB a condition and only needed while a unit is new. Pairs are of
 # one call's readings: by themselves, so that they push no unit out.
 MODELS, PAIRED = Held(64, size=lambda model: model.bytes), Held(16, size=lambda model: model.bytes)
 SOLVED, PREDICTED = Held(48, size=_solved_bytes), Held(40)
-
-
-# Half a foot of conductor either way is two hundredths of a volt under two strips: no meter tells.
-FEET_STEP = 1.0
-
-
-@lru_cache(maxsize=512)
-def circuit_of(plate: Nameplate) -> Nameplate:
-    """Return the plate as far as the circuit goes: whose it is, its windows and its ratings are rules, not circuit.
-
-    Two units of one circuit share their solutions, whatever stands on their labels.
-
-    Source:
-        docs/architecture.md, The unit's table: sizes rounded to what no meter tells.
-    """
-
-    def plain(pole: Pole) -> Pole:
-        return replace(pole, on_window=None, off_window=None, rated_amps=USUAL_POLE_AMPS)
-
-    devices = tuple(
-        replace(
-            device,
-            poles=tuple(map(plain, device.poles)),
-            auxiliary=None if device.auxiliary is None else plain(device.auxiliary),
-            holding_amps=None,
-        )
-        for device in plate.devices
-    )
-    feeds = tuple(
-        replace(feed, unit_device_amps=None, at_unit="lugs", conductor=_rounded(feed.conductor)) for feed in plate.feeds
-    )
-    return replace(
-        plate,
-        maker="",
-        model="",
-        serial="",
-        built="",
-        tons=None,
-        minimum_circuit_amps=None,
-        maximum_device_amps=None,
-        feeds=feeds,
-        devices=devices,
-        blower=replace(plate.blower, capacitor_microfarads=None),
-    )
-
-
-# What stands in where a rating does not count.
-USUAL_POLE_AMPS = 25.0
-
-
-def _rounded(conductor: Conductor | None) -> Conductor | None:
-    if conductor is None:
-        return None
-    return replace(conductor, length_feet=max(FEET_STEP, FEET_STEP * round(conductor.length_feet / FEET_STEP)))
 
 
 def model_of(plate: Nameplate) -> UnitModel:
