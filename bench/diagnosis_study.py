@@ -23,7 +23,7 @@ import numpy as np
 from plentar.core.causes.catalogue import Test, catalogue
 from plentar.core.causes.diagnosis import Cause, Diagnosis, diagnose
 from plentar.core.causes.fault import OFF, SERVICE, mended
-from plentar.core.causes.faults import COMPLAINTS, Fault, faults_of
+from plentar.core.causes.faults import COMPLAINTS, Fault, faults_of, tripped_by
 from plentar.core.causes.hypotheses import model_of
 from plentar.core.causes.next_test import minutes_of, next_tests
 from plentar.core.circuit.changes import NO_CHANGE, Changes
@@ -196,12 +196,6 @@ class Truth:
             closed = v.forced[0, i] == 1 if v.forced[0, i] >= 0 else v.circuit.contacts[i].is_closed_at_rest
             conductance = float(v.closed[0, i]) if closed else 0.0
         return (COLD_RATIO if part.endswith(".element") else 1.0) / conductance if conductance > 0 else OPEN_OHMS
-
-
-def tripped_by(plate: Nameplate, fault: Fault) -> str:
-    """Return the fault that stands for the breaker ahead of a strip once it is off."""
-    supply = plate.circuit(fault.part.partition(".")[0]).supplied_by
-    return f"{supply}.off" if supply in {branch.id for branch in plate.branches} else f"{supply}.breaker.off"
 
 
 def sized(fault: Fault, size: float) -> Changes:

@@ -5,7 +5,7 @@ those who do, once, and keeps what they said.
 """
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property, lru_cache
 from typing import TYPE_CHECKING, Literal
@@ -177,12 +177,12 @@ class Visit:
         limits: Limits = DEFAULT_LIMITS,
         moment: float = 0.0,
         complaints: Sequence[str] = (),
-        samples: "Mapping[str, tuple[Floats, Floats]] | None" = None,
+        samples_of: "Callable[[str], tuple[Floats, Floats]] | None" = None,
     ) -> None:
         self.plate, self.record, self.limits, self.moment = plate, record, limits, moment
         self.complaints = tuple(complaints)
         # Seconds and amps of each log by its id; fetched only when somebody asks what the log shows.
-        self.samples = samples
+        self.samples_of = samples_of
 
     def knows(self, point_id: str) -> bool:
         """Tell whether the unit has a point."""
@@ -467,13 +467,13 @@ class Visit:
         for event, logged, analysis in self.logs:
             if self.is_of_now(event) and logged.called_seconds is not None:
                 found += self._seen_in_log(logged, analysis, logged.called_seconds)
-        # A capacitor out of its band is evidence like a sign: the circuit does not predict microfarads.
         found += [Observation(kind="landing-wrong", about=note.part) for note in self.map_notes or () if note.part]
         airs = [entry.verdict.flow for entry in self.airs if self.is_of_now(entry.event)]
         if airs and airs[-1].kind == "little air":
             found.append(Observation(kind="air-little"))
         elif airs and airs[-1].grade is Grade.PASS:
             found.append(Observation(kind="air-enough"))
+        # A capacitor out of its band is evidence like a sign: the circuit does not predict microfarads.
         measured = self.latest_now.get(CAPACITOR)
         if measured is not None and measured.verdict.grade in (Grade.FAIL, Grade.PASS):
             is_out = measured.verdict.grade is Grade.FAIL
@@ -649,11 +649,11 @@ class Visit:
     def logs(self) -> "list[tuple[Event, Logged, LogAnalysis]]":
         """The logs that are whole, oldest first, with what each shows; none where nobody has their samples."""
         whole = [(event, deed) for event, deed in self.record.logs if not deed.is_recording]
-        if not whole or self.samples is None:
+        if not whole or self.samples_of is None:
             return []
         from plentar.core.judging.logged import analysed
 
-        found = [(e, deed, analysed(self.log_question(e.id, deed), self.samples)) for e, deed in whole]
+        found = [(e, deed, analysed(self.log_question(e.id, deed), self.samples_of)) for e, deed in whole]
         return [(event, deed, analysis) for event, deed, analysis in found if analysis is not None]
 
     # Air.

@@ -207,7 +207,12 @@ def visit_of(call: CallFile, plate: Nameplate) -> Visit:
     limits = Limits(changed=changed) if changed else DEFAULT_LIMITS
     moment = max((event.done_at for event in events), default=0.0)
     return Visit(
-        plate, Record(events), limits=limits, complaints=call.complaints, moment=moment, samples=_samples(call)
+        plate,
+        Record(events),
+        limits=limits,
+        complaints=call.complaints,
+        moment=moment,
+        samples_of=_samples(call).__getitem__,
     )
 
 

@@ -1,10 +1,10 @@
 """Reading a call as a visit: its events, once a request and only those not yet known to this process."""
 
 from collections import OrderedDict
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
-from functools import lru_cache
+from functools import lru_cache, partial
 from threading import Lock
 from uuid import UUID
 
@@ -131,24 +131,12 @@ def visit_of(call: Call, record: Record, moment: datetime) -> Visit:
         limits=shop_limits(),
         moment=moment.timestamp(),
         complaints=call.complaints,
-        samples=_Samples(call.shop_id),
+        samples_of=partial(_samples_of, call.shop_id),
     )
 
 
-class _Samples(Mapping[str, tuple[Floats, Floats]]):
-    """A shop's logs by id, each fetched when it is asked for."""
-
-    def __init__(self, shop_id: UUID) -> None:
-        self.shop_id = shop_id
-
-    def __getitem__(self, log_id: str) -> tuple[Floats, Floats]:
-        return unpack(events.get_samples(g.db, shop_id=self.shop_id, log_id=UUID(log_id)) or b"")
-
-    def __iter__(self) -> Iterator[str]:
-        raise NotImplementedError("a shop's logs are asked for by id")
-
-    def __len__(self) -> int:
-        raise NotImplementedError("a shop's logs are asked for by id")
+def _samples_of(shop_id: UUID, log_id: str) -> tuple[Floats, Floats]:
+    return unpack(events.get_samples(g.db, shop_id=shop_id, log_id=UUID(log_id)) or b"")
 
 
 def read_visit(call: Call) -> Visit:

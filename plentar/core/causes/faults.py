@@ -20,7 +20,7 @@ from plentar.core.unit.nameplate import HeatingCircuit, Nameplate
 from plentar.core.unit.place import frame_of, place_of
 from plentar.core.unit.points import part_words, piece_words
 
-__all__ = ["COMPLAINTS", "HEALTHY", "MODES", "Fault", "changes_of", "fault_by_id", "faults_of"]
+__all__ = ["COMPLAINTS", "HEALTHY", "MODES", "Fault", "changes_of", "fault_by_id", "faults_of", "tripped_by"]
 
 # A quarter of the calls for heat find a unit with nothing wrong: a setting, a season, a filter changed since. Of the
 # calls, not a weight: a unit of six strips has more that can fail, and is not found sound less often for it.
@@ -176,6 +176,15 @@ def changes_of(plate: Nameplate, fault_ids: Iterable[str]) -> Changes:
         ReadingError: The unit cannot have such a fault.
     """
     return together(fault_by_id(plate, fault_id) for fault_id in fault_ids)
+
+
+def tripped_by(plate: Nameplate, fault: Fault) -> str:
+    """Return the fault that stands for a breaker once a fault has tripped it: its own, or the one ahead of a short."""
+    strip = next((c for c in plate.circuits if c.id == place_of(fault.part).owner), None)
+    if strip is None:
+        return f"{fault.part}.off"
+    is_branch = any(branch.id == strip.supplied_by for branch in plate.branches)
+    return f"{strip.supplied_by}.off" if is_branch else f"{strip.supplied_by}.breaker.off"
 
 
 def _rung(circuit: Circuit, strip: HeatingCircuit) -> Iterator[Fault]:

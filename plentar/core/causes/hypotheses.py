@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from plentar.core.causes.fault import FUSE, SERVICE, takes_fuse_along, together
-from plentar.core.causes.faults import COMPLAINTS, Fault, faults_of
+from plentar.core.causes.faults import COMPLAINTS, Fault, faults_of, tripped_by
 from plentar.core.causes.rounding import values_of
 from plentar.core.causes.same_circuit import circuit_of
 from plentar.core.causes.shelf import kept_row
@@ -183,7 +183,7 @@ class UnitModel:
                 continue
             others = [other for other in hypothesis.faults if other is not fault]
             # A breaker that has tripped is a breaker that is off: it no longer needs a load to show it.
-            tripped = usual.get(self._tripped_by(fault), row) if fault.shows == "trips" and not others else row
+            tripped = usual.get(tripped_by(self.plate, fault), row) if fault.shows == "trips" and not others else row
             # Reset ahead of a short it trips again: it is never sound in between.
             rests = row if self.is_short(fault) else 0
             quiet = usual[others[0].id] if others else rests
@@ -192,15 +192,7 @@ class UnitModel:
 
     def is_short(self, fault: Fault) -> bool:
         """Tell whether a fault trips the breaker ahead of it, instead of being the breaker that trips."""
-        return fault.shows == "trips" and not self._tripped_by(fault).startswith(fault.part)
-
-    def _tripped_by(self, fault: Fault) -> str:
-        """Return the fault that stands for its breaker once it is off: its own, or the one ahead of a short."""
-        strip = next((c for c in self.plate.circuits if c.id == place_of(fault.part).owner), None)
-        if strip is None:
-            return f"{fault.part}.off"
-        is_branch = any(branch.id == strip.supplied_by for branch in self.plate.branches)
-        return f"{strip.supplied_by}.off" if is_branch else f"{strip.supplied_by}.breaker.off"
+        return fault.shows == "trips" and not tripped_by(self.plate, fault).startswith(fault.part)
 
     def _neighbours(self) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
         """Return for each row the rows of the next sizes of the same fault, itself where there is none."""
@@ -225,7 +217,7 @@ class UnitModel:
         # trips has tripped: whether the other fault leaves it load enough is a matter of its size.
         by_id = {fault.id: fault for fault in self.faults}
         return together(
-            by_id.get(self._tripped_by(fault), fault) if fault.shows == "trips" else fault
+            by_id.get(tripped_by(self.plate, fault), fault) if fault.shows == "trips" else fault
             for fault in hypothesis.faults
         )
 

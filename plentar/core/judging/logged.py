@@ -1,6 +1,6 @@
 """What a current log says beside its chart: of which strip it is sure, what was seen when, what is to be found."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from plentar.core.errors import PlentarError
@@ -9,7 +9,7 @@ from plentar.core.evidence.signs import Observation
 from plentar.core.held import Held
 from plentar.core.judging.log import Floats, LogAnalysis, StageSpan, analyse_log
 from plentar.core.judging.timing import Stage
-from plentar.core.judging.watched import SILENT_LOOKS, look_at
+from plentar.core.judging.watched import look_at, silence
 from plentar.core.limits.table import Limits
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import line_volts, spot_of
@@ -70,9 +70,9 @@ def try_analysis(
         return None
 
 
-def analysed(ask: LogQuestion, samples: "Mapping[str, tuple[Floats, Floats]]") -> LogAnalysis | None:
+def analysed(ask: LogQuestion, samples_of: "Callable[[str], tuple[Floats, Floats]]") -> LogAnalysis | None:
     """Return what a whole log shows; asked again, the same answer. The samples are fetched only the first time."""
-    return _analyses.get(ask, lambda: try_analysis(ask, *samples[ask.log]))
+    return _analyses.get(ask, lambda: try_analysis(ask, *samples_of(ask.log)))
 
 
 def supply_volts(plate: Nameplate, clamp: str, readings: Sequence[Reading]) -> float | None:
@@ -125,10 +125,7 @@ def _seen_of(
     plate: Nameplate, stage: Stage, spans: Sequence[StageSpan], called: float, ends: float
 ) -> list[Observation]:
     came = spans[0].on_at_seconds if spans else ends
-    # A silence longer than its window was a silence all along.
-    looks = SILENT_LOOKS if came - called > stage.on.max_seconds else 1
-    silent = [called + (came - called) * look / looks for look in range(1, looks + 1)] if came > called else []
-    found = [look_at(plate, stage, at - called, is_on=False) for at in silent]
+    found = silence(plate, stage, came - called) if came > called else []
     for at, span in enumerate(spans):
         off = min(ends if span.off_at_seconds is None else span.off_at_seconds, ends)
         on = max(span.on_at_seconds, called)

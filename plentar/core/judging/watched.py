@@ -8,7 +8,7 @@ from plentar.core.evidence.signs import Observation
 from plentar.core.judging.timing import FAN_STAGE, RunVerdict, Stage
 from plentar.core.unit.nameplate import Nameplate
 
-__all__ = ["SILENT_LOOKS", "look_at", "seen_by_fan", "seen_by_heat"]
+__all__ = ["look_at", "seen_by_fan", "seen_by_heat", "silence"]
 
 # Who watches a stage that does not come looks about this often.
 SILENT_LOOKS = 6
@@ -26,11 +26,8 @@ def seen_by_heat(plate: Nameplate, stages: Sequence[Stage], seen: TimingRun) -> 
     found = []
     for stage in stages:
         came = seen.on_seconds.get(stage.id)
-        # Silent until it came, or for as long as was looked, and on from then. A silence longer than its window was a
-        # silence all along: what comes and goes would have shown.
-        silence = ends if came is None else came
-        looks = SILENT_LOOKS if silence > stage.on.max_seconds else 1
-        found += [look_at(plate, stage, silence * look / looks, is_on=False) for look in range(1, looks + 1)]
+        # Silent until it came, or for as long as was looked, and on from then.
+        found += silence(plate, stage, ends if came is None else came)
         if came is not None:
             found.append(look_at(plate, stage, SEEN_ON_RATIO * came + SEEN_ON_SECONDS, is_on=True))
     return found
@@ -50,6 +47,15 @@ def seen_by_fan(plate: Nameplate, seen: TimingRun, judged: RunVerdict) -> list[O
         elif entry.on.kind == "did not close":
             found.append(look_at(plate, entry.stage, seen.elapsed_seconds, is_on=False))
     return found
+
+
+def silence(plate: Nameplate, stage: Stage, seconds: float) -> list[Observation]:
+    """Return the looks at a stage that did not come for so long after the call.
+
+    A silence longer than its window was a silence all along: what comes and goes would have shown.
+    """
+    looks = SILENT_LOOKS if seconds > stage.on.max_seconds else 1
+    return [look_at(plate, stage, seconds * look / looks, is_on=False) for look in range(1, looks + 1)]
 
 
 def look_at(plate: Nameplate, stage: Stage, seconds: float, *, is_on: bool) -> Observation:

@@ -179,8 +179,8 @@ class LogScreen(Shown[Logged]):
     def samples(self) -> tuple[Floats, Floats]:
         """Seconds and amps so far."""
         if not self.is_recording:
-            assert self.timing.visit.samples is not None  # noqa: S101 - every page's visit has them
-            return self.timing.visit.samples[self.id]
+            assert self.timing.visit.samples_of is not None  # noqa: S101 - every page's visit has them
+            return self.timing.visit.samples_of(self.id)
         taken = clamp_of(self.timing.plate, self.row).samples(self.meter_seconds)
         return taken.seconds, taken.amps
 
