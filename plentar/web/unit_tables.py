@@ -67,18 +67,29 @@ class KeptTables:
         return len(self._waiting)
 
     def fill_one(self) -> bool:
-        """Solve and keep the row that waits longest; tell whether there was one."""
+        """Solve and keep the row that waits longest; tell whether there was one.
+
+        Raises:
+            SQLAlchemyError: It could not be kept; the next miss asks for it again.
+        """
         with self._lock:
             if not self._waiting:
                 return False
             circuit, drive = self._waiting.popleft()
-        packed = packed_row(circuit, drive)
-        with self.sessions.begin() as db:
-            moment, name = now(), {"circuit": key_of(circuit), "drive": drive_key(drive)}
-            unit_tables.put_row(db, version=VERSION, packed=packed, made_at=moment, **name)
-            if not self._waiting:
-                ages = {"others_before": moment - OLD_VERSION, "all_before": moment - OLD}
-                unit_tables.drop_old_rows(db, version=VERSION, **ages)
+        packed, moment = packed_row(circuit, drive), now()
+        names = key_of(circuit), drive_key(drive)
+        try:
+            with self.sessions.begin() as db:
+                unit_tables.put_row(
+                    db, version=VERSION, packed=packed, made_at=moment, circuit=names[0], drive=names[1]
+                )
+                if not self._waiting:
+                    ages = {"others_before": moment - OLD_VERSION, "all_before": moment - OLD}
+                    unit_tables.drop_old_rows(db, version=VERSION, **ages)
+        except SQLAlchemyError:
+            with self._lock:
+                self._known.discard(names)
+            raise
         return True
 
     def _run(self) -> None:

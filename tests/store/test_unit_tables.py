@@ -2,10 +2,12 @@
 
 from collections.abc import Iterator
 from datetime import UTC, datetime, timedelta
+from unittest.mock import patch
 
 import pytest
 from flask import Flask
 from sqlalchemy import Engine, func, select
+from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session
 
 from plentar.core.causes.hypotheses import PREDICTED
@@ -59,6 +61,21 @@ def test_what_one_process_solved_another_fetches(tables: KeptTables, engine: Eng
     assert tables.fill_one()
     other = KeptTables(make_sessions(engine), in_background=False)
     assert list(other.fetch(CIRCUIT)) == [drive_key(HEAT)]
+
+
+def test_a_row_that_could_not_be_kept_is_asked_for_again(tables: KeptTables) -> None:
+    """The database is away for a moment: the row waits again with the next miss, once."""
+    tables.missed(UNIT, HEAT)
+    whole = tables.waiting
+    with (
+        patch.object(unit_tables, "put_row", side_effect=OperationalError("insert", {}, OSError("gone"))),
+        pytest.raises(OperationalError),
+    ):
+        tables.fill_one()
+    assert tables.waiting == whole - 1
+    for _ in range(2):
+        tables.missed(UNIT, HEAT)
+        assert tables.waiting == whole
 
 
 def test_two_that_keep_the_same_keep_one(tables: KeptTables, db: Session) -> None:
