@@ -329,7 +329,7 @@ def _shares_at(plate: Nameplate, points: tuple[str, ...], supply: bool, transfor
 
 
 def spread_at(plate: Nameplate, point: str, shown: Floats, *, knows_supply: bool, knows_transformer: bool) -> Floats:
-    """Return the same for one point, whose ghosts are weighed by themselves."""
+    """Return what `spread_of` does for one point, whose ghosts are weighed by themselves."""
     share, floor = shares_of(point, plate=plate, knows_supply=knows_supply, knows_transformer=knows_transformer)
     found: Floats = np.hypot(share * np.minimum(shown, 1e8), floor)
     return found

@@ -5,7 +5,7 @@ from functools import lru_cache
 
 from plentar.core.circuit.drive import Drive
 from plentar.core.circuit.network import HOT_AMPS
-from plentar.core.circuit.outcomes import CALLS, CallOutcome, wrong_of
+from plentar.core.circuit.outcomes import AIRLESS, CALLS, CallOutcome, wrong_of
 from plentar.core.circuit.plain import PlainSettled, solve_one
 from plentar.core.circuit.wiring import wire
 from plentar.core.said import Words, said
@@ -18,8 +18,8 @@ __all__ = ["wired_wrong"]
 TRICKLE_AMPS = 0.3
 # A motor with less than this of the line is off; in series with a strip it keeps most of it, running nearly all.
 OFF_SHARE, RUNS_SHARE = 0.05, 0.93
-# Between a back-feed (6) and heat without air (5), among the severities of `wrong_of`.
-PLAIN_WIRE_SEVERITY = AIRLESS_SEVERITY = 5
+# As bad as heat without air, and told after it; a back-feed is worse.
+PLAIN_WIRE = AIRLESS
 
 
 @lru_cache(maxsize=256)
@@ -45,11 +45,11 @@ def wired_wrong(plate: Nameplate) -> tuple[Words, ...]:
     if "W2" in plate.calls and (first := _outcome(plate, frozenset({"W"}))).strip == "heats" and first.blower != "runs":
         # The first stage is called by itself most of the time: its strips carry the interlock, or none does.
         words = said("interlock.heat-without-air", when=said("interlock.called", calls="W"))
-        found = [entry for entry in found if entry[0] != AIRLESS_SEVERITY] + [(AIRLESS_SEVERITY, words)]
+        found = [entry for entry in found if entry[0] != AIRLESS] + [(AIRLESS, words)]
     if plate.blower.plain_wire_to is not None:
         # With both legs switched nothing heats; the strip's ends are live all the same, with no contact between.
         strip = plate.circuit(plate.blower.plain_wire_to)
-        found.append((PLAIN_WIRE_SEVERITY, said("interlock.plain-wire", strip=strip.name)))
+        found.append((PLAIN_WIRE, said("interlock.plain-wire", strip=strip.name)))
     found.sort(key=lambda entry: -entry[0])
     return tuple(words for _, words in found)
 

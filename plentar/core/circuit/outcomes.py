@@ -5,11 +5,13 @@ from typing import Literal
 
 from plentar.core.said import Words, joined, said
 
-__all__ = ["CALLS", "CallOutcome", "wrong_of"]
+__all__ = ["AIRLESS", "CALLS", "CallOutcome", "wrong_of"]
 
 CALLS: tuple[frozenset[str], ...] = (frozenset(), frozenset({"W"}), frozenset({"G"}), frozenset({"W", "G"}))
 # The smaller of the usual two ratings for a motor load, 12 and 16 A: docs/trade.md, section 1.
 CONTACT_RATED_AMPS = 12.0
+# How bad heat without air is, among the others of `wrong_of`.
+AIRLESS = 5
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -96,7 +98,7 @@ def wrong_of(
         found.append((6, said("interlock.strip-heats", kept=kept)))
     airless = [outcome for outcome in live if outcome.strip == "heats" and outcome.blower != "runs"]
     if airless:
-        found.append((5, said("interlock.heat-without-air", when=joined(map(_when, airless)))))
+        found.append((AIRLESS, said("interlock.heat-without-air", when=joined(map(_when, airless)))))
     slow = [outcome for outcome in live if outcome.blower == "slow"]
     if slow:
         found.append((4, said("interlock.blower-runs-slow-series-strip", when=joined(map(_when, slow)))))

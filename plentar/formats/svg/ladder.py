@@ -4,7 +4,7 @@ Each feed is a block with its own two legs; a heating circuit is a rung; the blo
 own feed, and the 24 V control ladder below all of it. Templates write down what is worked out here.
 """
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
 
 from plentar.core.causes.line_state import LineState
@@ -573,10 +573,7 @@ def _interlock(pen: _Pen, circuit_id: str, x: float, y: float, lit: LineState) -
     load = load_side(circuit)
     joint_x, joint_y = pen.joints[load]
     crossed = sorted((rung for rung in pen.rungs if joint_y < rung < y), reverse=True)
-    path = f"M {x} {y} H {joint_x}"
-    for rung_y in crossed:
-        path += f" V {rung_y + 9} a 9 9 0 0 1 0 -18"
-    pen.wire(f"{path} V {joint_y}", lit)
+    pen.wire(f"M {x} {y} H {joint_x}{_hops(crossed, -1)} V {joint_y}", lit)
     pen.symbol("dot", joint_x, joint_y, lit)
     # Clear of the tags under the parts of the rung above.
     middle = max((crossed[0] if crossed else joint_y) / 2 + y / 2 + 2, (crossed[0] if crossed else joint_y) + 49)
@@ -590,12 +587,15 @@ def _plain_wire(pen: _Pen, circuit_id: str, bus_x: float, y: float, sign: float)
     turn = y - 44
     # Beside the interlock's own lead, so that both can be told apart.
     aside = joint_x - sign * 14
-    path = f"M {joint_x} {joint_y} L {aside} {joint_y + 14}"
-    for rung_y in sorted(rung for rung in pen.rungs if joint_y < rung < turn):
-        path += f" V {rung_y - 9} a 9 9 0 0 0 0 18"
-    pen.wire(f"{path} V {turn} H {x} V {y}", state)
+    crossed = sorted(rung for rung in pen.rungs if joint_y < rung < turn)
+    pen.wire(f"M {joint_x} {joint_y} L {aside} {joint_y + 14}{_hops(crossed, 1)} V {turn} H {x} V {y}", state)
     pen.symbol("dot", x, y, state)
     pen.label((x + aside) / 2, turn - 6, "plain wire", "note")
+
+
+def _hops(rungs: Iterable[float], down: int) -> str:
+    """Return the path of a wire over the rungs it crosses, to its right: down (1) or up (-1)."""
+    return "".join(f" V {y - 9 * down} a 9 9 0 0 {int(down < 0)} 0 {18 * down}" for y in rungs)
 
 
 def _control(pen: _Pen, top: float) -> None:

@@ -91,14 +91,16 @@ class PlateScreen:
         """Where a blower relay's terminal can be landed."""
         taps = [tap for tap in self.form.text("blower.taps").replace(",", " ").split() if tap]
         motors = [(f"blower:{tap}", f"blower, {tap}") for tap in taps] or [("blower", "blower")]
-        strips = [(name, f"{spoken(name)}, load side of its pole") for name in self.form.ids("circuits")]
-        return [("L1", "L1"), ("L2", "L2"), *motors, *strips, ("none", "nothing")]
+        return [("L1", "L1"), ("L2", "L2"), *motors, *self._load_sides, ("none", "nothing")]
 
     @property
     def plain_wires(self) -> list[tuple[str, str]]:
         """Whose load side a wire without a contact may join to the motor."""
-        strips = [(name, f"{spoken(name)}, load side of its pole") for name in self.form.ids("circuits")]
-        return [("", "none"), *strips]
+        return [("", "none"), *self._load_sides]
+
+    @property
+    def _load_sides(self) -> list[tuple[str, str]]:
+        return [(name, f"{spoken(name)}, load side of its pole") for name in self.form.ids("circuits")]
 
     @property
     def kinds(self) -> list[tuple[str, str]]:
