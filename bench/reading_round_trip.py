@@ -23,7 +23,7 @@ from sqlalchemy.orm import Session
 from plentar.core.causes.diagnosis import diagnose
 from plentar.core.causes.hypotheses import MODELS, PREDICTED, SOLVED
 from plentar.core.causes.next_test import next_tests
-from plentar.core.causes.shelf import ROWS, use_shelf
+from plentar.core.causes.shelf import PACKED, ROWS, use_shelf
 from plentar.core.evidence.events import first_event
 from plentar.core.evidence.metrology import DEMO_METER
 from plentar.core.evidence.reading import Condition, Reading
@@ -157,7 +157,7 @@ def diagnoser(*, fetches: bool) -> Callable[[], int]:
 
     def work() -> int:
         if fetches:
-            for held in (MODELS, PREDICTED, ROWS, SOLVED):
+            for held in (MODELS, PACKED, PREDICTED, ROWS, SOLVED):
                 held.clear()
         next_tests(diagnose(plate, readings()), condition)
         return 200
