@@ -12,11 +12,15 @@ without any error passes that passes on the sound unit, counts as sound.
 """
 
 import argparse
+import json
 import statistics
 import time
 import zlib
-from dataclasses import replace
-from itertools import pairwise
+from collections import Counter
+from collections.abc import Sequence
+from concurrent.futures import ProcessPoolExecutor
+from dataclasses import asdict, dataclass, replace
+from pathlib import Path
 
 import numpy as np
 
@@ -50,6 +54,8 @@ SERVICES = (0.858, 1.05)
 SURE = 0.95
 # No kind of fault is to be named right less often.
 LEAST_OF_A_KIND = 0.85
+# Fewer causes in a line of the calibration than this would be chance; more lines than this nobody reads.
+LEAST_OF_A_BIN, MOST_BINS = 100, 12
 KIND_COMPLAINT = {
     "dead": "not enough heat",
     "weak": "not enough heat",
@@ -345,6 +351,83 @@ def names_one(first: Cause | None, faults: tuple[Fault, ...]) -> bool:
     return any(fault.id in parts for fault in faults)
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Run:
+    """How one truth was followed to its end: what was said of it, how surely, and whether that was so."""
+
+    unit: str
+    faults: tuple[str, ...]
+    seed: int
+    right: bool
+    names_one: bool
+    both: bool
+    hidden: bool
+    tests: int
+    minutes: float
+    # Every cause that was named, with its share, and whether it was the right one.
+    said: tuple[tuple[str, float, bool], ...]
+
+    @property
+    def kind(self) -> str:
+        """The kind of a single fault, or that there were two."""
+        return self.faults[0].rpartition(".")[2] if len(self.faults) == 1 else "pair"
+
+
+def run(job: tuple[str, tuple[str, ...], int, argparse.Namespace]) -> Run:
+    """Follow one truth: a unit's name, the ids of its faults, a seed and the options."""
+    name, ids, seed, options = job
+    plate = PATTERNS[name]()
+    by_id = {fault.id: fault for fault in faults_of(plate)}
+    case = tuple(by_id[id] for id in ids)
+    random = np.random.default_rng([seed, zlib.crc32("+".join(ids).encode())])
+    truth = Truth(plate, case, random, options.wrong, between=options.between)
+    complaint = KIND_COMPLAINT[case[0].kind]
+    assert complaint in COMPLAINTS
+    asked = {"fixed": options.fixed, "minutes": options.minutes}
+    diagnosis, tests, minutes = follow(plate, truth, complaint, **asked)
+    hides = len(case) == 1 and case[0].kind != "healthy" and truth.is_hidden()
+    rights = [is_right(cause, case, by_id, truth.service, hidden=hides) for cause in diagnosis.causes]
+    right = bool(rights) and rights[0]
+    both = right
+    left = left_of(diagnosis.first, case) if len(case) == 2 else None
+    if left is not None:
+        # The first is repaired and proven; what was read of it says nothing of the unit now.
+        other = Truth(plate, (left,), random, options.wrong, between=options.between)
+        after, _, _ = follow(plate, other, complaint, **asked)
+        both = is_right(after.first, (left,), by_id, other.service, hidden=other.is_hidden())
+    return Run(
+        unit=name,
+        faults=ids,
+        seed=seed,
+        right=right,
+        names_one=names_one(diagnosis.first, case),
+        both=both,
+        hidden=hides,
+        tests=tests,
+        minutes=minutes,
+        said=tuple(
+            (cause.faults[0], cause.probability, was) for cause, was in zip(diagnosis.causes, rights, strict=True)
+        ),
+    )
+
+
+def jobs_of(options: argparse.Namespace) -> list[tuple[str, tuple[str, ...], int, argparse.Namespace]]:
+    """Return all that is to be followed, unit by unit."""
+    names = sorted(PATTERNS) if options.units == "all" else options.units.split(",")
+    jobs: list[tuple[str, tuple[str, ...], int, argparse.Namespace]] = []
+    for name in names:
+        faults = faults_of(PATTERNS[name]())
+        cases: list[tuple[str, ...]] = [(fault.id,) for fault in faults[:: options.every] if options.only in fault.id]
+        if options.pairs:
+            draw = np.random.default_rng(7)
+            real = [fault.id for fault in faults if fault.kind != "healthy"]
+            picks = [draw.choice(len(real), 2, replace=False) for _ in range(options.pairs // len(names) + 1)]
+            cases = [(real[int(a)], real[int(b)]) for a, b in picks]
+        seeds = range(options.first_seed, options.first_seed + options.seeds)
+        jobs += [(name, case, seed, options) for case in cases for seed in seeds]
+    return jobs
+
+
 def main() -> None:
     """Run the study and print its figures."""
     parser = argparse.ArgumentParser()
@@ -358,91 +441,69 @@ def main() -> None:
     parser.add_argument("--only", default="", help="take only faults whose id holds this")
     parser.add_argument("--minutes", type=float, default=60.0, help="what a call may take, at the tests' own minutes")
     parser.add_argument("--every", type=int, default=1, help="take every n-th fault only")
+    parser.add_argument("--workers", type=int, default=1, help="how many processes share the work")
+    parser.add_argument("--dump", default="", help="write every run to this file, a line of JSON each")
     options = parser.parse_args()
-    names = sorted(PATTERNS) if options.units == "all" else options.units.split(",")
-    whole: list[tuple[bool, int]] = []
-    missed: dict[str, int] = {}
-    sure: list[tuple[float, bool]] = []
-    at_least_one = hidden = false_alarms = both = 0
-    spent: list[float] = []
-    by_kind: dict[str, list[bool]] = {}
     start = time.perf_counter()
-    for name in names:
-        plate = PATTERNS[name]()
-        runs: list[tuple[bool, int]] = []
-        faults = faults_of(plate)
-        cases: list[tuple[Fault, ...]] = [(fault,) for fault in faults[:: options.every] if options.only in fault.id]
-        if options.pairs:
-            draw = np.random.default_rng(7)
-            real = [fault for fault in faults if fault.kind != "healthy"]
-            picks = [draw.choice(len(real), 2, replace=False) for _ in range(options.pairs // len(names) + 1)]
-            cases = [(real[int(a)], real[int(b)]) for a, b in picks]
-        for case in cases:
-            for seed in range(options.first_seed, options.first_seed + options.seeds):
-                random = np.random.default_rng([seed, zlib.crc32("+".join(f.id for f in case).encode())])
-                truth = Truth(plate, case, random, options.wrong, between=options.between)
-                complaint = KIND_COMPLAINT[case[0].kind]
-                assert complaint in COMPLAINTS
-                asked = {"fixed": options.fixed, "minutes": options.minutes}
-                diagnosis, tests, minutes = follow(plate, truth, complaint, **asked)
-                spent.append(minutes)
-                hides = len(case) == 1 and case[0].kind != "healthy" and truth.is_hidden()
-                hidden += hides
-                by_id = {fault.id: fault for fault in faults}
-                right = is_right(diagnosis.first, case, by_id, truth.service, hidden=hides)
-                false_alarms += hides and not right
-                kind = case[0].id.rpartition(".")[2] if len(case) == 1 else "pair"
-                by_kind.setdefault(kind, []).append(right)
-                at_least_one += names_one(diagnosis.first, case)
-                left = left_of(diagnosis.first, case) if len(case) == 2 else None
-                if len(case) == 2 and left is None:
-                    both += right
-                elif left is not None:
-                    # The first is repaired and proven; what was read of it says nothing of the unit now.
-                    other = Truth(plate, (left,), random, options.wrong, between=options.between)
-                    after, _, _ = follow(plate, other, complaint, **asked)
-                    both += is_right(after.first, (left,), by_id, other.service, hidden=other.is_hidden())
-                runs.append((right, tests))
-                if diagnosis.first is not None:
-                    sure.append((diagnosis.first.probability, right))
-                if not right:
-                    label = (
-                        "+".join(f"{f.id}" for f in case)
-                        + f" → {diagnosis.first.faults[0] if diagnosis.first else '-'}"
-                    )
-                    missed[f"{name}: {label}"] = missed.get(f"{name}: {label}", 0) + 1
-        if runs:
-            report(name, runs)
-        whole += runs
-    report("all", whole)
-    print(f"{100 * hidden / len(whole):.1f} % show nowhere and count as sound; {false_alarms} of them falsely alarmed")
+    jobs = jobs_of(options)
+    with ProcessPoolExecutor(options.workers) as pool:
+        runs = []
+        for done in pool.map(run, jobs, chunksize=max(1, min(40, len(jobs) // (4 * options.workers)))):
+            runs.append(done)
+            if options.dump:
+                with Path(options.dump).open("a") as file:
+                    file.write(json.dumps(asdict(done)) + "\n")
+    figures(runs)
+    print(f"{time.perf_counter() - start:.0f} s")
+
+
+def figures(runs: Sequence[Run]) -> None:
+    """Print what the study found."""
+    for name in sorted({done.unit for done in runs}):
+        report(name, [(done.right, done.tests) for done in runs if done.unit == name])
+    report("all", [(done.right, done.tests) for done in runs])
+    hidden = [done for done in runs if done.hidden]
+    print(
+        f"{100 * len(hidden) / len(runs):.1f} % show nowhere and count as sound; "
+        f"{sum(not done.right for done in hidden)} of them falsely alarmed"
+    )
+    by_kind: dict[str, list[bool]] = {}
+    for done in runs:
+        by_kind.setdefault(done.kind, []).append(done.right)
     for kind, rights in sorted(by_kind.items(), key=lambda entry: statistics.mean(entry[1])):
         if statistics.mean(rights) < LEAST_OF_A_KIND:
-            print(
-                f"  below {100 * LEAST_OF_A_KIND:.0f} %: {kind} {100 * statistics.mean(rights):.0f} % of {len(rights)}"
-            )
-    if options.pairs:
-        print(f"one of the two named: {100 * at_least_one / len(whole):.1f} %")
-        print(f"both, the second once the first is repaired: {100 * both / len(whole):.1f} %")
+            share = 100 * statistics.mean(rights)
+            print(f"  below {100 * LEAST_OF_A_KIND:.0f} %: {kind} {share:.0f} % of {len(rights)}")
+    if any(len(done.faults) == 2 for done in runs):
+        print(f"one of the two named: {100 * statistics.mean(done.names_one for done in runs):.1f} %")
+        print(f"both, the second once the first is repaired: {100 * statistics.mean(done.both for done in runs):.1f} %")
+    spent = [done.minutes for done in runs]
     print(f"minutes: median {statistics.median(spent):.0f}, mean {statistics.mean(spent):.0f}")
-    calibration(sure)
-    print(f"{time.perf_counter() - start:.0f} s")
-    for label, count in sorted(missed.items(), key=lambda entry: -entry[1])[:60]:
+    led = [done.said[0][1:] for done in runs if done.said]
+    print("leading causes:")
+    calibration(led)
+    print(f"  {100 * statistics.mean(share >= 0.9 for share, _ in led):.1f} % end with one cause at 90 % or more")
+    print("all causes:")
+    calibration([(share, was) for done in runs for _, share, was in done.said])
+    missed = Counter(
+        f"{done.unit}: {'+'.join(done.faults)} → {done.said[0][0] if done.said else '-'}"
+        for done in runs
+        if not done.right
+    )
+    for label, count in missed.most_common(60):
         print(f"  missed {count} × {label}")
 
 
-def calibration(sure: list[tuple[float, bool]]) -> None:
-    """Print how often a leading cause of so much share was right, and the mean distance of the two by runs."""
-    edges = (0.0, 0.5, 0.7, 0.8, 0.9, 0.95, 0.98, 0.99, 1.01)
+def calibration(said: Sequence[tuple[float, bool]]) -> None:
+    """Print how often causes of so much share were right, a hundred or more a line, and the two's mean distance."""
+    ranked = sorted(said)
+    bins = np.array_split(np.array(ranked, dtype=np.float64), min(MOST_BINS, max(1, len(ranked) // LEAST_OF_A_BIN)))
     error = 0.0
-    for low, high in pairwise(edges):
-        own = [(share, right) for share, right in sure if low <= share < high]
-        if own:
-            said, came = statistics.mean(share for share, _ in own), statistics.mean(right for _, right in own)
-            error += len(own) / len(sure) * abs(said - came)
-            print(f"  said {100 * said:5.1f} %  right {100 * came:5.1f} %  of {len(own)}")
-    high_share = statistics.mean(share >= 0.9 for share, _ in sure)
-    print(f"  expected calibration error {error:.3f}; {100 * high_share:.1f} % end with one cause at 90 % or more")
+    for own in bins:
+        share, came = own.mean(axis=0)
+        error += len(own) / len(ranked) * abs(share - came)
+        print(f"  said {100 * share:5.1f} %  right {100 * came:5.1f} %  of {len(own)}")
+    print(f"  expected calibration error {error:.3f}")
 
 
 def report(name: str, runs: list[tuple[bool, int]]) -> None:
