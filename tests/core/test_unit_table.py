@@ -3,6 +3,7 @@
 import hashlib
 import subprocess
 import sys
+from dataclasses import replace
 from pathlib import Path
 from unittest.mock import patch
 
@@ -11,12 +12,13 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from plentar.core.causes.catalogue import catalogue
 from plentar.core.causes.diagnosis import diagnose
 from plentar.core.causes.hypotheses import PREDICTED, SOLVED, UnitModel, model_of
 from plentar.core.causes.keeping import drives_of_table, packed_row
 from plentar.core.causes.next_test import next_tests
 from plentar.core.causes.rounding import rounded, values_of
-from plentar.core.causes.same_circuit import circuit_of
+from plentar.core.causes.same_circuit import _renamed, by_position, circuit_of
 from plentar.core.causes.shelf import use_shelf
 from plentar.core.causes.table import VERSION, circuit_key, drive_key, to_int, unpack, value_of
 from plentar.core.circuit.drive import Drive
@@ -24,6 +26,7 @@ from plentar.core.evidence.metrology import DEMO_METER
 from plentar.core.evidence.reading import Condition, Reading
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.patterns import PATTERNS
+from tests.core.test_renaming import renamed, swap
 
 EXAMPLE = Path(__file__).parent / "unit-table-example.bin"
 UNIT = circuit_of(PATTERNS["two-strip-sequencer"]())
@@ -194,6 +197,47 @@ def test_a_row_that_another_keeps_meanwhile_is_found(shelf: InMemory) -> None:
     SOLVED.clear()
     with patch.object(UnitModel, "settled", side_effect=AssertionError("solved")):
         assert model.predict("amps:strip-b", HEAT).shown[0] > 19
+
+
+@pytest.mark.parametrize("pattern", sorted(PATTERNS))
+def test_names_assumed_figures_and_delays_make_no_other_circuit(pattern: str) -> None:
+    """One key for a kind of unit, whatever its parts are called, whether a figure was read, how long a board waits."""
+    plate = PATTERNS[pattern]()
+    other, names = renamed(plate)
+    relay = other.blower.relay
+    if relay is not None:
+        slower = replace(relay, rated_amps=15.0, off_delay_seconds=1.5 * relay.off_delay_seconds)
+        other = replace(other, assumed=("transformer.va",), blower=replace(other.blower, relay=slower))
+    mine, its = by_position(circuit_of(plate)), by_position(circuit_of(other))
+    assert mine.circuit == its.circuit
+    for test in catalogue(plate):
+        assert its.point(swap(test.point, names)) == test.point
+
+
+def test_a_unit_with_its_names_exchanged_reads_the_row_of_its_kind(shelf: InMemory) -> None:
+    """Strip A called strip-b and the reverse: what is kept of the kind says of each what solving says."""
+    plate = PATTERNS["four-strip-chained"]()
+    swapped = {"strip-a": "strip-b", "strip-b": "strip-a", "feed-1": "feed-2", "feed-2": "feed-1"}
+    other = circuit_of(_renamed(plate, swapped))
+    standing = by_position(other)
+    dead = Drive(calls=frozenset({"W"}), dead_feeds=frozenset({"feed-2"}))
+    asked = [("amps:strip-a", HEAT), ("amps:strip-a+strip-b", HEAT), ("volts:feed-2.l1:feed-2.l2", dead)]
+    asked.append(("ohms:strip-b.element", Drive()))
+    model = model_of(other)
+    solved = [model.solved(point, drive).shown for point, drive in asked]
+    for drive in (HEAT, dead, Drive()):
+        shelf.rows[circuit_key(standing.circuit), drive_key(standing.drive(drive))] = packed_row(
+            standing.circuit, standing.drive(drive)
+        )
+    use_shelf(shelf)
+    PREDICTED.clear()
+    for (point, drive), shown in zip(asked, solved, strict=True):
+        if "+" in point:
+            # No look of the catalogue: solved.
+            assert model.predict(point, drive).shown == pytest.approx(shown)
+            continue
+        with patch.object(UnitModel, "settled", side_effect=AssertionError("solved")):
+            assert model.predict(point, drive).shown == pytest.approx(shown, rel=5e-4, abs=1e-3), point
 
 
 def test_a_whole_table_is_small() -> None:

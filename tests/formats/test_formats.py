@@ -72,6 +72,8 @@ def _broken(change: tuple[tuple[str | int, ...], Any]) -> dict[str, Any]:
         ((("circuits", 0, "order"), ["pole"]), "circuits[0].order", "a pole needs an element"),
         ((("circuits", 0, "rated_watts"), "five"), "circuits[0].rated_watts", "valid number"),
         ((("circuits", 1, "id"), "strip-a"), "circuits[1].id", "two parts are named 'strip-a'"),
+        ((("circuits", 1, "id"), "board"), "circuits[1].id", "every unit has a part named 'board' already"),
+        ((("devices", 0, "id"), "interlock"), "devices[0].id", "every unit has a part named 'interlock' already"),
         ((("circuits", 1, "supplied_by"), "feed-9"), "circuits[1].supplied_by", "expected a feed"),
         ((("circuits", 1, "device"), "seq-q"), "circuits[1].device", "no switching device 'seq-q'"),
         ((("circuits", 1, "poles"), [7]), "circuits[1].poles", "no pole 7"),

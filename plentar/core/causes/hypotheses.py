@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from plentar.core.causes.fault import FUSE, SERVICE, takes_fuse_along, together
 from plentar.core.causes.faults import COMPLAINTS, Fault, faults_of, tripped_by
 from plentar.core.causes.rounding import values_of
-from plentar.core.causes.same_circuit import circuit_of
+from plentar.core.causes.same_circuit import by_position, circuit_of
 from plentar.core.causes.shelf import kept_row
 from plentar.core.causes.table import TableRow, circuit_key
 from plentar.core.circuit.changes import Changes
@@ -110,8 +110,11 @@ class UnitModel:
         self.hypotheses = _hypotheses(self.faults, pairs)
         # Tells this model's solutions from another's among all that are held. Pairs of one call's readings are nobody
         # else's; a circuit's own are the same whoever asks.
-        self._kept_as = (circuit_key(plate), plate) if pairs is None else None
-        self._mark: object = object() if self._kept_as is None else self._kept_as[0]
+        self._is_own = pairs is None
+        self._mark: object = circuit_key(plate) if self._is_own else object()
+        # Kept for every circuit of its kind, whatever the parts are called.
+        self._standing = by_position(plate)
+        self._shelf_key = circuit_key(self._standing.circuit)
         names: dict[str, int] = {}
         self.cause_of = np.array([names.setdefault(h.id, len(names)) for h in self.hypotheses])
         self.causes = tuple(names)
@@ -139,11 +142,11 @@ class UnitModel:
 
     def _row(self, drive: Drive) -> TableRow | None:
         """Return what is kept of this circuit under a drive; nothing where nobody keeps any, or not yet."""
-        if self._kept_as is None:
+        if not self._is_own:
             return None
-        key, circuit = self._kept_as
-        contacts = len(self.circuit.contacts)
-        return kept_row(key, circuit, drive, hypotheses=len(self.hypotheses), contacts=contacts)
+        standing, contacts = self._standing, len(self.circuit.contacts)
+        drive = standing.drive(drive)
+        return kept_row(self._shelf_key, standing.circuit, drive, hypotheses=len(self.hypotheses), contacts=contacts)
 
     def of(self, plate: Nameplate) -> "UnitModel":
         """Return the same table with another plate of the same circuit: its windows, ratings and rules."""
@@ -344,6 +347,7 @@ class UnitModel:
     def _kept(self, point: str, drive: Drive) -> Prediction | None:
         """Return what the kept table says of a point, if it has it."""
         row = self._row(drive)
+        point = self._standing.point(point)
         if row is None or point not in row.points:
             return None
         shown = values_of(point, np.frombuffer(row.raw(point), dtype="<i4"))

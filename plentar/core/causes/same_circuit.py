@@ -1,16 +1,20 @@
 """What makes two units one circuit: the plate without what is a label, a rule, or too little for a meter to tell."""
 
-from dataclasses import replace
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
 from functools import lru_cache
+from string import ascii_lowercase
 
-from plentar.core.unit.nameplate import Conductor, Nameplate, Pole
+from plentar.core.circuit.drive import Drive
+from plentar.core.unit.nameplate import Blower, BlowerRelay, Conductor, Nameplate, Pole
+from plentar.core.unit.place import place_of, point_at, spot_of
 
-__all__ = ["circuit_of"]
+__all__ = ["ByPosition", "by_position", "circuit_of"]
 
 # Half a foot of conductor either way is two hundredths of a volt under two strips: no meter tells.
 FEET_STEP = 1.0
-# What stands in where a rating does not count.
-USUAL_POLE_AMPS = 25.0
+# What stands in where a rating does not count; a board that delays is another board, for however long.
+USUAL_POLE_AMPS, USUAL_RELAY_AMPS, SOME_DELAY_SECONDS = 25.0, 12.0, 60.0
 
 
 @lru_cache(maxsize=512)
@@ -47,9 +51,22 @@ def circuit_of(plate: Nameplate) -> Nameplate:
         tons=None,
         minimum_circuit_amps=None,
         maximum_device_amps=None,
+        assumed=(),
         feeds=feeds,
         devices=devices,
-        blower=replace(plate.blower, capacitor_microfarads=None),
+        blower=replace(plate.blower, capacitor_microfarads=None, relay=_plain_relay(plate.blower.relay)),
+    )
+
+
+def _plain_relay(relay: BlowerRelay | None) -> BlowerRelay | None:
+    if relay is None:
+        return None
+    delays = relay.on_delay_seconds or relay.off_delay_seconds
+    return replace(
+        relay,
+        rated_amps=USUAL_RELAY_AMPS,
+        on_delay_seconds=0.0,
+        off_delay_seconds=SOME_DELAY_SECONDS if delays else 0.0,
     )
 
 
@@ -57,3 +74,94 @@ def _rounded(conductor: Conductor | None) -> Conductor | None:
     if conductor is None:
         return None
     return replace(conductor, length_feet=max(FEET_STEP, FEET_STEP * round(conductor.length_feet / FEET_STEP)))
+
+
+@dataclass(frozen=True, slots=True)
+class ByPosition:
+    """A circuit with its parts named by where they stand: what one shop calls `attic-heat` is another's `strip-b`."""
+
+    circuit: Nameplate
+    # Of each part that somebody named otherwise: its own name, and that of its position.
+    names: Mapping[str, str]
+
+    def place(self, text: str) -> str:
+        """Return a place by position."""
+        place = place_of(text)
+        return str(replace(place, owner=self.names.get(place.owner, place.owner)))
+
+    def point(self, text: str) -> str:
+        """Return a point by position."""
+        spot = spot_of(text)
+        if spot.conductors:
+            return point_at(spot.function, "+".join(map(self.place, spot.conductors)))
+        return point_at(spot.function, *map(self.place, spot.places))
+
+    def drive(self, drive: Drive) -> Drive:
+        """Return a drive by position."""
+        return replace(
+            drive,
+            dead_feeds=frozenset(map(self.place, drive.dead_feeds)),
+            opened=frozenset(map(self.place, drive.opened)),
+            waiting=frozenset(map(self.place, drive.waiting)),
+        )
+
+
+@lru_cache(maxsize=512)
+def by_position(circuit: Nameplate) -> ByPosition:
+    """Return a circuit, as `circuit_of` gives it, with its parts named by position: feed-1, strip-a, seq-a.
+
+    Source:
+        docs/architecture.md, The unit's table: kept for a circuit, whatever its parts are called.
+    """
+    named = {feed.id: f"feed-{number}" for number, feed in enumerate(circuit.feeds, 1)}
+    named |= {branch.id: f"branch-{number}" for number, branch in enumerate(circuit.branches, 1)}
+    letters = [*ascii_lowercase, *(f"{a}{b}" for a in ascii_lowercase for b in ascii_lowercase)]
+    named |= {
+        device.id: f"{'seq' if device.of_kind.is_thermal else device.kind.rpartition('-')[2]}-{letter}"
+        for device, letter in zip(circuit.devices, letters, strict=False)
+    }
+    named |= {strip.id: f"strip-{letter}" for strip, letter in zip(circuit.circuits, letters, strict=False)}
+    if circuit.blower.relay is not None:
+        named[circuit.blower.relay.id] = "blower-relay"
+    names = {own: standard for own, standard in named.items() if own != standard}
+    return ByPosition(_renamed(circuit, names) if names else circuit, names)
+
+
+def _renamed(circuit: Nameplate, names: Mapping[str, str]) -> Nameplate:
+    """Return a circuit with other names for its parts, wherever one speaks of another."""
+
+    def name(own: str) -> str:
+        return names.get(own, own)
+
+    return replace(
+        circuit,
+        feeds=tuple(replace(feed, id=name(feed.id)) for feed in circuit.feeds),
+        branches=tuple(replace(b, id=name(b.id), feed=name(b.feed)) for b in circuit.branches),
+        devices=tuple(replace(device, id=name(device.id), fed_by=name(device.fed_by)) for device in circuit.devices),
+        circuits=tuple(
+            replace(strip, id=name(strip.id), supplied_by=name(strip.supplied_by), device=name(strip.device))
+            for strip in circuit.circuits
+        ),
+        transformer=replace(circuit.transformer, supplied_by=name(circuit.transformer.supplied_by)),
+        blower=_renamed_blower(circuit.blower, names),
+    )
+
+
+def _renamed_blower(blower: Blower, names: Mapping[str, str]) -> Blower:
+    def name(own: str | None) -> str | None:
+        return None if own is None else names.get(own, own)
+
+    relay = blower.relay
+    if relay is not None:
+        contacts = tuple(
+            replace(c, **{end: names.get(getattr(c, end), getattr(c, end)) for end in ("com", "no", "nc")})
+            for c in relay.contacts
+        )
+        relay = replace(relay, id=names.get(relay.id, relay.id), contacts=contacts)
+    return replace(
+        blower,
+        supplied_by=names.get(blower.supplied_by, blower.supplied_by),
+        relay=relay,
+        switched_by=name(blower.switched_by),
+        plain_wire_to=name(blower.plain_wire_to),
+    )

@@ -40,6 +40,11 @@ _ASSUMABLE = re.compile(
     r"(circuits\[\d+\]\.rated_(watts|volts)|blower\.rated_amps|transformer\.va|feeds\[\d+\]\.conductor\.length_feet)\Z"
 )
 LEG_LANDINGS = ("L1", "L2")
+# Names the network gives itself: a strip of that name would be wired to the motor, one called none to nothing.
+RESERVED = (
+    "blower", "board", "control", "fuse", "ground", "interlock", "none", "outdoor-thermostat", "panel", "thermostat",
+    "transformer",
+)  # fmt: skip
 # A wheel behind filter, coil and ducts takes some 8 % less than the plate; diagnosis allows 15 % around it.
 RUNNING_SHARE = 0.92
 # Standing electronics take a few hundredths, a blower in series with a strip or short of air still a third.
@@ -502,14 +507,13 @@ def _ids(plate: Nameplate) -> Iterator[tuple[str, str]]:
         yield circuit.id, f"circuits[{index}].id"
     if plate.blower.relay is not None:
         yield plate.blower.relay.id, "blower.relay.id"
-    # Names the network gives itself: a strip of that name would be wired to the motor.
-    for reserved in ("blower", "transformer", "fuse", "ground", "thermostat", "outdoor-thermostat"):
-        yield reserved, reserved
 
 
 def _check_names(plate: Nameplate) -> None:
     seen: dict[str, str] = {}
     for name, path in _ids(plate):
+        if name in RESERVED:
+            raise NameplateError(f"every unit has a part named {name!r} already: expected another name", field=path)
         if name in seen:
             raise NameplateError(f"two parts are named {name!r}: {seen[name]} and {path}", field=path)
         seen[name] = path
