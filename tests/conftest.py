@@ -11,6 +11,7 @@ from pathlib import Path
 from uuid import UUID, uuid4
 
 import pytest
+from argon2 import PasswordHasher
 from flask import Flask
 from flask.testing import FlaskClient
 from sqlalchemy import Engine, create_engine, text
@@ -23,7 +24,7 @@ from plentar.core.unit.patterns import PATTERNS
 from plentar.demo import load_demo
 from plentar.formats.events_json import deed_to_json
 from plentar.formats.unit_json import nameplate_to_json
-from plentar.store import events
+from plentar.store import events, people
 from plentar.store.database import make_engine, make_sessions, migrate
 from plentar.store.models import Call, Meter, Person, Place, Shop, Unit
 from plentar.store.people import hash_password
@@ -32,6 +33,9 @@ from plentar.web.settings import Settings
 
 ROOT = Path(__file__).parent.parent
 PASSWORD = "attic-ladder-7"
+# Hashes that take a tenth of a second each would take a minute of every run; one test asks for the real ones.
+REAL_HASHER, people._hasher = people._hasher, PasswordHasher(time_cost=1, memory_cost=8, parallelism=1)
+people._NOBODY = people._hasher.hash("nobody signs in with this")
 PASSWORD_HASH = hash_password(PASSWORD)
 
 

@@ -220,12 +220,9 @@ def test_a_temporary_measure_shows_up_as_due(open_page: Callable[..., Page], sho
 
 
 @pytest.mark.parametrize("size", [LAPTOP, PHONE], ids=["laptop", "phone"])
-@pytest.mark.parametrize("theme", ["light", "attic"])
-def test_the_new_pages_have_nothing_serious(
-    open_page: Callable[..., Page], shop: ShopOf, size: dict[str, int], theme: str
-) -> None:
+def test_the_new_pages_have_nothing_serious(open_page: Callable[..., Page], shop: ShopOf, size: dict[str, int]) -> None:
     """The accessibility checker on bench, blower, control, fix, parts and part check; nothing wider than the screen."""
-    page = open_page(size, theme)
+    page = open_page(size)
     sign_in(page, shop)
     found = {}
     for path in (

@@ -139,12 +139,11 @@ def test_the_simulated_meter_streams_and_is_kept(open_page: Callable[..., Page],
 
 
 @pytest.mark.parametrize("size", [LAPTOP, PHONE], ids=["laptop", "phone"])
-@pytest.mark.parametrize("theme", ["light", "attic"])
 def test_timing_and_air_have_nothing_serious(
-    open_page: Callable[..., Page], shop: ShopOf, size: dict[str, int], theme: str
+    open_page: Callable[..., Page], shop: ShopOf, size: dict[str, int]
 ) -> None:
     """The accessibility checker on stopwatch and air, both themes and sizes; nothing wider than the screen."""
-    page = open_page(size, theme)
+    page = open_page(size)
     sign_in(page, shop)
     page.goto(f"{shop.url}/timing")
     page.get_by_role("button", name="Call heat now").click()

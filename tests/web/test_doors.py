@@ -10,6 +10,7 @@ from io import BytesIO
 from uuid import UUID, uuid4
 
 import pytest
+from argon2 import Type, extract_parameters
 from click.testing import CliRunner
 from flask import Flask
 from flask.testing import FlaskClient
@@ -28,7 +29,7 @@ from plentar.web.paths import own_path
 from plentar.web.proxies import BehindProxies
 from plentar.web.serve import check_schema
 from plentar.web.settings import Settings, SettingsError
-from tests.conftest import PASSWORD, ShopOf, own_database, sign_in
+from tests.conftest import PASSWORD, REAL_HASHER, ShopOf, own_database, sign_in
 from tests.hostile import Hostile
 
 HTMX = {"HX-Request": "true"}
@@ -203,6 +204,12 @@ def test_one_address_is_slowed_over_all_people(app: Flask, engine: Engine) -> No
             environ_base={"REMOTE_ADDR": f"{network}{number + 1:x}"},
         )
         assert answer.status_code == (422 if number < 40 else 429)
+
+
+def test_a_kept_password_is_costly_to_guess() -> None:
+    """Argon2id with 64 MB and three passes or more: what the library holds to be enough, not what tests use."""
+    kept = extract_parameters(REAL_HASHER.hash(PASSWORD))
+    assert (kept.type, kept.memory_cost >= 65536, kept.time_cost >= 3) == (Type.ID, True, True)
 
 
 def test_no_more_guesses_than_the_limit_are_evaluated(engine: Engine) -> None:
