@@ -302,7 +302,7 @@ def follow(
             test = next(t for t in catalogue(plate) if t.point == doubted[0] and t.drive.calls == calls)
         else:
             leading = diagnosis.first.probability if diagnosis.first else 0.0
-            best = next_tests(diagnosis, condition, taken=set(taken), most=1)
+            best = next_tests(diagnosis, condition, taken=taken, most=1)
             # A service that is weak, as a unit that is sound, is named by what else is found right.
             named = set(diagnosis.first.faults) if diagnosis.first else set[str]()
             is_named = leading > SURE and not named & {"healthy", "supply.low", "supply.high"}
@@ -448,7 +448,7 @@ def main() -> None:
     jobs = jobs_of(options)
     with ProcessPoolExecutor(options.workers) as pool:
         runs = []
-        for done in pool.map(run, jobs, chunksize=max(1, min(40, len(jobs) // (4 * options.workers)))):
+        for done in pool.map(run, jobs, chunksize=4):
             runs.append(done)
             if options.dump:
                 with Path(options.dump).open("a") as file:

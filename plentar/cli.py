@@ -193,7 +193,7 @@ def diagnose(call: str) -> None:
         _fail(call, ReadingError("expected at least one reading or observation", field="readings"))
     readings = visit.readings
     last = readings[-1].condition if readings else Condition()
-    taken = {(r.point, r.condition.on) for r in visit.readings_now}
+    taken = [(r.point, r.condition.on) for r in visit.readings_now]
     tests = () if visit.stop else next_tests(found, last, taken=taken, school=document.school)
     _show(diagnosis_to_json(found, tests, visit=visit))
 

@@ -527,7 +527,7 @@ class Visit:
         from plentar.core.causes.next_test import next_tests
 
         # What was read before a repair was read on another unit.
-        taken = {(r.point, r.condition.on) for r in self.readings_now}
+        taken = [(r.point, r.condition.on) for r in self.readings_now]
         return next_tests(self.diagnosis, self.condition, taken=taken, school=school, most=most)
 
     @cached_property

@@ -8,6 +8,7 @@ from typing import Any
 import pytest
 
 from plentar.core.causes.diagnosis import Diagnosis, diagnose
+from plentar.core.causes.next_test import next_tests
 from plentar.core.evidence.events import Deed, Event, Switched, first_event
 from plentar.core.evidence.lockout import fold
 from plentar.core.evidence.reading import Condition, Reading
@@ -17,6 +18,8 @@ from plentar.words import say
 from tests.core.test_diagnosis import LINE, POLE_B, UNIT, read, under
 
 TOTAL = "amps:feed-1"
+POLE_A = POLE_B.replace("pole-2", "pole-1")
+DEAD = Condition(feeds=(("feed-1", "proven dead"),), control="proven dead")
 
 
 def share(found: Diagnosis, *faults: str) -> float:
@@ -214,3 +217,48 @@ def test_a_clock_nobody_kept_is_kept_once_the_call_begins_anew(between: Switched
     ]
     assert fold(UNIT, events[:2]).condition(70.0).call_seconds("W") is None
     assert fold(UNIT, events).condition(70.0).call_seconds("W") is not None
+
+
+def test_a_short_that_tripped_its_breaker_is_still_a_short_to_an_ohmmeter() -> None:
+    """Off at the breaker, dead: 0.06 ohm end to end is the short, its sound neighbour is none, and no breaker is weak.
+
+    5 kW at 240 V is 11.52 ohm; a strip that took its breaker along has next to none.
+    """
+    found_off = [read(LINE, 240.0, under()), at(LINE, 0.0, 300), at(TOTAL, 0.0, 310), read(LINE, 0.0, under())]
+    ohms = [read("ohms:strip-b.element", 11.4, DEAD), read("ohms:strip-a.element", 0.1, DEAD)]
+    found = diagnose(UNIT, [*found_off, *ohms], complaints=["breaker trips or hot"])
+    assert leads(found) == "strip-a.element.dead-short"
+    assert share(found, "strip-a.element.dead-short") > 0.95
+    sound = diagnose(UNIT, [*found_off, ohms[0], read("ohms:strip-a.element", 11.4, DEAD)])
+    assert share(sound, "strip-a.element.dead-short", "strip-b.element.dead-short") < 0.02
+
+
+@pytest.mark.parametrize("ohms", [5.6, 7.5])
+def test_a_few_turns_that_starve_the_coil_but_not_the_fuse(ohms: float) -> None:
+    """An eighth of 48 ohm on a 40 VA transformer: volts sag to 21, the 5 A fuse holds, and no strip on it comes.
+
+    Shorted turns move nothing; behind the transformer's some 1.5 ohm 27 V leave 27 x R / (R + 1.5).
+    """
+    volts = round(27.0 * ohms / (ohms + 1.5), 1)
+    call = [read(LINE, 240.0, under()), at("amps:strip-a", 0.0, 300), at("amps:strip-b", 0.0, 310)]
+    found = diagnose(UNIT, [*call, at("volts:seq-a.coil.1:seq-a.coil.2", volts, 320)], complaints=["no heat"])
+    assert share(found, "seq-a.coil.shorted") > 0.5
+    assert share(found, "seq-a.slow") < 0.2
+
+
+def test_only_what_may_have_come_or_gone_is_read_again() -> None:
+    """Zero amps and nothing along the rung: a limit between two looks may do that, so amps are offered once more."""
+    rung = [("amps:strip-a", 0.0), ("volts:feed-1.l1:strip-a.element.1", 0.0)]
+    taken = [read(LINE, 240.0, under()), *(at(point, value, 300) for point, value in rung)]
+    found = diagnose(UNIT, [*taken, at("volts:feed-1.l2:strip-a.element.2", 0.0, 310)])
+    once = [(r.point, r.condition.on) for r in taken]
+    comes_and_goes = share(found, "strip-a.limit.cycling", "strip-b.limit.cycling", "air.little")
+    assert comes_and_goes > 0.01
+    again = [t for t in next_tests(found, taken[-1].condition, taken=once, most=40) if t.test.point == "amps:strip-a"]
+    assert any(t.test.drive.calls == {"W"} and t.bits >= 0.08 for t in again)
+    thrice = [*once, once[1], once[1]]
+    offered = next_tests(found, taken[-1].condition, taken=thrice, most=40)
+    assert not any(t.test.point == "amps:strip-a" and t.test.drive.calls == {"W"} for t in offered)
+    steady = diagnose(UNIT, [*taken, at("volts:feed-1.l1:feed-1.l2", 238.0, 320), at(POLE_A, 238.0, 330)])
+    tests = next_tests(steady, taken[-1].condition, taken=[*once, (POLE_A, once[1][1])], most=40)
+    assert not any(t.test.point == POLE_A and t.test.drive.calls == {"W"} for t in tests)

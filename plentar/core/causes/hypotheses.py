@@ -81,11 +81,13 @@ class Hypothesis:
 class Passing:
     """A row whose fault is not there for every reading.
 
-    `shown` is the row that tells what it does while it is there, `quiet` that of the unit while it is not.
+    `shown` is the row that tells what it does while it is there, `quiet` that of the unit while it is not, `measured`
+    what an ohmmeter finds of it: a short that has tripped its breaker is still a short.
     """
 
     row: int
     shown: int
+    measured: int
     quiet: int
     fault: Fault
 
@@ -190,7 +192,8 @@ class UnitModel:
             # Reset ahead of a short it trips again: it is never sound in between.
             rests = row if self.is_short(fault) else 0
             quiet = usual[others[0].id] if others else rests
-            found.append(Passing(row=row, shown=tripped, quiet=quiet, fault=fault))
+            measured = row if self.is_short(fault) else tripped
+            found.append(Passing(row=row, shown=tripped, measured=measured, quiet=quiet, fault=fault))
         return tuple(found)
 
     def is_short(self, fault: Fault) -> bool:
@@ -307,17 +310,30 @@ class UnitModel:
         rest = np.ones(len(shown), dtype=np.bool_)
         smaller, larger = (rest, rest) if spot_of(point).is_ohms else self.alike(drive)
 
-        def reach(neighbour: NDArray[np.int64], other: NDArray[np.int64], changes: NDArray[np.bool_]) -> Floats:
+        rows = np.arange(len(shown))
+        # What a row may reach where nothing tells how fast it changes: half as far again from health, half way to it.
+        beyond, short_of = shown + 0.5 * (shown - healthy), 0.5 * (shown + healthy)
+
+        def reach(
+            neighbour: NDArray[np.int64],
+            other: NDArray[np.int64],
+            changes: NDArray[np.bool_],
+            tells: NDArray[np.bool_],
+            untold: Floats,
+        ) -> Floats:
             # Where the next size lies beyond health, or none lies on the side of health, it reaches to health.
             far = shown[neighbour]
             crosses = (shown - healthy) * (far - healthy) < 0
-            is_outer = neighbour == np.arange(len(shown))
+            is_outer = neighbour == rows
             toward = is_outer & (other != neighbour) & ((shown - healthy) * (shown[other] - shown) > 0)
             middle: Floats = 0.5 * (shown + np.where(crosses | toward, healthy, far))
-            return np.where(changes, shown + 0.5 * (shown - shown[other]), middle)
+            return np.where(changes, np.where(tells, shown + 0.5 * (shown - shown[other]), untold), middle)
 
-        a = reach(self.smaller, self.larger, ~smaller)
-        b = reach(self.larger, self.smaller, ~larger)
+        # The size on the other side tells how fast, where it leaves the same contacts closed.
+        a = reach(self.smaller, self.larger, ~smaller, larger & (self.larger != rows), beyond)
+        both_change = ~smaller & ~larger
+        untold = np.where(both_change, short_of, beyond)
+        b = reach(self.larger, self.smaller, ~larger, smaller & (self.smaller != rows), untold)
         least, most = np.minimum(a, b), np.maximum(a, b)
         # Of two faults at once the one that shows here has its sizes, as it has them alone.
         pairs, first, second = self.pair_rows

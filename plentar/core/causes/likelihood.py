@@ -246,12 +246,17 @@ def taken_under(model: UnitModel, standing: Sequence[Reading], watched: Sequence
     log = sum((_joint(taken) for taken in together.values()), np.zeros(count))
     shown = np.array([max(phases, key=lambda phase: phase.share).shown for phases in each]).reshape(-1, count)
     # What comes and goes is weighed as a sequence instead, and speaks as it was at each reading.
-    rows, bad, quiet = (list(rows) for rows in zip(*((p.row, p.shown, p.quiet) for p in model.passing), strict=True))
-    log[rows], there = weigh_sequences(model, conditions, densities, way.limits)
+    rows, quiet = [entry.row for entry in model.passing], [entry.quiet for entry in model.passing]
+    live = np.array([entry.shown for entry in model.passing])
+    dead = np.array([entry.measured for entry in model.passing])
+    is_ohms = np.array([at < read and spot_of(standing[at].point).is_ohms for at in range(len(each))], dtype=np.bool_)
+    # Of each reading, the rows that tell what it is while the fault is there.
+    bad = (np.arange(len(each))[:, None], np.where(is_ohms[:, None], dead, live))
+    log[rows], there = weigh_sequences(model, conditions, densities[bad], densities[:, quiet], way.limits)
     for table in (densities, sound):
-        table[:, rows] = there * table[:, bad] + (1 - there) * table[:, quiet]
+        table[:, rows] = there * table[bad] + (1 - there) * table[:, quiet]
     # What it showed while it was as it mostly was then.
-    shown[:, rows] = np.where(there >= 0.5, shown[:, bad], shown[:, quiet])
+    shown[:, rows] = np.where(there >= 0.5, shown[bad], shown[:, quiet])
     return Taken(
         log=log,
         densities=densities[:read],

@@ -4,6 +4,8 @@ Cost is minutes at the unit: taking the reading, changing the condition (a seque
 isolated and proven dead), and a surcharge for live work. Ohms are only ever offered with everything proven dead.
 """
 
+import math
+from collections import Counter
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
@@ -13,6 +15,8 @@ from numpy.typing import NDArray
 
 from plentar.core.causes.catalogue import Test, catalogue, scaled
 from plentar.core.causes.diagnosis import Diagnosis
+from plentar.core.causes.hypotheses import UnitModel
+from plentar.core.causes.sequences import NOW_AND_THEN_SHARE
 from plentar.core.evidence.reading import Condition
 from plentar.core.said import Words
 from plentar.core.unit.nameplate import Nameplate
@@ -23,6 +27,8 @@ __all__ = ["SCHOOLS", "NextTest", "minutes_of", "next_tests"]
 Floats = NDArray[np.float64]
 # A test that tells less is no test: what was read already, and what every hypothesis shows alike.
 LEAST_BITS = 0.004
+# The same reading again is worth it where something may have come or gone meanwhile; three are enough of one. Chosen.
+LEAST_BITS_AGAIN, MOST_LOOKS = 0.08, 3
 # Enough for every cause that is still in question; chosen by the time the page waits.
 CONSIDERED = 140
 # Gloves, glasses and care: a live reading is taken a quarter slower than its minutes, and only if it is worth that.
@@ -61,7 +67,7 @@ def next_tests(
     Args:
         diagnosis: What is known so far.
         condition: What the unit is told and fed now; another condition costs minutes.
-        taken: Points already read, each with the calls it was read under.
+        taken: Points already read, each with the calls it was read under, as often as it was.
         school: Which kind of test this shop reaches for first.
         most: How many to return.
         within: The tests to choose from; the whole catalogue by default.
@@ -71,22 +77,48 @@ def next_tests(
     model, posterior = diagnosis.model, diagnosis.posterior
     rows = np.argsort(-posterior)[:CONSIDERED]
     rows = rows[posterior[rows] > 1e-5]
-    weight = posterior[rows] / posterior[rows].sum()
+    states, shown_by, weight = _as_they_may_be(model, rows, posterior[rows] / posterior[rows].sum())
     tests = tuple(within) if within is not None else catalogue(model.plate)
-    bits, bins = _information(scaled(model, tests, rows, diagnosis.supply), weight, model.cause_of[rows])
+    looks = Counter(taken)
+    bits, bins = _information(scaled(model, tests, shown_by, diagnosis.supply), weight, model.cause_of[states])
     scored = [
         (bits[i] / minutes, i, minutes)
         for i, test in enumerate(tests)
-        if (test.point, test.drive.calls) not in taken and bits[i] >= LEAST_BITS
+        if bits[i] >= _least_bits(looks[test.point, test.drive.calls])
         for minutes in [minutes_of(model.plate, test, condition, school)]
     ]
     firsts = _firsts(diagnosis, school, taken)
     scored = [(value + firsts.get(tests[i].point, 0.0), i, minutes) for value, i, minutes in scored]
     scored.sort(key=lambda entry: (-entry[0], entry[2], tests[entry[1]].point))
     return tuple(
-        NextTest(tests[i], float(bits[i]), minutes, _splits(diagnosis, rows, weight, bins[i]))
+        NextTest(tests[i], float(bits[i]), minutes, _splits(diagnosis, states, weight, bins[i]))
         for _, i, minutes in scored[:most]
     )
+
+
+def _as_they_may_be(
+    model: UnitModel, rows: NDArray[np.int64], weight: Floats
+) -> tuple[NDArray[np.int64], NDArray[np.int64], Floats]:
+    """Return hypotheses, the row each goes by at the next reading, and its share.
+
+    What comes and goes by itself may be there then or not: it stands for both, and only that makes a reading worth
+    taking again.
+
+    Source:
+        docs/trade.md, section 5: n failures in N starts; a limit that has cooled reads as a sound one.
+    """
+    passing = {entry.row: entry for entry in model.passing if entry.fault.shows == "now and then"}
+    split = [row for row in rows if int(row) in passing]
+    quiet = [passing[int(row)].quiet for row in split]
+    share = np.where(np.isin(rows, split), NOW_AND_THEN_SHARE, 1.0) * weight
+    off = (1 - NOW_AND_THEN_SHARE) * weight[np.isin(rows, split)]
+    states = np.concatenate([rows, np.array(split, dtype=rows.dtype)])
+    return states, np.concatenate([rows, np.array(quiet, dtype=rows.dtype)]), np.concatenate([share, off])
+
+
+def _least_bits(looks: int) -> float:
+    """Return what a test must tell that was done so often already."""
+    return LEAST_BITS if looks == 0 else LEAST_BITS_AGAIN if looks < MOST_LOOKS else math.inf
 
 
 def _firsts(diagnosis: Diagnosis, school: str, taken: Collection[tuple[str, frozenset[str]]]) -> Mapping[str, float]:

@@ -14,7 +14,7 @@ from plentar.core.limits.table import Limits
 from plentar.core.limits.windows import closing
 from plentar.core.unit.place import place_of
 
-__all__ = ["weigh_sequences"]
+__all__ = ["NOW_AND_THEN_SHARE", "weigh_sequences"]
 
 Floats = NDArray[np.float64]
 # How often something erratic is seen at its fault.
@@ -31,14 +31,15 @@ TRIP_SHARE, RESET_SHARE, SET_SHARE, UNSAID_SHARE = 0.25, 0.001, 0.1, 0.01
 
 
 def weigh_sequences(
-    model: UnitModel, conditions: Sequence[Condition], densities: Floats, limits: Limits
+    model: UnitModel, conditions: Sequence[Condition], shown: Floats, quiet: Floats, limits: Limits
 ) -> tuple[Floats, Floats]:
     """Return the log density of the whole sequence for each of `model.passing`, and what each reading saw of it.
 
     Args:
         model: The unit's hypotheses.
         conditions: Under which each reading was taken, in their order.
-        densities: One row a reading, one column a hypothesis, each as if its fault were always there.
+        shown: One row a reading, one column a passing row: its density while the fault is there.
+        quiet: The same while it is not.
         limits: The shop's windows.
     Returns:
         One entry a passing row; and one row a reading, one column a passing row: how likely the fault was there.
@@ -47,8 +48,6 @@ def weigh_sequences(
         on after it.
     """
     logs, there = np.zeros(len(model.passing)), np.ones((len(conditions), len(model.passing)))
-    shown = densities[:, [entry.shown for entry in model.passing]]
-    quiet = densities[:, [entry.quiet for entry in model.passing]]
     weigh: Mapping[tuple[Shows, ...], Callable[[Floats, Floats, Sequence[Passing]], tuple[Floats, Floats]]] = {
         ("now and then",): lambda a, b, _: _now_and_then(a, b),
         ("trips", "until-set"): lambda a, b, entries: _switches(a, b, *_shares(model, conditions, entries)),
