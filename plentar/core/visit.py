@@ -59,7 +59,7 @@ ROWS: tuple[tuple[str, frozenset[str]], ...] = (
 )
 CAPACITOR = point_at("microfarads", "blower.capacitor")
 # From here a cause is accepted whatever could still be read; below a half nothing is, for want of tests.
-SURE_SHARE, LEAST_ACCEPTED = 0.95, 0.5
+SURE_SHARE, LEAST_ACCEPTED = 0.97, 0.5
 # What is answered or counted, not found wrong.
 NO_FINDING = frozenset(
     {"heat-was-on", "jumper-runs", "bad-start", "capacitor-fine", "air-little", "air-enough", "landing-wrong"}

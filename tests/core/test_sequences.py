@@ -11,7 +11,7 @@ from plentar.core.causes.diagnosis import Diagnosis, diagnose
 from plentar.core.causes.next_test import next_tests
 from plentar.core.evidence.events import Deed, Event, Switched, first_event
 from plentar.core.evidence.lockout import fold
-from plentar.core.evidence.reading import Condition, Reading
+from plentar.core.evidence.reading import Condition, FeedState, Reading
 from plentar.core.evidence.signs import Observation
 from plentar.core.unit.patterns import PATTERNS
 from plentar.words import say
@@ -262,3 +262,48 @@ def test_only_what_may_have_come_or_gone_is_read_again() -> None:
     steady = diagnose(UNIT, [*taken, at("volts:feed-1.l1:feed-1.l2", 238.0, 320), at(POLE_A, 238.0, 330)])
     tests = next_tests(steady, taken[-1].condition, taken=[*once, (POLE_A, once[1][1])], most=40)
     assert not any(t.test.point == POLE_A and t.test.drive.calls == {"W"} for t in tests)
+
+
+def test_what_was_silent_first_is_not_forgotten_for_being_read_again() -> None:
+    """B draws nothing at 181 s, and 20 A at 300, 390 and 480 s: it came late, however often it is looked at since."""
+    late = [at("amps:strip-b", 0.0, 181), at(POLE_B, 239.0, 185), at("amps:strip-a", 20.6, 190)]
+    since = [at("amps:strip-b", 20.4, 300), at("amps:strip-b", 20.6, 390), at("amps:strip-b", 20.5, 480)]
+    since += [at(POLE_B, 0.1, seconds) for seconds in (310, 400, 490)]
+    found = diagnose(UNIT, [read(LINE, 240.0, under()), *late, *since], complaints=["not enough heat"])
+    assert share(found, "seq-a.pole-2.slow", "seq-a.slow") > 0.7
+    assert share(found, "healthy") < 0.05
+
+
+def test_a_slip_taken_again_twice_is_not_asked_about_any_more() -> None:
+    """206 A is ten times 20.6; after two more looks of 20.6 it is settled, and nothing is asked again."""
+    slip = [read(LINE, 240.0, under()), at("amps:strip-a", 206.0, 300), at("amps:strip-b", 20.6, 305)]
+    assert diagnose(UNIT, slip).ask_again == ("amps:strip-a",)
+    again = [*slip, at("amps:strip-a", 20.6, 310)]
+    assert diagnose(UNIT, again).ask_again == ("amps:strip-a",)
+    settled = diagnose(UNIT, [*again, at("amps:strip-a", 20.7, 320)])
+    assert settled.ask_again == ()
+    assert share(settled, "healthy") > 0.5
+
+
+def test_a_feed_that_tripped_leaves_the_other_at_its_own_volts() -> None:
+    """226 V service, feed 1 trips under heat and takes the transformer along; 227 V stand across feed 2's open pole.
+
+    That is feed 2's own supply, as low as feed 1's was: no word for a transformer that died by itself.
+    """
+    unit = PATTERNS["three-strip-dc-relay"]()
+    live: tuple[tuple[str, FeedState], ...] = (("feed-1", "live"), ("feed-2", "live"))
+
+    def on(point: str, value: float, *calls: str) -> Reading:
+        return read(point, value, Condition(feeds=live, calls=tuple((call, 300.0) for call in calls)))
+
+    taken = [
+        on("volts:feed-1.l1:feed-1.l2", 226.0),
+        on("amps:feed-1", 0.0, "W"),
+        on("volts:relay-c.pole-1.line:relay-c.pole-1.load", 227.0, "W"),
+        on("volts:transformer.1:transformer.2", 0.0),
+    ]
+    found = diagnose(unit, taken, complaints=["no heat"])
+    tripped = [f"strip-{letter}.element.dead-short" for letter in "abc"] + ["feed-1.breaker.weak", "feed-1.breaker.off"]
+    # Its primary leads may still be off, which volts at the feed tell.
+    assert share(found, *tripped) > 0.3
+    assert share(found, "transformer.dead") < 0.05

@@ -290,14 +290,28 @@ def _blower_tests(plate: Nameplate, offered: _Offered) -> None:
 
 
 def scaled(
-    model: UnitModel, tests: Sequence[Test], rows: NDArray[np.int64], supply: Supply | None = None
+    model: UnitModel,
+    tests: Sequence[Test],
+    rows: NDArray[np.int64],
+    supply: Supply | None = None,
+    measured: NDArray[np.int64] | None = None,
 ) -> tuple[Floats, Floats]:
     """Return each test's predictions under some hypotheses and their spread; ohms, which span decades, as logarithms.
 
-    `supply` is each hypothesis's measured over nominal supply. Both results have shape (tests, hypotheses).
+    Args:
+        model: The unit's hypotheses.
+        tests: The tests.
+        rows: The row of each hypothesis.
+        supply: Each row's measured over nominal supply.
+        measured: The rows that an ohmmeter goes by, where they are others.
+    Returns:
+        Both of shape (tests, hypotheses).
     """
     whole = model.table([(test.point, test.drive) for test in tests])
     shown, softness = whole.shown[:, rows].astype(np.float64), whole.softness[:, rows]
+    if measured is not None:
+        dead = np.array([test.is_isolated for test in tests])
+        shown[dead], softness[dead] = whole.shown[dead][:, measured], whole.softness[dead][:, measured]
     if supply is not None:
         for at in _by_source(model.plate, tuple(tests)):
             shown[list(at)] *= supply.at(tests[at[0]].point)[rows]

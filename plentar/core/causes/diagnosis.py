@@ -28,6 +28,8 @@ __all__ = ["Cause", "Diagnosis", "diagnose"]
 TAPPED_LATE_SHARE = 0.12
 # The same where somebody said so.
 WAS_ON_SHARE = 0.99
+# Between two looks at one place the supply may move by a few percent; a fifth is something else.
+DIFFERS_SHARE = 0.2
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -66,7 +68,8 @@ def diagnose(
 
     Args:
         plate: The unit.
-        readings: What stands, oldest first; the last two of one point under one set of calls count.
+        readings: What stands, oldest first; of one point under one set of calls the last two count, and what was
+            read otherwise before them.
         complaints: From the list of COMPLAINTS; others are ignored.
         observations: What was seen and heard.
         limits: The shop's limits; windows decide what silence means.
@@ -76,7 +79,6 @@ def diagnose(
         Bayes, by odds: prior from the rows of `faults` and the complaint, likelihood from the solved circuit;
         docs/architecture.md, The circuit core.
     """
-    # Of one point under one condition the last two: the first look and the one that confirms it.
     standing = _standing(readings)
     evidence = _weigh(model_of(plate), standing, complaints, observations, limits)
     if evidence.doubtful():
@@ -154,17 +156,29 @@ def _may_be_tapped_late(model: UnitModel, standing: Sequence[Reading | Observati
 
 
 def _standing(readings: Sequence[Reading]) -> list[Reading]:
-    """Return the readings that count, oldest first: the last two of one point under one condition.
+    """Return the readings that count, oldest first: of one point under one condition the last two, and what differed.
 
-    Taking it again confirms; older ones of the same place and condition were looked at again and say no more.
+    Taking it again confirms, and the same number once more says no more. What was read otherwise before them stays:
+    a stage that came late was silent first.
     """
-    kept: dict[tuple[object, ...], list[int]] = {}
+    taken: dict[tuple[object, ...], list[int]] = {}
     for place, reading in enumerate(readings):
         if _tells(reading):
-            again = kept.setdefault((reading.point, reading.condition.state), [])
-            again.append(place)
-            del again[:-2]
-    return [readings[place] for place in sorted(place for again in kept.values() for place in again)]
+            taken.setdefault((reading.point, reading.condition.state), []).append(place)
+    kept: list[int] = []
+    for places in taken.values():
+        last = places[-2:]
+        otherwise = [
+            place for place in places[:-2] if all(_differs(readings[place], readings[other]) for other in last)
+        ]
+        kept += [*otherwise[-2:], *last]
+    return [readings[place] for place in sorted(kept)]
+
+
+def _differs(one: Reading, other: Reading) -> bool:
+    """Tell whether two readings of one point are not the same, meter and supply considered."""
+    apart = DIFFERS_SHARE * max(one.value, other.value) + one.meter_uncertainty + other.meter_uncertainty
+    return abs(one.value - other.value) > apart
 
 
 def _tells(reading: Reading) -> bool:

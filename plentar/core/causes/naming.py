@@ -34,6 +34,8 @@ SIZE_SHARE, SIZE_FLOOR = 0.02, 0.1
 TOLD_SHARE, PLAIN_SHARE = 0.05, 0.8
 # Reasons that are told; half as likely as elsewhere: less than that nobody would call a reason against.
 MOST_FOR, MOST_AGAINST, LEAST_AGAINST = 6, 3, -0.7
+# Two more looks that agree settle what one said.
+TAKEN_AGAIN = 2
 # A single fault of a group stands for the pairs in it down to this share of them: below, the pair was read as such.
 SHADOW_SHARE = 0.1
 
@@ -291,7 +293,13 @@ class Evidence:
         if not self.readings:
             return ()
         row = int(np.argmax(self.posterior))
-        doubted = [reading.point for at, reading in enumerate(self.readings) if self._is_doubted(at, row)]
+        places = [(reading.point, reading.condition.state) for reading in self.readings]
+        # What was taken again twice need not be taken once more.
+        doubted = [
+            point
+            for at, (point, state) in enumerate(places)
+            if self._is_doubted(at, row) and places[at + 1 :].count((point, state)) < TAKEN_AGAIN
+        ]
         return tuple(dict.fromkeys(doubted))
 
 

@@ -77,14 +77,17 @@ def next_tests(
     model, posterior = diagnosis.model, diagnosis.posterior
     rows = np.argsort(-posterior)[:CONSIDERED]
     rows = rows[posterior[rows] > 1e-5]
-    states, shown_by, weight = _as_they_may_be(model, rows, posterior[rows] / posterior[rows].sum())
+    states, live, dead, weight = _as_they_may_be(model, rows, posterior[rows] / posterior[rows].sum())
     tests = tuple(within) if within is not None else catalogue(model.plate)
     looks = Counter(taken)
-    bits, bins = _information(scaled(model, tests, shown_by, diagnosis.supply), weight, model.cause_of[states])
+    # On a unit that seems sound every look would be worth another; what has shown something is looked at again.
+    most_looks = MOST_LOOKS if len(rows) and model.is_fault[rows[0]] else 1
+    predictions = scaled(model, tests, live, diagnosis.supply, dead)
+    bits, bins = _information(predictions, weight, model.cause_of[states])
     scored = [
         (bits[i] / minutes, i, minutes)
         for i, test in enumerate(tests)
-        if bits[i] >= _least_bits(looks[test.point, test.drive.calls])
+        if bits[i] >= _least_bits(looks[test.point, test.drive.calls], most_looks)
         for minutes in [minutes_of(model.plate, test, condition, school)]
     ]
     firsts = _firsts(diagnosis, school, taken)
@@ -98,27 +101,35 @@ def next_tests(
 
 def _as_they_may_be(
     model: UnitModel, rows: NDArray[np.int64], weight: Floats
-) -> tuple[NDArray[np.int64], NDArray[np.int64], Floats]:
-    """Return hypotheses, the row each goes by at the next reading, and its share.
+) -> tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.int64], Floats]:
+    """Return hypotheses, the rows they go by at the next reading, live and by an ohmmeter, and their shares.
 
     What comes and goes by itself may be there then or not: it stands for both, and only that makes a reading worth
-    taking again.
+    taking again. A breaker that trips has tripped.
 
     Source:
         docs/trade.md, section 5: n failures in N starts; a limit that has cooled reads as a sound one.
     """
-    passing = {entry.row: entry for entry in model.passing if entry.fault.shows == "now and then"}
-    split = [row for row in rows if int(row) in passing]
-    quiet = [passing[int(row)].quiet for row in split]
-    share = np.where(np.isin(rows, split), NOW_AND_THEN_SHARE, 1.0) * weight
-    off = (1 - NOW_AND_THEN_SHARE) * weight[np.isin(rows, split)]
-    states = np.concatenate([rows, np.array(split, dtype=rows.dtype)])
-    return states, np.concatenate([rows, np.array(quiet, dtype=rows.dtype)]), np.concatenate([share, off])
+    passing = {entry.row: entry for entry in model.passing}
+    there = [passing.get(row) for row in rows.tolist()]
+    comes_and_goes = np.array([entry is not None and entry.fault.shows == "now and then" for entry in there])
+    live = np.array([row if entry is None else entry.shown for row, entry in zip(rows, there, strict=True)])
+    dead = np.array([row if entry is None else entry.measured for row, entry in zip(rows, there, strict=True)])
+    share = np.where(comes_and_goes, NOW_AND_THEN_SHARE, 1.0) * weight
+    split = rows[comes_and_goes]
+    quiet = np.array([passing[row].quiet for row in split.tolist()], dtype=rows.dtype)
+    off = (1 - NOW_AND_THEN_SHARE) * weight[comes_and_goes]
+    return (
+        np.concatenate([rows, split]),
+        np.concatenate([live, quiet]),
+        np.concatenate([dead, quiet]),
+        np.concatenate([share, off]),
+    )
 
 
-def _least_bits(looks: int) -> float:
-    """Return what a test must tell that was done so often already."""
-    return LEAST_BITS if looks == 0 else LEAST_BITS_AGAIN if looks < MOST_LOOKS else math.inf
+def _least_bits(looks: int, most: int) -> float:
+    """Return what a test must tell that was done so often already, and may be so often."""
+    return LEAST_BITS if looks == 0 else LEAST_BITS_AGAIN if looks < most else math.inf
 
 
 def _firsts(diagnosis: Diagnosis, school: str, taken: Collection[tuple[str, frozenset[str]]]) -> Mapping[str, float]:

@@ -131,7 +131,10 @@ def supply_of(model: UnitModel, readings: Sequence[Reading], limits: Limits) -> 
         # Each hypothesis sags the supply in its own way, so each has its own ratio.
         found = reading.value / np.maximum(model.predict(reading.point, drive).shown, 1.0)
         before = ratios.get(feeds[reading.point], np.ones(count))
-        ratios[feeds[reading.point]] = np.where((found > LEAST_RATIO) & (found < MOST_RATIO), found, before)
+        gives = (found > LEAST_RATIO) & (found < MOST_RATIO)
+        # What cannot have given these volts then, as a breaker that tripped since, goes by them as a sound unit does.
+        others = np.full(count, found[0]) if gives[0] else before
+        ratios[feeds[reading.point]] = np.where(gives, found, others)
     transformer = _transformer_of(model, readings, limits, ratios)
     return Supply(plate=plate, by_feed=ratios, is_fault=model.is_fault, transformer=transformer)
 
