@@ -3,7 +3,7 @@
 from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Any
+from typing import Any, Generic, TypeVar
 
 from plentar.core.causes.faults import fault_by_id, faults_of
 from plentar.core.causes.line_state import line_states
@@ -31,10 +31,9 @@ from plentar.core.unit.place import amps_at, place_of, spot_of
 from plentar.core.unit.points import Point, test_points
 from plentar.core.visit import AirResult, Airstream, Judged, Visit
 from plentar.core.work.safety import SafeLine, condition_refusal
-from plentar.formats.svg.band_rail import BandRail, band_rail
-from plentar.formats.svg.ladder import Board, Probe, draw_board
-from plentar.store.models import Call
-from plentar.web.shown import Shown, shown
+from plentar.screen.drawings.band_rail import BandRail, band_rail
+from plentar.screen.drawings.ladder import Board, Probe, draw_board
+from plentar.screen.shown import Shown, shown
 from plentar.words import say
 
 __all__ = ["CallScreen", "Kept", "Step", "View"]
@@ -162,13 +161,24 @@ class View:
     hand: Hand = ""
 
 
-class CallScreen:
+# Whose call it is, where and when: the server knows, templates ask for it.
+C = TypeVar("C")
+
+
+class CallScreen(Generic[C]):
     """A call as one person looks at it."""
 
     def __init__(
-        self, call: Call, visit: Visit, *, person: str = "", selected: str | None = None, view: View | None = None
+        self,
+        call: C,
+        visit: Visit,
+        *,
+        url: str = "",
+        person: str = "",
+        selected: str | None = None,
+        view: View | None = None,
     ) -> None:
-        self.call, self.visit, self.person = call, visit, person
+        self.call, self.visit, self.url, self.person = call, visit, url, person
         self.view = view or View()
         self.plate: Nameplate = visit.plate
         self.points: Mapping[str, Point] = {point.id: point for point in test_points(self.plate)}
@@ -269,8 +279,8 @@ class CallScreen:
             coils = wire(self.plate).dc_terminals
             if function == "volts" and (terminal in coils or self.view.mark in coils):
                 function = "dc_volts"
-            return f"?point={function}:{self.view.mark}:{terminal}"
-        return f"?mark={terminal}&point={self.selected}"
+            return f"{self.url}?point={function}:{self.view.mark}:{terminal}"
+        return f"{self.url}?mark={terminal}&point={self.selected}"
 
     @property
     def current(self) -> Kept | None:
@@ -386,7 +396,7 @@ class CallScreen:
     def steps(self) -> list[Step]:
         """The run sheet."""
         fixed = {
-            "complaint": ("pass", " · ".join(self.call.complaints)),
+            "complaint": ("pass", " · ".join(self.visit.complaints)),
             "nameplate": ("pass", self._plate_note()),
             "safe": self._safe_step(),
             "look": self._look_step(),
@@ -396,7 +406,7 @@ class CallScreen:
             "control": ("not-proven", "landings kept") if self.visit.record.map else ("open", ""),
             "fix": self._fix_step(),
             "prove": self._prove_step(),
-            "hand-over": ("pass" if self.call.status == "closed" else "open", "report"),
+            "hand-over": ("pass" if self.visit.record.closed is not None else "open", "report"),
         }
         steps = []
         for step_id, name in STEPS:

@@ -20,7 +20,7 @@ from plentar.core.unit.place import place_of, spot_of
 from plentar.core.unit.points import part_words
 from plentar.core.unit.quantities import QUANTITIES
 from plentar.formats.numbers import thousands
-from plentar.formats.svg.ladder import Board, Label, Probe, Symbol, Wire, shown_value
+from plentar.screen.drawings.ladder import Board, Label, Probe, Symbol, Wire, shown_value
 from plentar.store.database import make_engine, make_sessions
 from plentar.web import access, assets, errors
 from plentar.web.proxies import BehindProxies

@@ -95,18 +95,18 @@ class HiddenFault:
 
     def follow_next(self) -> bool:
         """Do the test the tool asks for; False when it asks for none."""
-        box = self.page.locator('[data-key="x"]')
+        box = self.page.locator('#next[data-advice="test"] [data-key="n"]')
         if box.count() == 0:
             return False
         point = (box.get_attribute("href") or "").partition("?point=")[2]
-        words = box.locator("xpath=..").inner_text()
-        if "Power off." in words:
+        words = box.locator("small").inner_text()
+        if "power off" in words:
             self.prove_dead()
             self.read(point, frozenset())
             return True
         self.make_live()
         calls = frozenset(
-            call for call in self.shop.plate.calls if call in words.partition("With ")[2].split(" called")[0]
+            call for call in self.shop.plate.calls if call in words.partition(" called")[0].split(" and ")
         )
         self.set_calls(calls)
         self.read(point, calls)

@@ -90,7 +90,7 @@ def test_a_control_overload_is_traced_to_a_shorted_coil(
     """Heat adds far too much; the heater's ohms are a short; the suspects lead with it."""
     page = open_page(LAPTOP)
     sign_in(page, shop)
-    hidden = HiddenFault(page, shop, engine, "seq-a.coil.shorted", variant=3)
+    hidden = HiddenFault(page, shop, engine, "seq-a.coil.shorted", variant=5)
     page.goto(shop.url)
     for calls in (frozenset[str](), frozenset({"W"})):
         hidden.set_calls(calls)
@@ -136,7 +136,9 @@ def test_a_lead_on_a_dead_terminal_is_caught_by_ledger_and_by_proof(
     page.locator(f'[name="after:{astray.lead}"]').select_option(DEAD)
     page.get_by_role("button", name="Keep this ledger").click()
     expect(page.locator("#fixing")).to_contain_text("sits on a terminal with no contact behind it")
+    page.get_by_label("Run sheet").get_by_role("link", name="Prove").click()
     ticks = page.locator('.tick[aria-pressed="false"]')
+    expect(ticks.first).to_be_visible()
     for left in range(ticks.count(), 0, -1):
         ticks.first.click()
         expect(ticks).to_have_count(left - 1)
@@ -149,7 +151,7 @@ def test_a_lead_on_a_dead_terminal_is_caught_by_ledger_and_by_proof(
     hidden.set_calls(frozenset({"W"}))
     for point in ("volts:feed-1.l1:feed-1.l2", "amps:strip-a", "amps:strip-b", "amps:blower"):
         hidden.read(point, frozenset({"W"}))
-    page.goto(f"{shop.url}/fix")
+    page.goto(f"{shop.url}/fix/prove")
     cold = page.locator(".proof-row", has_text="Strip B, heat called")
     expect(cold).to_contain_text("fail: dead")
     page.get_by_label("Why it stays unproven").fill("")
@@ -207,6 +209,7 @@ def test_a_temporary_measure_shows_up_as_due(open_page: Callable[..., Page], sho
     sign_in(page, shop)
     page.goto(f"{shop.url}/fix")
     assert page.evaluate("document.documentElement.scrollWidth") <= 390
+    page.get_by_text("Temporary measure", exact=True).click()
     page.get_by_label("Stage that is off").select_option("strip-b")
     page.get_by_label("How").fill("feed leads capped")
     page.get_by_label("Tag says").fill("B off, part on order")

@@ -103,6 +103,7 @@ def test_a_meters_file_is_read_and_a_bad_one_refused(
     )
     samples = meter.samples(1000)
     good.write_text(write_current_csv(samples.seconds, samples.amps))
+    page.get_by_text("A meter's file", exact=True).click()
     page.get_by_label("Called at").fill("0:05")
     page.get_by_label("Dropped at").fill("11:40")
     page.get_by_label("A meter's file").set_input_files(bad)

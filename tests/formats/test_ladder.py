@@ -9,7 +9,7 @@ from plentar.core.limits.verdicts import Grade, Verdict
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.patterns import PATTERNS
 from plentar.core.unit.points import test_points
-from plentar.formats.svg.ladder import TAG_HEIGHT, TAG_WIDTH, Board, draw_board
+from plentar.screen.drawings.ladder import TAG_HEIGHT, TAG_WIDTH, Board, draw_board
 from plentar.words import say
 
 ALL = sorted(PATTERNS)

@@ -43,7 +43,7 @@ def test_the_panel_names_the_pole_with_reasons_and_then_nothing_more_to_split(
     body = send(client, shop, "amps:strip-b", "0")
     assert "Suspects" in body
     assert "Next: Volts" in body
-    assert "live: keep clear of bare parts" in body
+    assert "W called, live, " in body
     body = send(client, shop, POLE_B, "238.1")
     first = body[body.index("Suspects") :]
     assert "Pole 2 of Seq A does not close" in first

@@ -1,21 +1,23 @@
 """The stage chart: each stage's windows as bands, when it really came and went as bars, run beside run.
 
-Left the call, from the moment it was made; right its end, from the moment it was dropped.
+Above the call, from the moment it was made; below its end, from the moment it was dropped: no wider than a phone.
 """
 
 from collections.abc import Sequence
 from dataclasses import dataclass
 
 from plentar.core.evidence.runs import TimingRun
-from plentar.core.judging.timing import RunVerdict, Stage
+from plentar.core.judging.timing import RunVerdict, Stage, StageVerdict
 from plentar.words import say
 
-__all__ = ["ChartBand", "ChartBar", "ChartRow", "StageChart", "stage_chart"]
+__all__ = ["ChartBand", "ChartBar", "ChartHalf", "ChartRow", "StageChart", "stage_chart"]
 
-LABEL, ON_WIDTH, GAP, OFF_WIDTH = 112.0, 430.0, 26.0, 250.0
-WIDTH = LABEL + ON_WIDTH + GAP + OFF_WIDTH
-TOP, ROW, BAR = 34.0, 46.0, 7.0
+LABEL, AXIS, MARGIN = 84.0, 312.0, 14.0
+WIDTH = LABEL + AXIS + MARGIN
+TOP, ROW, FOOT, BAR = 28.0, 44.0, 30.0, 7.0
 MOST_RUNS = 3
+# What a number of three digits takes at a bar.
+ROOM_FOR_TEXT = 26.0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -30,7 +32,10 @@ class ChartBand:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class ChartBar:
-    """One run's bar of a stage; `verdict` colours the end's mark, `text` stands beside it, `spoken` is read out."""
+    """One run's bar of a stage; `verdict` colours the end's mark, `text` stands beside it, `spoken` is read out.
+
+    `anchor` says on which side of `text_x` the text stands.
+    """
 
     x: float
     y: float
@@ -38,6 +43,7 @@ class ChartBar:
     verdict: str
     text: str
     text_x: float
+    anchor: str
     is_open: bool
     spoken: str
 
@@ -48,9 +54,19 @@ class ChartRow:
 
     name: str
     y: float
-    on_band: ChartBand
-    off_band: ChartBand
+    band: ChartBand
     bars: tuple[ChartBar, ...]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ChartHalf:
+    """What follows the call, or its end."""
+
+    words: str
+    y: float
+    rows: tuple[ChartRow, ...]
+    ticks: tuple[tuple[float, str], ...]
+    bottom: float
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -59,13 +75,8 @@ class StageChart:
 
     width: float
     height: float
-    rows: tuple[ChartRow, ...]
-    on_ticks: tuple[tuple[float, str], ...]
-    off_ticks: tuple[tuple[float, str], ...]
-    on_x: float
-    off_x: float
-    on_width: float
-    off_width: float
+    axis_x: float
+    halves: tuple[ChartHalf, ...]
     spoken: str
 
 
@@ -81,45 +92,54 @@ def stage_chart(stages: Sequence[Stage], runs: Sequence[tuple[str, TimingRun, Ru
     off_most = max(
         [1.35 * stage.off_window.max_seconds for stage in stages] + [_longest_off(run) for _, run, _ in runs]
     )
-    on_most, off_most = _nice(on_most), _nice(off_most)
-    off_x = LABEL + ON_WIDTH + GAP
-
-    def on(seconds: float) -> float:
-        return round(LABEL + ON_WIDTH * min(seconds / on_most, 1.0), 1)
-
-    def off(seconds: float) -> float:
-        return round(off_x + OFF_WIDTH * min(seconds / off_most, 1.0), 1)
-
-    rows = []
+    on_axis, off_axis = _Axis(_nice(on_most)), _Axis(_nice(off_most))
+    height = TOP + ROW * len(stages) + FOOT
+    on_rows, off_rows = [], []
     for index, stage in enumerate(stages):
         y = TOP + ROW * index
-        bars = []
+        on_bars, off_bars = [], []
         for lane, (name, run, verdict) in enumerate(runs):
-            at = y + 12 + lane * (BAR + 3)
-            bars += _bars(stage, name, run, verdict, at, on, off)
-        rows.append(
-            ChartRow(
-                name=stage.name,
-                y=y,
-                on_band=_band(stage.on_window.min_seconds, stage.on_window.max_seconds, stage.late_seconds, on),
-                off_band=_band(
-                    stage.off_window.min_seconds, stage.off_window.max_seconds, 1.2 * stage.off_window.max_seconds, off
-                ),
-                bars=tuple(bars),
-            )
+            judged = next((entry for entry in verdict.stages if entry.stage.id == stage.id), None)
+            at = y + 11 + lane * (BAR + 3)
+            if judged is not None:
+                on_bars += _on_bar(stage, name, run, judged, at, on_axis)
+                off_bars += _off_bar(stage, name, run, judged, height + at, off_axis)
+        on, off = stage.on_window, stage.off_window
+        on_band = on_axis.band(on.min_seconds, on.max_seconds, stage.late_seconds)
+        off_band = off_axis.band(off.min_seconds, off.max_seconds, 1.2 * off.max_seconds)
+        on_rows.append(ChartRow(name=stage.name, y=y, band=on_band, bars=tuple(on_bars)))
+        off_rows.append(ChartRow(name=stage.name, y=height + y, band=off_band, bars=tuple(off_bars)))
+    halves = []
+    for words, top, rows, axis in (
+        ("s after the call", 0.0, on_rows, on_axis),
+        ("s after it ended", height, off_rows, off_axis),
+    ):
+        bottom = top + height - FOOT
+        halves.append(ChartHalf(words=words, y=top, rows=tuple(rows), ticks=axis.ticks, bottom=bottom))
+    return StageChart(width=WIDTH, height=2 * height, axis_x=LABEL, halves=tuple(halves), spoken=_spoken(runs))
+
+
+@dataclass(frozen=True, slots=True)
+class _Axis:
+    """Seconds along the chart, to the most it shows."""
+
+    most: float
+
+    def place(self, seconds: float) -> float:
+        return round(LABEL + AXIS * min(seconds / self.most, 1.0), 1)
+
+    @property
+    def ticks(self) -> tuple[tuple[float, str], ...]:
+        step = next(s for s in (10, 20, 30, 60, 120, 300, 600, 1e9) if self.most / s <= 6)
+        return tuple((self.place(step * i), f"{step * i:g}") for i in range(int(self.most // step) + 1))
+
+    def band(self, low: float, high: float, late: float) -> ChartBand:
+        return ChartBand(
+            x=self.place(low),
+            width=max(self.place(high) - self.place(low), 1.5),
+            late_x=self.place(high),
+            late_width=max(self.place(late) - self.place(high), 0.0),
         )
-    return StageChart(
-        width=WIDTH + 22,
-        height=TOP + ROW * len(stages) + 26,
-        rows=tuple(rows),
-        on_ticks=_ticks(on_most, on),
-        off_ticks=_ticks(off_most, off),
-        on_x=LABEL,
-        off_x=off_x,
-        on_width=ON_WIDTH,
-        off_width=OFF_WIDTH,
-        spoken=_spoken(runs),
-    )
 
 
 def _longest_on(run: TimingRun) -> float:
@@ -134,77 +154,66 @@ def _nice(seconds: float) -> float:
     return next(step for step in (30, 60, 90, 120, 180, 240, 300, 420, 600, 900, 1800, 3600, 1e9) if step >= seconds)
 
 
-def _ticks(most: float, place: object) -> tuple[tuple[float, str], ...]:
-    assert callable(place)  # noqa: S101 - narrows the type
-    step = next(s for s in (10, 20, 30, 60, 120, 300, 600, 1e9) if most / s <= 6)
-    return tuple((place(step * i), f"{step * i:g}") for i in range(int(most // step) + 1))
-
-
-def _band(low: float, high: float, late: float, place: object) -> ChartBand:
-    assert callable(place)  # noqa: S101 - narrows the type
-    return ChartBand(
-        x=place(low),
-        width=max(place(high) - place(low), 1.5),
-        late_x=place(high),
-        late_width=max(place(late) - place(high), 0.0),
-    )
-
-
-def _bars(
-    stage: Stage, name: str, run: TimingRun, verdict: RunVerdict, y: float, on: object, off: object
-) -> list[ChartBar]:
-    assert callable(on)  # noqa: S101 - narrows the type
-    assert callable(off)  # noqa: S101 - narrows the type
-    judged = next((entry for entry in verdict.stages if entry.stage.id == stage.id), None)
-    if judged is None:
-        return []
-    bars = []
+def _on_bar(stage: Stage, name: str, run: TimingRun, judged: StageVerdict, y: float, axis: _Axis) -> list[ChartBar]:
     came = run.on_seconds.get(stage.id)
     end = run.dropped_seconds if run.dropped_seconds is not None else run.elapsed_seconds
     if came is not None:
-        x = on(came)
-        bars.append(
+        x = axis.place(came)
+        # The number stands before the bar, or on it where there is no room before it.
+        fits = x - LABEL > ROOM_FOR_TEXT
+        return [
             ChartBar(
                 x=x,
                 y=y,
-                width=max(on(max(end, came)) - x, 3.0),
+                width=max(axis.place(max(end, came)) - x, 3.0),
                 verdict=judged.on.grade.value.replace(" ", "-"),
                 text=f"{came:.0f}",
-                text_x=x - 4,
+                text_x=x - 4 if fits else x + 4,
+                anchor="end" if fits else "start",
                 is_open=False,
                 spoken=f"{stage.name}, {name}: on after {came:.0f} s, {say(judged.on.spoken)}",
             )
+        ]
+    if judged.on.kind != "did not close":
+        return []
+    return [
+        ChartBar(
+            x=axis.place(stage.did_not_close_seconds),
+            y=y,
+            width=0.0,
+            verdict="fail",
+            text="did not close",
+            text_x=LABEL + AXIS,
+            anchor="end",
+            is_open=True,
+            spoken=f"{stage.name}, {name}: did not close",
         )
-    elif judged.on.kind == "did not close":
-        bars.append(
-            ChartBar(
-                x=on(stage.did_not_close_seconds),
-                y=y,
-                width=0.0,
-                verdict="fail",
-                text="did not close",
-                text_x=on(stage.on_window.max_seconds * 1.3),
-                is_open=True,
-                spoken=f"{stage.name}, {name}: did not close",
-            )
+    ]
+
+
+def _off_bar(stage: Stage, name: str, run: TimingRun, judged: StageVerdict, y: float, axis: _Axis) -> list[ChartBar]:
+    if judged.off is None:
+        return []
+    went = run.off_seconds.get(stage.id)
+    last = went if went is not None else run.elapsed_seconds - (run.dropped_seconds or 0.0)
+    end = axis.place(last)
+    text = f"{last:.0f}" if went is not None else "still on"
+    # Beside the bar's end; on it where the chart ends there.
+    fits = LABEL + AXIS - end > ROOM_FOR_TEXT * len(text) / 3
+    return [
+        ChartBar(
+            x=LABEL,
+            y=y,
+            width=max(end - LABEL, 2.0),
+            verdict=judged.off.grade.value.replace(" ", "-"),
+            text=text,
+            text_x=end + 5 if fits else end - 5,
+            anchor="start" if fits else "end",
+            is_open=went is None,
+            spoken=f"{stage.name}, {name}: "
+            + (f"off after {last:.0f} s, {say(judged.off.spoken)}" if went is not None else "still on"),
         )
-    if judged.off is not None:
-        went = run.off_seconds.get(stage.id)
-        last = went if went is not None else run.elapsed_seconds - (run.dropped_seconds or 0.0)
-        bars.append(
-            ChartBar(
-                x=off(0),
-                y=y,
-                width=max(off(last) - off(0), 2.0),
-                verdict=judged.off.grade.value.replace(" ", "-"),
-                text=f"{last:.0f}" if went is not None else "still on",
-                text_x=off(last) + 5,
-                is_open=went is None,
-                spoken=f"{stage.name}, {name}: "
-                + (f"off after {last:.0f} s, {say(judged.off.spoken)}" if went is not None else "still on"),
-            )
-        )
-    return bars
+    ]
 
 
 def _spoken(runs: Sequence[tuple[str, TimingRun, RunVerdict]]) -> str:

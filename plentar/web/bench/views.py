@@ -16,7 +16,7 @@ from plentar.core.circuit.interlock import (
     plan_replacement,
 )
 from plentar.core.errors import NameplateError
-from plentar.formats.svg.relay_bench import draw_bench
+from plentar.screen.drawings.relay_bench import draw_bench
 from plentar.web.access import login_required
 
 __all__ = ["bp"]

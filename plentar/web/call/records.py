@@ -5,7 +5,8 @@ from typing import Any
 
 from plentar.formats.call_record import ReadingRecord
 from plentar.formats.condition_json import condition_to_json
-from plentar.web.call.models import CallScreen
+from plentar.screen.call import CallScreen
+from plentar.store.models import Call
 from plentar.words import say
 
 __all__ = ["call_document", "reading_records"]
@@ -15,7 +16,7 @@ def _moment(at: float) -> str:
     return datetime.fromtimestamp(at, UTC).isoformat()
 
 
-def reading_records(screen: CallScreen) -> list[ReadingRecord]:
+def reading_records(screen: CallScreen[Call]) -> list[ReadingRecord]:
     """Return every reading of the call, superseded ones too, oldest first."""
     return [
         ReadingRecord(
@@ -40,7 +41,7 @@ def reading_records(screen: CallScreen) -> list[ReadingRecord]:
     ]
 
 
-def call_document(screen: CallScreen) -> dict[str, Any]:
+def call_document(screen: CallScreen[Call]) -> dict[str, Any]:
     """Return the arguments of `call_to_json` for this call."""
     call = screen.call
     return {

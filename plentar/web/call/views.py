@@ -14,15 +14,15 @@ from flask_wtf import FlaskForm
 
 from plentar.core.errors import PlentarError, ReadingError
 from plentar.core.evidence.reading import Reading
-from plentar.core.evidence.signs import LOOK, SIGNS, sign_of
-from plentar.core.intake import places_of
+from plentar.core.evidence.signs import sign_of
 from plentar.core.visit import Visit
-from plentar.core.work.safety import opened_choices
 from plentar.formats.call_record import call_to_json, readings_to_csv
 from plentar.formats.events_json import deed_to_json
 from plentar.formats.numbers import parse_number
-from plentar.formats.svg.band_rail import band_rail
+from plentar.screen.call import CallScreen, View
+from plentar.screen.drawings.band_rail import band_rail
 from plentar.store import calls, events
+from plentar.store.models import Call
 from plentar.web.access import login_required, now
 from plentar.web.call.forms import (
     AcceptForm,
@@ -33,10 +33,10 @@ from plentar.web.call.forms import (
     PhotoForm,
     ReadingForm,
 )
-from plentar.web.call.models import CallScreen, View
 from plentar.web.call.records import call_document, reading_records
 from plentar.web.call.sent import air_drafts, drafts_of_json, own_id, safe_drafts
-from plentar.web.visits import meter_of, own_call, read_visit
+from plentar.web.room import context_of, is_fragment, room_of, step_shown
+from plentar.web.visits import meter_of, own_call
 from plentar.web.writing import Answer, ConflictError, keep, keep_all, keep_one, sent_picture
 from plentar.words import say
 
@@ -46,41 +46,17 @@ bp = Blueprint("call", __name__, url_prefix="/calls/<uuid:call_id>")
 PANELS = ("reading", "complaint", "nameplate", "safe", "look", "air", "accept", "hand-over")
 
 
-def _screen(
-    call_id: UUID, selected: str | None = None, view: View | None = None, *, visit: Visit | None = None
-) -> CallScreen:
-    """Return the call's screen as of now; another shop's call is a 404."""
-    call = own_call(call_id)
-    return CallScreen(call, visit or read_visit(call), person=str(g.person.id), selected=selected, view=view)
-
-
-def _fragments(screen: CallScreen, **pad: object) -> str:
+def _fragments(screen: CallScreen[Call], **pad: object) -> str:
     """Return what changes with a reading, a switch or another point: pad, board, run sheet, findings, strip."""
     return render_template("call/_changed.html", **_context(screen, **pad))
 
 
-def _context(screen: CallScreen, **pad: object) -> dict[str, object]:
-    context: dict[str, object] = {
-        "screen": screen,
-        "form": _fresh(screen),
-        "panel": "reading",
-        "version": screen.visit.record.seq,
-        "new_id": lambda: str(uuid4()),
-        "places_of": lambda screen, about: places_of(screen.plate, about),
-        "opened_choices": opened_choices,
-        "tuple_of": lambda names: tuple(names.split(",")),
-        "look": LOOK,
-        "signs": SIGNS,
-    }
-    return context | {name: value for name, value in pad.items() if value is not None}
+def _context(screen: CallScreen[Call], **pad: object) -> dict[str, object]:
+    return context_of(screen, **{"form": _fresh(screen), **pad})
 
 
-def _fresh(screen: CallScreen) -> ReadingForm:
+def _fresh(screen: CallScreen[Call]) -> ReadingForm:
     return ReadingForm(formdata=None, reading_id=str(uuid4()), point=screen.selected, hand=screen.view.hand)
-
-
-def _is_fragment() -> bool:
-    return bool(request.headers.get("HX-Request")) and not request.headers.get("HX-History-Restore-Request")
 
 
 def _view() -> View:
@@ -96,13 +72,13 @@ def _view() -> View:
 @login_required
 def page(call_id: UUID) -> ResponseReturnValue:
     """Show the whole screen, or only what a tap on the board changes."""
-    screen = _screen(call_id, request.args.get("point"), _view())
+    screen = room_of(call_id, request.args.get("point"), _view())
     panel = request.args.get("panel", "reading")
     panel = panel if panel in PANELS else "reading"
     correcting = request.args.get("correct")
     old = next((kept for kept in screen.at_point if kept.id == correcting and not kept.is_superseded), None)
     accepting = request.args.get("accept", "")[:600]
-    if _is_fragment():
+    if is_fragment():
         return _fragments(screen, panel=panel, correcting=old, accepting=accepting)
     return render_template("call/page.html", **_context(screen, panel=panel, correcting=old, accepting=accepting))
 
@@ -125,7 +101,7 @@ def changes(call_id: UUID) -> ResponseReturnValue:
 @login_required
 def others(call_id: UUID) -> ResponseReturnValue:
     """Return what others have changed on the screen, and nothing of what is being typed."""
-    return render_template("call/_others.html", **_context(_screen(call_id, request.args.get("point"))))
+    return render_template("call/_others.html", **_context(room_of(call_id, request.args.get("point"))))
 
 
 def _answer_json(answer: Answer) -> dict[str, object]:
@@ -178,10 +154,10 @@ def add_reading(call_id: UUID) -> ResponseReturnValue:
         visit = keep_one(call_id, form.reading_id.data, "reading", payload)
     except PlentarError as error:
         g.db.rollback()
-        return _refused(_screen(call_id, form.point.data, _view()), form, error, supersedes)
+        return _refused(room_of(call_id, form.point.data, _view()), form, error, supersedes)
     if not request.headers.get("HX-Request"):
         return redirect(url_for("call.page", call_id=call_id, point=form.point.data))
-    return _fragments(_screen(call_id, form.point.data, _view(), visit=visit), panel="reading")
+    return _fragments(room_of(call_id, form.point.data, _view(), visit=visit), panel="reading")
 
 
 def _form_error(form: FlaskForm) -> ReadingError:
@@ -189,14 +165,14 @@ def _form_error(form: FlaskForm) -> ReadingError:
     return ReadingError(messages[0].lower().rstrip("."), field=field)
 
 
-def _refused(screen: CallScreen, form: ReadingForm, error: PlentarError, supersedes: str) -> ResponseReturnValue:
+def _refused(screen: CallScreen[Call], form: ReadingForm, error: PlentarError, supersedes: str) -> ResponseReturnValue:
     """Return the pad with the message beside the field and everything typed still in it."""
     if isinstance(error, ConflictError):
         form.reading_id.data = str(uuid4())
         words = "this form was sent before; press Keep again to keep this as a new reading"
         error = ReadingError(words, field="reading_id")
     old = next((kept for kept in screen.at_point if kept.id == supersedes), None)
-    view = "call/_pad.html" if _is_fragment() else "call/page.html"
+    view = "call/_pad.html" if is_fragment() else "call/page.html"
     return render_template(view, **_context(screen, form=form, problem=error, correcting=old)), 422
 
 
@@ -205,7 +181,7 @@ def _refused(screen: CallScreen, form: ReadingForm, error: PlentarError, superse
 def judge_typed(call_id: UUID) -> ResponseReturnValue:
     """Judge what is typed so far without keeping it."""
     point = request.form.get("point", "")
-    screen = _screen(call_id, point, _view())
+    screen = room_of(call_id, point, _view())
     try:
         verdict = screen.visit.verdict_of(_typed(screen, point, request.form.get("value", "")[:40]))
     except PlentarError as error:
@@ -215,7 +191,7 @@ def judge_typed(call_id: UUID) -> ResponseReturnValue:
     )
 
 
-def _typed(screen: CallScreen, point: str, typed: str) -> Reading:
+def _typed(screen: CallScreen[Call], point: str, typed: str) -> Reading:
     """Return what was typed as a reading under the present condition.
 
     Raises:
@@ -263,17 +239,19 @@ def set_condition(call_id: UUID) -> ResponseReturnValue:
 def add_safe(call_id: UUID) -> ResponseReturnValue:
     """Keep what one line of the Safe list says."""
     return _panel_deed(
-        call_id, FlaskForm(), "safe", lambda: keep_all(call_id, safe_drafts(_screen(call_id).plate, request.form))
+        call_id, FlaskForm(), "safe", lambda: keep_all(call_id, safe_drafts(room_of(call_id).plate, request.form))
     )
 
 
 def _after(call_id: UUID, panel: str, visit: Visit | None = None) -> ResponseReturnValue:
     """Answer a form that was kept: the changed parts, or the page again without scripts."""
+    if is_fragment() and (step := step_shown(panel, call_id)) is not None:
+        return step
     panel = panel if panel in PANELS else "reading"
     point = request.form.get("point")
-    if not _is_fragment():
+    if not is_fragment():
         return redirect(url_for("call.page", call_id=call_id, point=point, panel=panel if panel != "reading" else None))
-    return _fragments(_screen(call_id, point, visit=visit), panel=panel)
+    return _fragments(room_of(call_id, point, visit=visit), panel=panel)
 
 
 def _panel_deed(
@@ -293,8 +271,8 @@ def _refused_panel(call_id: UUID, panel: str, error: PlentarError) -> ResponseRe
     """Show a panel again with the message beside its field and what was typed."""
     g.db.rollback()
     panel = panel if panel in PANELS else "reading"
-    screen = _screen(call_id, request.form.get("point"))
-    view = "call/_pad.html" if _is_fragment() else "call/page.html"
+    screen = room_of(call_id, request.form.get("point"))
+    view = "call/_pad.html" if is_fragment() else "call/page.html"
     accepting = request.form.get("faults", "") if panel == "accept" else ""
     body = render_template(
         view, **_context(screen, panel=panel, problem=error, typed=request.form, accepting=accepting)
@@ -413,7 +391,7 @@ def close(call_id: UUID) -> ResponseReturnValue:
 
 def _paper(call_id: UUID, *, embed: bool) -> dict[str, object]:
     """Return what the report shows; pictures as links, or inside the document where it travels alone."""
-    screen = _screen(call_id)
+    screen = room_of(call_id)
     shop_id = screen.call.shop_id
     earlier = calls.earlier_calls(
         g.db, shop_id=shop_id, unit_id=screen.call.unit_id, before=screen.call.scheduled_at, most=3
@@ -442,7 +420,7 @@ def report(call_id: UUID) -> ResponseReturnValue:
     return render_template("call/report.html", **_paper(call_id, embed=False))
 
 
-def _download(body: bytes | str, mimetype: str, screen: CallScreen, ending: str) -> Response:
+def _download(body: bytes | str, mimetype: str, screen: CallScreen[Call], ending: str) -> Response:
     place = "".join(c if c.isalnum() and c.isascii() else "-" for c in screen.call.unit.place.name.lower()).strip("-")
     name = f"{screen.call.scheduled_at:%Y-%m-%d}-{place or 'call'}{ending}"
     return Response(body, mimetype=mimetype, headers={"Content-Disposition": f'attachment; filename="{name}"'})
@@ -465,7 +443,7 @@ def report_pdf(call_id: UUID) -> ResponseReturnValue:
 @login_required
 def as_json(call_id: UUID) -> ResponseReturnValue:
     """Send the call as a call file."""
-    screen = _screen(call_id)
+    screen = room_of(call_id)
     body = json.dumps(call_to_json(**call_document(screen)), indent=2, ensure_ascii=False)
     return _download(body, "application/json", screen, ".json")
 
@@ -474,5 +452,5 @@ def as_json(call_id: UUID) -> ResponseReturnValue:
 @login_required
 def as_csv(call_id: UUID) -> ResponseReturnValue:
     """Send the readings as CSV."""
-    screen = _screen(call_id)
+    screen = room_of(call_id)
     return _download(readings_to_csv(reading_records(screen)), "text/csv", screen, ".csv")

@@ -1,10 +1,11 @@
 """The blower page and the control page."""
 
 from collections.abc import Mapping, Sequence
+from functools import partial
 from typing import Any
 from uuid import UUID, uuid4
 
-from flask import Blueprint, abort, g, redirect, render_template, request, url_for
+from flask import Blueprint, abort, g, redirect, request, url_for
 from flask.typing import ResponseReturnValue
 from flask_wtf import FlaskForm
 from wtforms import HiddenField, StringField, validators
@@ -16,6 +17,7 @@ from plentar.core.visit import CAPACITOR
 from plentar.formats.numbers import parse_number
 from plentar.web.access import login_required
 from plentar.web.checks.models import FELT, ChecksScreen
+from plentar.web.room import StepView, register_step, show_step
 from plentar.web.visits import own_call, read_visit
 from plentar.web.writing import Draft, keep_all, keep_one
 
@@ -49,9 +51,11 @@ def _screen(call_id: UUID) -> ChecksScreen:
 def _shown(
     screen: ChecksScreen, page: str, problem: PlentarError | None = None, code: int = 200
 ) -> ResponseReturnValue:
-    view = f"checks/_{page}.html" if request.headers.get("HX-Request") else f"checks/{page}.html"
+    call_id = screen.call.id
+    url = url_for("checks.page", call_id=call_id, page=page)
+    step = StepView(panel=page, template=f"checks/_{page}.html", shows=screen, url=url)
     typed = request.form if problem is not None else {}
-    return render_template(view, screen=screen, problem=problem, typed=typed, new_id=lambda: str(uuid4())), code
+    return show_step(step, screen.visit, call_id=call_id, problem=problem, typed=typed, code=code)
 
 
 @bp.get("/<any(blower, control):page>")
@@ -165,3 +169,7 @@ def keep_map(call_id: UUID) -> ResponseReturnValue:
     except PlentarError as error:
         return _refuse(call_id, "control", error)
     return _answer(call_id, "control")
+
+
+for name in ("blower", "control"):
+    register_step(name, partial(lambda name, call_id: _shown(_screen(call_id), name), name))

@@ -23,10 +23,10 @@ from plentar.core.unit.place import place_of
 from plentar.core.visit import Ledger, Visit
 from plentar.core.work.ledger import LeadEnd, leads_of, terminals_of
 from plentar.core.work.proof import Proof
-from plentar.formats.svg.band_rail import BandRail, band_rail
-from plentar.formats.svg.ladder import Board, draw_board, plain_line
+from plentar.screen.drawings.band_rail import BandRail, band_rail
+from plentar.screen.drawings.ladder import Board, draw_board, plain_line
+from plentar.screen.shown import Shown, shown
 from plentar.store.models import Call
-from plentar.web.shown import Shown, shown
 from plentar.words import say
 
 __all__ = ["FixScreen"]

@@ -5,7 +5,7 @@ from datetime import date
 from typing import Any
 from uuid import UUID, uuid4
 
-from flask import Blueprint, abort, g, redirect, render_template, request, url_for
+from flask import Blueprint, abort, g, redirect, request, url_for
 from flask.typing import ResponseReturnValue
 from flask_wtf import FlaskForm
 
@@ -15,6 +15,7 @@ from plentar.formats.numbers import parse_number
 from plentar.web.access import login_required, now
 from plentar.web.fix.forms import ApprovalForm, ItemForm, LedgerForm, PartForm, TemporaryForm
 from plentar.web.fix.models import FixScreen
+from plentar.web.room import StepView, register_step, show_step
 from plentar.web.visits import own_call, read_visit
 from plentar.web.writing import keep_one, sent_picture
 from plentar.words import say
@@ -29,21 +30,39 @@ def _screen(call_id: UUID, part: str = "") -> FixScreen:
     return FixScreen(call, read_visit(call), part)
 
 
-def _shown(screen: FixScreen, problem: PlentarError | None = None, code: int = 200) -> ResponseReturnValue:
-    view = "fix/_fix.html" if request.headers.get("HX-Request") else "fix/page.html"
+def _shown(
+    screen: FixScreen, problem: PlentarError | None = None, code: int = 200, *, panel: str = "fix"
+) -> ResponseReturnValue:
+    call_id = screen.call.id
+    url = url_for("fix.prove" if panel == "prove" else "fix.page", call_id=call_id, part=screen.part or None)
+    board = "fix/_board.html" if screen.part and panel == "fix" else ""
+    step = StepView(panel=panel, template=f"fix/_{panel}.html", shows=screen, url=url, board=board, part=screen.part)
     typed = request.form if problem is not None else {}
-    return render_template(view, screen=screen, problem=problem, typed=typed, new_id=lambda: str(uuid4())), code
+    return show_step(step, screen.visit, call_id=call_id, problem=problem, typed=typed, code=code)
 
 
 @bp.get("")
 @login_required
 def page(call_id: UUID) -> ResponseReturnValue:
-    """Show what was done and what is proven; `?part=` opens a ledger."""
+    """Show what was done; `?part=` opens a ledger."""
     return _shown(_screen(call_id, request.args.get("part", "")[:80]))
 
 
+@bp.get("/prove")
+@login_required
+def prove(call_id: UUID) -> ResponseReturnValue:
+    """Show what is to be done before power goes back on, and what is proven since."""
+    return _shown(_screen(call_id), panel="prove")
+
+
 def _kept(
-    call_id: UUID, form: FlaskForm, kind: str, payload: Callable[[], Mapping[str, Any]], part: str = "", **beside: Any
+    call_id: UUID,
+    form: FlaskForm,
+    kind: str,
+    payload: Callable[[], Mapping[str, Any]],
+    part: str = "",
+    panel: str = "fix",
+    **beside: Any,
 ) -> ResponseReturnValue:
     """Validate, keep, answer; on a mistake the page again with the message at its field and all that was typed."""
     try:
@@ -53,10 +72,10 @@ def _kept(
         keep_one(call_id, form.item_id.data, kind, payload(), **beside)
     except PlentarError as error:
         g.db.rollback()
-        return _shown(_screen(call_id, part), error, 422)
+        return _shown(_screen(call_id, part), error, 422, panel=panel)
     if not request.headers.get("HX-Request"):
-        return redirect(url_for("fix.page", call_id=call_id, part=part or None))
-    return _shown(_screen(call_id, part))
+        return redirect(url_for("fix.prove" if panel == "prove" else "fix.page", call_id=call_id, part=part or None))
+    return _shown(_screen(call_id, part), panel=panel)
 
 
 @bp.post("/ledger")
@@ -175,7 +194,7 @@ def approvals(call_id: UUID) -> ResponseReturnValue:
 @login_required
 def checks(call_id: UUID, name: str) -> ResponseReturnValue:
     """Tick one line of the list before power."""
-    return _kept(call_id, ItemForm(), "check", lambda: {"line": name})
+    return _kept(call_id, ItemForm(), "check", lambda: {"line": name}, panel="prove")
 
 
 @bp.post("/power")
@@ -190,11 +209,15 @@ def power(call_id: UUID) -> ResponseReturnValue:
             raise ReadingError(f"before you close it: {'; '.join(map(say, warnings[:3]))}", field="power")
         return {"is_confirmed": is_confirmed}
 
-    return _kept(call_id, ItemForm(), "power-back", payload)
+    return _kept(call_id, ItemForm(), "power-back", payload, panel="prove")
 
 
 @bp.post("/proof")
 @login_required
 def proof(call_id: UUID) -> ResponseReturnValue:
     """Settle whether the repair is proven."""
-    return _kept(call_id, ItemForm(), "settled", lambda: {"reason": request.form.get("reason", "")})
+    return _kept(call_id, ItemForm(), "settled", lambda: {"reason": request.form.get("reason", "")}, panel="prove")
+
+
+register_step("fix", lambda call_id: _shown(_screen(call_id, request.values.get("part", "")[:80])))
+register_step("prove", lambda call_id: _shown(_screen(call_id), panel="prove"))

@@ -311,12 +311,33 @@ function aim(pick, picks = [...document.querySelectorAll(".lead select[data-land
   const box = $(`#board [data-terminal="${CSS.escape(pick.value)}"]`)?.getBoundingClientRect();
   if (box) frame.scrollTop += (box.top + box.bottom - view.top - view.bottom) / 2;
   if (box) frame.scrollLeft += (box.left + box.right - view.left - view.right) / 2;
+  drawMoves(picks);
   for (const spot of document.querySelectorAll("#board .probe")) {
     spot.toggleAttribute(
       "data-taken",
       picks.some((p) => p.value === spot.dataset.terminal && p.name.startsWith("after:")),
     );
   }
+}
+// A lead that goes somewhere else is drawn from its old terminal to the new one.
+function drawMoves(picks) {
+  const layer = $("#board [data-moves]");
+  if (!layer) return;
+  const at = (terminal) => $(`#board [data-terminal="${CSS.escape(terminal)}"] .terminal`);
+  const drawn = picks
+    .filter((pick) => pick.name.startsWith("after:"))
+    .map((after) => [picks.find((p) => p.name === `before:${after.name.slice(6)}`), after])
+    .filter(([before, after]) => before && before.value !== after.value)
+    .map(([before, after]) => [at(before.value), at(after.value)])
+    .filter(([from, to]) => from && to)
+    .map(([from, to]) => {
+      const [x1, y1, x2, y2] = [from, to].flatMap((end) => [end.cx.baseVal.value, end.cy.baseVal.value]);
+      const path = document.createElementNS("http://www.w3.org/2000/svg", "path");
+      path.setAttribute("d", `M${x1} ${y1}Q${(x1 + x2) / 2} ${Math.min(y1, y2) - 34} ${x2} ${y2}`);
+      path.setAttribute("class", "moved-lead");
+      return path;
+    });
+  layer.replaceChildren(...drawn);
 }
 function land(spot) {
   const picks = [...document.querySelectorAll(".lead select[data-land]")];

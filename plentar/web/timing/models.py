@@ -19,10 +19,10 @@ from plentar.core.limits.verdicts import Verdict
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.visit import Visit
 from plentar.devices.simulated import SimulatedClamp
-from plentar.formats.svg.log_chart import LogChart, log_chart
-from plentar.formats.svg.stage_chart import StageChart, stage_chart
+from plentar.screen.drawings.log_chart import LogChart, log_chart
+from plentar.screen.drawings.stage_chart import StageChart, stage_chart
+from plentar.screen.shown import Shown
 from plentar.store.models import Call
-from plentar.web.shown import Shown
 from plentar.words import say
 
 __all__ = ["HIDDEN", "LogScreen", "TimingScreen", "clamp_of", "hidden_fault"]

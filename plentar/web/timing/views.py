@@ -15,6 +15,7 @@ from plentar.formats.numbers import parse_number, thousands
 from plentar.formats.packed import pack
 from plentar.store import events
 from plentar.web.access import login_required
+from plentar.web.room import StepView, register_step, show_step
 from plentar.web.timing.forms import LogForm, SimulateForm, StampForm
 from plentar.web.timing.models import HIDDEN, LogScreen, TimingScreen, hidden_fault
 from plentar.web.visits import own_call, read_visit
@@ -41,9 +42,11 @@ def _log(call_id: UUID, log_id: UUID) -> LogScreen:
 
 
 def _shown(screen: TimingScreen, problem: PlentarError | None = None, code: int = 200) -> ResponseReturnValue:
-    view = "timing/_timing.html" if request.headers.get("HX-Request") else "timing/page.html"
+    call_id = screen.call.id
+    url = url_for("timing.page", call_id=call_id)
+    step = StepView(panel="timing", template="timing/_timing.html", shows=screen, url=url)
     typed = request.form if problem is not None else {}
-    return render_template(view, screen=screen, problem=problem, typed=typed, new_id=lambda: str(uuid4())), code
+    return show_step(step, screen.visit, call_id=call_id, problem=problem, typed=typed, code=code)
 
 
 @bp.get("/timing")
@@ -217,3 +220,6 @@ def log_csv(call_id: UUID, log_id: UUID) -> ResponseReturnValue:
     return Response(
         body, mimetype="text/csv", headers={"Content-Disposition": f'attachment; filename="log-{log_id}.csv"'}
     )
+
+
+register_step("timing", lambda call_id: _shown(_screen(call_id)))

@@ -10,7 +10,7 @@ from plentar.core.unit.electrical import expected_element_amps
 from plentar.core.unit.kinds import KINDS
 from plentar.core.unit.nameplate import SIZES, Nameplate
 from plentar.formats.plate_form import PlateForm
-from plentar.formats.svg.ladder import Board, draw_board, plain_line
+from plentar.screen.drawings.ladder import Board, draw_board, plain_line
 from plentar.store.models import Unit
 from plentar.words import say
 

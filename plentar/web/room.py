@@ -1,0 +1,98 @@
+"""The room of a call: run sheet, board, working panel and condition strip, which stay around every step."""
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from typing import Any
+from uuid import UUID, uuid4
+
+from flask import g, render_template, request, url_for
+from flask.typing import ResponseReturnValue
+
+from plentar.core.errors import PlentarError
+from plentar.core.evidence.signs import LOOK, SIGNS
+from plentar.core.intake import places_of
+from plentar.core.visit import Visit
+from plentar.core.work.safety import opened_choices
+from plentar.screen.call import CallScreen, View
+from plentar.store.models import Call
+from plentar.web.visits import own_call, read_visit
+
+__all__ = ["StepView", "context_of", "is_fragment", "register_step", "room_of", "show_step", "step_shown"]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class StepView:
+    """What one step puts into the room: its place on the run sheet, its template and what that template shows.
+
+    `board` is the template of a board of its own, where the step has one; `part` the part it is open at.
+    """
+
+    panel: str
+    template: str
+    shows: Any
+    url: str
+    board: str = ""
+    part: str = ""
+
+
+# How each step that is a place of its own shows itself in the room: a switch flipped there leaves one there.
+_steps: dict[str, Callable[[UUID], ResponseReturnValue]] = {}
+
+
+def register_step(panel: str, show: Callable[[UUID], ResponseReturnValue]) -> None:
+    """Say how a step shows itself for a call."""
+    _steps[panel] = show
+
+
+def step_shown(panel: str, call_id: UUID) -> ResponseReturnValue | None:
+    """Return a step as it shows itself now; nothing where it is none."""
+    show = _steps.get(panel)
+    return show(call_id) if show is not None else None
+
+
+def room_of(
+    call_id: UUID, selected: str | None = None, view: View | None = None, *, visit: Visit | None = None
+) -> CallScreen[Call]:
+    """Return a call's screen as of now; another shop's call is a 404."""
+    call = own_call(call_id)
+    url = url_for("call.page", call_id=call_id)
+    person = str(g.person.id)
+    return CallScreen(call, visit or read_visit(call), url=url, person=person, selected=selected, view=view)
+
+
+def is_fragment() -> bool:
+    """Tell whether a part of the page is asked for, not all of it."""
+    return bool(request.headers.get("HX-Request")) and not request.headers.get("HX-History-Restore-Request")
+
+
+def context_of(screen: CallScreen[Call], **pad: object) -> dict[str, object]:
+    """Return what the room's templates show; what is None of `pad` is left out."""
+    context: dict[str, object] = {
+        "screen": screen,
+        "step": None,
+        "panel": "reading",
+        "version": screen.visit.record.seq,
+        "new_id": lambda: str(uuid4()),
+        "places_of": lambda screen, about: places_of(screen.plate, about),
+        "opened_choices": opened_choices,
+        "tuple_of": lambda names: tuple(names.split(",")),
+        "look": LOOK,
+        "signs": SIGNS,
+    }
+    return context | {name: value for name, value in pad.items() if value is not None}
+
+
+def show_step(
+    step: StepView,
+    visit: Visit,
+    *,
+    call_id: UUID,
+    problem: PlentarError | None = None,
+    typed: Mapping[str, str] | None = None,
+    code: int = 200,
+) -> ResponseReturnValue:
+    """Show a step in its room: the whole page, or what a tap changes of it."""
+    screen = room_of(call_id, request.values.get("point"), visit=visit)
+    view = "call/_changed.html" if is_fragment() else "call/page.html"
+    context = context_of(screen, panel=step.panel, step=step, problem=problem)
+    return render_template(view, **context, typed=typed or {}), code
