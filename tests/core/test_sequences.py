@@ -7,6 +7,7 @@ from typing import Any
 
 import pytest
 
+from plentar.core.causes.catalogue import catalogue
 from plentar.core.causes.diagnosis import Diagnosis, diagnose
 from plentar.core.causes.next_test import next_tests
 from plentar.core.evidence.events import Deed, Event, Switched, first_event
@@ -307,3 +308,35 @@ def test_a_feed_that_tripped_leaves_the_other_at_its_own_volts() -> None:
     # Its primary leads may still be off, which volts at the feed tell.
     assert share(found, *tripped) > 0.3
     assert share(found, "transformer.dead") < 0.05
+
+
+def test_a_breaker_that_is_back_on_is_not_read_as_if_it_were_off() -> None:
+    """Found off, switched on: what a dead feed would show is no question any more, what heats is the next."""
+    taken = [read(LINE, 0.0, under()), read(LINE, 240.0, under())]
+    found = diagnose(UNIT, taken, complaints=["not enough heat"])
+    assert share(found, "feed-1.breaker.off") > 0.1
+    row = [h.id for h in found.model.hypotheses].index("feed-1.breaker.off")
+    assert found.there[row] < 0.1
+    offered = next_tests(found, taken[-1].condition, taken=[(LINE, frozenset())] * 2)
+    assert "W" in offered[0].test.drive.calls
+    assert not any(entry.test.point == LINE and not entry.test.drive.calls for entry in offered)
+
+
+def test_one_pole_of_a_built_in_breaker_is_told_from_the_whole_of_it() -> None:
+    """Across an open pole stand the line's volts through the strip; across the other, closed, next to none."""
+    unit = PATTERNS["four-strip-staged"]()
+    heat: tuple[tuple[Any, float], ...] = (("W", 300.0), ("W2", 300.0))
+    on = Condition(feeds=(("feed-1", "live"),), calls=heat)
+    taken = [
+        read("volts:feed-1.l1:feed-1.l2", 240.0, under()),
+        read("amps:feed-1", 44.0, on),
+        read("amps:strip-c", 0.0, on),
+        read("amps:strip-d", 0.0, on),
+        read("volts:branch-2.l1:branch-2.l2", 0.0, under()),
+    ]
+    points = {test.point for test in catalogue(unit)}
+    assert {"volts:feed-1.l1:branch-2.l1", "volts:feed-1.l2:branch-2.l2"} <= points
+    poles = [read("volts:feed-1.l2:branch-2.l2", 239.0, on), read("volts:feed-1.l1:branch-2.l1", 0.1, on)]
+    found = diagnose(unit, [*taken, *poles])
+    assert leads(found) == "branch-2.l2-pole.open"
+    assert share(found, "branch-2.off") < 0.1

@@ -54,6 +54,7 @@ LOOKS: Mapping[str, tuple[str, float]] = {
     "line": ("supply", 1.0),
     "leg-to-ground": ("supply", 1.0),
     "behind-branch": ("supply", 1.0),
+    "branch-pole": ("supply", 1.2),
     # A clamp closes round a lead without touching it: the quickest and the safest look there is.
     "feed-total": ("amps", 0.8),
     "blower-lead": ("amps", 0.8),
@@ -181,6 +182,10 @@ def _supply_tests(plate: Nameplate, offered: _Offered) -> None:
     for branch in plate.branches:
         point = line_volts(branch.id)
         offered.add("behind-branch", point, idle, branch=part_words(branch.id))
+        for leg in ("l1", "l2"):
+            # Its own pole, from one lug to the other: what stands behind it may come through a strip.
+            pole = volts_at(f"{branch.feed}.{leg}", f"{branch.id}.{leg}")
+            offered.add("branch-pole", pole, heat, branch=part_words(branch.id), leg=leg.upper())
 
 
 def _of_feed(plate: Nameplate, feed: str, look: str, point: str, drive: Drive, **figures: Figure) -> Test:

@@ -42,6 +42,8 @@ class Diagnosis:
     tapped_late: float
     wait_seconds: float
     posterior: Floats
+    # How likely each hypothesis's fault stood there at the last reading: what has tripped, come back or come late.
+    there: Floats
     model: UnitModel
     supply: Supply
 
@@ -103,6 +105,7 @@ def diagnose(
         tapped_late=float(evidence.tapped_late.sum()),
         wait_seconds=wait,
         posterior=evidence.posterior,
+        there=evidence.there,
         model=model,
         supply=evidence.supply,
     )
@@ -146,6 +149,7 @@ def _weigh(
         prior=prior,
         posterior=whole.sum(axis=0),
         tapped_late=late,
+        there=taken.there,
         supply=supply,
     )
 

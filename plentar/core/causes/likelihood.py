@@ -202,7 +202,8 @@ def _mixed(phases: Sequence[Phase]) -> Floats:
 class Taken:
     """All readings in one way: log density of them together, and of each its density, sound part, prediction.
 
-    `silent` tells of each whether a good unit would show it only while a pole has yet to move.
+    `silent` tells of each whether a good unit would show it only while a pole has yet to move; `there` of each
+    hypothesis how likely its fault stood there at the last reading.
     """
 
     log: Floats
@@ -210,6 +211,7 @@ class Taken:
     sound: Floats
     shown: list[Floats]
     silent: list[bool]
+    there: Floats
 
 
 def taken_under(model: UnitModel, standing: Sequence[Reading], watched: Sequence[Observation], way: Way) -> Taken:
@@ -253,6 +255,9 @@ def taken_under(model: UnitModel, standing: Sequence[Reading], watched: Sequence
     # Of each reading, the rows that tell what it is while the fault is there.
     bad = (np.arange(len(each))[:, None], np.where(is_ohms[:, None], dead, live))
     log[rows], there = weigh_sequences(model, conditions, densities[bad], densities[:, quiet], way.limits)
+    at_last = np.ones(count)
+    if len(there):
+        at_last[rows] = there[-1]
     for table in (densities, sound):
         table[:, rows] = there * table[bad] + (1 - there) * table[:, quiet]
     # What it showed while it was as it mostly was then.
@@ -262,6 +267,7 @@ def taken_under(model: UnitModel, standing: Sequence[Reading], watched: Sequence
         densities=densities[:read],
         sound=sound[:read],
         shown=list(shown[:read]),
+        there=at_last,
         silent=[_is_silent(model, reading, phases, way) for reading, phases in zip(standing, each[:read], strict=True)],
     )
 

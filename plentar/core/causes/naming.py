@@ -91,6 +91,8 @@ class Evidence:
     posterior: Floats
     # The part of each hypothesis's share that needs the call to have stood before it was tapped.
     tapped_late: Floats
+    # How likely each hypothesis's fault stood there at the last reading.
+    there: Floats
     supply: Supply
     _densities: Floats | None = None
 

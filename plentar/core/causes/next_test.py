@@ -15,7 +15,6 @@ from numpy.typing import NDArray
 
 from plentar.core.causes.catalogue import Test, catalogue, scaled
 from plentar.core.causes.diagnosis import Diagnosis
-from plentar.core.causes.hypotheses import UnitModel
 from plentar.core.causes.sequences import NOW_AND_THEN_SHARE
 from plentar.core.evidence.reading import Condition
 from plentar.core.said import Words
@@ -77,7 +76,7 @@ def next_tests(
     model, posterior = diagnosis.model, diagnosis.posterior
     rows = np.argsort(-posterior)[:CONSIDERED]
     rows = rows[posterior[rows] > 1e-5]
-    states, live, dead, weight = _as_they_may_be(model, rows, posterior[rows] / posterior[rows].sum())
+    states, live, dead, weight = _as_they_may_be(diagnosis, rows, posterior[rows] / posterior[rows].sum())
     tests = tuple(within) if within is not None else catalogue(model.plate)
     looks = Counter(taken)
     # On a unit that seems sound every look would be worth another; what has shown something is looked at again.
@@ -100,21 +99,24 @@ def next_tests(
 
 
 def _as_they_may_be(
-    model: UnitModel, rows: NDArray[np.int64], weight: Floats
+    diagnosis: Diagnosis, rows: NDArray[np.int64], weight: Floats
 ) -> tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.int64], Floats]:
     """Return hypotheses, the rows they go by at the next reading, live and by an ohmmeter, and their shares.
 
     What comes and goes by itself may be there then or not: it stands for both, and only that makes a reading worth
-    taking again. A breaker that trips has tripped.
+    taking again. Everything else is as it was at the last reading: tripped, switched on since, come at last.
 
     Source:
         docs/trade.md, section 5: n failures in N starts; a limit that has cooled reads as a sound one.
     """
-    passing = {entry.row: entry for entry in model.passing}
-    there = [passing.get(row) for row in rows.tolist()]
-    comes_and_goes = np.array([entry is not None and entry.fault.shows == "now and then" for entry in there])
-    live = np.array([row if entry is None else entry.shown for row, entry in zip(rows, there, strict=True)])
-    dead = np.array([row if entry is None else entry.measured for row, entry in zip(rows, there, strict=True)])
+    passing = {entry.row: entry for entry in diagnosis.model.passing}
+    entries = [passing.get(row) for row in rows.tolist()]
+    comes_and_goes = np.array([entry is not None and entry.fault.shows == "now and then" for entry in entries])
+    is_there = comes_and_goes | (diagnosis.there[rows] >= 0.5)
+    rest = np.array([row if entry is None else entry.quiet for row, entry in zip(rows, entries, strict=True)])
+    live = np.array([row if entry is None else entry.shown for row, entry in zip(rows, entries, strict=True)])
+    dead = np.array([row if entry is None else entry.measured for row, entry in zip(rows, entries, strict=True)])
+    live, dead = np.where(is_there, live, rest), np.where(is_there, dead, rest)
     share = np.where(comes_and_goes, NOW_AND_THEN_SHARE, 1.0) * weight
     split = rows[comes_and_goes]
     quiet = np.array([passing[row].quiet for row in split.tolist()], dtype=rows.dtype)
