@@ -58,6 +58,7 @@ ROWS: tuple[tuple[str, frozenset[str]], ...] = (
     ("nothing", frozenset()),
 )
 CAPACITOR = point_at("microfarads", "blower.capacitor")
+TRIPS = "breaker trips or hot"
 # From here a cause is accepted whatever could still be read; below a half nothing is, for want of tests.
 SURE_SHARE, LEAST_ACCEPTED = 0.97, 0.5
 # What is answered or counted, not found wrong.
@@ -821,8 +822,19 @@ class Visit:
 
     @property
     def checklist(self) -> list[tuple[str, Words, bool]]:
-        """What is checked before power goes back on."""
-        return [(name, words, name in self.record.checked) for name, words in BEFORE_POWER]
+        """What is checked before power goes back on; why a breaker was found off only where one was."""
+        lines = [line for line in BEFORE_POWER if line[0] != "breaker" or self.was_found_off]
+        return [(name, words, name in self.record.checked) for name, words in lines]
+
+    @property
+    def was_found_off(self) -> bool:
+        """True where a breaker was found off or is said to trip: seen, complained of, or accepted as the cause."""
+        causes = [fault for _, cause in self.record.causes for fault in cause.faults]
+        return (
+            self.state_of("breaker-off") == "found"
+            or TRIPS in self.complaints
+            or any("breaker" in fault or fault.endswith(".dead-short") for fault in causes)
+        )
 
     @property
     def power_warnings(self) -> tuple[Words, ...]:

@@ -90,17 +90,25 @@ def test_a_good_map_has_nothing_to_say() -> None:
         ({"W": "Y"}, "fail: W is joined to Y"),
         ({"W_to": "Y"}, "fail: W is joined to Y"),
         ({"Y_to": "W"}, "fail: Y is joined to W"),
-        ({"C": "missing"}, "marginal: No common at the thermostat"),
+        ({"C": "no wire"}, "marginal: No common at the thermostat"),
+        ({"R": "no wire"}, "fail: R does not reach the thermostat"),
         ({"R": "none"}, "fail: R does not reach the thermostat"),
         ({"E": "W", "E_to": "W"}, "pass: E is tied to W"),
         ({"G": "none"}, "fail: The blue conductor of G is landed nowhere"),
-        ({"G": "missing"}, "marginal: No conductor on G"),
+        ({"G": "no wire"}, "marginal: No conductor on G"),
         ({"G": "O"}, "fail: G is landed on O"),
     ],
 )
 def test_each_mistake_at_the_thermostat_is_told(changes: dict[str, str], words: str) -> None:
     """docs/trade.md, section 4, step 12."""
     assert any(note.startswith(words) for note in notes(**changes)), notes(**changes)
+
+
+@pytest.mark.parametrize("terminal", sorted(GOOD))
+def test_what_nobody_looked_at_raises_nothing(terminal: str) -> None:
+    """One row left out, or all but one: of a part-filled map only what was seen is judged."""
+    assert notes(**{terminal: "missing"}) == []
+    assert notes(**{other: "missing" for other in GOOD if other != terminal}) == []
 
 
 def test_terminals_that_are_none_are_refused() -> None:

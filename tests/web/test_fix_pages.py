@@ -55,6 +55,27 @@ def prove_all(client: FlaskClient, shop: ShopOf) -> None:
             read(client, shop, point, value)
 
 
+def test_why_a_breaker_was_found_off_is_asked_only_where_one_was(client: FlaskClient, shop: ShopOf) -> None:
+    """No such line on a call that found every breaker on; there once one was found off."""
+    words = "Why a breaker was found off is known"
+    assert words not in client.get(f"{shop.url}/fix/prove").text
+    seen = {"observation_id": str(uuid4()), "kind": "breaker-off", "state": "found"}
+    assert client.post(f"{shop.url}/observations", data=seen, headers=HTMX).status_code == 200
+    assert words in client.get(f"{shop.url}/fix/prove").text
+
+
+def test_a_switch_flipped_in_a_step_leaves_one_in_it(client: FlaskClient, shop: ShopOf) -> None:
+    """The strip stands beside every step: after a tap on it the ledger is still open, run sheet and board fresh."""
+    form = {"switch": "G=on", "panel": "fix", "part": "seq-a", "switch_id": str(uuid4())}
+    body = client.post(f"{shop.url}/condition", data=form, headers=HTMX).text
+    assert 'data-panel="fix"' in body
+    assert "Keep this ledger" in body
+    assert "data-lands" in body
+    for panel in ("timing", "blower", "control", "prove"):
+        form = {"switch": "G=off", "panel": panel, "switch_id": str(uuid4())}
+        assert f'data-panel="{panel}"' in client.post(f"{shop.url}/condition", data=form, headers=HTMX).text
+
+
 def test_a_repair_from_ledger_to_proof(client: FlaskClient, shop: ShopOf) -> None:
     """A dead terminal is caught, put right; power waits for its list; the call waits for its proof."""
     url = f"{shop.url}/fix"

@@ -8,17 +8,22 @@ from plentar.core.limits.verdicts import Grade
 from plentar.core.said import Words, joined, said
 from plentar.core.unit.nameplate import Nameplate
 
-__all__ = ["BOARD_ENDS", "TERMINALS", "MapNote", "MapRow", "check_map"]
+__all__ = ["BOARD_ENDS", "NO_WIRE", "TERMINALS", "MapNote", "MapRow", "check_map"]
 
 TERMINALS = ("R", "C", "W", "W2", "G", "Y", "O", "B", "E")
-BOARD_ENDS = (*TERMINALS, "none")
+# A conductor that lands nowhere at the board, and a thermostat terminal that has none at all.
+NOWHERE, NO_WIRE = "none", "no wire"
+BOARD_ENDS = (*TERMINALS, NOWHERE, NO_WIRE)
 # What is at fault, as the causes spell it.
 VALVE, JOINED = "thermostat.o-and-b", "control.w-to-y"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class MapRow:
-    """One conductor: its colour, its terminal at the thermostat, the terminals it reaches at the board."""
+    """One conductor: its colour, its terminal at the thermostat, the terminals it reaches at the board.
+
+    What nobody looked at has no row.
+    """
 
     thermostat: str
     board: str
@@ -44,7 +49,7 @@ class MapNote:
 
 
 def check_map(plate: Nameplate, rows: Sequence[MapRow]) -> tuple[MapNote, ...]:
-    """Return what is wrong with the landings, worst first; empty when every call reaches what it should.
+    """Return what is wrong with the landings that were looked at, worst first; of the others nothing is said.
 
     Source:
         docs/trade.md, section 1, Control circuit, and section 5: O and B exchanged, strips jumpered to the cooling
@@ -69,9 +74,9 @@ def check_map(plate: Nameplate, rows: Sequence[MapRow]) -> tuple[MapNote, ...]:
     if cool is not None and (cool.board in ("W", "W2") or cool.jumpered_to in ("W", "W2")):
         fail(said("thermostat_map.y-joined-w-every-cooling"), JOINED)
     # Not a defect for a thermostat that needs none, so marginal.
-    if "C" not in at or at["C"].board != "C":
+    if "C" in at and at["C"].board != "C":
         notes.append(MapNote(grade=Grade.MARGINAL, words=said("thermostat_map.no-common-thermostat-one-needs")))
-    if "R" not in at or at["R"].board == "none":
+    if "R" in at and at["R"].board in (NOWHERE, NO_WIRE):
         fail(said("thermostat_map.r-does-not-reach-thermostat"), "thermostat.lead-r")
     emergency = at.get("E")
     if emergency is not None and (emergency.jumpered_to in ("W", "W2") or emergency.board in ("W", "W2")):
@@ -79,15 +84,15 @@ def check_map(plate: Nameplate, rows: Sequence[MapRow]) -> tuple[MapNote, ...]:
         notes.append(MapNote(grade=Grade.PASS, words=words))
     for call in plate.calls:
         row = at.get(call)
-        if row is None:
+        if row is not None and row.board == NO_WIRE:
             notes.append(
                 MapNote(grade=Grade.MARGINAL, words=said("thermostat_map.no-conductor-nothing-calls", call=call))
             )
         # Landed on Y or W was already told by name; nowhere is told below.
-        elif row.board not in (call, "Y", "W", "W2", "none"):
+        elif row is not None and row.board not in (call, "Y", "W", "W2", NOWHERE):
             fail(said("thermostat_map.landed", call=call, board=row.board))
     for row in rows:
-        if row.board == "none":
+        if row.board == NOWHERE:
             who = (
                 said("thermostat_map.conductor", colour=row.colour, thermostat=row.thermostat)
                 if row.colour
@@ -102,7 +107,7 @@ def _shared(at: Mapping[str, MapRow]) -> list[MapNote]:
     """Two conductors on one terminal that are not meant to be one."""
     ends: dict[str, list[str]] = {}
     for row in at.values():
-        if row.board != "none":
+        if row.board not in (NOWHERE, NO_WIRE):
             ends.setdefault(row.board, []).append(row.thermostat)
     usual = ({"W", "E"}, {"W2", "E"}, {"W", "W2"}, {"W", "W2", "E"})
     return [

@@ -92,6 +92,11 @@ class ChecksScreen:
         return {w.thermostat: {"board": w.board, "colour": w.colour, "jumpered_to": w.jumpered_to} for w in wires}
 
     @property
+    def map_unseen(self) -> list[str]:
+        """What of R, C and the unit's calls nobody has looked at."""
+        return [name for name in ("R", "C", *self.plate.calls) if name not in self.map_rows]
+
+    @property
     def map_terminals(self) -> tuple[str, ...]:
         """The thermostat's terminals."""
         return TERMINALS
