@@ -23,7 +23,7 @@ from plentar.core.evidence.events import (
 )
 from plentar.core.evidence.lockout import Lockout
 from plentar.core.evidence.reading import Condition, Hand, Reading
-from plentar.core.evidence.signs import sign_of
+from plentar.core.evidence.signs import GROUPS, Group, sign_of
 from plentar.core.judging.air import expected_rise_degf
 from plentar.core.limits.verdicts import Grade, Verdict
 from plentar.core.unit.nameplate import Nameplate
@@ -131,6 +131,16 @@ class Step:
     name: str
     state: str
     note: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LookGroup:
+    """Lines of the look-over seen in one glance: nothing (else) found, some looked at by themselves, or neither."""
+
+    group: Group
+    is_seen: bool
+    is_touched: bool
+    has_found: bool
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -445,7 +455,28 @@ class CallScreen(Generic[C]):
         found = [deed for deed in looked if deed.state == "found"]
         if not looked:
             return "open", ""
-        return ("marginal" if found else "pass"), f"{len(found)} found, {len(looked) - len(found)} fine"
+        # A group seen at a glance is no line looked at.
+        groups = sum(entry.is_seen for entry in self.look_groups)
+        fine = len(looked) - len(found) - groups
+        told = [f"{len(found)} found", f"{fine} fine", *([f"{groups} seen"] if groups else [])]
+        whole = all(entry.is_seen or entry.is_touched for entry in self.look_groups)
+        return ("marginal" if found else "pass" if whole else "not-proven"), ", ".join(told)
+
+    @cached_property
+    def look_groups(self) -> list[LookGroup]:
+        """The look-over by what is seen in one glance."""
+        state = self.visit.state_of
+        touched = {sign for (sign, _), (_, deed) in self.visit.record.seen.items() if deed.state != "undone"}
+        found = {deed.sign for _, deed in self.visit.record.found}
+        return [
+            LookGroup(
+                group=group,
+                is_seen=state(group.sign.kind) == "fine",
+                is_touched=any(line.kind in touched for line in group.lines),
+                has_found=any(line.kind in found for line in group.lines),
+            )
+            for group in GROUPS
+        ]
 
     def _timing_step(self) -> tuple[str, str]:
         runs = self.visit.runs

@@ -241,3 +241,21 @@ def test_every_setting_is_documented() -> None:
         Settings.from_environment(
             {"PLENTAR_DATABASE_URL": "x", "PLENTAR_SECRET_KEY": "k" * 32, "PLENTAR_PORT": "eighty"}
         )
+
+
+def test_a_group_seen_at_a_glance_is_less_than_each_line_looked_at(client: FlaskClient, shop: ShopOf) -> None:
+    """One tap for a group; the paper says which were seen so, which lines by themselves, and what nobody looked at."""
+
+    def look(kind: str, state: str, about: str = "") -> str:
+        form = {"observation_id": str(uuid4()), "kind": kind, "state": state, "about": about}
+        return client.post(f"{shop.url}/observations", data=form, headers={"HX-Request": "true"}).text
+
+    assert "not looked at" in client.get(f"{shop.url}?panel=look").text
+    assert "seen, nothing found" in look("group-wires", "fine")
+    look("filter-dirty", "fine")
+    paper = client.get(f"{shop.url}/report").text
+    assert "1 item fine. Seen as a group, nothing found: wires and their ends." in paper
+    assert "Not looked at: lugs, bus and contacts, covers and labels." in paper
+    assert "seen, nothing else found" in look("loose-push-on", "found", "strip-a")
+    look("group-wires", "undone")
+    assert "Seen as a group" not in client.get(f"{shop.url}/report").text

@@ -11,7 +11,7 @@ from typing import Literal
 from plentar.core.evidence.reading import Condition
 from plentar.core.said import Words, said
 
-__all__ = ["CHECKS", "LOOK", "SIGNS", "Observation", "Sign", "sign_of"]
+__all__ = ["CHECKS", "GROUPS", "LOOK", "SIGNS", "Group", "Observation", "Sign", "sign_of"]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -83,7 +83,34 @@ CHECKS = (
     Sign(kind="bad-start", words=said("signs.start-failed")),
     Sign(kind="conductor-shorted", words=said("signs.conductor-shorted"), about="part"),
 )
-_BY_KIND: Mapping[str, Sign] = {sign.kind: sign for sign in (*LOOK, *SIGNS, *CHECKS)}
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Group:
+    """Lines of the look-over that are seen in one glance; `sign` says that they were, and that nothing was found.
+
+    One glance is less than a look at each: papers say which of the two it was, and a line nobody touched nothing.
+    """
+
+    sign: Sign
+    lines: tuple[Sign, ...]
+
+
+def _group(kind: str, words: Words, *lines: str) -> Group:
+    return Group(sign=Sign(kind=f"group-{kind}", words=words), lines=tuple(line for line in LOOK if line.kind in lines))
+
+
+# docs/trade.md, section 4, step 4, by where one stands and what one sees from there.
+GROUPS = (
+    _group(
+        "wires", said("signs.group-wires"), "heat-marked", "loose-push-on", "cut-strands", "rubbed-wires", "plain-wire",
+        "splices",
+    ),
+    _group("lugs", said("signs.group-lugs"), "discoloured-lug", "rust-carbon"),
+    _group("air", said("signs.group-air"), "foil-near-strips", "filter-dirty", "coil-dirty", "wheel-dirty"),
+    _group("cabinet", said("signs.group-cabinet"), "cover-missing", "label-missing"),
+)  # fmt: skip
+_BY_KIND: Mapping[str, Sign] = {sign.kind: sign for sign in (*LOOK, *SIGNS, *CHECKS, *(group.sign for group in GROUPS))}
 
 
 def sign_of(kind: str) -> Sign | None:
