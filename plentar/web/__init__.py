@@ -15,12 +15,14 @@ from plentar.core.circuit.places import place_words
 from plentar.core.judging.supply_loss import spoken_range
 from plentar.core.limits.table import DEFAULT_LIMITS
 from plentar.core.said import Said
+from plentar.core.unit.electrical import OPEN_OHMS
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import place_of, spot_of
 from plentar.core.unit.points import part_words
 from plentar.core.unit.quantities import QUANTITIES
 from plentar.formats.numbers import thousands
 from plentar.screen.drawings.ladder import Board, Label, Probe, Symbol, Wire, shown_value
+from plentar.screen.figures import plus_minus
 from plentar.store.database import make_engine, make_sessions
 from plentar.web import access, assets, errors
 from plentar.web.proxies import BehindProxies
@@ -110,7 +112,9 @@ def create_app(settings: Settings) -> Flask:
     app.jinja_env.filters["thousands"] = thousands
     app.jinja_env.filters["spoken_range"] = spoken_range
     app.jinja_env.filters["reading"] = _reading
+    app.jinja_env.filters["plus_minus"] = plus_minus
     app.jinja_env.globals["infinity"] = float("inf")
+    app.jinja_env.globals["open_ohms"] = OPEN_OHMS
     return app
 
 

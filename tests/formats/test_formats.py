@@ -47,6 +47,17 @@ def test_what_is_no_number_is_refused(typed: str) -> None:
     assert not typed or typed[:6] in say(caught.value.message)
 
 
+@pytest.mark.parametrize("expected", [None, 11.1])
+def test_an_open_part_has_a_scale_a_person_reads(expected: float | None) -> None:
+    """OL lies beyond the rail, whose marks are ohms somebody could read, never powers of ten."""
+    verdict = Verdict(grade=Grade.FAIL, value=1e9, uncertainty=1e7, unit="Ω", expected=expected)
+    rail = band_rail(verdict)
+    assert rail.is_beyond
+    assert rail.marks
+    assert not any("e" in mark.text for mark in rail.marks)
+    assert float(rail.marks[-1].text) <= 3 * (expected or 25.0)
+
+
 @pytest.mark.parametrize("name", sorted(PATTERNS))
 def test_example_files_are_the_patterns(name: str) -> None:
     """Each wiring pattern has its file, and reading the file gives the pattern back."""

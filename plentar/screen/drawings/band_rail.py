@@ -8,6 +8,8 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 from plentar.core.limits.verdicts import Verdict
+from plentar.core.unit.electrical import OPEN_OHMS
+from plentar.screen.figures import plus_minus
 from plentar.words import say
 
 __all__ = ["RAIL_WIDTH", "BandRail", "Mark", "Span", "band_rail"]
@@ -81,9 +83,16 @@ def band_rail(verdict: Verdict) -> BandRail:
     )
 
 
+# Ohms on the rail of an open part that nothing is expected of. Chosen: a strip's element is some ten.
+OPEN_SCALE = 25.0
+
+
 def _scale(verdict: Verdict) -> tuple[float, float, bool]:
     """Return the values at both ends of the rail, and whether the reading lies beyond them."""
     value, band = verdict.value, verdict.band
+    if band is None and value >= OPEN_OHMS:
+        # Open is off every scale: what was expected, and a tick beyond it.
+        return 0.0, _round_up(2 * (verdict.expected or OPEN_SCALE)), True
     if band is None:
         top = max(value + verdict.uncertainty, verdict.expected or 0.0, 1.0)
         return 0.0, _round_up(top * 1.15), False
@@ -120,7 +129,7 @@ def _marks(low: float, high: float, x: object) -> list[Mark]:
 
 
 def _spoken(verdict: Verdict) -> str:
-    text = f"{verdict.value:g} {verdict.unit} plus or minus {verdict.uncertainty:.2g}"
+    text = f"{verdict.value:g} {verdict.unit} plus or minus {plus_minus(verdict.uncertainty)}"
     if verdict.band is not None:
         low, high = verdict.band.pass_low, verdict.band.pass_high
         edge = f"up to {high:.4g}" if not math.isfinite(low) else f"{low:.4g} to {high:.4g}"
