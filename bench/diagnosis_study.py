@@ -266,7 +266,8 @@ def condition_for(plate: Nameplate, test: Test, now: Condition) -> Condition:
     is_same = frozenset(name for name, _ in now.calls) == test.drive.calls
     seconds = before + 90.0 if is_same and before is not None else 1.02 * longest_clock(plate)
     calls = tuple((call, seconds) for call in sorted(test.drive.calls))
-    return Condition(feeds=tuple((feed, "live") for feed in feeds), calls=calls)
+    # The strip's clock says since when nothing was switched, a breaker neither.
+    return Condition(feeds=tuple((feed, "live") for feed in feeds), calls=calls, seconds_since_change=seconds)
 
 
 def longest_clock(plate: Nameplate) -> float:

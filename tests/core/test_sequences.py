@@ -10,6 +10,7 @@ import pytest
 from plentar.core.causes.catalogue import catalogue
 from plentar.core.causes.diagnosis import Diagnosis, diagnose
 from plentar.core.causes.next_test import next_tests
+from plentar.core.circuit.drive import Drive
 from plentar.core.evidence.events import Deed, Event, Switched, first_event
 from plentar.core.evidence.lockout import fold
 from plentar.core.evidence.reading import Condition, FeedState, Reading
@@ -340,3 +341,22 @@ def test_one_pole_of_a_built_in_breaker_is_told_from_the_whole_of_it() -> None:
     found = diagnose(unit, [*taken, *poles])
     assert leads(found) == "branch-2.l2-pole.open"
     assert share(found, "branch-2.off") < 0.1
+
+
+def test_the_valve_and_the_outdoor_coil_are_told_apart_by_their_ohms() -> None:
+    """Y draws too much: the outdoor contactor's coil hangs on Y, the valve's on O; each by its own ohms to C."""
+    points = {test.point for test in catalogue(UNIT)}
+    assert {"ohms:board.y:board.c", "ohms:board.o:board.c"} <= points
+    cooling = Condition(feeds=(("feed-1", "live"),), calls=(("Y", 300.0),))
+    model = diagnose(UNIT, []).model
+    row = next(
+        at
+        for at, h in enumerate(model.hypotheses)
+        if h.id == "reversing-valve.coil.shorted" and h.faults[0].variants[h.variant] == h.faults[0].variants[-2]
+    )
+    amps = float(model.predict("amps:control", Drive(calls=frozenset({"Y"}))).shown[row])
+    ohms = {name: float(model.predict(f"ohms:board.{name}:board.c", Drive()).shown[row]) for name in "yo"}
+    taken = [read(LINE, 240.0, under()), read("amps:control", round(amps, 2), cooling)]
+    taken += [read(f"ohms:board.{name}:board.c", round(value, 1), DEAD) for name, value in ohms.items()]
+    found = diagnose(UNIT, taken, complaints=["control fuse blows"])
+    assert share(found, "reversing-valve.coil.shorted") > 20 * share(found, "outdoor.coil.shorted")

@@ -231,6 +231,8 @@ def _control_tests(plate: Nameplate, offered: _Offered) -> None:
         cooling = Drive(calls=frozenset({"Y"}))
         offered.add("valve-o", volts_at("board.o", "board.c"), cooling)
         offered.add("valve-b", volts_at("board.b", "board.c"), cooling)
+        # The valve's own coil, apart from the outdoor contactor's on Y.
+        offered.add("call-ohms", ohms_at("board.o", "board.c"), idle, call="O")
     offered.add_called("control-current", amps_at("control"), heat, fan, idle)
     for call in plate.calls:
         name = call.lower()
