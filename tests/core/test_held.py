@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from numpy.typing import NDArray
 
-from plentar.core.causes.hypotheses import PREDICTED, SOLVED, UnitModel, model_of
+from plentar.core.causes.hypotheses import PREDICTED, SOLVED, UnitModel, model_of, model_with_pairs
 from plentar.core.causes.same_circuit import circuit_of
 from plentar.core.circuit.drive import Drive
 from plentar.core.circuit.pieces import pieces_of
@@ -118,3 +118,28 @@ def test_what_is_rounded_no_meter_tells(feet: float) -> None:
     for point in ("volts:feed-1.l1:feed-1.l2", "amps:strip-a", "volts:strip-b.element.1:strip-b.element.2"):
         exact, shared = UnitModel(own).predict(point, drive).shown, model_of(own).predict(point, drive).shown
         assert np.abs(exact - shared).max() < 0.1, point
+
+
+def test_pairs_of_one_calls_readings_solve_only_themselves() -> None:
+    """Single faults as the circuit's own table has them, pairs by themselves: what solving all at once gives."""
+    plate = PATTERNS["two-strip-sequencer"]()
+    pairs = (("strip-a.element.open", "strip-b.limit.open"), ("fuse.open", "seq-a.coil.shorted"))
+    whole, shared = UnitModel(circuit_of(plate), pairs), model_with_pairs(plate, pairs)
+    assert [h.id for h in shared.hypotheses] == [h.id for h in whole.hypotheses]
+    count = sum(len(h.faults) == 2 for h in shared.hypotheses)
+    assert 0 < count == len(shared.variants.changes) < len(whole.variants.changes) / 4
+    heat = Drive(calls=frozenset({"W"}))
+    for drive in (Drive(), heat, replace(heat, limits_open=True)):
+        assert (shared.contacts(drive) == whole.contacts(drive)).all()
+        for point in (
+            "volts:feed-1.l1:feed-1.l2",
+            "amps:strip-a",
+            "dc_volts:seq-a.coil.1:seq-a.coil.2",
+            "amps:control",
+        ):
+            ours, theirs = shared.predict(point, drive), whole.predict(point, drive)
+            assert ours.shown == pytest.approx(theirs.shown, abs=1e-6)
+            assert ((ours.softness > 1e6) == (theirs.softness > 1e6)).all()
+            assert shared.between(point, drive)[0] == pytest.approx(whole.between(point, drive)[0], abs=1e-6)
+    for ohms in ("ohms:strip-a.element", "ohms:seq-a.coil", "ohms:seq-a.pole-2", "ohms:feed-1.l1:feed-1.l2"):
+        assert shared.predict(ohms, Drive()).shown == pytest.approx(whole.predict(ohms, Drive()).shown, rel=1e-6)

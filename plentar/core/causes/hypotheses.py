@@ -103,13 +103,23 @@ class Prediction:
 class UnitModel:
     """Every hypothesis of one unit with its solutions, filled as conditions are asked for."""
 
-    def __init__(self, plate: Nameplate, pairs: tuple[tuple[str, str], ...] | None = None) -> None:
+    def __init__(
+        self,
+        plate: Nameplate,
+        pairs: tuple[tuple[str, str], ...] | None = None,
+        singles: "UnitModel | None" = None,
+    ) -> None:
         self.plate = plate
+        # Whose single faults these are: with other pairs than the circuit's own only those are to be solved.
+        self._singles = singles
         # Whose solutions these are, where another unit of the same circuit was here first.
         self._origin: UnitModel | None = None
         self.circuit = wire(plate)
         self.faults = faults_of(plate)
         self.hypotheses = _hypotheses(self.faults, pairs)
+        count = sum(len(hypothesis.faults) == 1 for hypothesis in self.hypotheses)
+        # The rows this model solves itself.
+        self._own = slice(0 if singles is None else count, len(self.hypotheses))
         # Tells this model's solutions from another's among all that are held. Pairs of one call's readings are nobody
         # else's; a circuit's own are the same whoever asks.
         self._is_own = pairs is None
@@ -135,7 +145,7 @@ class UnitModel:
         """The circuit under every hypothesis: made only where something is to be solved, for all like units once."""
         if self._origin is not None:
             return self._origin.variants
-        return Variants(self.circuit, [self._changes(h) for h in self.hypotheses])
+        return Variants(self.circuit, [self._changes(h) for h in self.hypotheses[self._own]])
 
     @property
     def bytes(self) -> int:
@@ -280,7 +290,10 @@ class UnitModel:
         def find() -> NDArray[np.bool_]:
             row = self._row(drive)
             if row is None:
-                return self.settled(drive).states
+                own = self.settled(drive).states
+                return (
+                    own if self._singles is None else np.vstack([self._singles.contacts(drive)[: self._own.start], own])
+                )
             return np.frombuffer(row.closed, dtype=np.bool_).reshape(row.hypotheses, row.contacts)
 
         return PREDICTED.get((self._mark, "contacts", drive), find)
@@ -388,14 +401,24 @@ class UnitModel:
         )
 
     def solved(self, point: str, drive: Drive) -> Prediction:
-        """Return what every hypothesis shows at a point by solving it, whatever is kept.
+        """Return what every hypothesis shows at a point by solving it, whatever is kept; single faults of another
+        model as that has them.
 
         Raises:
             ReadingError: The unit has no such terminal, place or part.
         """
+        own = self._solved(point, drive)
+        if self._singles is None:
+            return own
+        first, count = self._singles.predict(point, drive), self._own.start
+        shown = np.concatenate([first.shown[:count], own.shown])
+        return Prediction(shown, np.concatenate([first.softness[:count], own.softness]))
+
+    def _solved(self, point: str, drive: Drive) -> Prediction:
+        """Return what the rows this model solves itself show at a point."""
         spot = spot_of(point)
         function, places = spot.function, spot.places
-        nothing = np.zeros(len(self.hypotheses))
+        nothing = np.zeros(self._own.stop - self._own.start)
         if function == "amps" and len(places) == 1:
             known = {clamp.id for clamp in self.circuit.clamps}
             clamps = [amps_at(place) for place in spot.conductors]
@@ -417,7 +440,7 @@ class UnitModel:
 
     def _circuit_ohms(self, a: str, b: str) -> Floats:
         resistance, piece = self._dead
-        layers = np.arange(len(self.hypotheses))
+        layers = np.arange(self._own.stop - self._own.start)
         i, j = (self.variants.node_of[:, self.circuit.terminals[x]] for x in (a, b))
         between = resistance[i, i, layers] + resistance[j, j, layers] - 2 * resistance[i, j, layers]
         found: Floats = np.where(piece[layers, i] == piece[layers, j], np.maximum(between, 0.0), OPEN_OHMS)
@@ -443,7 +466,7 @@ class UnitModel:
             conductance = np.where(closed, v.closed[:, i], 0.0)
         else:
             raise ReadingError(f"this unit has no part {part!r}", field="point")
-        ohms = np.full(len(self.hypotheses), OPEN_OHMS)
+        ohms = np.full(self._own.stop - self._own.start, OPEN_OHMS)
         np.divide(1.0, conductance, out=ohms, where=conductance > 0)
         place = place_of(part)
         cold = COLD_RATIO if place.is_element or place.is_to_frame else 1.0
@@ -511,4 +534,5 @@ def model_of(plate: Nameplate) -> UnitModel:
 def model_with_pairs(plate: Nameplate, pairs: tuple[tuple[str, str], ...]) -> UnitModel:
     """Return the unit's table with these pairs in place of the likeliest, for readings no single fault explains."""
     shared = circuit_of(plate)
-    return PAIRED.get((shared, pairs), lambda: UnitModel(shared, pairs)).of(plate)
+    singles = MODELS.get(shared, lambda: UnitModel(shared))
+    return PAIRED.get((shared, pairs), lambda: UnitModel(shared, pairs, singles)).of(plate)
