@@ -1,5 +1,7 @@
 """The circuit behaves as circuits do: each of docs/trade.md's signatures, from the wiring alone."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -360,3 +362,27 @@ def test_unknown_faults_are_refused() -> None:
     """The text says where to look."""
     with pytest.raises(ReadingError, match=r"no fault 'strip-q\.link\.open'"):
         fault_by_id(PATTERNS["two-strip-sequencer"](), "strip-q.link.open")
+
+
+def test_a_kit_on_its_own_feed_runs_the_blower_of_another() -> None:
+    """Strips on feed 2, blower and transformer on feed 1, NC on strip A: the interlock spans both feeds.
+
+    By hand: with W the pole brings feed 2's L2 through NC to the motor, whose fixed lead is on feed 1's L1: 240 V. With
+    feed 2 off nothing heats and the motor has one leg only: 120 V to the frame at either end, nothing across it.
+    """
+    one = PATTERNS["two-strip-sequencer"]()
+    plate = replace(
+        one,
+        feeds=(one.feeds[0], replace(one.feeds[0], id="feed-2")),
+        circuits=tuple(replace(circuit, supplied_by="feed-2") for circuit in one.circuits),
+    )
+    heat = Drive(calls=frozenset({"W"}))
+    settled = settle(Variants(wire(plate), [NO_CHANGE]), heat)
+    assert read_amps(settled, "amps:strip-a")[0] == pytest.approx(20.6, abs=0.3)
+    assert read_volts(settled, "blower.fixed", "blower.run")[0][0] == pytest.approx(240, abs=4)
+    # The motor is out of step with the strips: the two feeds add up to less than their amps as sizes.
+    assert 41 < read_amps(settled, "amps:feed-2")[0] + read_amps(settled, "amps:feed-1")[0] < 45
+    half = settle(Variants(wire(plate), [NO_CHANGE]), replace(heat, dead_feeds=frozenset({"feed-2"})))
+    assert read_amps(half, "amps:strip-a")[0] < 0.1
+    assert read_volts(half, "blower.fixed", "blower.run")[0][0] < 1
+    assert read_volts(half, "blower.run", "ground")[0][0] == pytest.approx(120, abs=2)

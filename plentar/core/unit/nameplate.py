@@ -568,7 +568,9 @@ def _check_switching(plate: Nameplate) -> None:
     for index, device in enumerate(plate.devices):
         path = f"devices[{index}]"
         if device.id not in used and device.auxiliary is None:
-            raise NameplateError(f"no heating circuit or blower uses {device.id}: a pole with no element", field=path)
+            raise NameplateError(
+                f"{device.id} switches nothing yet: give a strip one of its poles, or take it off", field=path
+            )
         _check_fed_by(device, devices, path)
 
 
@@ -611,10 +613,6 @@ def _check_blower(plate: Nameplate) -> None:
                 raise NameplateError(
                     f"expected L1, L2, blower, none or a heating circuit's id, got {landing!r}", field=path
                 )
-            if landing in circuits and plate.feed_of(circuits[landing].supplied_by) != plate.feed_of(
-                blower.supplied_by
-            ):
-                raise NameplateError(f"{landing} and the blower hang on different feeds", field=path)
         _check_interlock_legs(contact, circuits, f"blower.relay.contacts[{index}].no")
 
 
