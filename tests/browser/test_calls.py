@@ -217,6 +217,7 @@ def test_a_photo_is_pinned_to_a_part(open_page: Callable[..., Page], shop: ShopO
     page = open_page(PHONE)
     sign_in(page, shop)
     page.goto(f"{shop.url}?panel=look")
+    page.locator("summary", has_text="Photos").click()
     page.get_by_label("Photo").set_input_files({"name": "p.jpg", "mimeType": "image/jpeg", "buffer": b"not a picture"})
     page.get_by_role("button", name="Keep photo").click()
     expect(page.locator("#pad")).to_contain_text("not a picture this page can read")
