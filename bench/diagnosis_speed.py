@@ -84,7 +84,8 @@ def full(plate: Nameplate, readings: list[Reading]) -> float:
 
 def fresh(plate: Nameplate, readings: list[Reading]) -> float:
     """Return the seconds with everything about the unit forgotten."""
-    hypotheses.MODELS.clear()
+    for held in (hypotheses.MODELS, hypotheses.SOLVED, hypotheses.PREDICTED):
+        held.clear()
     return full(plate, readings)
 
 
