@@ -25,11 +25,6 @@ class ChecksScreen:
         self.plate: Nameplate = visit.plate
 
     @property
-    def version(self) -> int:
-        """The last event the page knows."""
-        return self.visit.record.seq
-
-    @property
     def felt(self) -> list[tuple[str, str, bool]]:
         """Heard and felt: kind, words, found."""
         signs = [sign_of(kind) for kind in FELT]

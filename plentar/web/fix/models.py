@@ -50,11 +50,6 @@ class FixScreen:
         self.part = part if part in {name for name, _ in self.parts} else ""
 
     @property
-    def version(self) -> int:
-        """The last event the page knows."""
-        return self.visit.record.seq
-
-    @property
     def causes(self) -> list[str]:
         """The accepted causes in words."""
         return [cause.title for _, cause in self.visit.record.causes]
