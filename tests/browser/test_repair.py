@@ -234,6 +234,7 @@ def test_the_new_pages_have_nothing_serious(open_page: Callable[..., Page], shop
         f"{shop.url}/blower",
         f"{shop.url}/control",
         f"{shop.url}/fix?part=seq-a",
+        f"{shop.url}/fix/prove",
         "/parts",
         f"{shop.url}/part-check",
     ):
