@@ -141,3 +141,20 @@ def test_what_was_read_before_a_repair_is_drawn_pale() -> None:
     past = {target.point: target for target in board.targets if target.verdict is not None}
     assert {point: target.is_past for point, target in past.items()} == {"amps:strip-a": False, "amps:strip-b": True}
     assert past["amps:strip-b"].spoken.endswith("before the repair")
+
+
+def test_a_feed_that_has_the_blower_alone_has_room_for_it() -> None:
+    """Strips on another feed: motor and relay stand below that feed's own line, clear of the last strip."""
+    one = PATTERNS["two-strip-sequencer"]()
+    plate = replace(
+        one,
+        feeds=(one.feeds[0], replace(one.feeds[0], id="feed-2")),
+        circuits=tuple(replace(circuit, supplied_by="feed-2") for circuit in one.circuits),
+    )
+    labels = {point.id: say(point.label) for point in test_points(plate)}
+    board = draw_board(plate, line=lambda _: "live", verdicts={}, labels=labels, selected="amps:strip-a")
+    at = {target.point: target for target in board.targets}
+    motor = next(symbol for symbol in board.symbols if symbol.kind == "motor")
+    last = max(symbol.y for symbol in board.symbols if symbol.kind == "element")
+    assert motor.y > last + 60
+    assert motor.y - 28 > at["amps:feed-1"].tag_y + TAG_HEIGHT / 2

@@ -342,7 +342,7 @@ def _feed_block(pen: _Pen, feed: str, top: float, pitch: float, *, with_blower: 
         _rung(pen, circuit, y)
         y += pitch
     if with_blower:
-        y = _blower(pen, y - pitch + (pitch if circuits else 0) + 6)
+        y = _blower(pen, y + 6)
     else:
         y -= pitch - 34
     state = pen.line(f"{feed}.l1")
