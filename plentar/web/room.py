@@ -1,15 +1,15 @@
 """The room of a call: run sheet, board, working panel and condition strip, which stay around every step."""
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any
+from typing import Protocol
 from uuid import UUID, uuid4
 
 from flask import g, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
 from plentar.core.errors import PlentarError
-from plentar.core.evidence.signs import LOOK, SIGNS
+from plentar.core.evidence.signs import SIGNS
 from plentar.core.intake import places_of
 from plentar.core.visit import Visit
 from plentar.core.work.safety import opened_choices
@@ -18,6 +18,18 @@ from plentar.store.models import Call
 from plentar.web.visits import own_call, read_visit
 
 __all__ = ["StepView", "context_of", "is_fragment", "register_step", "room_of", "show_step", "step_shown"]
+
+
+class StepScreen(Protocol):
+    """What a step's template shows: at least whose call it is, and the visit."""
+
+    @property
+    def call(self) -> Call:
+        """The call."""
+
+    @property
+    def visit(self) -> Visit:
+        """What follows from its evidence."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -29,7 +41,7 @@ class StepView:
 
     panel: str
     template: str
-    shows: Any
+    shows: "StepScreen"
     url: str
     board: str = ""
     part: str = ""
@@ -76,23 +88,14 @@ def context_of(screen: CallScreen[Call], **pad: object) -> dict[str, object]:
         "places_of": lambda screen, about: places_of(screen.plate, about),
         "opened_choices": opened_choices,
         "tuple_of": lambda names: tuple(names.split(",")),
-        "look": LOOK,
         "signs": SIGNS,
     }
     return context | {name: value for name, value in pad.items() if value is not None}
 
 
-def show_step(
-    step: StepView,
-    visit: Visit,
-    *,
-    call_id: UUID,
-    problem: PlentarError | None = None,
-    typed: Mapping[str, str] | None = None,
-    code: int = 200,
-) -> ResponseReturnValue:
-    """Show a step in its room: the whole page, or what a tap changes of it."""
-    screen = room_of(call_id, request.values.get("point"), visit=visit)
+def show_step(step: StepView, problem: PlentarError | None = None, code: int = 200) -> ResponseReturnValue:
+    """Show a step in its room: the whole page, or what a tap changes of it; with a problem, all that was typed."""
+    screen = room_of(step.shows.call.id, request.values.get("point"), visit=step.shows.visit)
     view = "call/_changed.html" if is_fragment() else "call/page.html"
     context = context_of(screen, panel=step.panel, step=step, problem=problem)
-    return render_template(view, **context, typed=typed or {}), code
+    return render_template(view, **context, typed=request.form if problem is not None else {}), code

@@ -18,7 +18,8 @@ from plentar.core.causes.hypotheses import PREDICTED, SOLVED, UnitModel, model_o
 from plentar.core.causes.keeping import drives_of_table, packed_row
 from plentar.core.causes.next_test import next_tests
 from plentar.core.causes.rounding import rounded, values_of
-from plentar.core.causes.same_circuit import _renamed, by_position, circuit_of
+from plentar.core.causes.same_circuit import by_position, circuit_of
+from plentar.core.causes.same_circuit import renamed as with_names
 from plentar.core.causes.shelf import use_shelf
 from plentar.core.causes.table import VERSION, circuit_key, drive_key, to_int, unpack, value_of
 from plentar.core.circuit.drive import Drive
@@ -218,7 +219,7 @@ def test_a_unit_with_its_names_exchanged_reads_the_row_of_its_kind(shelf: InMemo
     """Strip A called strip-b and the reverse: what is kept of the kind says of each what solving says."""
     plate = PATTERNS["four-strip-chained"]()
     swapped = {"strip-a": "strip-b", "strip-b": "strip-a", "feed-1": "feed-2", "feed-2": "feed-1"}
-    other = circuit_of(_renamed(plate, swapped))
+    other = circuit_of(with_names(plate, swapped))
     standing = by_position(other)
     dead = Drive(calls=frozenset({"W"}), dead_feeds=frozenset({"feed-2"}))
     asked = [("amps:strip-a", HEAT), ("amps:strip-a+strip-b", HEAT), ("volts:feed-2.l1:feed-2.l2", dead)]

@@ -118,8 +118,9 @@ class UnitModel:
         self.faults = faults_of(plate)
         self.hypotheses = _hypotheses(self.faults, pairs)
         count = sum(len(hypothesis.faults) == 1 for hypothesis in self.hypotheses)
-        # The rows this model solves itself.
+        # The rows this model solves itself, and how many they are.
         self._own = slice(0 if singles is None else count, len(self.hypotheses))
+        self._count = self._own.stop - self._own.start
         # Tells this model's solutions from another's among all that are held. Pairs of one call's readings are nobody
         # else's; a circuit's own are the same whoever asks.
         self._is_own = pairs is None
@@ -132,8 +133,16 @@ class UnitModel:
         self.causes = tuple(names)
         usual = self._usual_rows()
         self.passing = self._passing(usual)
+        self.passing_rows = np.array([entry.row for entry in self.passing])
         self.passes = np.zeros(len(self.hypotheses), dtype=np.bool_)
-        self.passes[[entry.row for entry in self.passing]] = True
+        self.passes[self.passing_rows] = True
+        # The row each goes by while its fault is there, to an ohmmeter, and while it is not: itself where none passes.
+        self.while_there, self.to_ohmmeter, self.while_not = (np.arange(len(self.hypotheses)) for _ in range(3))
+        self.while_there[self.passing_rows] = [entry.shown for entry in self.passing]
+        self.to_ohmmeter[self.passing_rows] = [entry.measured for entry in self.passing]
+        self.while_not[self.passing_rows] = [entry.quiet for entry in self.passing]
+        self.comes_and_goes = np.zeros(len(self.hypotheses), dtype=np.bool_)
+        self.comes_and_goes[[e.row for e in self.passing if e.fault.shows == "now and then"]] = True
         self._priors = self._shares_of_rows()
         # Which hypotheses have something wrong besides the service.
         self.is_fault = np.array([any(f.part not in ("", SERVICE) for f in h.faults) for h in self.hypotheses])
@@ -418,7 +427,7 @@ class UnitModel:
         """Return what the rows this model solves itself show at a point."""
         spot = spot_of(point)
         function, places = spot.function, spot.places
-        nothing = np.zeros(self._own.stop - self._own.start)
+        nothing = np.zeros(self._count)
         if function == "amps" and len(places) == 1:
             known = {clamp.id for clamp in self.circuit.clamps}
             clamps = [amps_at(place) for place in spot.conductors]
@@ -440,7 +449,7 @@ class UnitModel:
 
     def _circuit_ohms(self, a: str, b: str) -> Floats:
         resistance, piece = self._dead
-        layers = np.arange(self._own.stop - self._own.start)
+        layers = np.arange(self._count)
         i, j = (self.variants.node_of[:, self.circuit.terminals[x]] for x in (a, b))
         between = resistance[i, i, layers] + resistance[j, j, layers] - 2 * resistance[i, j, layers]
         found: Floats = np.where(piece[layers, i] == piece[layers, j], np.maximum(between, 0.0), OPEN_OHMS)
@@ -466,7 +475,7 @@ class UnitModel:
             conductance = np.where(closed, v.closed[:, i], 0.0)
         else:
             raise ReadingError(f"this unit has no part {part!r}", field="point")
-        ohms = np.full(self._own.stop - self._own.start, OPEN_OHMS)
+        ohms = np.full(self._count, OPEN_OHMS)
         np.divide(1.0, conductance, out=ohms, where=conductance > 0)
         place = place_of(part)
         cold = COLD_RATIO if place.is_element or place.is_to_frame else 1.0

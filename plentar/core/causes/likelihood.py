@@ -248,9 +248,8 @@ def taken_under(model: UnitModel, standing: Sequence[Reading], watched: Sequence
     log = sum((_joint(taken) for taken in together.values()), np.zeros(count))
     shown = np.array([max(phases, key=lambda phase: phase.share).shown for phases in each]).reshape(-1, count)
     # What comes and goes is weighed as a sequence instead, and speaks as it was at each reading.
-    rows, quiet = [entry.row for entry in model.passing], [entry.quiet for entry in model.passing]
-    live = np.array([entry.shown for entry in model.passing])
-    dead = np.array([entry.measured for entry in model.passing])
+    rows = model.passing_rows
+    live, dead, quiet = model.while_there[rows], model.to_ohmmeter[rows], model.while_not[rows]
     is_ohms = np.array([at < read and spot_of(standing[at].point).is_ohms for at in range(len(each))], dtype=np.bool_)
     # Of each reading, the rows that tell what it is while the fault is there.
     bad = (np.arange(len(each))[:, None], np.where(is_ohms[:, None], dead, live))

@@ -109,22 +109,17 @@ def _as_they_may_be(
     Source:
         docs/trade.md, section 5: n failures in N starts; a limit that has cooled reads as a sound one.
     """
-    passing = {entry.row: entry for entry in diagnosis.model.passing}
-    entries = [passing.get(row) for row in rows.tolist()]
-    comes_and_goes = np.array([entry is not None and entry.fault.shows == "now and then" for entry in entries])
-    is_there = comes_and_goes | (diagnosis.there[rows] >= 0.5)
-    rest = np.array([row if entry is None else entry.quiet for row, entry in zip(rows, entries, strict=True)])
-    live = np.array([row if entry is None else entry.shown for row, entry in zip(rows, entries, strict=True)])
-    dead = np.array([row if entry is None else entry.measured for row, entry in zip(rows, entries, strict=True)])
-    live, dead = np.where(is_there, live, rest), np.where(is_there, dead, rest)
-    share = np.where(comes_and_goes, NOW_AND_THEN_SHARE, 1.0) * weight
-    split = rows[comes_and_goes]
-    quiet = np.array([passing[row].quiet for row in split.tolist()], dtype=rows.dtype)
-    off = (1 - NOW_AND_THEN_SHARE) * weight[comes_and_goes]
+    model, passes = diagnosis.model, diagnosis.model.comes_and_goes[rows]
+    is_there = passes | (diagnosis.there[rows] >= 0.5)
+    quiet = model.while_not[rows]
+    live = np.where(is_there, model.while_there[rows], quiet)
+    dead = np.where(is_there, model.to_ohmmeter[rows], quiet)
+    share = np.where(passes, NOW_AND_THEN_SHARE, 1.0) * weight
+    off = (1 - NOW_AND_THEN_SHARE) * weight[passes]
     return (
-        np.concatenate([rows, split]),
-        np.concatenate([live, quiet]),
-        np.concatenate([dead, quiet]),
+        np.concatenate([rows, rows[passes]]),
+        np.concatenate([live, quiet[passes]]),
+        np.concatenate([dead, quiet[passes]]),
         np.concatenate([share, off]),
     )
 

@@ -1,6 +1,6 @@
 """What makes two units one circuit: the plate without what is a label, a rule, or too little for a meter to tell."""
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from functools import lru_cache
 from string import ascii_lowercase
@@ -9,7 +9,7 @@ from plentar.core.circuit.drive import Drive
 from plentar.core.unit.nameplate import Blower, BlowerRelay, Conductor, Nameplate, Pole
 from plentar.core.unit.place import place_of, point_at, spot_of
 
-__all__ = ["ByPosition", "by_position", "circuit_of"]
+__all__ = ["ByPosition", "by_position", "circuit_of", "renamed"]
 
 # Half a foot of conductor either way is two hundredths of a volt under two strips: no meter tells.
 FEET_STEP = 1.0
@@ -124,10 +124,10 @@ def by_position(circuit: Nameplate) -> ByPosition:
     if circuit.blower.relay is not None:
         named[circuit.blower.relay.id] = "blower-relay"
     names = {own: standard for own, standard in named.items() if own != standard}
-    return ByPosition(_renamed(circuit, names) if names else circuit, names)
+    return ByPosition(renamed(circuit, names) if names else circuit, names)
 
 
-def _renamed(circuit: Nameplate, names: Mapping[str, str]) -> Nameplate:
+def renamed(circuit: Nameplate, names: Mapping[str, str]) -> Nameplate:
     """Return a circuit with other names for its parts, wherever one speaks of another."""
 
     def name(own: str) -> str:
@@ -143,25 +143,19 @@ def _renamed(circuit: Nameplate, names: Mapping[str, str]) -> Nameplate:
             for strip in circuit.circuits
         ),
         transformer=replace(circuit.transformer, supplied_by=name(circuit.transformer.supplied_by)),
-        blower=_renamed_blower(circuit.blower, names),
+        blower=_renamed_blower(circuit.blower, name),
     )
 
 
-def _renamed_blower(blower: Blower, names: Mapping[str, str]) -> Blower:
-    def name(own: str | None) -> str | None:
-        return None if own is None else names.get(own, own)
-
+def _renamed_blower(blower: Blower, name: Callable[[str], str]) -> Blower:
     relay = blower.relay
     if relay is not None:
-        contacts = tuple(
-            replace(c, **{end: names.get(getattr(c, end), getattr(c, end)) for end in ("com", "no", "nc")})
-            for c in relay.contacts
-        )
-        relay = replace(relay, id=names.get(relay.id, relay.id), contacts=contacts)
+        contacts = tuple(replace(c, com=name(c.com), no=name(c.no), nc=name(c.nc)) for c in relay.contacts)
+        relay = replace(relay, id=name(relay.id), contacts=contacts)
     return replace(
         blower,
-        supplied_by=names.get(blower.supplied_by, blower.supplied_by),
+        supplied_by=name(blower.supplied_by),
         relay=relay,
-        switched_by=name(blower.switched_by),
-        plain_wire_to=name(blower.plain_wire_to),
+        switched_by=None if blower.switched_by is None else name(blower.switched_by),
+        plain_wire_to=None if blower.plain_wire_to is None else name(blower.plain_wire_to),
     )

@@ -51,11 +51,9 @@ def _screen(call_id: UUID) -> ChecksScreen:
 def _shown(
     screen: ChecksScreen, page: str, problem: PlentarError | None = None, code: int = 200
 ) -> ResponseReturnValue:
-    call_id = screen.call.id
-    url = url_for("checks.page", call_id=call_id, page=page)
+    url = url_for("checks.page", call_id=screen.call.id, page=page)
     step = StepView(panel=page, template=f"checks/_{page}.html", shows=screen, url=url)
-    typed = request.form if problem is not None else {}
-    return show_step(step, screen.visit, call_id=call_id, problem=problem, typed=typed, code=code)
+    return show_step(step, problem, code)
 
 
 @bp.get("/<any(blower, control):page>")

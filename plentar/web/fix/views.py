@@ -33,12 +33,11 @@ def _screen(call_id: UUID, part: str = "") -> FixScreen:
 def _shown(
     screen: FixScreen, problem: PlentarError | None = None, code: int = 200, *, panel: str = "fix"
 ) -> ResponseReturnValue:
-    call_id = screen.call.id
-    url = url_for("fix.prove" if panel == "prove" else "fix.page", call_id=call_id, part=screen.part or None)
+    endpoint = "fix.prove" if panel == "prove" else "fix.page"
+    url = url_for(endpoint, call_id=screen.call.id, part=screen.part or None)
     board = "fix/_board.html" if screen.part and panel == "fix" else ""
     step = StepView(panel=panel, template=f"fix/_{panel}.html", shows=screen, url=url, board=board, part=screen.part)
-    typed = request.form if problem is not None else {}
-    return show_step(step, screen.visit, call_id=call_id, problem=problem, typed=typed, code=code)
+    return show_step(step, problem, code)
 
 
 @bp.get("")

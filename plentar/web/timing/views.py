@@ -42,11 +42,9 @@ def _log(call_id: UUID, log_id: UUID) -> LogScreen:
 
 
 def _shown(screen: TimingScreen, problem: PlentarError | None = None, code: int = 200) -> ResponseReturnValue:
-    call_id = screen.call.id
-    url = url_for("timing.page", call_id=call_id)
+    url = url_for("timing.page", call_id=screen.call.id)
     step = StepView(panel="timing", template="timing/_timing.html", shows=screen, url=url)
-    typed = request.form if problem is not None else {}
-    return show_step(step, screen.visit, call_id=call_id, problem=problem, typed=typed, code=code)
+    return show_step(step, problem, code)
 
 
 @bp.get("/timing")
