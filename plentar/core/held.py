@@ -69,6 +69,11 @@ class Held:
             kept: T = self._cache[key]
             return kept
 
+    def __contains__(self, key: Hashable) -> bool:
+        """Tell whether something is held under a key."""
+        with self._lock:
+            return key in self._cache
+
     def drop(self, key: Hashable) -> None:
         """Let go of what is held under a key, if anything is."""
         with self._lock:

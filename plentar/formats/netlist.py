@@ -16,7 +16,7 @@ OMEGA = 2 * math.pi * 60.0
 
 def netlist(plate: Nameplate, drive: Drive, changes: Changes, title: str) -> str:
     """Return the deck of one unit under one drive with these changes, contacts as the network core settled them."""
-    settled = settle(Variants(wire(plate), [changes]), drive, with_impedance=False)
+    settled = settle(Variants(wire(plate), [changes]), drive)
     return "\n".join([f"* {title}", *deck(settled, 0, ""), ".ac lin 1 60 60", ".print ac all", ".end", ""])
 
 

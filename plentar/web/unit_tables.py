@@ -10,6 +10,7 @@ from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session, sessionmaker
 
 from plentar.core.causes.keeping import drives_of_table, packed_row
+from plentar.core.causes.shelf import look_anew
 from plentar.core.causes.table import VERSION, drive_key
 from plentar.core.causes.table import circuit_key as key_of
 from plentar.core.circuit.drive import Drive
@@ -90,6 +91,7 @@ class KeptTables:
             with self._lock:
                 self._known.discard(names)
             raise
+        look_anew(names[0], drive)
         return True
 
     def _run(self) -> None:

@@ -281,7 +281,7 @@ def test_every_contact_ends_where_the_simulator_puts_it(name: str, calls: frozen
         (fault.id, fault.variants[size]) for fault in faults_of(plate) for size in sorted(sizes.get(fault.id, ()))
     ]
     variants = Variants(wire(plate), [variant for _, variant in faults])
-    settled = settle(variants, drive, with_impedance=False)
+    settled = settle(variants, drive)
     wrong = []
     for rows in batches(row for row in range(len(faults)) if not settled.chatters[row]):
         deck = Deck(variants, drive)

@@ -45,7 +45,7 @@ def test_node_volts_agree_with_the_simulator(name: str, number: int, tmp_path: P
     plate = PATTERNS[name]()
     # Each fault under every second condition at its usual size, under the others at its largest.
     changes = [fault.variants[-1] if (at + number) % 2 else fault.usual for at, fault in enumerate(faults_of(plate))]
-    settled = settle(Variants(wire(plate), changes), drives(plate)[number], with_impedance=False)
+    settled = settle(Variants(wire(plate), changes), drives(plate)[number])
     lines = [line for row in range(len(changes)) for line in deck(settled, row, f"x{row}x") if line[0] != "*"]
     nodes = simulate(lines, tmp_path)
     worst = 0.0

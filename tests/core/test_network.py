@@ -14,7 +14,7 @@ from plentar.core.circuit.changes import NO_CHANGE, Changes
 from plentar.core.circuit.drive import Drive
 from plentar.core.circuit.elimination import Pattern
 from plentar.core.circuit.probe import pieces, read_amps, read_volts
-from plentar.core.circuit.solve import Settled, Variants, settle
+from plentar.core.circuit.solve import MOST_PAIRS, Settled, Variants, settle
 from plentar.core.circuit.wiring import wire
 from plentar.core.errors import ReadingError
 from plentar.core.unit.electrical import OPEN_OHMS
@@ -216,6 +216,19 @@ def test_cut_conductors_float_and_the_meter_shows_a_ghost() -> None:
     assert soft[0] > 1e5
     assert low[0] < max(0.2, 0.05 * ghost[0])
     assert shown[0] < 0.01
+
+
+def test_one_pairs_source_impedance_is_the_whole_matrixs() -> None:
+    """A ghost's softness is the same asked alone, an ampere in and out, and out of the matrices made for many."""
+    ghost = ("strip-b.element.2", "ground")
+    many = solved(IDLE, "strip-b.element.open").copy()
+    alone = read_volts(many.copy(), *ghost)
+    for _ in range(MOST_PAIRS):
+        read_volts(many, "strip-b.limit.1", "strip-b.limit.2")
+    together = read_volts(many, *ghost)
+    assert many.impedance is not None
+    assert alone[1][0] > 1e5
+    assert [float(x[0]) for x in together] == pytest.approx([float(x[0]) for x in alone], rel=1e-4)
 
 
 def test_in_circuit_ohms_count_parallel_paths_and_leads_lifted_do_not() -> None:

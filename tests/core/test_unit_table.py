@@ -5,6 +5,7 @@ import subprocess
 import sys
 from dataclasses import replace
 from pathlib import Path
+from typing import Any
 from unittest.mock import patch
 
 import numpy as np
@@ -14,7 +15,7 @@ from hypothesis import strategies as st
 
 from plentar.core.causes.catalogue import catalogue
 from plentar.core.causes.diagnosis import diagnose
-from plentar.core.causes.hypotheses import PREDICTED, SOLVED, UnitModel, model_of
+from plentar.core.causes.hypotheses import MODELS, PREDICTED, SOLVED, UnitModel, model_of
 from plentar.core.causes.keeping import drives_of_table, packed_row
 from plentar.core.causes.next_test import next_tests
 from plentar.core.causes.rounding import rounded, values_of
@@ -23,6 +24,7 @@ from plentar.core.causes.same_circuit import renamed as with_names
 from plentar.core.causes.shelf import use_shelf
 from plentar.core.causes.table import VERSION, circuit_key, drive_key, to_int, unpack, value_of
 from plentar.core.circuit.drive import Drive
+from plentar.core.circuit.solve import Settled, Variants, settle
 from plentar.core.evidence.metrology import DEMO_METER
 from plentar.core.evidence.reading import Condition, Reading
 from plentar.core.unit.nameplate import Nameplate
@@ -178,6 +180,34 @@ def test_kept_or_solved_the_answer_is_the_same(shelf: InMemory) -> None:
     assert np.abs(kept.posterior - solved.posterior).max() < 1e-4
     assert [cause.faults for cause in kept.causes] == [cause.faults for cause in solved.causes]
     assert [entry.test.words for entry in again] == [entry.test.words for entry in tests]
+
+
+def test_the_first_answer_solves_for_all_only_what_was_read() -> None:
+    """A circuit nobody has seen: idle and heat for every hypothesis, all other drives for those in question, and the
+    same answer as from the whole table."""
+    MODELS.clear()
+    PREDICTED.clear()
+    SOLVED.clear()
+    whole, count = set(), len(model_of(UNIT).hypotheses)
+
+    def noted(variants: Variants, drive: Drive, **others: Any) -> Settled:
+        if variants.count == count:
+            whole.add(drive.calls)
+        return settle(variants, drive, **others)
+
+    with patch("plentar.core.causes.hypotheses.settle", noted):
+        first = diagnose(UNIT, readings())
+        tests = next_tests(first, readings()[-1].condition)
+    assert whole == {frozenset(), frozenset("W")}
+    for drive in drives_of_table(UNIT):
+        model_of(UNIT).settled(drive)
+    later = diagnose(UNIT, readings())
+    assert [(cause.faults, cause.probability) for cause in later.causes] == [
+        (cause.faults, cause.probability) for cause in first.causes
+    ]
+    again = next_tests(later, readings()[-1].condition)
+    assert [entry.test for entry in again] == [entry.test for entry in tests]
+    assert [entry.bits for entry in again] == pytest.approx([entry.bits for entry in tests], abs=1e-6)
 
 
 def test_a_row_of_other_hypotheses_is_not_taken(shelf: InMemory) -> None:

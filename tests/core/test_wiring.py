@@ -86,7 +86,7 @@ def test_no_single_fault_leaves_the_circuit_without_an_answer(name: str) -> None
     changes = [variant for fault in faults_of(plate) for variant in fault.variants]
     variants = Variants(wire(plate), changes)
     for calls in ("", "G", "W", "WG", "Y"):
-        settled = settle(variants, Drive(calls=frozenset(calls)), with_impedance=False)
+        settled = settle(variants, Drive(calls=frozenset(calls)))
         assert np.isfinite(settled.volts).all()
         for feed in plate.feeds:
             # At most the supply itself: nothing in a heater makes volts.

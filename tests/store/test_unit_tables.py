@@ -10,10 +10,10 @@ from sqlalchemy import Engine, func, select
 from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session
 
-from plentar.core.causes.hypotheses import PREDICTED
+from plentar.core.causes.hypotheses import PREDICTED, model_of
 from plentar.core.causes.keeping import drives_of_table
 from plentar.core.causes.same_circuit import circuit_of
-from plentar.core.causes.shelf import use_shelf
+from plentar.core.causes.shelf import kept_row, use_shelf
 from plentar.core.causes.table import VERSION, circuit_key, drive_key
 from plentar.core.circuit.drive import Drive
 from plentar.core.unit.patterns import PATTERNS
@@ -61,6 +61,17 @@ def test_what_one_process_solved_another_fetches(tables: KeptTables, engine: Eng
     assert tables.fill_one()
     other = KeptTables(make_sessions(engine), in_background=False)
     assert list(other.fetch(CIRCUIT)) == [drive_key(HEAT)]
+
+
+def test_what_was_missed_is_found_once_it_is_filled(tables: KeptTables) -> None:
+    """A row that was not kept is not asked for with every reading; kept since by this process, it is found."""
+    use_shelf(tables)
+    sizes = {"hypotheses": len(model_of(UNIT).hypotheses), "contacts": len(model_of(UNIT).circuit.contacts)}
+    assert kept_row(CIRCUIT, UNIT, HEAT, **sizes) is None
+    with patch.object(tables, "fetch", side_effect=AssertionError("asked again")):
+        assert kept_row(CIRCUIT, UNIT, HEAT, **sizes) is None
+    assert tables.fill_one()
+    assert kept_row(CIRCUIT, UNIT, HEAT, **sizes) is not None
 
 
 def test_a_row_that_could_not_be_kept_is_asked_for_again(tables: KeptTables) -> None:

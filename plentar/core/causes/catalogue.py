@@ -314,11 +314,12 @@ def scaled(
     Returns:
         Both of shape (tests, hypotheses).
     """
-    whole = model.table([(test.point, test.drive) for test in tests])
-    shown, softness = whole.shown[:, rows].astype(np.float64), whole.softness[:, rows]
+    asked = rows if measured is None else np.concatenate([rows, measured])
+    found = model.table([(test.point, test.drive) for test in tests], asked)
+    shown, softness = found.shown[:, : len(rows)].astype(np.float64), found.softness[:, : len(rows)]
     if measured is not None:
         dead = np.array([test.is_isolated for test in tests])
-        shown[dead], softness[dead] = whole.shown[dead][:, measured], whole.softness[dead][:, measured]
+        shown[dead], softness[dead] = found.shown[dead, len(rows) :], found.softness[dead, len(rows) :]
     if supply is not None:
         for at in _by_source(model.plate, tuple(tests)):
             shown[list(at)] *= supply.at(tests[at[0]].point)[rows]
@@ -328,8 +329,8 @@ def scaled(
     spread = spread_of(model.plate, points, whole_shown, knows_supply=True, knows_transformer=knows)
     isolated = np.array([test.is_isolated for test in tests])[:, None]
     in_logs = spread / (shown + 0.3) + 0.02
-    found = np.where(isolated, np.log(shown + 0.3), shown)
-    return found, np.where(isolated, in_logs, np.hypot(spread, 0.006 * shown))
+    logs = np.where(isolated, np.log(shown + 0.3), shown)
+    return logs, np.where(isolated, in_logs, np.hypot(spread, 0.006 * shown))
 
 
 @lru_cache(maxsize=64)

@@ -9,7 +9,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, fields, replace
 from functools import cached_property
 from heapq import nlargest
-from itertools import combinations
+from itertools import combinations, count
 
 import numpy as np
 from numpy.typing import NDArray
@@ -112,14 +112,16 @@ class UnitModel:
         self.plate = plate
         # Whose single faults these are: with other pairs than the circuit's own only those are to be solved.
         self._singles = singles
+        # How often only the rows in question were solved; like units count together.
+        self._excerpts = count()
         # Whose solutions these are, where another unit of the same circuit was here first.
         self._origin: UnitModel | None = None
         self.circuit = wire(plate)
         self.faults = faults_of(plate)
         self.hypotheses = _hypotheses(self.faults, pairs)
-        count = sum(len(hypothesis.faults) == 1 for hypothesis in self.hypotheses)
+        alone = sum(len(hypothesis.faults) == 1 for hypothesis in self.hypotheses)
         # The rows this model solves itself, and how many they are.
-        self._own = slice(0 if singles is None else count, len(self.hypotheses))
+        self._own = slice(0 if singles is None else alone, len(self.hypotheses))
         self._count = self._own.stop - self._own.start
         # Tells this model's solutions from another's among all that are held. Pairs of one call's readings are nobody
         # else's; a circuit's own are the same whoever asks.
@@ -175,6 +177,16 @@ class UnitModel:
             return self
         found = copy.copy(self)
         found.plate, found._origin = plate, self._origin or self
+        return found
+
+    def _excerpt(self, rows: NDArray[np.int64]) -> "UnitModel":
+        """Return a model of some rows alone, to be solved in a moment and asked only what its rows show."""
+        found = copy.copy(self)
+        found.__dict__.pop("variants", None)
+        found.hypotheses = tuple(self.hypotheses[row] for row in rows.tolist())
+        found._own, found._count = slice(0, len(rows)), len(rows)
+        found._singles = found._origin = None
+        found._is_own, found._mark = False, object()
         return found
 
     def _usual_rows(self) -> dict[str, int]:
@@ -392,12 +404,26 @@ class UnitModel:
         floats = np.frombuffer(row.is_floating(point), dtype=np.uint8) > 0
         return Prediction(shown, np.where(floats, FLOATING_OHMS, 0.0))
 
-    def table(self, tests: Sequence[tuple[str, Drive]]) -> Prediction:
-        """Return what every hypothesis shows at each of these tests, one row a test.
+    def table(self, tests: Sequence[tuple[str, Drive]], rows: NDArray[np.int64]) -> Prediction:
+        """Return what these hypotheses show at each of these tests, one row a test, one column a hypothesis.
 
-        Asked for again, as the whole catalogue is with every reading, it is the same.
+        Asked for again, as the whole catalogue is with every reading, it is the same. Of a circuit that nobody has
+        seen these rows alone are solved: who waits for the first answer is not to wait for all the others.
         """
-        return PREDICTED.get((self._mark, "table", tuple(tests)), lambda: self._table(tests))
+        key = (self._mark, "table", tuple(tests))
+        if key not in PREDICTED:
+            # Each is looked for, so that whoever keeps the table is told of all that are missing.
+            unknown = [drive for drive in {drive for _, drive in tests} if not self._is_known(drive)]
+            if unknown and next(self._excerpts) < MOST_EXCERPTS:
+                own, place = np.unique(rows, return_inverse=True)
+                found = self._excerpt(own)._table(tests)
+                return Prediction(found.shown[:, place], found.softness[:, place])
+        whole = PREDICTED.get(key, lambda: self._table(tests))
+        return Prediction(whole.shown[:, rows], whole.softness[:, rows])
+
+    def _is_known(self, drive: Drive) -> bool:
+        """Tell whether every row is held or kept under a drive, so that none has to be solved."""
+        return (self._mark, drive) in SOLVED or self._row(drive) is not None
 
     def _table(self, tests: Sequence[tuple[str, Drive]]) -> Prediction:
         # A condition's tests together, so that its solution is needed once however few solutions are held.
@@ -519,10 +545,13 @@ def _hypotheses(faults: Sequence[Fault], chosen: Sequence[tuple[str, str]] | Non
 def _solved_bytes(value: object) -> int:
     """Return the bytes of a solution without the variants it belongs to, which its model holds."""
     if isinstance(value, Settled):
-        return bytes_of([getattr(value, f.name) for f in fields(value) if f.name not in ("variants", "drive")])
+        apart = ("variants", "drive", "impedance")
+        return value.impedance_bytes + bytes_of([getattr(value, f.name) for f in fields(value) if f.name not in apart])
     return bytes_of(value)
 
 
+# Three answers with their next tests; by then the whole table is there, or cheaper than another part of it.
+MOST_EXCERPTS = 6
 # What stands for a place that only strays tie down: more than GHOST_OHMS, by how much no reading tells.
 FLOATING_OHMS = 1e7
 # Measured on the example units: a kilobyte a hypothesis and some 105 bytes more for each of the circuit's terminals.

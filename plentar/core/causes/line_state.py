@@ -50,12 +50,12 @@ def _states(
     plate: Nameplate, drive: Drive, unproven: frozenset[str], faults: tuple[str, ...]
 ) -> Mapping[str, LineState]:
     variants = Variants(wire(plate), [changes_of(plate, faults)])
-    settled = settle(variants, drive, with_impedance=False)
+    settled = settle(variants, drive)
     states = _terminals(plate, settled)
     if unproven:
         # Off and not proven is treated as live: drawn live wherever the feed would reach.
         reach = replace(drive, dead_feeds=drive.dead_feeds - unproven, opened=drive.opened - unproven, has_control=True)
-        treated = _terminals(plate, settle(variants, reach, with_impedance=False))
+        treated = _terminals(plate, settle(variants, reach))
         states.update({name: "live" for name, state in treated.items() if state == "live"})
     circuit = settled.variants.circuit
     closed = {contact.id for i, contact in enumerate(circuit.contacts) if settled.states[0, i]}

@@ -58,7 +58,7 @@ def predict(
     dead = frozenset(feed.id for feed in plate.feeds) if isolated else frozenset[str]()
     drive = Drive(calls=calls, dead_feeds=dead, has_control=not isolated)
     settled = settle(variants, drive)
-    opened = settle(variants, replace(drive, limits_open=True), with_impedance=False, start=settled)
+    opened = settle(variants, replace(drive, limits_open=True), start=settled)
     piece = pieces(settled, 0)
     circuit = variants.circuit
     pairs = sorted({":".join(spot_of(test.point).places) for test in catalogue(plate) if spot_of(test.point).is_volts})

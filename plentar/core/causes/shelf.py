@@ -9,7 +9,7 @@ from plentar.core.circuit.drive import Drive
 from plentar.core.held import Held
 from plentar.core.unit.nameplate import Nameplate
 
-__all__ = ["PACKED", "ROWS", "Shelf", "kept_row", "use_shelf"]
+__all__ = ["PACKED", "ROWS", "Shelf", "kept_row", "look_anew", "use_shelf"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -48,6 +48,12 @@ def use_shelf(shelf: Shelf | None) -> None:
     _shelves.shelf = shelf
     ROWS.clear()
     PACKED.clear()
+
+
+def look_anew(key: str, drive: Drive) -> None:
+    """Be told that a row is kept by now: whoever missed it looks for it once more."""
+    PACKED.drop(key)
+    ROWS.drop((key, drive))
 
 
 def kept_row(key: str, circuit: Nameplate, drive: Drive, *, hypotheses: int, contacts: int) -> TableRow | None:

@@ -124,7 +124,7 @@ def outcomes(wirings: Sequence[RelayWiring]) -> list[tuple[CallOutcome, ...]]:
     # call is a short with no fan call, whether or not the breaker still lets the relay pull in.
     changes = [_changes(wiring, calls) for wiring in wirings for calls in CALLS]
     variants = Variants(circuit, changes)
-    settled = settle(variants, Drive(), with_impedance=False)
+    settled = settle(variants, Drive())
     line = np.abs(settled.at("feed-1.l1") - settled.at("feed-1.l2"))
     across = np.max(
         [np.abs(settled.at("blower.fixed") - settled.at(f"blower.{tap}")) for tap in ("high", "low")], axis=0

@@ -20,7 +20,7 @@ def read_volts(
     """Return what each variant shows between two terminals, and how soft that voltage is.
 
     Args:
-        settled: The solved variants, with their impedance matrices.
+        settled: The solved variants.
         a: One probe's terminal.
         b: The other's.
         function: `volts` for the AC function, `dc_volts` for DC.
@@ -35,10 +35,7 @@ def read_volts(
     layers = np.arange(v.count)
     i, j = (v.node_of[:, v.circuit.terminals[x]] for x in (a, b))
     open_volts = settled.volts[layers, i] - settled.volts[layers, j]
-    behind = np.zeros(v.count, dtype=np.complex128)
-    soft = np.nonzero(settled.soft_at >= 0)[0]
-    z, at, i, j = settled.impedance, settled.soft_at[soft], i[soft], j[soft]
-    behind[soft] = z[i, i, at] + z[j, j, at] - z[i, j, at] - z[j, i, at]
+    behind = settled.behind(i, j)
     shown = np.abs(open_volts * meter_ohms / (meter_ohms + behind))
     ripple = v.circuit.dc_terminals.get(a, v.circuit.dc_terminals.get(b))
     if function == "dc_volts":

@@ -32,6 +32,8 @@ from plentar.core.circuit.pieces import pieces_of
 
 __all__ = ["Settled", "Variants", "settle"]
 
+# Pairs of nodes whose impedance is solved one by one: a reading or two of a condition, not a table's column of places.
+MOST_PAIRS = 4
 Complex = NDArray[np.complex128]
 Ints = NDArray[np.int64]
 Bools = NDArray[np.bool_]
@@ -233,9 +235,46 @@ class Settled:
     energised: Bools
     hot: Bools
     airless: Bools
-    # Only variants in which something floats have an impedance matrix; `soft_at` tells which of them, -1 for none.
+    # Only variants in which something floats have a source impedance worth knowing; `soft_at` tells where theirs
+    # stands in `impedance`, -1 for none. The matrices are made once enough is asked of them.
     soft_at: Ints
-    impedance: Complex
+    impedance: Complex | None = None
+    _asked: int = 0
+
+    @property
+    def impedance_bytes(self) -> int:
+        """What the impedance matrices take, made already or not yet."""
+        return int((self.soft_at >= 0).sum()) * self.variants.nodes**2 * np.dtype(np.complex64).itemsize
+
+    def behind(self, a: Ints, b: Ints) -> Complex:
+        """Return each variant's source impedance between two of its nodes [ohm]; none where nothing floats.
+
+        The first few pairs are solved by themselves; who asks for more has the whole matrices made.
+        """
+        found = np.zeros(self.variants.count, dtype=np.complex128)
+        soft = np.nonzero(self.soft_at >= 0)[0]
+        i, j = a[soft], b[soft]
+        self._asked += 1
+        if self.impedance is None and self._asked > MOST_PAIRS:
+            self.impedance = self._impedances(soft)
+        if self.impedance is None:
+            # An ampere in at one, out at the other: the volts between them are the ohms behind.
+            unit = np.zeros((self.variants.nodes, soft.size), dtype=np.complex128)
+            columns = np.arange(soft.size)
+            np.add.at(unit, (i, columns), 1.0)
+            np.add.at(unit, (j, columns), -1.0)
+            volts = self.variants.pattern.solve(self.variants.factored(soft, self.states[soft]), unit)
+            found[soft] = volts[i, columns] - volts[j, columns]
+            return found
+        z, at = self.impedance, self.soft_at[soft]
+        found[soft] = z[i, i, at] + z[j, j, at] - z[i, j, at] - z[j, i, at]
+        return found
+
+    def _impedances(self, rows: Ints) -> Complex:
+        variants, size = self.variants, self.variants.nodes
+        identity = np.broadcast_to(np.eye(size, dtype=np.complex128)[:, :, None], (size, size, rows.size))
+        solved = variants.pattern.solve(variants.factored(rows, self.states[rows]), identity)
+        return np.ascontiguousarray(solved.astype(np.complex64))
 
     def copy(self) -> "Settled":
         """Return a copy that can go on without changing this one."""
@@ -248,6 +287,8 @@ class Settled:
             hot=self.hot.copy(),
             airless=self.airless.copy(),
             soft_at=self.soft_at.copy(),
+            impedance=None,
+            _asked=0,
         )
 
     def at(self, terminal: str) -> Complex:
@@ -277,7 +318,7 @@ class Settled:
         return total
 
 
-def settle(variants: Variants, drive: Drive, *, with_impedance: bool = True, start: "Settled | None" = None) -> Settled:
+def settle(variants: Variants, drive: Drive, *, start: "Settled | None" = None) -> Settled:
     """Solve every variant from de-energised to rest.
 
     Faster mechanisms move first: instant trips, relays, the fuse, thermal sequencers, thermal trips, limits. Trips
@@ -286,7 +327,6 @@ def settle(variants: Variants, drive: Drive, *, with_impedance: bool = True, sta
     Args:
         variants: The circuit and its changes.
         drive: Feeds and calls.
-        with_impedance: Also return the impedance matrices that the meter's loading needs.
         start: A settled state of the same variants to go on from, for a drive that only lets more move.
     Source:
         Node equations (Kirchhoff, Ohm); the order of what moves, docs/architecture.md, Settling.
@@ -308,7 +348,6 @@ def settle(variants: Variants, drive: Drive, *, with_impedance: bool = True, sta
             np.zeros_like(energised),
             np.zeros_like(states),
             np.full(count, -1),
-            np.zeros((variants.nodes, variants.nodes, 0), dtype=np.complex64),
         )
     else:
         # On from a settled state: what has latched there stays latched.
@@ -317,11 +356,9 @@ def settle(variants: Variants, drive: Drive, *, with_impedance: bool = True, sta
     mover = _Movers(variants, drive)
     turns = np.zeros(count, dtype=np.int64)
     active = np.arange(count)
-    moved_ever = np.zeros(count, dtype=bool)
     if start is not None:
         # Only the variants in which the new drive moves anything are solved again.
         active = active[mover.advance(active, found)]
-        moved_ever[active] = True
     while active.size:
         found.states[active] = mover.states(found, active)
         found.volts[active] = variants.solved(active, found.states[active], mover.excitation)
@@ -330,21 +367,9 @@ def settle(variants: Variants, drive: Drive, *, with_impedance: bool = True, sta
         # Most variants rest after two or three turns: the few that still move go on alone.
         active = active[changed[active] & (turns[active] < MAX_STEPS)]
     found.chatters = turns >= MAX_STEPS
-    if with_impedance:
-        _impedances(found, moved_ever if start is not None else np.ones(count, dtype=bool))
+    floats = _has_floating(found)
+    found.soft_at = np.where(floats, np.cumsum(floats) - 1, -1)
     return found
-
-
-def _impedances(found: Settled, anew: Bools) -> None:
-    """Fill in the impedance matrices of the floating variants that have none yet or changed."""
-    variants, size = found.variants, found.variants.nodes
-    kept = np.nonzero(~anew & (found.soft_at >= 0))[0]
-    rows = np.nonzero(anew & _has_floating(found))[0]
-    identity = np.broadcast_to(np.eye(size, dtype=np.complex128)[:, :, None], (size, size, rows.size))
-    solved = variants.pattern.solve(variants.factored(rows, found.states[rows]), identity).astype(np.complex64)
-    found.impedance = np.concatenate([found.impedance[:, :, found.soft_at[kept]], solved], axis=2)
-    found.soft_at = np.full(variants.count, -1)
-    found.soft_at[np.concatenate([kept, rows])] = np.arange(kept.size + rows.size)
 
 
 def _has_floating(found: Settled) -> Bools:

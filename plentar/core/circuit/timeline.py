@@ -151,7 +151,7 @@ def _discs(plate: Nameplate, place: float, slowness: Mapping[str, float]) -> lis
 def _solve(plate: Nameplate, calls: frozenset[str], discs: Sequence[_Thermal], broken: Changes) -> Settled:
     """Solve with every disc held where it is; a fault that holds a contact still wins."""
     held = Changes(forced={disc.contact: disc.is_closed != disc.inverted for disc in discs})
-    return settle(Variants(wire(plate), [held | broken]), Drive(calls=calls), with_impedance=False)
+    return settle(Variants(wire(plate), [held | broken]), Drive(calls=calls))
 
 
 def _moment(settled: Settled, now: float, calls: frozenset[str], had_air: bool) -> Moment:
