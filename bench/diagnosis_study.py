@@ -25,6 +25,7 @@ from pathlib import Path
 import numpy as np
 
 from plentar.core.causes.catalogue import Test, catalogue
+from plentar.core.causes.checks import STAGES, WHEEL, checks_of
 from plentar.core.causes.diagnosis import Cause, Diagnosis, diagnose
 from plentar.core.causes.fault import OFF, SERVICE, mended
 from plentar.core.causes.faults import COMPLAINTS, Fault, faults_of, tripped_by
@@ -32,26 +33,33 @@ from plentar.core.causes.hypotheses import model_of
 from plentar.core.causes.next_test import minutes_of, next_tests
 from plentar.core.circuit.changes import NO_CHANGE, Changes
 from plentar.core.circuit.drive import Drive
-from plentar.core.circuit.network import Circuit
+from plentar.core.circuit.network import HOT_AMPS, Circuit
 from plentar.core.circuit.probe import read_amps, read_volts
 from plentar.core.circuit.solve import Settled, Variants, settle
 from plentar.core.circuit.wiring import wire
 from plentar.core.evidence.metrology import DEMO_METER
 from plentar.core.evidence.reading import Condition, Reading
+from plentar.core.evidence.runs import TimingRun
+from plentar.core.evidence.signs import Observation
 from plentar.core.judging.findings import compare
 from plentar.core.judging.situation import Situation
+from plentar.core.judging.timing import stages_of
 from plentar.core.judging.verdict import judge
+from plentar.core.judging.watched import seen_by_heat
 from plentar.core.limits.verdicts import Grade
 from plentar.core.limits.windows import closing
 from plentar.core.unit.electrical import COLD_RATIO, OPEN_OHMS
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.patterns import PATTERNS
+from plentar.core.unit.place import amps_at
 from plentar.core.visit import SURE_SHARE
 from plentar.words import say
 
 MOST_TESTS = 45
 # What services give, of nominal: 206 to 252 V of 240.
 SERVICES = (0.858, 1.05)
+# A sound pole closes well inside its window.
+USUAL_SHARE = 0.6
 # How long a new call is waited for, of the time after which the last pole counts as never closing.
 WAITED = 1.02
 # As the call's own advice (`core/visit`): from here on a cause is accepted whatever could still be read.
@@ -84,7 +92,7 @@ class Truth:
         *,
         between: bool = False,
     ) -> None:
-        self.random, self.wrong = random, wrong
+        self.random, self.wrong, self.faults = random, wrong, faults
         # A fault of the service is the service; any other truth has whatever service it has.
         is_service = any(fault.part == SERVICE for fault in faults)
         self.service = 1.0 if is_service else float(random.uniform(*SERVICES))
@@ -151,6 +159,41 @@ class Truth:
             condition=condition,
             meter_uncertainty=DEMO_METER.uncertainty(function, min(value, 6e7)),
         )
+
+    def check(self, test: Test) -> list[Observation]:
+        """Look at what is no reading, now and then wrongly: the wheel, the capacitor, the stages by the stopwatch."""
+        if test.point == STAGES:
+            return self._timed(test.drive)
+        finds = next(check.tells for check in checks_of(self.plate) if check.test.point == test.point)
+        found = next((fault for fault in self.faults if finds(fault)), None)
+        is_found = (found is not None) != (self.random.random() < self.wrong)
+        if test.point == WHEEL:
+            bad = "loose-hub" if found is not None and found.part == "blower.hub" else "side-play"
+            return [Observation(kind=bad if is_found else "wheel-free")]
+        return [Observation(kind="capacitor-out" if is_found else "capacitor-fine")]
+
+    def _timed(self, drive: Drive) -> list[Observation]:
+        """Watch every stage come after the call, each at its own time, for as long as any may take."""
+        patience = WAITED * longest_clock(self.plate)
+        calls = tuple((call, 0.0) for call in drive.calls)
+        first = self._running(self.broken if self._shows_now(Condition(calls=calls)) else self.well, drive)
+        # What is late has come in the end.
+        later = self._running(self.well, drive) if self.shows == "late" else first
+        came = {}
+        for stage in stages_of(self.plate):
+            own = USUAL_SHARE * stage.on.max_seconds
+            seconds = own if stage.id in first else max(own, self.slow_seconds)
+            if stage.id in later and seconds < patience:
+                came[stage.id] = seconds
+        run = TimingRun(elapsed_seconds=patience, on_seconds=came)
+        return seen_by_heat(self.plate, stages_of(self.plate), run)
+
+    def _running(self, variants: Variants, drive: Drive) -> set[str]:
+        """Return the strips that heat, and the blower if it turns."""
+        settled = settle(variants, drive)
+        found = {c.id for c in self.plate.circuits if read_amps(settled, amps_at(c.id))[0] > HOT_AMPS}
+        turns = float(read_amps(settled, "amps:blower")[0]) > self.plate.blower.turns_from_amps
+        return found | ({"blower"} if turns else set())
 
     def is_hidden(self) -> bool:
         """Tell whether a unit that is read everywhere without any error passes wherever the sound one does.
@@ -288,6 +331,11 @@ def longest_window(plate: Nameplate) -> float:
     return max(window.max_seconds for window in windows)
 
 
+def test_at(plate: Nameplate, point: str, calls: frozenset[str]) -> Test:
+    """Return the test of the catalogue at a point under these calls."""
+    return next(test for test in catalogue(plate) if (test.point, test.drive.calls) == (point, calls))
+
+
 def follow(
     plate: Nameplate, truth: Truth, complaint: str, *, fixed: bool, minutes: float
 ) -> tuple[Diagnosis, int, float]:
@@ -296,6 +344,7 @@ def follow(
     Returns the diagnosis, how many tests were taken and what they cost [min].
     """
     readings: list[Reading] = []
+    seen: list[Observation] = []
     spent = 0.0
     taken: list[tuple[str, frozenset[str]]] = []
     order = iter(
@@ -309,25 +358,31 @@ def follow(
             test = next(order, None)
         elif doubted:
             calls = next(calls for point, calls in taken if point == doubted[0])
-            test = next(t for t in catalogue(plate) if t.point == doubted[0] and t.drive.calls == calls)
+            test = test_at(plate, doubted[0], calls)
         else:
             leading = diagnosis.first.probability if diagnosis.first else 0.0
             best = next_tests(diagnosis, condition, taken=taken, most=1)
             # A service that is weak, as a unit that is sound, is named by what else is found right.
+            # What rests on one reading is read once more before anybody believes it.
+            rests = diagnosis.rests_on if leading > SURE else None
+            again = test_at(plate, rests.point, rests.condition.on) if rests else None
             named = set(diagnosis.first.faults) if diagnosis.first else set[str]()
             is_named = leading > SURE and not named & {"healthy", "supply.low", "supply.high"}
-            if (is_named and len(readings) >= 3) or not best or best[0].bits < 0.004:
+            if again is None and ((is_named and len(readings) >= 3) or not best or best[0].bits < 0.004):
                 break
-            test = best[0].test
+            test = again or best[0].test
         if test is None:
             break
         spent += minutes_of(plate, test, condition)
         if spent > minutes:
             break
         condition = condition_for(plate, test, condition)
-        readings.append(truth.read(test, condition))
         taken.append((test.point, test.drive.calls))
-        diagnosis = diagnose(plate, readings, complaints=[complaint])
+        if test.kind == "check":
+            seen += truth.check(test)
+        else:
+            readings.append(truth.read(test, condition))
+        diagnosis = diagnose(plate, readings, complaints=[complaint], observations=seen)
         if fixed and diagnosis.first and diagnosis.first.probability > SURE and len(readings) >= 3:
             break
     return diagnosis, len(readings), min(spent, minutes)

@@ -36,6 +36,7 @@ from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.limits.verdicts import Grade, Verdict
 from plentar.core.said import Words, joined, said
 from plentar.core.unit.nameplate import Nameplate
+from plentar.core.unit.place import CAPACITOR as CAPACITOR_PLACE
 from plentar.core.unit.place import Place, amps_at, line_volts, place_of, point_at, spot_of
 from plentar.core.unit.points import Point, of_feed, part_words, test_points
 from plentar.core.unit.quantities import QUANTITIES
@@ -57,14 +58,25 @@ ROWS: tuple[tuple[str, frozenset[str]], ...] = (
     ("W and G", frozenset({"W", "G"})),
     ("nothing", frozenset()),
 )
-CAPACITOR = point_at("microfarads", "blower.capacitor")
+CAPACITOR = point_at("microfarads", CAPACITOR_PLACE)
 TRIPS = "breaker trips or hot"
 # From here a cause is accepted whatever could still be read; below a half nothing is, for want of tests.
 SURE_SHARE, LEAST_ACCEPTED = 0.97, 0.5
 # What is answered or counted, not found wrong.
 NO_FINDING = frozenset(
-    {"heat-was-on", "jumper-runs", "bad-start", "capacitor-fine", "air-little", "air-enough", "landing-wrong"}
+    {
+        "heat-was-on",
+        "jumper-runs",
+        "bad-start",
+        "capacitor-fine",
+        "air-little",
+        "air-enough",
+        "landing-wrong",
+        "wheel-free",
+    }
 )
+# What a hand at the wheel finds, one way or the other.
+WHEEL_SIGNS = frozenset({"stiff", "side-play", "loose-hub", "wheel-free"})
 # One reading may be the slip that the first one was; two say the same.
 CLEARED_BY = 2
 # Less is not worth a place on the screen.
@@ -90,7 +102,7 @@ class Judged:
         return bool(self.taken.struck)
 
 
-AdviceKind = Literal["stop", "wait", "prove", "test", "accept", "check", "well"]
+AdviceKind = Literal["stop", "wait", "prove", "test", "again", "accept", "check", "well"]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -528,8 +540,26 @@ class Visit:
         from plentar.core.causes.next_test import next_tests
 
         # What was read before a repair was read on another unit.
-        taken = [(r.point, r.condition.on) for r in self.readings_now]
+        taken = [(r.point, r.condition.on) for r in self.readings_now] + self._checked
         return next_tests(self.diagnosis, self.condition, taken=taken, school=school, most=most)
+
+    @property
+    def _checked(self) -> "list[tuple[str, frozenset[str]]]":
+        """The looks that are no reading and were done on the unit as it is now, as `next_tests` spells them."""
+        from plentar.core.causes.checks import STAGES, WHEEL, checks_of
+
+        seen = {entry.kind for entry in self.signs}
+        done = {WHEEL} if seen & WHEEL_SIGNS else set()
+        if CAPACITOR in self.latest_now:
+            done.add(CAPACITOR)
+        if any(run.call == "heat" and self._began_now(run) for run in self.watch_runs):
+            done.add(STAGES)
+        # A log shows every stage come as a stopwatch does.
+        if any(self.is_of_now(event) and logged.called_seconds is not None for event, logged, _ in self.logs):
+            done.add(STAGES)
+        return [
+            (check.test.point, check.test.drive.calls) for check in checks_of(self.plate) if check.test.point in done
+        ]
 
     @cached_property
     def stop(self) -> Words:
@@ -580,6 +610,11 @@ class Visit:
             if left or self.findings:
                 return Advice(kind="check", words=said("advice.check", left=joined(left) or said("advice.findings")))
             return Advice(kind="well", words=said("advice.well"))
+        rests_on = self.diagnosis.rests_on if self.diagnosis else None
+        if sure and rests_on is not None:
+            point = find_point(self.plate, rests_on.point)
+            words = said("advice.once-more", point=point.label, condition=rests_on.condition.spoken)
+            return Advice(kind="again", words=words, point=rests_on.point)
         if lead is not None and (sure or self.next_test is None) and lead.probability >= LEAST_ACCEPTED:
             return Advice(kind="accept", words=said("advice.accept", title=lead.title, repair=lead.repair))
         if self.next_test is None:

@@ -389,7 +389,7 @@ class CallScreen(Generic[C]):
     def next_point(self) -> Point | None:
         """The point of the next best test or, without one on the board, the next unread in the order of work."""
         best = self.visit.next_test
-        if best is not None and best.test.point != self.selected:
+        if best is not None and not best.test.step and best.test.point != self.selected:
             return find_point(self.plate, best.test.point)
         order = list(self.points.values())
         start = order.index(self.point) if self.point in order else -1

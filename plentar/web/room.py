@@ -2,7 +2,7 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Protocol
+from typing import Any, Protocol
 from uuid import UUID, uuid4
 
 from flask import g, render_template, request, url_for
@@ -17,7 +17,7 @@ from plentar.screen.call import CallScreen, View
 from plentar.store.models import Call
 from plentar.web.visits import own_call, read_visit
 
-__all__ = ["StepView", "context_of", "is_fragment", "register_step", "room_of", "show_step", "step_shown"]
+__all__ = ["StepView", "context_of", "is_fragment", "register_step", "room_of", "show_step", "step_shown", "step_url"]
 
 
 class StepScreen(Protocol):
@@ -49,11 +49,21 @@ class StepView:
 
 # How each step that is a place of its own shows itself in the room: a switch flipped there leaves one there.
 _steps: dict[str, Callable[[UUID], ResponseReturnValue]] = {}
+_addresses: dict[str, tuple[str, dict[str, Any]]] = {}
 
 
-def register_step(panel: str, show: Callable[[UUID], ResponseReturnValue]) -> None:
-    """Say how a step shows itself for a call."""
+def register_step(panel: str, show: Callable[[UUID], ResponseReturnValue], endpoint: str, **values: Any) -> None:
+    """Say how a step shows itself for a call, and by which endpoint it is linked."""
     _steps[panel] = show
+    _addresses[panel] = endpoint, values
+
+
+def step_url(panel: str, call_id: UUID) -> str:
+    """Return the address of a step that is a place of its own; nothing where it is a panel of the call's page."""
+    if panel not in _addresses:
+        return ""
+    endpoint, values = _addresses[panel]
+    return url_for(endpoint, call_id=call_id, **values)
 
 
 def step_shown(panel: str, call_id: UUID) -> ResponseReturnValue | None:
@@ -89,6 +99,7 @@ def context_of(screen: CallScreen[Call], **pad: object) -> dict[str, object]:
         "opened_choices": opened_choices,
         "tuple_of": lambda names: tuple(names.split(",")),
         "signs": SIGNS,
+        "step_url": step_url,
     }
     return context | {name: value for name, value in pad.items() if value is not None}
 

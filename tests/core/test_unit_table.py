@@ -74,6 +74,7 @@ def shelf() -> "object":
     found = InMemory()
     use_shelf(found)
     PREDICTED.clear()
+    SOLVED.clear()
     yield found
     use_shelf(None)
     PREDICTED.clear()

@@ -34,11 +34,13 @@ class Test:
     kind: str
     minutes: float
     words: Words
+    # The step of the call it is done in, where that is no reading at the board.
+    step: str = ""
 
     @property
     def is_isolated(self) -> bool:
         """True when power must be off and proven dead."""
-        return spot_of(self.point).is_ohms
+        return spot_of(self.point).is_ohms or (self.kind == "check" and not self.drive.calls)
 
 
 # What can be looked at: its kind, and the minutes it takes by itself, cover off and meter in hand. Chosen, by where

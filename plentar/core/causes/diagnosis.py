@@ -41,6 +41,8 @@ class Diagnosis:
     # How likely a call stood before it was tapped.
     tapped_late: float
     wait_seconds: float
+    # The one reading without which another cause would lead, to be taken once more before anything is repaired.
+    rests_on: Reading | None
     posterior: Floats
     # How likely each hypothesis's fault stood there at the last reading: what has tripped, come back or come late.
     there: Floats
@@ -104,6 +106,7 @@ def diagnose(
         asks=evidence.asks(limits),
         tapped_late=float(evidence.tapped_late.sum()),
         wait_seconds=wait,
+        rests_on=evidence.rests_on(causes[0]) if causes else None,
         posterior=evidence.posterior,
         there=evidence.there,
         model=model,

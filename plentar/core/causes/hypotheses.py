@@ -5,7 +5,7 @@ What a fault does under a condition does not depend on the readings, so the tabl
 
 import copy
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, fields, replace
 from functools import cached_property
 from heapq import nlargest
@@ -145,6 +145,8 @@ class UnitModel:
         self.while_not[self.passing_rows] = [entry.quiet for entry in self.passing]
         self.comes_and_goes = np.zeros(len(self.hypotheses), dtype=np.bool_)
         self.comes_and_goes[[e.row for e in self.passing if e.fault.shows == "now and then"]] = True
+        self.shows_late = np.zeros(len(self.hypotheses), dtype=np.bool_)
+        self.shows_late[[e.row for e in self.passing if e.fault.shows == "late"]] = True
         self._priors = self._shares_of_rows()
         # Which hypotheses have something wrong besides the service.
         self.is_fault = np.array([any(f.part not in ("", SERVICE) for f in h.faults) for h in self.hypotheses])
@@ -294,6 +296,18 @@ class UnitModel:
             second.append(row[1])
             factor.append(row[2])
         return np.array(first), np.array(second), np.array(factor)
+
+    def by_fault(self, name: str, ask: Callable[[Fault], Sequence[bool]]) -> NDArray[np.bool_]:
+        """Return what is true of each hypothesis's fault, of two faults of either; asked once for a circuit.
+
+        One row a hypothesis, one column an answer of `ask`.
+        """
+
+        def find() -> NDArray[np.bool_]:
+            of_fault = {fault.id: ask(fault) for fault in self.faults}
+            return np.array([np.any([of_fault[f.id] for f in h.faults], axis=0) for h in self.hypotheses])
+
+        return PREDICTED.get((self._mark, name), find)
 
     def settled(self, drive: Drive) -> Settled:
         """Return the solutions under a drive, solving them the first time."""

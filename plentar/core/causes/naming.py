@@ -7,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from plentar.core.causes.catalogue import catalogue, scaled
+from plentar.core.causes.checks import finds
 from plentar.core.causes.fault import SERVICE, mended
 from plentar.core.causes.hypotheses import PAIRS, Hypothesis, UnitModel
 from plentar.core.causes.likelihood import Floats
@@ -34,6 +35,10 @@ SIZE_SHARE, SIZE_FLOOR = 0.02, 0.1
 TOLD_SHARE, PLAIN_SHARE = 0.05, 0.8
 # Reasons that are told; half as likely as elsewhere: less than that nobody would call a reason against.
 MOST_FOR, MOST_AGAINST, LEAST_AGAINST = 6, 3, -0.7
+# A cause that another would outweigh without one of its readings rests on that one: a slip there and it is wrong.
+RESTS_SHARE = 0.5
+# Two shares nearer than this are the same.
+ALIKE = 1e-4
 # Two more looks that agree settle what one said.
 TAKEN_AGAIN = 2
 # A single fault of a group stands for the pairs in it down to this share of them: below, the pair was read as such.
@@ -133,22 +138,28 @@ class Evidence:
 
     def _best_row(self, cause: int) -> int:
         rows = np.nonzero(self.model.cause_of == cause)[0]
-        return int(rows[np.argmax(self.posterior[rows])])
+        own = self.posterior[rows]
+        # Of sizes that are as likely the first, whatever the last digit says.
+        return int(rows[np.argmax(own >= (1 - ALIKE) * own.max())])
 
     def _splittable(self, rows: list[int]) -> NDArray[np.bool_]:
         """Tell which pairs of hypotheses some test of the catalogue would show apart by three standard deviations."""
-        shown, spread = scaled(self.model, catalogue(self.model.plate), np.array(rows))
+        tests = catalogue(self.model.plate)
+        shown, spread = scaled(self.model, tests, np.array(rows))
         apart = np.abs(shown[:, :, None] - shown[:, None, :])
         together = 3.0 * np.hypot(spread[:, :, None], spread[:, None, :])
         split: NDArray[np.bool_] = np.any(apart > together, axis=0)
+        # What is late is told from what else is late by which strips come late: all else has come when one reads it.
+        late = np.array([self.model.shows_late[row] for row in rows])
+        is_amps = np.array([test.kind == "amps" for test in tests])
+        by_strips = np.any((apart > together)[is_amps], axis=0)
+        split = np.where(late[:, None] & late[None, :], by_strips, split)
         # What comes and goes is told from what stays by taking the same reading again.
         passes = self.model.passes[rows]
         split |= (passes[:, None] != passes[None, :]) & np.any(np.ptp(shown, axis=1) > spread.max(axis=1))
-        # The catalogue knows no microfarads; whoever has a meter for them tells a weak capacitor from none.
-        measured = np.array(
-            [any("capacitor-out" in f.signs for f in self.model.hypotheses[row].faults) for row in rows]
-        )
-        split |= measured[:, None] != measured[None, :]
+        # A wheel by hand and a stopwatch tell what no reading does.
+        found = finds(self.model, np.array(rows))
+        split |= np.any(found[:, :, None] != found[:, None, :], axis=0)
         return split
 
     def _cause(
@@ -193,6 +204,8 @@ class Evidence:
         share = sum(by_cause[i] for i in group)
         singles = [i for i in group if len(model.hypotheses[rows[i]].faults) == 1]
         told = singles if sum(by_cause[i] for i in singles) >= SHADOW_SHARE * share else group[:1]
+        # What the readings speak against is not worth naming beside what they speak for.
+        told = [i for i in told if by_cause[i] >= TOLD_SHARE * by_cause[told[0]]]
         return Failure(
             faults=tuple(model.causes[i] for i in told),
             title=joined((model.hypotheses[rows[i]].title for i in told[:3]), "or"),
@@ -269,6 +282,21 @@ class Evidence:
             if len(found) >= PAIRS:
                 break
         return tuple(found)
+
+    def rests_on(self, lead: Cause) -> Reading | None:
+        """Return the one reading without which the leading cause would not be the answer; nothing where two say it.
+
+        Source:
+            docs/trade.md, section 5, readings that mislead: one in fifty is simply wrong.
+        """
+        if not self.readings:
+            return None
+        own = np.isin(self.model.cause_of, [self.model.causes.index(fault) for fault in lead.faults])
+        logs = np.log(self.posterior + 1e-300) - np.array(self.likelihoods)
+        without = np.exp(logs - logs.max(axis=1, keepdims=True))
+        shares = without[:, own].sum(axis=1) / without.sum(axis=1)
+        at = int(np.argmin(shares))
+        return self.readings[at] if shares[at] < RESTS_SHARE else None
 
     def asks(self, limits: Limits) -> tuple[Ask, ...]:
         """Return what is to be taken again, with what may have happened to it by the likeliest hypothesis."""

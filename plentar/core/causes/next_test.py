@@ -8,13 +8,16 @@ import math
 from collections import Counter
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
+from itertools import combinations
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from plentar.core.causes.catalogue import Test, catalogue, scaled
+from plentar.core.causes.checks import CHECK_SPREAD, checks_of, finds
 from plentar.core.causes.diagnosis import Diagnosis
+from plentar.core.causes.same_circuit import circuit_of
 from plentar.core.causes.sequences import NOW_AND_THEN_SHARE
 from plentar.core.evidence.reading import Condition
 from plentar.core.said import Words
@@ -28,6 +31,9 @@ Floats = NDArray[np.float64]
 LEAST_BITS = 0.004
 # The same reading again is worth it where something may have come or gone meanwhile; three are enough of one. Chosen.
 LEAST_BITS_AGAIN, MOST_LOOKS = 0.08, 3
+# Where the best test tells less than this, those are weighed whose outcomes run into each other. Chosen: a sure cause
+# with one rival at one in fifty.
+LITTLE_BITS = 0.15
 # Enough for every cause that is still in question; chosen by the time the page waits.
 CONSIDERED = 140
 # Gloves, glasses and care: a live reading is taken a quarter slower than its minutes, and only if it is worth that.
@@ -81,8 +87,18 @@ def next_tests(
     looks = Counter(taken)
     # On a unit that seems sound every look would be worth another; what has shown something is looked at again.
     most_looks = MOST_LOOKS if len(rows) and model.is_fault[rows[0]] else 1
-    predictions = scaled(model, tests, live, diagnosis.supply, dead)
-    bits, bins = _information(predictions, weight, model.cause_of[states])
+    shown, spread = scaled(model, tests, live, diagnosis.supply, dead)
+    if within is None:
+        # And what is no reading.
+        found = finds(model, states)
+        shown, spread = np.vstack([shown, found]), np.vstack([spread, np.full(found.shape, CHECK_SPREAD)])
+        tests += tuple(check.test for check in checks_of(circuit_of(model.plate)))
+    bits, bins = _information((shown, spread), weight, model.cause_of[states])
+    if len(rows) and bits.max() < LITTLE_BITS:
+        # Sizes lie so close that no gap parts them: what a reading on this or that side of the middle would tell.
+        told, sides = _either_side((shown, spread), weight, model.cause_of[states])
+        bins = np.where((told > bits)[:, None], sides, bins)
+        bits = np.maximum(bits, told)
     scored = [
         (bits[i] / minutes, i, minutes)
         for i, test in enumerate(tests)
@@ -175,6 +191,35 @@ def _information(
     # What the outcome tells, less what it only tells about the size of one and the same cause.
     bits = _entropy(mass).sum(axis=1) - (_entropy(joint).sum(axis=(1, 2)) - _entropy(own).sum())
     return np.maximum(bits, 0.0), bins
+
+
+def _either_side(
+    predictions: tuple[Floats, Floats], weight: Floats, causes: NDArray[np.int64]
+) -> tuple[Floats, NDArray[np.int64]]:
+    """Return the bits each test should give about the cause by one threshold, and each hypothesis's side of it.
+
+    The threshold lies half way between what two of the three leading causes show on average, whichever pair tells
+    most; near it a reading may fall on either side.
+    """
+    shown, spread = predictions
+    _, cause = np.unique(causes, return_inverse=True)
+    own = np.bincount(cause, weight)
+    # One column a cause: each hypothesis's share of its cause.
+    share = np.zeros((len(cause), len(own)))
+    share[np.arange(len(cause)), cause] = weight / own[cause]
+    means = shown @ share
+    leading = np.argsort(-own)[:3]
+    best, sides = np.zeros(len(shown)), np.zeros(shown.shape, dtype=np.int64)
+    for first, second in combinations(leading.tolist(), 2):
+        middle = 0.5 * (means[:, first] + means[:, second])[:, None]
+        # The logistic curve nearest to the normal one.
+        above = 1.0 / (1.0 + np.exp(np.clip(-1.702 * (shown - middle) / spread, -60.0, 60.0)))
+        by_cause = above @ share
+        whole = by_cause @ own
+        told = _entropy(whole) + _entropy(1 - whole) - (_entropy(by_cause) + _entropy(1 - by_cause)) @ own
+        sides = np.where((told > best)[:, None], shown > middle, sides)
+        best = np.maximum(best, told)
+    return best, sides
 
 
 def _entropy(share: NDArray[Any]) -> Floats:

@@ -122,16 +122,18 @@ UNIT_MODES = modes_by_id(
     ),
     mode(
         "motor.seized", "blower", 1.5, "motor",
-        CLEARED | {"hums": 20.0, "jumper-still": 25.0, "stiff": 20.0, "side-play": 4.0},
+        CLEARED | {"hums": 20.0, "jumper-still": 25.0, "stiff": 20.0, "side-play": 4.0, "wheel-free": 0.3},
         repair="free-or-replace-motor", proof="rows",
     ),
     mode(
-        "motor.bearing", "blower", 0.7, "motor", {"side-play": 20.0, "stiff": 8.0, "hums": 4.0, "smell": 2.0},
+        "motor.bearing", "blower", 0.7, "motor",
+        {"side-play": 20.0, "stiff": 8.0, "hums": 4.0, "smell": 2.0, "wheel-free": 0.1},
         repair="free-or-replace-motor", proof="rows",
     ),
     # The motor turns and its wheel does not: amps of a motor at rest from work, and no air.
     mode(
-        "hub.loose", "blower", 0.6, "", {"loose-hub": 40.0, "clicks": 2.0, "air-little": 5.0, "air-enough": 0.05},
+        "hub.loose", "blower", 0.6, "",
+        {"loose-hub": 40.0, "clicks": 2.0, "air-little": 5.0, "air-enough": 0.05, "wheel-free": 0.1},
         repair="tighten-hub", proof="no-limit-opens",
     ),
     mode(

@@ -12,13 +12,22 @@ from plentar.core.circuit.wiring import wire
 from plentar.core.errors import ReadingError
 from plentar.core.said import Words, joined, said
 from plentar.core.unit.nameplate import Nameplate
-from plentar.core.unit.place import GROUND, Place, amps_at, frame_of, line_volts, ohms_at, place_of, spot_of, volts_at
+from plentar.core.unit.place import (
+    CAPACITOR,
+    GROUND,
+    Place,
+    amps_at,
+    frame_of,
+    line_volts,
+    ohms_at,
+    place_of,
+    spot_of,
+    volts_at,
+)
 from plentar.core.unit.points import Point, of_feed, part_words, piece_words, rung_terminals, test_points
 from plentar.core.unit.quantities import QUANTITIES, Quantity
 
 __all__ = ["contact_of", "find_point", "nearby_points", "ohms_parts", "part_terminals", "place_words", "terminal_words"]
-
-CAPACITOR = "blower.capacitor"
 
 
 def find_point(plate: Nameplate, point_id: str) -> Point:

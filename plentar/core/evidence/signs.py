@@ -73,6 +73,7 @@ CHECKS = (
     Sign(kind="stiff", words=said("signs.wheel-turns-stiffly-hand")),
     Sign(kind="side-play", words=said("signs.side-play-shaft")),
     Sign(kind="loose-hub", words=said("signs.wheels-hub-loose-shaft")),
+    Sign(kind="wheel-free", words=said("signs.wheel-turns-freely")),
     Sign(kind="capacitor-out", words=said("signs.run-capacitor-out-band")),
     Sign(kind="capacitor-fine", words=said("signs.run-capacitor-in-band")),
     Sign(kind="landing-wrong", words=said("signs.landing-wrong"), about="part", any_fault=60.0),

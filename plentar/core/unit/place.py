@@ -10,14 +10,16 @@ from functools import lru_cache
 from typing import Literal
 
 __all__ = [
-    "EARTH", "FRAME_END", "GROUND", "Place", "Spot", "amps_at", "frame_of", "line_volts", "ohms_at", "partner_of",
-    "place_of", "point_at", "spot_of", "volts_at",
+    "CAPACITOR", "EARTH", "FRAME_END", "GROUND", "Place", "Spot", "amps_at", "frame_of", "line_volts", "ohms_at",
+    "partner_of", "place_of", "point_at", "spot_of", "volts_at",
 ]  # fmt: skip
 
 # The unit's frame, and what its equipment ground ties it to.
 GROUND, EARTH = "ground", "panel.ground"
 # A part's path to the frame from either of its ends: `strip-a.element.to-ground-1`.
 FRAME_END = "to-ground"
+# The motor's run capacitor.
+CAPACITOR = "blower.capacitor"
 LEGS = ("l1", "l2")
 
 

@@ -14,7 +14,7 @@ from plentar.words import say
 
 __all__ = ["FELT", "ChecksScreen"]
 
-FELT = ("jumper-runs", "jumper-still", "hums", "stiff", "side-play", "loose-hub")
+FELT = ("jumper-runs", "jumper-still", "hums", "stiff", "side-play", "loose-hub", "wheel-free")
 
 
 class ChecksScreen:

@@ -170,4 +170,4 @@ def keep_map(call_id: UUID) -> ResponseReturnValue:
 
 
 for name in ("blower", "control"):
-    register_step(name, partial(lambda name, call_id: _shown(_screen(call_id), name), name))
+    register_step(name, partial(lambda name, call_id: _shown(_screen(call_id), name), name), "checks.page", page=name)

@@ -218,5 +218,5 @@ def proof(call_id: UUID) -> ResponseReturnValue:
     return _kept(call_id, ItemForm(), "settled", lambda: {"reason": request.form.get("reason", "")}, panel="prove")
 
 
-register_step("fix", lambda call_id: _shown(_screen(call_id, request.values.get("part", "")[:80])))
-register_step("prove", lambda call_id: _shown(_screen(call_id), panel="prove"))
+register_step("fix", lambda call_id: _shown(_screen(call_id, request.values.get("part", "")[:80])), "fix.page")
+register_step("prove", lambda call_id: _shown(_screen(call_id), panel="prove"), "fix.prove")

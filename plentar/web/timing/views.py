@@ -220,4 +220,4 @@ def log_csv(call_id: UUID, log_id: UUID) -> ResponseReturnValue:
     )
 
 
-register_step("timing", lambda call_id: _shown(_screen(call_id)))
+register_step("timing", lambda call_id: _shown(_screen(call_id)), "timing.page")

@@ -1,0 +1,77 @@
+"""Looks that are no reading of the circuit: the wheel by hand, the capacitor, the stages by the stopwatch.
+
+They split what amps and volts leave together: a worn bearing and a weak capacitor, a slow sequencer and a sound one.
+"""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from plentar.core.causes.catalogue import Test
+from plentar.core.causes.fault import Fault
+from plentar.core.causes.hypotheses import UnitModel
+from plentar.core.causes.same_circuit import circuit_of
+from plentar.core.circuit.drive import Drive
+from plentar.core.limits.windows import closing
+from plentar.core.said import said
+from plentar.core.unit.nameplate import Nameplate
+from plentar.core.unit.place import CAPACITOR, point_at
+
+__all__ = ["CHECK_SPREAD", "STAGES", "WHEEL", "Check", "checks_of", "finds"]
+
+STAGES, WHEEL = point_at("check", "stages"), point_at("check", "wheel")
+MICROFARADS = point_at("microfarads", CAPACITOR)
+# A sign this much likelier under a fault is what the look is for.
+LEAST_FACTOR = 8.0
+# Found or not found, 1 or 0: a hand and an eye are wrong so seldom that the two outcomes keep clear of each other.
+CHECK_SPREAD = 0.15
+# Discharging the capacitor and its leads off; a hand at the wheel; five minutes of cooling ahead of a timed run, some
+# of which passes while one puts the covers back. Chosen beside LOOKS.
+CAPACITOR_MINUTES, WHEEL_MINUTES, COOLING_MINUTES = 4.0, 1.5, 3.0
+
+
+@dataclass(frozen=True, slots=True)
+class Check:
+    """A look with one of two outcomes: the test it is offered as, and which faults it finds."""
+
+    test: Test
+    tells: Callable[[Fault], bool]
+
+
+@lru_cache(maxsize=64)
+def checks_of(plate: Nameplate) -> tuple[Check, ...]:
+    """Return the looks a unit gives cause for.
+
+    Source:
+        docs/trade.md, section 4, steps 9 and 11; section 3, run capacitor and pole on-time.
+    """
+    idle = Drive()
+    found = []
+    if plate.blower.kind == "psc":
+        capacitor = Test(MICROFARADS, idle, "check", CAPACITOR_MINUTES, said("test.capacitor"), step="blower")
+        found.append(Check(capacitor, _spoken_for("capacitor-out")))
+    wheel = Test(WHEEL, idle, "check", WHEEL_MINUTES, said("test.wheel"), step="blower")
+    found.append(Check(wheel, _spoken_for("side-play", "stiff", "loose-hub")))
+    thermal = [device for device in plate.devices if device.of_kind.is_thermal]
+    if thermal:
+        heat = Drive(calls=frozenset(call for call in ("W", "W2") if call in plate.calls))
+        latest = max(closing(plate, device.id, pole).max_seconds for device in thermal for pole in device.poles)
+        minutes = COOLING_MINUTES + latest / 60
+        stages = Test(STAGES, heat, "check", minutes, said("test.stages"), step="timing")
+        found.append(Check(stages, lambda fault: fault.shows == "late"))
+    return tuple(found)
+
+
+def _spoken_for(*signs: str) -> Callable[[Fault], bool]:
+    return lambda fault: any(fault.signs.get(sign, 1.0) >= LEAST_FACTOR for sign in signs)
+
+
+def finds(model: UnitModel, rows: NDArray[np.int64]) -> NDArray[np.float64]:
+    """Return for each of the unit's checks and some hypotheses 1 where it finds something, else 0."""
+    checks = checks_of(circuit_of(model.plate))
+    told = model.by_fault("checks", lambda fault: [check.tells(fault) for check in checks])
+    found: NDArray[np.float64] = told[rows].T.astype(np.float64)
+    return found
