@@ -16,11 +16,11 @@ from plentar.core.unit.patterns import PATTERNS
 from tests.core.test_diagnosis import LINE, POLE_B, UNIT, heat_call, read, under
 
 FAN, HEAT = under("G"), under("W")
-# 240 V, both strips as they should be, and a motor that draws a seventh more than its 2.8 A.
+# 240 V, both strips as they should be, and a motor that draws a quarter more than its 2.8 A.
 LABOURS = [
     read(LINE, 240.0, under()),
-    read("amps:blower", 3.3, FAN),
-    read("amps:interlock", 3.3, HEAT),
+    read("amps:blower", 3.6, FAN),
+    read("amps:interlock", 3.6, HEAT),
     read("amps:strip-a", 20.7, HEAT),
     read("amps:strip-b", 20.6, HEAT),
 ]
@@ -42,14 +42,14 @@ def shares(*signs: str) -> dict[str, float]:
 def test_a_hand_and_a_meter_for_microfarads_tell_what_amps_leave_together(
     signs: tuple[str, ...], faults: set[str]
 ) -> None:
-    """Amps a seventh high: bearing or capacitor, about as likely. One look each decides, and is offered till then."""
-    both = shares()
-    assert both["blower.motor.bearing"] == pytest.approx(both["blower.motor.weak-capacitor"], rel=0.8)
+    """Amps a quarter high: bearing or capacitor. One look each decides, and is offered till then."""
+    before = shares()
+    assert all(0.05 < before[fault] < 0.6 for fault in ("blower.motor.bearing", "blower.motor.weak-capacitor"))
     offered = {entry.test.point for entry in next_tests(diagnose(UNIT, LABOURS), HEAT, most=40)}
     assert offered & {MICROFARADS, WHEEL}
     named = shares(*signs)
     assert {fault for fault, share in named.items() if share > 0.8} == faults
-    assert shares("capacitor-fine", "wheel-free")["blower.motor.bearing"] < 0.3
+    assert shares("capacitor-fine", "wheel-free").get("blower.motor.bearing", 0.0) < 0.05
 
 
 def test_looks_are_offered_where_there_is_something_to_look_at() -> None:
