@@ -102,7 +102,8 @@ def next_tests(
     scored = [
         (bits[i] / minutes, i, minutes)
         for i, test in enumerate(tests)
-        if bits[i] >= _least_bits(looks[test.point, test.drive.calls], most_looks)
+        # What a hand or a stopwatch told once, it tells again.
+        if bits[i] >= _least_bits(looks[test.point, test.drive.calls], 1 if test.kind == "check" else most_looks)
         for minutes in [minutes_of(model.plate, test, condition, school)]
     ]
     firsts = _firsts(diagnosis, school, taken)
