@@ -24,6 +24,7 @@ from pathlib import Path
 
 import numpy as np
 
+from plentar.core.causes.accepting import before_accepting
 from plentar.core.causes.catalogue import Test, catalogue
 from plentar.core.causes.checks import STAGES, WHEEL, checks_of
 from plentar.core.causes.diagnosis import Cause, Diagnosis, diagnose
@@ -364,8 +365,8 @@ def follow(
             best = next_tests(diagnosis, condition, taken=taken, most=1)
             # A service that is weak, as a unit that is sound, is named by what else is found right.
             # What rests on one reading is read once more before anybody believes it.
-            rests = diagnosis.rests_on if leading > SURE else None
-            again = test_at(plate, rests.point, rests.condition.on) if rests else None
+            first = before_accepting(diagnosis, taken) if leading > SURE else None
+            again = first.test if first else None
             named = set(diagnosis.first.faults) if diagnosis.first else set[str]()
             is_named = leading > SURE and not named & {"healthy", "supply.low", "supply.high"}
             if again is None and ((is_named and len(readings) >= 3) or not best or best[0].bits < 0.004):

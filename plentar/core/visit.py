@@ -45,6 +45,7 @@ from plentar.core.work.proof import BEFORE_POWER, RISE, TIMES, Proof, proof_item
 from plentar.core.work.safety import SafeLine, ohms_refusal, safe_list
 
 if TYPE_CHECKING:
+    from plentar.core.causes.accepting import Precaution
     from plentar.core.causes.diagnosis import Cause, Diagnosis
     from plentar.core.causes.next_test import NextTest
     from plentar.core.judging.log import Floats, LogAnalysis
@@ -539,9 +540,21 @@ class Visit:
             return ()
         from plentar.core.causes.next_test import next_tests
 
+        return next_tests(self.diagnosis, self.condition, taken=self._taken, school=school, most=most)
+
+    @property
+    def _taken(self) -> list[tuple[str, frozenset[str]]]:
         # What was read before a repair was read on another unit.
-        taken = [(r.point, r.condition.on) for r in self.readings_now] + self._checked
-        return next_tests(self.diagnosis, self.condition, taken=taken, school=school, most=most)
+        return [(r.point, r.condition.on) for r in self.readings_now] + self._checked
+
+    @cached_property
+    def precaution(self) -> "Precaution | None":
+        """What is still to be read before the leading cause is acted on."""
+        if self.diagnosis is None:
+            return None
+        from plentar.core.causes.accepting import before_accepting
+
+        return before_accepting(self.diagnosis, self._taken)
 
     @property
     def _checked(self) -> "list[tuple[str, frozenset[str]]]":
@@ -610,11 +623,9 @@ class Visit:
             if left or self.findings:
                 return Advice(kind="check", words=said("advice.check", left=joined(left) or said("advice.findings")))
             return Advice(kind="well", words=said("advice.well"))
-        rests_on = self.diagnosis.rests_on if self.diagnosis else None
-        if sure and rests_on is not None:
-            point = find_point(self.plate, rests_on.point)
-            words = said("advice.once-more", point=point.label, condition=rests_on.condition.spoken)
-            return Advice(kind="again", words=words, point=rests_on.point)
+        if sure and (first := self.precaution) is not None:
+            words = "advice.once-more" if first.is_again else "advice.short-first"
+            return Advice(kind="again", words=said(words, test=first.test.words), point=first.test.point)
         if lead is not None and (sure or self.next_test is None) and lead.probability >= LEAST_ACCEPTED:
             return Advice(kind="accept", words=said("advice.accept", title=lead.title, repair=lead.repair))
         if self.next_test is None:
