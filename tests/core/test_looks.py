@@ -3,6 +3,7 @@
 import numpy as np
 import pytest
 
+from plentar.core.causes.accepting import before_accepting
 from plentar.core.causes.catalogue import catalogue
 from plentar.core.causes.checks import MICROFARADS, STAGES, WHEEL, checks_of, finds
 from plentar.core.causes.diagnosis import diagnose
@@ -121,3 +122,34 @@ def test_sizes_that_run_into_each_other_are_still_a_test() -> None:
     ohms = [test for test in catalogue(UNIT) if test.point in ("ohms:board.y:board.c", "ohms:board.o:board.c")]
     assert len(ohms) == 2
     assert {entry.test.point for entry in next_tests(found, under("Y"), within=ohms)} == {test.point for test in ohms}
+
+
+def test_a_breaker_is_not_switched_on_before_a_short_was_looked_for() -> None:
+    """Nothing at the unit, line volts across both poles: off. Its ohms from leg to leg come first, once."""
+    off = [read(LINE, 0.0, under()), read("volts:feed-1.l1:ground", 0.0, under())]
+    off += [read(f"volts:panel.{leg}:feed-1.breaker.{leg}", 121.0, under()) for leg in ("l1", "l2")]
+    found = diagnose(UNIT, off, complaints=["breaker trips or hot"])
+    assert found.first is not None
+    assert found.first.faults == ("feed-1.breaker.off",)
+    first = before_accepting(found, [])
+    assert first is not None
+    assert (first.test.point, first.is_again) == ("ohms:feed-1.l1:feed-1.l2", False)
+    assert first.test.is_isolated
+    assert before_accepting(found, [(first.test.point, frozenset())]) is None
+    again = before_accepting(diagnose(UNIT, heat_call(238.0, 300.0), complaints=["not enough heat"]), [])
+    assert again is not None
+    assert (again.test.point, again.is_again) == (POLE_B, True)
+
+
+def test_a_fault_that_has_gone_does_not_explain_the_transformer_away() -> None:
+    """208 V on a 240 V tap idles at 20.8 V: a branch that was off before the first reading has nothing to do with it."""
+    plate = PATTERNS["four-strip-staged"]()
+    heat = under("W", "W2")
+    readings = [read(LINE, 214.9, under()), read("amps:feed-1", 74.7, heat), read("amps:interlock", 3.2, heat)]
+    readings += [
+        read("volts:thermostat.r:thermostat.c", 20.8, under()),
+        read("volts:board.y:board.c", 20.7, under("Y")),
+    ]
+    named = {fault: cause.probability for cause in diagnose(plate, readings).causes for fault in cause.faults}
+    assert named["transformer.wrong-tap-low"] > 0.9
+    assert named.get("branch-1.off", 0.0) < 0.02
