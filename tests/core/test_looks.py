@@ -142,7 +142,7 @@ def test_a_breaker_is_not_switched_on_before_a_short_was_looked_for() -> None:
 
 
 def test_a_fault_that_has_gone_does_not_explain_the_transformer_away() -> None:
-    """Too few volts on the 24 V side at a sound line: a branch that was off and is on since has nothing to do with it."""
+    """Too few volts on the 24 V side at a sound line: no branch that was off, and is on since, explains them."""
     plate = PATTERNS["four-strip-staged"]()
     heat = under("W", "W2")
     readings = [read(LINE, 214.9, under()), read("amps:feed-1", 74.7, heat), read("amps:interlock", 3.2, heat)]
