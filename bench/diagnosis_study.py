@@ -31,7 +31,7 @@ from plentar.core.causes.diagnosis import Cause, Diagnosis, diagnose
 from plentar.core.causes.fault import OFF, SERVICE, mended
 from plentar.core.causes.faults import COMPLAINTS, Fault, faults_of, tripped_by
 from plentar.core.causes.hypotheses import model_of
-from plentar.core.causes.next_test import minutes_of, next_tests
+from plentar.core.causes.next_test import minutes_of, next_tests, stands_at
 from plentar.core.circuit.changes import NO_CHANGE, Changes
 from plentar.core.circuit.drive import Drive
 from plentar.core.circuit.network import HOT_AMPS, Circuit
@@ -374,7 +374,7 @@ def follow(
             test = again or best[0].test
         if test is None:
             break
-        spent += minutes_of(plate, test, condition)
+        spent += minutes_of(plate, test, condition, at=stands_at(taken[-1][0]) if taken else "unit")
         if spent > minutes:
             break
         condition = condition_for(plate, test, condition)

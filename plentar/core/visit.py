@@ -545,7 +545,7 @@ class Visit:
     @property
     def _taken(self) -> list[tuple[str, frozenset[str]]]:
         # What was read before a repair was read on another unit.
-        return [(r.point, r.condition.on) for r in self.readings_now] + self._checked
+        return self._checked + [(r.point, r.condition.on) for r in self.readings_now]
 
     @cached_property
     def precaution(self) -> "Precaution | None":

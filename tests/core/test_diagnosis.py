@@ -182,7 +182,7 @@ def test_next_test_splits_and_respects_what_is_live() -> None:
     found: Diagnosis = diagnose(
         UNIT, [read(LINE, 238.0, under("W")), *heat_call(0.0, 300.0)[:2], *heat_call(0.0, 300.0)[3:]]
     )
-    tests = next_tests(found, under("W"), taken={("amps:strip-b", frozenset("W"))})
+    tests = next_tests(found, under("W"), taken=[("amps:strip-b", frozenset("W"))])
     assert "Strip B" in say(tests[0].test.words)
     assert not tests[0].test.is_isolated
     assert len(tests[0].splits) >= 2
@@ -657,6 +657,6 @@ def test_a_school_begins_where_it_begins(school: str, first: str) -> None:
     condition = under()
     assert next_tests(found, condition, school=school)[0].test.point == first
     known = diagnose(UNIT, [read(LINE, 240.0, condition), read("volts:board.w:board.c", 25.0, under("W"))])
-    taken = {(LINE, frozenset[str]()), ("volts:board.w:board.c", frozenset({"W"}))}
+    taken = [(LINE, frozenset[str]()), ("volts:board.w:board.c", frozenset({"W"}))]
     again = {entry.test.point for entry in next_tests(known, under("W"), school=school, taken=taken)}
     assert "volts:board.w:board.c" not in again

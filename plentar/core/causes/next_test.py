@@ -22,9 +22,9 @@ from plentar.core.causes.sequences import NOW_AND_THEN_SHARE
 from plentar.core.evidence.reading import Condition
 from plentar.core.said import Words
 from plentar.core.unit.nameplate import Nameplate
-from plentar.core.unit.place import line_volts, volts_at
+from plentar.core.unit.place import line_volts, place_of, spot_of, volts_at
 
-__all__ = ["SCHOOLS", "NextTest", "minutes_of", "next_tests"]
+__all__ = ["SCHOOLS", "NextTest", "minutes_of", "next_tests", "stands_at"]
 
 Floats = NDArray[np.float64]
 # A test that tells less is no test: what was read already, and what every hypothesis shows alike.
@@ -36,6 +36,9 @@ LEAST_BITS_AGAIN, MOST_LOOKS = 0.08, 3
 LITTLE_BITS = 0.15
 # Enough for every cause that is still in question; chosen by the time the page waits.
 CONSIDERED = 140
+# Of a test's minutes, how many are the walk there and back and a cover; no reading takes less than half a minute.
+# Chosen beside LOOKS.
+AWAY, LEAST_MINUTES = {"panel": 1.5, "thermostat": 1.0}, 0.5
 # Gloves, glasses and care: a live reading is taken a quarter slower than its minutes, and only if it is worth that.
 LIVE_SURCHARGE = 1.25
 # Every feed off, locked, and proven dead with the meter proven before and after.
@@ -62,7 +65,7 @@ def next_tests(
     diagnosis: Diagnosis,
     condition: Condition,
     *,
-    taken: Collection[tuple[str, frozenset[str]]] = (),
+    taken: Sequence[tuple[str, frozenset[str]]] = (),
     school: str = "amps first",
     most: int = 5,
     within: Sequence[Test] | None = None,
@@ -72,7 +75,7 @@ def next_tests(
     Args:
         diagnosis: What is known so far.
         condition: What the unit is told and fed now; another condition costs minutes.
-        taken: Points already read, each with the calls it was read under, as often as it was.
+        taken: Points already read, oldest first, each with the calls it was read under, as often as it was.
         school: Which kind of test this shop reaches for first.
         most: How many to return.
         within: The tests to choose from; the whole catalogue by default.
@@ -85,6 +88,7 @@ def next_tests(
     states, live, dead, weight = _as_they_may_be(diagnosis, rows, posterior[rows] / posterior[rows].sum())
     tests = tuple(within) if within is not None else catalogue(model.plate)
     looks = Counter(taken)
+    at = stands_at(taken[-1][0]) if taken else "unit"
     # On a unit that seems sound every look would be worth another; what has shown something is looked at again.
     most_looks = MOST_LOOKS if len(rows) and model.is_fault[rows[0]] else 1
     shown, spread = scaled(model, tests, live, diagnosis.supply, dead)
@@ -99,13 +103,20 @@ def next_tests(
         told, sides = _either_side((shown, spread), weight, model.cause_of[states])
         bins = np.where((told > bits)[:, None], sides, bins)
         bits = np.maximum(bits, told)
-    scored = [
-        (bits[i] / minutes, i, minutes)
+    worth = [
+        i
         for i, test in enumerate(tests)
         # What a hand or a stopwatch told once, it tells again.
         if bits[i] >= _least_bits(looks[test.point, test.drive.calls], 1 if test.kind == "check" else most_looks)
-        for minutes in [minutes_of(model.plate, test, condition, school)]
     ]
+    # One walk serves all that is worth reading there under the same calls.
+    places = Counter((stands_at(tests[i].point), tests[i].drive) for i in worth)
+    scored = []
+    for i in worth:
+        test, there = tests[i], stands_at(tests[i].point)
+        minutes = minutes_of(model.plate, test, condition, school, at=at)
+        shared = AWAY[there] * (1 - 1 / places[there, test.drive]) if there not in ("unit", at) else 0.0
+        scored.append((bits[i] / max(minutes - shared, LEAST_MINUTES), i, minutes))
     firsts = _firsts(diagnosis, school, taken)
     scored = [(value + firsts.get(tests[i].point, 0.0), i, minutes) for value, i, minutes in scored]
     scored.sort(key=lambda entry: (-entry[0], entry[2], tests[entry[1]].point))
@@ -229,13 +240,30 @@ def _entropy(share: NDArray[Any]) -> Floats:
     return found
 
 
-def minutes_of(plate: Nameplate, test: Test, condition: Condition, school: str = "amps first") -> float:
+def stands_at(point: str) -> str:
+    """Return where one stands to read a point: at the panel, the thermostat or the unit.
+
+    Example:
+        >>> stands_at("volts:panel.l1:feed-1.breaker.l1"), stands_at("amps:strip-a")
+        ('panel', 'unit')
+    """
+    owners = {place_of(place).owner for place in spot_of(point).places}
+    return next((away for away in AWAY if away in owners), "unit")
+
+
+def minutes_of(
+    plate: Nameplate, test: Test, condition: Condition, school: str = "amps first", *, at: str = "unit"
+) -> float:
     """Return what a test costs from one condition on [min]: the change to its own, the reading, care with live parts.
+
+    Whoever stands `at` the panel already, its cover off, has no walk to its next reading.
 
     Source:
         docs/trade.md, section 8, for what live work costs; the minutes are chosen, see LOOKS.
     """
     minutes = test.minutes * SCHOOLS.get(school, {}).get(test.kind, 1.0)
+    if at != "unit" and stands_at(test.point) == at:
+        minutes = max(minutes - AWAY[at], LEAST_MINUTES)
     dead = condition.is_proven_dead
     if test.is_isolated:
         # Proving dead is paid once: what is isolated comes cheaper when it already is.
