@@ -8,11 +8,12 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from functools import singledispatch
 
-from plentar.core.causes.faults import fault_by_id, faults_of
+from plentar.core.causes.faults import COMPLAINTS, fault_by_id, faults_of
 from plentar.core.circuit.places import find_point, ohms_parts
 from plentar.core.errors import MeterError, ReadingError
 from plentar.core.evidence.events import (
     Aired,
+    Amended,
     Approved,
     Caused,
     Checked,
@@ -33,12 +34,14 @@ from plentar.core.evidence.events import (
     Replated,
     Seen,
     Settled,
+    Signed,
     Switched,
     Tapped,
     Temporary,
     TemporaryDone,
     Ticked,
     Voided,
+    Withdrawn,
 )
 from plentar.core.evidence.lockout import safe_ticks
 from plentar.core.evidence.metrology import Meter
@@ -57,8 +60,11 @@ from plentar.core.work.safety import condition_refusal, ohms_refusal
 __all__ = ["Sender", "clamps_of", "ledger_parts", "places_of", "spelled", "take_in"]
 
 FELT_ROWS = ("row-blower", "row-strips")
+# What a complaint is that is on no list: said in their words.
+OTHER = "other"
 VOIDABLE = (
     Measured, Seen, Mapped, Photographed, Tapped, Logged, Aired, Caused, Fitted, Approved, Temporary, Noted, Landed,
+    Signed,
 )  # fmt: skip
 CLOSED = "this call is closed; its record stands"
 
@@ -83,7 +89,8 @@ def take_in(visit: Visit, deed: Deed, sender: Sender) -> Deed:
     Raises:
         ReadingError: It cannot be; `field` names the sender's field.
     """
-    if visit.record.closed is not None and not isinstance(deed, TemporaryDone):
+    # A paper may be signed after the call was closed: that changes nothing in it.
+    if visit.record.closed is not None and not isinstance(deed, TemporaryDone | Signed):
         event, _ = visit.record.closed
         words = "this call is closed; its readings stand" if isinstance(deed, Measured) else CLOSED
         raise ReadingError(f"{words} (closed by {event.by})", field="value" if isinstance(deed, Measured) else "closed")
@@ -468,6 +475,28 @@ def _closed(deed: Closed, visit: Visit, sender: Sender) -> Deed:
     if not deed.outcome.strip() and not visit.record.causes:
         raise ReadingError("say in a line what was found and done", field="outcome")
     return replace(deed, outcome=deed.outcome.strip(), reason=deed.reason.strip(), overridden=tuple(against))
+
+
+@_take.register
+def _amended(deed: Amended, visit: Visit, sender: Sender) -> Deed:
+    unknown = [name for name in deed.complaints if name not in COMPLAINTS and name != OTHER]
+    if unknown:
+        raise ReadingError(f"there is no complaint {unknown[0][:40]!r} on the list", field="complaints")
+    return replace(deed, complaints=deed.complaints or (OTHER,), words=deed.words.strip(), at_risk=deed.at_risk.strip())
+
+
+@_take.register
+def _signed(deed: Signed, visit: Visit, sender: Sender) -> Deed:
+    if not visit.standing_now and not visit.record.causes:
+        raise ReadingError("there is nothing on the paper to sign yet: read or say what was found first", field="name")
+    return replace(deed, name=deed.name.strip())
+
+
+@_take.register
+def _withdrawn(deed: Withdrawn, visit: Visit, sender: Sender) -> Deed:
+    if not visit.record.is_blank:
+        raise ReadingError("something was recorded on this call: close it, saying what it was", field="withdrawn")
+    return replace(deed, reason=deed.reason.strip())
 
 
 @_take.register

@@ -4,10 +4,11 @@ import math
 import re
 
 from plentar.core.errors import ReadingError
+from plentar.core.evidence.events import COLDEST_DEGF, HOTTEST_DEGF
 from plentar.core.unit.electrical import OPEN_OHMS
 from plentar.core.unit.quantities import QUANTITIES
 
-__all__ = ["parse_number", "thousands"]
+__all__ = ["degf_typed", "parse_number", "thousands"]
 
 THIN = "\u202f"
 
@@ -73,4 +74,26 @@ def parse_number(text: str, quantity: str) -> float:
     value = float(digits) * _PREFIX[match["prefix"]]
     if not math.isfinite(value) or value >= 1e9:
         raise ReadingError(f"no meter reads “{typed[:40]}”", field="value")
+    return value
+
+
+def degf_typed(typed: str | None, field: str) -> float | None:
+    """Return an outdoor or indoor temperature as typed [°F], below zero too; None where nothing was.
+
+    Raises:
+        ReadingError: It is no number; `field` names the input.
+    Example:
+        >>> degf_typed("−4 °F", "outdoor"), degf_typed("", "outdoor")
+        (-4.0, None)
+    """
+    text = (typed or "").strip().replace("−", "-").removesuffix("°F").removesuffix("F").strip()
+    if not text:
+        return None
+    try:
+        value = parse_number(text.lstrip("-"), "plain")
+    except ReadingError as error:
+        raise ReadingError(f"expected degrees such as 28, got “{text[:20]}”", field=field) from error
+    value = -value if text.startswith("-") else value
+    if not COLDEST_DEGF <= value <= HOTTEST_DEGF:
+        raise ReadingError(f"expected {COLDEST_DEGF:g} to {HOTTEST_DEGF:g} °F, got {value:g}", field=field)
     return value

@@ -12,6 +12,7 @@ from plentar.core.circuit.wiring import wire
 from plentar.core.errors import PlentarError
 from plentar.core.evidence.events import (
     OPENED_AT,
+    Amended,
     Approved,
     Caused,
     Fitted,
@@ -31,6 +32,7 @@ from plentar.core.unit.place import amps_at, place_of, spot_of
 from plentar.core.unit.points import Point, test_points
 from plentar.core.visit import AirResult, Airstream, Judged, Visit
 from plentar.core.work.safety import SafeLine, condition_refusal
+from plentar.core.work.undo import Undo, undo_of
 from plentar.screen.drawings.band_rail import BandRail, band_rail
 from plentar.screen.drawings.ladder import Board, Probe, draw_board
 from plentar.screen.shown import Shown, shown
@@ -576,6 +578,23 @@ class CallScreen(Generic[C]):
     def causes(self) -> list[Shown[Caused]]:
         """The accepted causes that stand."""
         return shown(self.visit.record, Caused)
+
+    @property
+    def amended(self) -> Shown[Amended] | None:
+        """The last time somebody set the complaint right."""
+        kept = shown(self.visit.record, Amended)
+        return kept[-1] if kept else None
+
+    @cached_property
+    def undo(self) -> Undo | None:
+        """What takes back the last thing this person did, if that can be taken back."""
+        return undo_of(self.visit.record, self.plate, self.person, self.visit.moment) if self.person else None
+
+    @property
+    def last_taken(self) -> Kept | None:
+        """The reading that was kept last."""
+        standing = [kept for kept in self.kept if not kept.is_superseded]
+        return max(standing, key=lambda kept: kept.judged.taken.event.seq, default=None)
 
     @property
     def work(self) -> Work:

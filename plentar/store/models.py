@@ -33,6 +33,9 @@ __all__ = [
     "Person",
     "PhotoBytes",
     "Place",
+    "PlaceChange",
+    "ShareLink",
+    "ShareOpen",
     "Shop",
     "ShopLimit",
     "SignIn",
@@ -63,12 +66,18 @@ class Base(DeclarativeBase):
 
 
 class Shop(Base):
-    """One business. Its time zone is how its people see UTC moments."""
+    """One business. Its time zone is how its people see UTC moments; currency and tax are those of its papers."""
 
     __tablename__ = "shop"
+    __table_args__ = (
+        CheckConstraint("tax_percent >= 0 and tax_percent < 100", name="tax"),
+        CheckConstraint("currency ~ '^[A-Z]{3}$'", name="currency"),
+    )
     id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
     name: Mapped[str] = mapped_column(String(120))
     time_zone: Mapped[str] = mapped_column(String(60), default="America/Chicago")
+    currency: Mapped[str] = mapped_column(String(3), default="USD")
+    tax_percent: Mapped[float] = mapped_column(Float, default=0.0)
 
 
 class Person(Base):
@@ -101,16 +110,38 @@ class Meter(Base):
 
 
 class Place(Base):
-    """An address."""
+    """An address. One made by mistake is taken back (`removed_at`): it stands in no list, and what was kept stays."""
 
     __tablename__ = "place"
-    __table_args__ = (UniqueConstraint("shop_id", "name"),)
+    __table_args__ = (
+        Index("uq_place_shop_id_name", "shop_id", "name", unique=True, postgresql_where=text("removed_at is null")),
+    )
     shop_id: Mapped[UUID] = mapped_column(ForeignKey("shop.id"), primary_key=True)
     id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
     name: Mapped[str] = mapped_column(String(120))
     town: Mapped[str] = mapped_column(String(120), default="")
     occupant: Mapped[str] = mapped_column(String(120), default="")
     access_note: Mapped[str] = mapped_column(Text, default="")
+    version: Mapped[int] = mapped_column(default=1)
+    removed_at: Mapped[datetime | None]
+
+
+class PlaceChange(Base):
+    """What stood of a place before somebody set it right."""
+
+    __tablename__ = "place_change"
+    __table_args__ = (
+        ForeignKeyConstraint(["shop_id", "place_id"], ["place.shop_id", "place.id"]),
+        ForeignKeyConstraint(["shop_id", "person_id"], ["person.shop_id", "person.id"]),
+        Index(None, "shop_id", "place_id", "changed_at"),
+    )
+    shop_id: Mapped[UUID] = mapped_column(ForeignKey("shop.id"), primary_key=True)
+    id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
+    place_id: Mapped[UUID]
+    person_id: Mapped[UUID]
+    changed_at: Mapped[datetime]
+    before: Mapped[dict[str, Any]]
+    person: Mapped[Person] = relationship(viewonly=True)
 
 
 class Unit(Base):
@@ -127,6 +158,7 @@ class Unit(Base):
     label: Mapped[str] = mapped_column(String(120))
     nameplate: Mapped[dict[str, Any]]
     version: Mapped[int] = mapped_column(default=1)
+    removed_at: Mapped[datetime | None]
     place: Mapped[Place] = relationship(viewonly=True)
 
 
@@ -138,7 +170,7 @@ class Call(Base):
         ForeignKeyConstraint(["shop_id", "unit_id"], ["unit.shop_id", "unit.id"]),
         ForeignKeyConstraint(["shop_id", "technician_id"], ["person.shop_id", "person.id"]),
         ForeignKeyConstraint(["shop_id", "meter_id"], ["meter.shop_id", "meter.id"]),
-        CheckConstraint("status in ('planned', 'open', 'closed')", name="status"),
+        CheckConstraint("status in ('planned', 'open', 'closed', 'withdrawn')", name="status"),
         Index(None, "shop_id", "status", "scheduled_at"),
         Index(None, "shop_id", "unit_id", "scheduled_at"),
     )
@@ -280,6 +312,41 @@ class SignInGuess(Base):
     key: Mapped[str] = mapped_column(String(300), primary_key=True)
     since: Mapped[datetime]
     tries: Mapped[int]
+
+
+class ShareLink(Base):
+    """A paper of one call for whoever holds the link; the link's secret is nowhere but in the link."""
+
+    __tablename__ = "share_link"
+    __table_args__ = (
+        ForeignKeyConstraint(["shop_id", "call_id"], ["call.shop_id", "call.id"]),
+        ForeignKeyConstraint(["shop_id", "person_id"], ["person.shop_id", "person.id"]),
+        Index(None, "shop_id", "call_id"),
+    )
+    shop_id: Mapped[UUID] = mapped_column(ForeignKey("shop.id"), primary_key=True)
+    id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
+    call_id: Mapped[UUID]
+    person_id: Mapped[UUID]
+    token_hash: Mapped[bytes] = mapped_column(unique=True)
+    made_at: Mapped[datetime]
+    expires_at: Mapped[datetime]
+    revoked_at: Mapped[datetime | None]
+    person: Mapped[Person] = relationship(viewonly=True)
+
+
+class ShareOpen(Base):
+    """One time a shared paper was opened: when, and on what kind of device."""
+
+    __tablename__ = "share_open"
+    __table_args__ = (
+        ForeignKeyConstraint(["shop_id", "link_id"], ["share_link.shop_id", "share_link.id"]),
+        Index(None, "shop_id", "link_id"),
+    )
+    shop_id: Mapped[UUID] = mapped_column(primary_key=True)
+    id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
+    link_id: Mapped[UUID]
+    opened_at: Mapped[datetime]
+    words: Mapped[str] = mapped_column(String(120))
 
 
 class UnitTableRow(Base):

@@ -1,17 +1,21 @@
 """Places and the units that stand there, always within one shop."""
 
 from collections.abc import Sequence
+from datetime import datetime
 from typing import Any
-from uuid import UUID
+from uuid import UUID, uuid4
 
-from sqlalchemy import func, or_, select, update
+from sqlalchemy import exists, func, or_, select, update
 from sqlalchemy.dialects.postgresql import distinct_on
 from sqlalchemy.orm import Session, joinedload
 
-from plentar.store.models import Call, Meter, Place, Unit
+from plentar.store.models import Call, Meter, Place, PlaceChange, Unit
 
 __all__ = [
     "add_call",
+    "amend_place",
+    "calls_by_unit",
+    "changes_of",
     "find_place",
     "first_meter",
     "get_place",
@@ -19,6 +23,8 @@ __all__ = [
     "like_units",
     "list_meters",
     "open_calls_of",
+    "remove_place",
+    "remove_unit",
     "save_nameplate",
     "search",
     "units_at",
@@ -27,7 +33,7 @@ __all__ = [
 
 def search(db: Session, *, shop_id: UUID, words: str, most: int = 8) -> Sequence[Place]:
     """Return places whose name, town or occupant holds every word, by name."""
-    query = select(Place).where(Place.shop_id == shop_id)
+    query = select(Place).where(Place.shop_id == shop_id, Place.removed_at.is_(None))
     for word in words.split()[:6]:
         like = f"%{word.replace('%', '').replace('_', '')}%"
         query = query.where(or_(Place.name.ilike(like), Place.town.ilike(like), Place.occupant.ilike(like)))
@@ -36,22 +42,25 @@ def search(db: Session, *, shop_id: UUID, words: str, most: int = 8) -> Sequence
 
 def get_place(db: Session, *, shop_id: UUID, place_id: UUID) -> Place | None:
     """Return a place of this shop."""
-    return db.scalar(select(Place).where(Place.shop_id == shop_id, Place.id == place_id))
+    return db.scalar(select(Place).where(Place.shop_id == shop_id, Place.id == place_id, Place.removed_at.is_(None)))
 
 
 def find_place(db: Session, *, shop_id: UUID, name: str) -> Place | None:
     """Return the shop's place of this name, however it is capitalised."""
-    return db.scalar(select(Place).where(Place.shop_id == shop_id, func.lower(Place.name) == name.lower()))
+    own = (Place.shop_id == shop_id, Place.removed_at.is_(None))
+    return db.scalar(select(Place).where(*own, func.lower(Place.name) == name.lower()))
 
 
 def units_at(db: Session, *, shop_id: UUID, place_id: UUID) -> Sequence[Unit]:
     """Return the units of a place."""
-    return db.scalars(select(Unit).where(Unit.shop_id == shop_id, Unit.place_id == place_id).order_by(Unit.label)).all()
+    own = (Unit.shop_id == shop_id, Unit.place_id == place_id, Unit.removed_at.is_(None))
+    return db.scalars(select(Unit).where(*own).order_by(Unit.label)).all()
 
 
 def get_unit(db: Session, *, shop_id: UUID, unit_id: UUID) -> Unit | None:
     """Return a unit of this shop with its place."""
-    return db.scalar(select(Unit).options(joinedload(Unit.place)).where(Unit.shop_id == shop_id, Unit.id == unit_id))
+    own = (Unit.shop_id == shop_id, Unit.id == unit_id, Unit.removed_at.is_(None))
+    return db.scalar(select(Unit).options(joinedload(Unit.place)).where(*own))
 
 
 def like_units(db: Session, *, shop_id: UUID, most: int = 40) -> Sequence[Unit]:
@@ -59,7 +68,7 @@ def like_units(db: Session, *, shop_id: UUID, most: int = 40) -> Sequence[Unit]:
     maker, model = Unit.nameplate["maker"].astext, Unit.nameplate["model"].astext
     first = (
         select(Unit.id)
-        .where(Unit.shop_id == shop_id, model != "")
+        .where(Unit.shop_id == shop_id, model != "", Unit.removed_at.is_(None))
         .ext(distinct_on(maker, model))
         .order_by(maker, model, Unit.id)
         .limit(most)
@@ -92,8 +101,74 @@ def save_nameplate(db: Session, unit: Unit, *, nameplate: dict[str, Any], versio
 def open_calls_of(db: Session, *, shop_id: UUID, unit_id: UUID) -> Sequence[Call]:
     """Return a unit's calls that are not closed."""
     return db.scalars(
-        select(Call).where(Call.shop_id == shop_id, Call.unit_id == unit_id, Call.status != "closed")
+        select(Call).where(Call.shop_id == shop_id, Call.unit_id == unit_id, Call.status.in_(("planned", "open")))
     ).all()
+
+
+def amend_place(db: Session, place: Place, *, version: int, person_id: UUID, now: datetime, **values: str) -> bool:
+    """Set a place right and keep what stood before; False when somebody else did since this version was read."""
+    before = {name: getattr(place, name) for name in values}
+    done = db.execute(
+        update(Place)
+        .where(Place.shop_id == place.shop_id, Place.id == place.id, Place.version == version)
+        .values(version=version + 1, **values)
+        .returning(Place.id)
+    )
+    if done.first() is None:
+        return False
+    db.add(
+        PlaceChange(
+            id=uuid4(),
+            shop_id=place.shop_id,
+            place_id=place.id,
+            person_id=person_id,
+            changed_at=now,
+            before={name: was for name, was in before.items() if was != values[name]},
+        )
+    )
+    db.flush()
+    db.expire(place)
+    return True
+
+
+def changes_of(db: Session, place: Place) -> Sequence[PlaceChange]:
+    """Return what was set right of a place, the newest first."""
+    return db.scalars(
+        select(PlaceChange)
+        .options(joinedload(PlaceChange.person))
+        .where(PlaceChange.shop_id == place.shop_id, PlaceChange.place_id == place.id)
+        .order_by(PlaceChange.changed_at.desc(), PlaceChange.id)
+        .limit(20)
+    ).all()
+
+
+def calls_by_unit(db: Session, place: Place) -> dict[UUID, int]:
+    """Return how many calls hang on each unit of a place; those taken back hang on nothing."""
+    rows = db.execute(
+        select(Call.unit_id, func.count())
+        .join(Unit, (Unit.shop_id == Call.shop_id) & (Unit.id == Call.unit_id))
+        .where(Call.shop_id == place.shop_id, Unit.place_id == place.id, Call.status != "withdrawn")
+        .group_by(Call.unit_id)
+    )
+    return {row[0]: row[1] for row in rows}
+
+
+def remove_unit(db: Session, unit: Unit, now: datetime) -> bool:
+    """Take a unit back; False while a call hangs on it."""
+    hangs = select(Call.id).where(Call.shop_id == unit.shop_id, Call.unit_id == unit.id, Call.status != "withdrawn")
+    own = (Unit.shop_id == unit.shop_id, Unit.id == unit.id, Unit.removed_at.is_(None))
+    return _removed(db, update(Unit).where(*own, ~exists(hangs)).values(removed_at=now).returning(Unit.id))
+
+
+def remove_place(db: Session, place: Place, now: datetime) -> bool:
+    """Take a place back; False while a unit stands there."""
+    stands = select(Unit.id).where(Unit.shop_id == place.shop_id, Unit.place_id == place.id, Unit.removed_at.is_(None))
+    own = (Place.shop_id == place.shop_id, Place.id == place.id, Place.removed_at.is_(None))
+    return _removed(db, update(Place).where(*own, ~exists(stands)).values(removed_at=now).returning(Place.id))
+
+
+def _removed(db: Session, statement: Any) -> bool:
+    return db.execute(statement).first() is not None
 
 
 def add_call(db: Session, call: Call) -> None:

@@ -125,7 +125,9 @@ def is_known_device(db: Session, email: str, device: str) -> bool:
     return bool(db.scalar(select(exists(query.where(own)))))
 
 
-def take_guess(db: Session, keys: Sequence[tuple[str, int]], now: datetime) -> bool:
+def take_guess(
+    db: Session, keys: Sequence[tuple[str, int]], now: datetime, *, window: timedelta = GUESS_WINDOW
+) -> bool:
     """Count a guess under each key before it is looked at; False, and none counted, when one has used up its limit.
 
     One statement a key, so that however many come at once no more than the limit get through. The caller commits before
@@ -133,11 +135,12 @@ def take_guess(db: Session, keys: Sequence[tuple[str, int]], now: datetime) -> b
 
     Args:
         db: A session with nothing else in it.
-        keys: What is counted, each with how many it may make in ten minutes; by everybody in the same order of kinds,
-            the narrowest first.
+        keys: What is counted, each with how many it may make in a window; by everybody in the same order of kinds, the
+            narrowest first.
         now: This moment.
+        window: How long a count lasts.
     """
-    lapsed = SignInGuess.since <= now - GUESS_WINDOW
+    lapsed = SignInGuess.since <= now - window
     full = or_(*(and_(SignInGuess.key == key, SignInGuess.tries >= most) for key, most in keys))
     if db.scalar(select(exists(select(SignInGuess.key).where(full, ~lapsed)))):
         # Whoever hammers at a closed door waits for nobody and holds up nobody.

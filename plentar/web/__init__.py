@@ -94,10 +94,10 @@ def create_app(settings: Settings) -> Flask:
     errors.register(app)
     assets.register(app)
 
-    from plentar.web import bench, call, checks, fix, health, parts, signin, start, timing, today, unit
+    from plentar.web import bench, call, checks, fix, health, parts, place, share, signin, start, timing, today, unit
 
-    for place in (health, signin, today, start, call, unit, timing, bench, fix, parts, checks):
-        app.register_blueprint(place.bp)
+    for area in (health, signin, today, start, place, call, unit, timing, bench, fix, parts, checks, share):
+        app.register_blueprint(area.bp)
     # A reason becomes words where it is written down, whoever made it.
     app.jinja_env.finalize = lambda value: say(value) if isinstance(value, Said) else value
     app.jinja_env.filters["say"] = say

@@ -8,6 +8,7 @@ from uuid import UUID, uuid4
 from flask import g, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
+from plentar.core.causes.faults import COMPLAINTS
 from plentar.core.errors import PlentarError
 from plentar.core.evidence.signs import SIGNS
 from plentar.core.intake import places_of
@@ -100,6 +101,7 @@ def context_of(screen: CallScreen[Call], **pad: object) -> dict[str, object]:
         "tuple_of": lambda names: tuple(names.split(",")),
         "signs": SIGNS,
         "step_url": step_url,
+        "all_complaints": tuple(COMPLAINTS),
     }
     return context | {name: value for name, value in pad.items() if value is not None}
 

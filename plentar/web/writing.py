@@ -18,7 +18,7 @@ from sqlalchemy.orm import Session
 from werkzeug.datastructures import FileStorage
 
 from plentar.core.errors import PlentarError, ReadingError
-from plentar.core.evidence.events import Closed, Deed, Event, Logged, Photographed, Replated
+from plentar.core.evidence.events import Amended, Closed, Deed, Event, Logged, Photographed, Replated, Withdrawn
 from plentar.core.intake import Sender, spelled, take_in
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.visit import Visit
@@ -32,6 +32,10 @@ from plentar.web.visits import meter_of, read_record, remember, visit_of
 from plentar.words import say
 
 __all__ = ["Answer", "ConflictError", "Draft", "keep", "keep_all", "keep_one", "record_plate", "sent_picture"]
+
+
+# What the call's row keeps a copy of.
+AMENDED = ("words", "at_risk", "outdoor_degf", "indoor_degf")
 
 
 class ConflictError(PlentarError):
@@ -149,6 +153,13 @@ class _Writing:
         closing = [(event, event.deed) for _, event in self.fresh if isinstance(event.deed, Closed)]
         if closing:
             changes = {"status": "closed", "closed_at": self.moment, "outcome": closing[-1][1].outcome}
+        for _, event in self.fresh:
+            if isinstance(event.deed, Amended):
+                amended = event.deed
+                changes |= {name: getattr(amended, name) for name in AMENDED}
+                changes["complaints"] = list(amended.complaints)
+            elif isinstance(event.deed, Withdrawn):
+                changes["status"] = "withdrawn"
         events.append(self.db, self.call, rows, **changes)
         shop_id = self.call.shop_id
         photos = [

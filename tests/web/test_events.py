@@ -57,6 +57,7 @@ PAYLOADS: dict[str, tuple[dict[str, Any], dict[str, Any]]] = {
     ),
     "check": ({"line": "pulled"}, {"line": "torqued"}),
     "power-back": ({"is_confirmed": True}, {"is_confirmed": False}),
+    "amend": ({"complaints": ["no heat"]}, {"complaints": ["no heat"], "at_risk": "infant"}),
     "note": ({"words": "key under the mat"}, {"words": "key at the neighbour's"}),
     "ledger": (
         {"part": "seq-a", "rows": LEADS},
@@ -82,7 +83,7 @@ def test_one_id_is_one_deed(client: FlaskClient, shop: ShopOf, kind: str) -> Non
 
 def test_every_kind_a_person_sends_is_tried() -> None:
     """A new kind of deed belongs in the list above; these need something beside them and are tried elsewhere."""
-    beside = {"void", "photo", "log", "log-kept", "air", "settled", "temporary-done", "closed"}
+    beside = {"void", "photo", "log", "log-kept", "air", "settled", "temporary-done", "closed", "signed", "withdrawn"}
     assert set(DEEDS) - set(OWN_KINDS) - beside == set(PAYLOADS)
 
 

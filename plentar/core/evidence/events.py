@@ -16,6 +16,7 @@ __all__ = [
     "DEEDS",
     "OPENED_AT",
     "Aired",
+    "Amended",
     "Approved",
     "Caused",
     "Checked",
@@ -38,6 +39,7 @@ __all__ = [
     "Replated",
     "Seen",
     "Settled",
+    "Signed",
     "Switched",
     "Tapped",
     "Temporary",
@@ -45,6 +47,7 @@ __all__ = [
     "Ticked",
     "Voided",
     "Wire",
+    "Withdrawn",
     "first_event",
 ]
 
@@ -57,6 +60,10 @@ OPENED_AT = {
 }
 
 
+# °F a thermometer in the trade can show.
+COLDEST_DEGF, HOTTEST_DEGF = -60.0, 140.0
+# A signature is some hundred points; more than this is a drawing.
+MOST_STROKE_POINTS = 3_000
 # Nobody remembers since when heat is called further back than a day.
 MOST_AGO_SECONDS = 86_400.0
 
@@ -423,10 +430,11 @@ class TemporaryDone(_Deed):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Checked(_Deed):
-    """A line of the list before power goes back on."""
+    """A line of the list before power goes back on, done or taken back."""
 
     kind = "check"
     line: str
+    is_done: bool = True
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -466,6 +474,59 @@ class Noted(_Deed):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Amended(_Deed):
+    """What the call was begun with, set right: complaint, their words, who is at risk, the temperatures."""
+
+    kind = "amend"
+    complaints: tuple[str, ...]
+    words: str = ""
+    at_risk: str = ""
+    outdoor_degf: float | None = None
+    indoor_degf: float | None = None
+
+    def __post_init__(self) -> None:
+        _text(self.words, "words", 400)
+        _text(self.at_risk, "at_risk", 200)
+        for name, value in (("outdoor", self.outdoor_degf), ("indoor", self.indoor_degf)):
+            if value is not None and not COLDEST_DEGF <= value <= HOTTEST_DEGF:
+                raise ReadingError(f"expected {COLDEST_DEGF:g} to {HOTTEST_DEGF:g} °F, got {value:g}", field=name)
+        if not self.complaints and not self.words.strip():
+            raise ReadingError("tick what is complained of, or say it in their words", field="complaints")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Signed(_Deed):
+    """The paper signed: by the owner or by the technician, by name, drawn where `strokes` are given.
+
+    A stroke is a line of points, x and y in thousandths of the field it was drawn in.
+    """
+
+    kind = "signed"
+    role: Literal["owner", "technician"]
+    name: str
+    strokes: tuple[tuple[tuple[int, int], ...], ...] = ()
+
+    def __post_init__(self) -> None:
+        _text(self.name, "name", 120, needed="type the name of who signs")
+        points = [point for stroke in self.strokes for point in stroke]
+        if len(points) > MOST_STROKE_POINTS:
+            raise ReadingError("that is more than a signature; clear the field and sign again", field="strokes")
+        if any(not 0 <= axis <= 1000 for point in points for axis in point):
+            raise ReadingError("a signature stays inside its field", field="strokes")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Withdrawn(_Deed):
+    """The call was begun by mistake: nothing was recorded on it, and it stands in no list any more."""
+
+    kind = "withdrawn"
+    reason: str
+
+    def __post_init__(self) -> None:
+        _text(self.reason, "reason", 400, needed="say why the call is taken back")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Replated(_Deed):
     """The unit's plate was changed: which feeds and calls it has now."""
 
@@ -492,7 +553,7 @@ class Closed(_Deed):
 Deed = (
     Opened | Measured | Voided | Switched | Ticked | MeterProven | Locked | Seen | Mapped | Photographed | Tapped
     | Logged | LoggedOut | Aired | Caused | Landed | Fitted | Approved | Temporary | TemporaryDone | Checked
-    | PowerBack | Settled | Noted | Replated | Closed
+    | PowerBack | Settled | Noted | Amended | Signed | Withdrawn | Replated | Closed
 )  # fmt: skip
 DEEDS: dict[str, type[Deed]] = {deed.kind: deed for deed in Deed.__args__}
 

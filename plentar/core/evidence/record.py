@@ -10,6 +10,7 @@ from typing import TypeVar
 
 from plentar.core.evidence.events import (
     Aired,
+    Amended,
     Caused,
     Checked,
     Closed,
@@ -21,13 +22,16 @@ from plentar.core.evidence.events import (
     LoggedOut,
     Mapped,
     Measured,
+    Opened,
     PowerBack,
     Seen,
     Settled,
+    Signed,
     Tapped,
     Temporary,
     TemporaryDone,
     Voided,
+    Withdrawn,
 )
 from plentar.core.evidence.reading import Reading
 
@@ -217,7 +221,8 @@ class Record:
         """The lines of the list before power that were ticked since power last went back on."""
         back = self.power_back
         since = [(event, deed) for event, deed in self.of(Checked) if back is None or event.seq > back.seq]
-        return frozenset(deed.line for _, deed in (since or self.of(Checked)))
+        newest = {deed.line: deed.is_done for _, deed in (since or self.of(Checked))}
+        return frozenset(line for line, is_done in newest.items() if is_done)
 
     @property
     def power_back(self) -> Event | None:
@@ -259,6 +264,16 @@ class Record:
         """How the proof was settled last."""
         kept = self.of(Settled)
         return kept[-1] if kept else None
+
+    @property
+    def signatures(self) -> Mapping[str, tuple[Event, Signed]]:
+        """The newest signature of each role that stands."""
+        return {deed.role: (event, deed) for event, deed in self.of(Signed)}
+
+    @property
+    def is_blank(self) -> bool:
+        """True while nothing was recorded but how the call began and what it is about."""
+        return all(isinstance(event.deed, Opened | Amended | Withdrawn) for event in self.events)
 
     @property
     def closed(self) -> tuple[Event, Closed] | None:

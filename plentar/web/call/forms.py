@@ -1,12 +1,25 @@
 """What the call screen sends."""
 
 from flask_wtf import FlaskForm
-from wtforms import BooleanField, FileField, HiddenField, StringField
+from wtforms import BooleanField, FileField, HiddenField, SelectMultipleField, StringField
 from wtforms.validators import UUID, InputRequired, Length, Optional, Regexp
 
+from plentar.core.causes.faults import COMPLAINTS
 from plentar.web.fields import optional_id
 
-__all__ = ["AcceptForm", "AirForm", "CloseForm", "ConditionForm", "ObservationForm", "PhotoForm", "ReadingForm"]
+__all__ = [
+    "AcceptForm",
+    "AirForm",
+    "AmendForm",
+    "CloseForm",
+    "ConditionForm",
+    "ObservationForm",
+    "PhotoForm",
+    "ReadingForm",
+    "SignForm",
+    "UndoForm",
+    "WithdrawForm",
+]
 
 
 class ReadingForm(FlaskForm):  # type: ignore[misc]
@@ -79,3 +92,38 @@ class CloseForm(FlaskForm):  # type: ignore[misc]
     close_id = optional_id()
     outcome = StringField("Done", [Length(max=1000)])
     reason = StringField("Why nevertheless", [Length(max=400)])
+
+
+class UndoForm(FlaskForm):  # type: ignore[misc]
+    """The event that is taken back: the newest of whoever asks, as their page showed it."""
+
+    event_id = HiddenField(validators=[InputRequired(), UUID()])
+
+
+class AmendForm(FlaskForm):  # type: ignore[misc]
+    """What a call was begun with, set right."""
+
+    amend_id = optional_id()
+    complaints = SelectMultipleField("Complaint", choices=list(COMPLAINTS))
+    words = StringField("In their words", [Length(max=400, message="keep it under 400 letters")])
+    at_risk = StringField("Who is at risk", [Length(max=200)])
+    outdoor = StringField("Outdoor", [Length(max=20)])
+    indoor = StringField("Indoor", [Length(max=20)])
+
+
+class WithdrawForm(FlaskForm):  # type: ignore[misc]
+    """Why a call with nothing on it is taken back."""
+
+    withdraw_id = optional_id()
+    reason = StringField("Why", [InputRequired(), Length(max=400)])
+
+
+class SignForm(FlaskForm):  # type: ignore[misc]
+    """A signature: whose, by name, and the strokes where it was drawn, as JSON."""
+
+    sign_id = optional_id()
+    role = HiddenField(validators=[InputRequired(), Regexp(r"(owner|technician)\Z")])
+    name = StringField("Name", [Length(max=120)])
+    strokes = HiddenField(
+        validators=[Length(max=60_000, message="that is more than a signature; clear it, sign again")]
+    )

@@ -1,27 +1,24 @@
 """The call screen and its fragments."""
 
 import json
-from base64 import b64encode
 from collections.abc import Callable
 from dataclasses import replace
-from pathlib import Path
 from typing import Any
 from uuid import UUID, uuid4
 
-from flask import Blueprint, Response, abort, current_app, g, jsonify, redirect, render_template, request, url_for
+from flask import Blueprint, Response, abort, g, jsonify, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 from flask_wtf import FlaskForm
 
 from plentar.core.errors import PlentarError, ReadingError
 from plentar.core.evidence.reading import Reading
-from plentar.core.evidence.signs import sign_of
 from plentar.core.visit import Visit
 from plentar.formats.call_record import call_to_json, readings_to_csv
 from plentar.formats.events_json import deed_to_json
 from plentar.formats.numbers import parse_number
 from plentar.screen.call import CallScreen, View
 from plentar.screen.drawings.band_rail import band_rail
-from plentar.store import calls, events
+from plentar.store import events
 from plentar.store.models import Call
 from plentar.web.access import login_required, now
 from plentar.web.call.forms import (
@@ -35,12 +32,13 @@ from plentar.web.call.forms import (
 )
 from plentar.web.call.records import call_document, reading_records
 from plentar.web.call.sent import air_drafts, drafts_of_json, own_id, safe_drafts
+from plentar.web.paper import download
 from plentar.web.room import context_of, is_fragment, room_of, step_shown
 from plentar.web.visits import meter_of, own_call
 from plentar.web.writing import Answer, ConflictError, keep, keep_all, keep_one, sent_picture
 from plentar.words import say
 
-__all__ = ["bp"]
+__all__ = ["bp", "panel_deed", "refused_panel"]
 
 bp = Blueprint("call", __name__, url_prefix="/calls/<uuid:call_id>")
 PANELS = ("reading", "complaint", "nameplate", "safe", "look", "air", "accept", "hand-over")
@@ -238,7 +236,7 @@ def set_condition(call_id: UUID) -> ResponseReturnValue:
 @login_required
 def add_safe(call_id: UUID) -> ResponseReturnValue:
     """Keep what one line of the Safe list says."""
-    return _panel_deed(
+    return panel_deed(
         call_id, FlaskForm(), "safe", lambda: keep_all(call_id, safe_drafts(room_of(call_id).plate, request.form))
     )
 
@@ -254,7 +252,7 @@ def _after(call_id: UUID, panel: str, visit: Visit | None = None) -> ResponseRet
     return _fragments(room_of(call_id, point, visit=visit), panel=panel)
 
 
-def _panel_deed(
+def panel_deed(
     call_id: UUID, form: FlaskForm, panel: str, deed: Callable[[], Visit], after: str = ""
 ) -> ResponseReturnValue:
     """Do what a panel's form asks; on a mistake show it again with the message beside its field and what was typed."""
@@ -263,11 +261,11 @@ def _panel_deed(
             raise _form_error(form)
         visit = deed()
     except PlentarError as error:
-        return _refused_panel(call_id, panel, error)
+        return refused_panel(call_id, panel, error)
     return _after(call_id, after or panel, visit)
 
 
-def _refused_panel(call_id: UUID, panel: str, error: PlentarError) -> ResponseReturnValue:
+def refused_panel(call_id: UUID, panel: str, error: PlentarError) -> ResponseReturnValue:
     """Show a panel again with the message beside its field and what was typed."""
     g.db.rollback()
     panel = panel if panel in PANELS else "reading"
@@ -296,7 +294,7 @@ def add_observation(call_id: UUID) -> ResponseReturnValue:
         return keep_one(call_id, form.observation_id.data, "seen", payload)
 
     # Asked beside the suspects, it is answered there.
-    return _panel_deed(call_id, form, "look", deed, after=request.form.get("panel", ""))
+    return panel_deed(call_id, form, "look", deed, after=request.form.get("panel", ""))
 
 
 @bp.post("/photos")
@@ -310,14 +308,14 @@ def add_photo(call_id: UUID) -> ResponseReturnValue:
         payload = {"part": form.part.data or "", "note": form.note.data or ""}
         return keep_one(call_id, form.photo_id.data, "photo", payload, image=sent_picture(request.files))
 
-    return _panel_deed(call_id, form, "look", deed)
+    return panel_deed(call_id, form, "look", deed)
 
 
 @bp.post("/air")
 @login_required
 def add_air(call_id: UUID) -> ResponseReturnValue:
     """Keep one measurement of the air."""
-    return _panel_deed(call_id, AirForm(), "air", lambda: keep_all(call_id, air_drafts(request.form)))
+    return panel_deed(call_id, AirForm(), "air", lambda: keep_all(call_id, air_drafts(request.form)))
 
 
 @bp.get("/photos/<uuid:photo_id>.jpg")
@@ -347,7 +345,7 @@ def accept(call_id: UUID) -> ResponseReturnValue:
         }
         return keep_one(call_id, form.cause_id.data, "cause", payload)
 
-    return _panel_deed(call_id, form, "accept", deed, after="hand-over")
+    return panel_deed(call_id, form, "accept", deed, after="hand-over")
 
 
 @bp.post("/causes/<uuid:cause_id>/withdraw")
@@ -372,7 +370,7 @@ def _strike(call_id: UUID, event_id: UUID, reason: str, panel: str) -> ResponseR
     except PlentarError as error:
         if error.field == "event":
             abort(404)
-        return _refused_panel(call_id, panel, error)
+        return refused_panel(call_id, panel, error)
     return _after(call_id, panel, visit)
 
 
@@ -386,57 +384,7 @@ def close(call_id: UUID) -> ResponseReturnValue:
         payload = {"outcome": form.outcome.data or "", "reason": form.reason.data or ""}
         return keep_one(call_id, own_id(form.close_id.data), "closed", payload)
 
-    return _panel_deed(call_id, form, "hand-over", deed)
-
-
-def _paper(call_id: UUID, *, embed: bool) -> dict[str, object]:
-    """Return what the report shows; pictures as links, or inside the document where it travels alone."""
-    screen = room_of(call_id)
-    shop_id = screen.call.shop_id
-    earlier = calls.earlier_calls(
-        g.db, shop_id=shop_id, unit_id=screen.call.unit_id, before=screen.call.scheduled_at, most=3
-    )
-
-    def photo_url(photo_id: str) -> str:
-        if not embed:
-            return url_for("call.photo", call_id=call_id, photo_id=photo_id)
-        row = events.get_photo(g.db, shop_id=shop_id, call_id=call_id, photo_id=UUID(photo_id))
-        return "data:image/jpeg;base64," + b64encode(row.image if row is not None else b"").decode()
-
-    return {
-        "screen": screen,
-        "earlier": earlier,
-        "comparisons": screen.visit.comparisons,
-        "reader": "customer" if request.args.get("reader") == "customer" else "office",
-        "photo_url": photo_url,
-        "sign_words": lambda kind: sign.words if (sign := sign_of(kind)) else kind.replace("-", " "),
-    }
-
-
-@bp.get("/report")
-@login_required
-def report(call_id: UUID) -> ResponseReturnValue:
-    """Show the report of the call, laid out for paper, for the office or in plain words for the customer."""
-    return render_template("call/report.html", **_paper(call_id, embed=False))
-
-
-def _download(body: bytes | str, mimetype: str, screen: CallScreen[Call], ending: str) -> Response:
-    place = "".join(c if c.isalnum() and c.isascii() else "-" for c in screen.call.unit.place.name.lower()).strip("-")
-    name = f"{screen.call.scheduled_at:%Y-%m-%d}-{place or 'call'}{ending}"
-    return Response(body, mimetype=mimetype, headers={"Content-Disposition": f'attachment; filename="{name}"'})
-
-
-@bp.get("/report.pdf")
-@login_required
-def report_pdf(call_id: UUID) -> ResponseReturnValue:
-    """Send the report as PDF."""
-    # Loading the PDF maker takes a second that no other page should pay.
-    from plentar.formats.pdf import html_to_pdf
-
-    paper = _paper(call_id, embed=True)
-    html = render_template("call/report_pdf.html", **paper)
-    pdf = html_to_pdf(html, static=Path(str(current_app.static_folder)))
-    return _download(pdf, "application/pdf", paper["screen"], f"-{paper['reader']}.pdf")  # type: ignore[arg-type]
+    return panel_deed(call_id, form, "hand-over", deed)
 
 
 @bp.get("/call.json")
@@ -445,7 +393,7 @@ def as_json(call_id: UUID) -> ResponseReturnValue:
     """Send the call as a call file."""
     screen = room_of(call_id)
     body = json.dumps(call_to_json(**call_document(screen)), indent=2, ensure_ascii=False)
-    return _download(body, "application/json", screen, ".json")
+    return download(body, "application/json", screen, ".json")
 
 
 @bp.get("/readings.csv")
@@ -453,4 +401,4 @@ def as_json(call_id: UUID) -> ResponseReturnValue:
 def as_csv(call_id: UUID) -> ResponseReturnValue:
     """Send the readings as CSV."""
     screen = room_of(call_id)
-    return _download(readings_to_csv(reading_records(screen)), "text/csv", screen, ".csv")
+    return download(readings_to_csv(reading_records(screen)), "text/csv", screen, ".csv")

@@ -1,8 +1,6 @@
 """Sign in, sign out, see and end one's own sign-ins, change the password, switch the theme."""
 
-import re
 import secrets
-from ipaddress import IPv6Address, ip_address, ip_network
 from uuid import UUID
 
 from flask import Blueprint, abort, g, redirect, render_template, request, session, url_for
@@ -14,6 +12,7 @@ from werkzeug.wrappers import Response as BaseResponse
 from plentar.store import people, sign_ins
 from plentar.store.models import Person
 from plentar.web.access import THEMES, login_required, now
+from plentar.web.network import device_words, network
 from plentar.web.paths import own_path
 from plentar.web.signin.forms import PasswordForm, SignInForm
 
@@ -27,9 +26,6 @@ PERSON_GUESSES = DEVICE_GUESSES = 8
 ADDRESS_GUESSES = 40
 DEVICE_COOKIE, DEVICE_SECONDS = "device", 365 * 86400
 WAIT_SECONDS = 600
-SYSTEMS = (("iPhone", "iPhone"), ("iPad", "iPad"), ("Android", "Android"), ("Windows", "Windows"), ("Macintosh", "Mac"),
-           ("CrOS", "Chromebook"), ("Linux", "Linux"))  # fmt: skip
-BROWSERS = (("Edg/", "Edge"), ("OPR/", "Opera"), ("Firefox/", "Firefox"), ("Chrome/", "Chrome"), ("Safari/", "Safari"))
 
 
 @bp.get("/sign-in")
@@ -65,18 +61,7 @@ def _keys(email: str, device: str) -> list[tuple[str, int]]:
     email = email.strip().lower()
     if sign_ins.is_known_device(g.db, email, device):
         return [(f"device:{email}:{device}", DEVICE_GUESSES)]
-    return [(f"person:{email}", PERSON_GUESSES), (f"from:{_network()}", ADDRESS_GUESSES)]
-
-
-def _network() -> str:
-    """Return where a request comes from; of IPv6 the network, since one guesser has all its addresses."""
-    try:
-        address = ip_address(request.remote_addr or "")
-    except ValueError:
-        return "unknown"
-    if isinstance(address, IPv6Address):
-        return str(ip_network(f"{address}/64", strict=False))
-    return str(address)
+    return [(f"person:{email}", PERSON_GUESSES), (f"from:{network()}", ADDRESS_GUESSES)]
 
 
 def _too_many(view: str, **context: object) -> ResponseReturnValue:
@@ -88,7 +73,7 @@ def _let_in(person: Person, device: str, response: BaseResponse) -> BaseResponse
     """Open a sign-in: a new secret, a new form token, nothing of the session before."""
     _end_this()
     secret, device = secrets.token_urlsafe(32), device or secrets.token_urlsafe(32)
-    sign_ins.begin(g.db, person, secret=secret, device=device, words=_device_words(), now=now())
+    sign_ins.begin(g.db, person, secret=secret, device=device, words=device_words(), now=now())
     session.clear()
     session["key"] = secret
     session.permanent = True
@@ -107,14 +92,6 @@ def _let_in(person: Person, device: str, response: BaseResponse) -> BaseResponse
 def _end_this() -> None:
     if g.known is not None:
         sign_ins.end(g.db, g.person, g.known.sign_in, now())
-
-
-def _device_words() -> str:
-    """Return what a browser calls itself, as its owner would: which browser on what."""
-    agent = request.headers.get("User-Agent", "")
-    system = next((words for mark, words in SYSTEMS if mark in agent), "another system")
-    browser = next((words for mark, words in BROWSERS if re.search(re.escape(mark), agent)), "A browser")
-    return f"{browser} on {system}"
 
 
 @bp.post("/sign-out")

@@ -9,7 +9,7 @@ from plentar.core.errors import ReadingError
 from plentar.core.evidence.events import first_event
 from plentar.core.unit.patterns import PATTERNS
 from plentar.formats.events_json import deed_to_json
-from plentar.formats.numbers import parse_number
+from plentar.formats.numbers import degf_typed
 from plentar.formats.plate_form import with_identity
 from plentar.formats.unit_json import nameplate_from_json, nameplate_to_json
 from plentar.store import calls, events, places
@@ -29,8 +29,6 @@ PATTERN_WORDS = {
     "four-strip-staged": "4 strips, W and W2 staged",
     "six-strip-chained": "6 strips, chained sequencers, three feeds",
 }
-# °F a thermometer in the trade can show.
-COLDEST, HOTTEST = -60.0, 140.0
 
 
 def start_call(db: Session, person: Person, form: StartForm, moment: datetime) -> Call:
@@ -46,7 +44,7 @@ def start_call(db: Session, person: Person, form: StartForm, moment: datetime) -
         return made
     if not form.complaints.data and not (form.words.data or "").strip():
         raise ReadingError("tick what is complained of, or say it in their words", field="complaints")
-    outdoor, indoor = (_degf(form[name].data, name) for name in ("outdoor", "indoor"))
+    outdoor, indoor = (degf_typed(form[name].data, name) for name in ("outdoor", "indoor"))
     meter = places.first_meter(db, shop_id=shop_id)
     if meter is None:
         raise ReadingError("this shop has no meter yet; add one first", field="place_name")
@@ -69,20 +67,6 @@ def start_call(db: Session, person: Person, form: StartForm, moment: datetime) -
     places.add_call(db, call)
     events.begin(db, call, deed_to_json(first_event(nameplate_from_json(unit.nameplate))), moment)
     return call
-
-
-def _degf(typed: str | None, field: str) -> float | None:
-    text = (typed or "").strip().replace("−", "-").removesuffix("°F").removesuffix("F").strip()
-    if not text:
-        return None
-    try:
-        value = parse_number(text.lstrip("-"), "plain")
-    except ReadingError as error:
-        raise ReadingError(f"expected degrees such as 28, got “{text[:20]}”", field=field) from error
-    value = -value if text.startswith("-") else value
-    if not COLDEST <= value <= HOTTEST:
-        raise ReadingError(f"expected {COLDEST:g} to {HOTTEST:g} °F, got {value:g}", field=field)
-    return value
 
 
 def _known(text: str | None, field: str) -> UUID:

@@ -1,0 +1,140 @@
+"""What a paper says first and how: what was wrong, what was done, what is left, and what it costs."""
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from plentar.core.circuit.places import find_point
+from plentar.core.evidence.events import Fitted
+from plentar.core.evidence.record import Record
+from plentar.core.limits.verdicts import Grade
+from plentar.core.unit.place import place_of, spot_of
+from plentar.core.unit.points import part_words
+from plentar.screen.call import CallScreen, Kept
+from plentar.words import say
+
+__all__ = ["Bill", "Passage", "bill_of", "corrections_of", "passages_of", "photos_apart"]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Bill:
+    """The priced parts of a call, as they are written: each line, and the sums below it."""
+
+    lines: tuple[tuple[str, str], ...]
+    subtotal: str
+    tax: str
+    tax_percent: float
+    total: str
+
+
+def bill_of(record: Record, *, tax_percent: float, spoken: Callable[[float], str]) -> Bill | None:
+    """Return what the fitted parts cost; nothing where none has a price.
+
+    Args:
+        record: The call's evidence.
+        tax_percent: The shop's tax on parts.
+        spoken: How the shop writes an amount.
+    """
+    priced = [deed for _, deed in record.of(Fitted) if deed.price is not None]
+    if not priced:
+        return None
+    whole = sum(round(deed.price or 0.0, 2) for deed in priced)
+    tax = round(whole * tax_percent / 100, 2)
+    return Bill(
+        lines=tuple((deed.name, spoken(deed.price or 0.0)) for deed in priced),
+        subtotal=spoken(whole),
+        tax=spoken(tax),
+        tax_percent=tax_percent,
+        total=spoken(whole + tax),
+    )
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Passage:
+    """One place that was read before the repair and after: what was found, what was left, its photos."""
+
+    found: Kept | None
+    left: Kept | None
+    photos: tuple[Any, ...]
+
+    @property
+    def kept(self) -> Kept:
+        """The reading that tells the place."""
+        kept = self.left or self.found
+        assert kept is not None  # noqa: S101 - a passage is made of at least one
+        return kept
+
+    @property
+    def is_plain(self) -> bool:
+        """True for what a customer is shown: the supply, what heats, and whatever was not as it should be."""
+        point = self.kept.point
+        is_told = point.step in ("supply", "strips") and ":ground" not in point.id
+        found = [kept.verdict.grade for kept in (self.found, self.left) if kept is not None]
+        return is_told or bool(self.photos) or Grade.FAIL in found
+
+
+def passages_of(screen: CallScreen[Any]) -> list[Passage]:
+    """Return what was read at each place, as found and as left, beside the photos of its part, in the order of work.
+
+    Without a repair there is but one state of the unit, and each place has its newest reading.
+    """
+    visit = screen.visit
+    began, _ = visit.record.epoch
+    since = began.done_at if began is not None else None
+    before: dict[str, Kept] = {}
+    after: dict[str, Kept] = {}
+    for kept in screen.kept:
+        if kept.is_superseded:
+            continue
+        is_left = since is not None and kept.at >= since
+        # Of one place the worst that was found counts as found, the newest as left.
+        side = after if is_left or since is None else before
+        known = side.get(kept.point.id)
+        if side is before and known is not None and known.verdict.grade.severity > kept.verdict.grade.severity:
+            continue
+        side[kept.point.id] = kept
+    photos = _photos_by_owner(screen)
+    found = []
+    for point in dict.fromkeys([*before, *after]):
+        owners = {place_of(place).owner for place in spot_of(point).places}
+        own = tuple(photo for owner in sorted(owners) for photo in photos.get(owner, ()))
+        found.append(Passage(found=before.get(point), left=after.get(point), photos=own))
+    return found
+
+
+def photos_apart(screen: CallScreen[Any], passages: Sequence[Passage]) -> list[Any]:
+    """Return the photos that stand beside no reading."""
+    beside = {photo.id for passage in passages for photo in passage.photos}
+    return [photo for photo in screen.photos if photo.id not in beside]
+
+
+def corrections_of(screen: CallScreen[Any], shop: str) -> list[tuple[str, str]]:
+    """Return what must be corrected yet, each with by whom.
+
+    Source:
+        docs/trade.md, section 4, step 3: ahead of the unit's own line terminals a licensed electrician works.
+    """
+    found = []
+    for finding in screen.visit.findings:
+        if finding.verdict.grade is not Grade.FAIL:
+            continue
+        is_ahead = finding.point.startswith("volts:panel.") or _step_of(screen, finding.point) == "supply"
+        found.append((say(finding.about), "a licensed electrician" if is_ahead else shop))
+    for item, is_done in screen.work.temporaries:
+        if not is_done:
+            name = say(part_words(item.deed.circuit))
+            found.append((f"{name}, off until {item.deed.due_on}", shop))
+    return list(dict.fromkeys(found))
+
+
+def _step_of(screen: CallScreen[Any], point: str) -> str:
+    """Return the step of the call a finding's point belongs to; nothing where it is about no one point."""
+    return find_point(screen.plate, point).step if point and screen.visit.knows(point) else ""
+
+
+def _photos_by_owner(screen: CallScreen[Any]) -> Mapping[str, list[Any]]:
+    found: dict[str, list[Any]] = {}
+    for photo in screen.photos:
+        if photo.deed.part:
+            found.setdefault(place_of(photo.deed.part).owner, []).append(photo)
+    return found

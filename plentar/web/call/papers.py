@@ -1,0 +1,89 @@
+"""The call's papers: shown, as PDF, signed, shared by a link."""
+
+import json
+from uuid import UUID, uuid4
+
+from flask import Response, abort, g, render_template, request, url_for
+from flask.typing import ResponseReturnValue
+from flask_wtf import FlaskForm
+
+from plentar.core.errors import ReadingError
+from plentar.core.visit import Visit
+from plentar.store import shares
+from plentar.web.access import login_required, now
+from plentar.web.call.forms import SignForm
+from plentar.web.call.views import bp, panel_deed
+from plentar.web.paper import context_of_paper, download, pdf_of
+from plentar.web.room import room_of
+from plentar.web.visits import own_call, read_visit
+from plentar.web.writing import keep_one
+
+__all__: list[str] = []
+
+
+def _paper(call_id: UUID, *, embed: bool) -> dict[str, object]:
+    reader = "customer" if request.args.get("reader") == "customer" else "office"
+    return context_of_paper(room_of(call_id), reader=reader, embed=embed)
+
+
+@bp.get("/report")
+@login_required
+def report(call_id: UUID) -> ResponseReturnValue:
+    """Show the report of the call, laid out for paper, for the office or in plain words for the customer."""
+    links = shares.list_of(g.db, shop_id=g.person.shop_id, call_id=call_id)
+    return render_template("call/report.html", **_paper(call_id, embed=False), links=links, moment=now(), new_link="")
+
+
+@bp.get("/report.pdf")
+@login_required
+def report_pdf(call_id: UUID) -> ResponseReturnValue:
+    """Send the report as PDF."""
+    paper = _paper(call_id, embed=True)
+    return download(pdf_of(paper), "application/pdf", paper["screen"], f"-{paper['reader']}.pdf")  # type: ignore[arg-type]
+
+
+@bp.post("/sign")
+@login_required
+def sign(call_id: UUID) -> ResponseReturnValue:
+    """Keep a signature: by name, and drawn where it was."""
+    form = SignForm()
+
+    def deed() -> Visit:
+        try:
+            strokes = json.loads(form.strokes.data or "[]")
+        except json.JSONDecodeError as error:
+            raise ReadingError("the signature could not be read: clear it and sign again", field="strokes") from error
+        payload = {"role": form.role.data, "name": form.name.data or "", "strokes": strokes}
+        return keep_one(call_id, form.sign_id.data or str(uuid4()), "signed", payload)
+
+    return panel_deed(call_id, form, "hand-over", deed)
+
+
+@bp.post("/share")
+@login_required
+def share(call_id: UUID) -> ResponseReturnValue:
+    """Make a link to the customer's paper and show it, this once: its secret is kept nowhere."""
+    if not FlaskForm().validate():
+        abort(400)
+    call = own_call(call_id)
+    visit = read_visit(call)
+    if not visit.standing_now and not visit.record.causes and not visit.findings_before:
+        abort(400)
+    token = shares.make(g.db, call, person_id=g.person.id, now=now())
+    links = shares.list_of(g.db, shop_id=g.person.shop_id, call_id=call_id)
+    new_link = url_for("share.page", token=token, _external=True)
+    return render_template(
+        "call/report.html", **_paper(call_id, embed=False), links=links, moment=now(), new_link=new_link
+    )
+
+
+@bp.post("/share/<uuid:link_id>/revoke")
+@login_required
+def revoke(call_id: UUID, link_id: UUID) -> ResponseReturnValue:
+    """Take a link back: from now on it opens nothing."""
+    if not FlaskForm().validate():
+        abort(400)
+    own_call(call_id)
+    if not shares.revoke(g.db, shop_id=g.person.shop_id, call_id=call_id, link_id=link_id, now=now()):
+        abort(404)
+    return Response(status=303, headers={"Location": url_for("call.report", call_id=call_id, reader="customer")})

@@ -1,0 +1,75 @@
+"""What was done and begun, set right: the last deed taken back, the complaint amended, a call begun by mistake."""
+
+from uuid import UUID, uuid4
+
+from flask import g, redirect, request, url_for
+from flask.typing import ResponseReturnValue
+
+from plentar.core.errors import PlentarError, ReadingError
+from plentar.core.visit import Visit
+from plentar.core.work.undo import undo_id, undo_of
+from plentar.formats.events_json import deed_to_json
+from plentar.formats.numbers import degf_typed
+from plentar.web.access import login_required, now
+from plentar.web.call.forms import AmendForm, UndoForm, WithdrawForm
+from plentar.web.call.views import bp, panel_deed, refused_panel
+from plentar.web.visits import own_call, read_visit
+from plentar.web.writing import keep_one
+
+__all__: list[str] = []
+
+
+@bp.post("/undo")
+@login_required
+def undo(call_id: UUID) -> ResponseReturnValue:
+    """Take back the last thing this person did here; tapped twice, it is taken back once."""
+    form = UndoForm()
+
+    def deed() -> Visit:
+        visit = read_visit(own_call(call_id))
+        back = undo_of(visit.record, visit.plate, str(g.person.id), now().timestamp())
+        if back is None or back.event.id != form.event_id.data:
+            if visit.record.event(undo_id(form.event_id.data)) is not None:
+                return visit
+            raise ReadingError("something else was kept since: look at it again", field="id")
+        sent = {name: value for name, value in deed_to_json(back.deed).items() if name not in back.deed.derived}
+        return keep_one(call_id, back.id, back.deed.kind, sent)
+
+    return panel_deed(call_id, form, request.form.get("panel", "reading"), deed)
+
+
+@bp.post("/amend")
+@login_required
+def amend(call_id: UUID) -> ResponseReturnValue:
+    """Set right what the call was begun with; what was said first stays on record."""
+    form = AmendForm()
+
+    def deed() -> Visit:
+        payload = {
+            "complaints": list(form.complaints.data or ()),
+            "words": form.words.data or "",
+            "at_risk": form.at_risk.data or "",
+            "outdoor_degf": degf_typed(form.outdoor.data, "outdoor"),
+            "indoor_degf": degf_typed(form.indoor.data, "indoor"),
+        }
+        return keep_one(call_id, form.amend_id.data or str(uuid4()), "amend", payload)
+
+    return panel_deed(call_id, form, "complaint", deed)
+
+
+@bp.post("/withdraw")
+@login_required
+def withdraw_call(call_id: UUID) -> ResponseReturnValue:
+    """Take back a call begun by mistake: nothing was recorded on it."""
+    form = WithdrawForm()
+    try:
+        if not form.validate():
+            raise ReadingError("say why the call is taken back", field="withdrawn")
+        keep_one(call_id, form.withdraw_id.data or str(uuid4()), "withdrawn", {"reason": form.reason.data or ""})
+    except PlentarError as error:
+        error.field = "withdrawn"
+        return refused_panel(call_id, "complaint", error)
+    there = url_for("place.page", place_id=own_call(call_id).unit.place_id)
+    if request.headers.get("HX-Request"):
+        return "", 204, {"HX-Redirect": there}
+    return redirect(there)

@@ -1,0 +1,74 @@
+"""What a call's paper shows, to whoever may read it: the signed-in, or whoever holds a link to it."""
+
+from base64 import b64encode
+from pathlib import Path
+from uuid import UUID
+
+from babel.numbers import format_currency
+from flask import Response, current_app, g, render_template, url_for
+
+from plentar.core.evidence.signs import sign_of
+from plentar.screen.call import CallScreen
+from plentar.screen.drawings.signature import signature_path
+from plentar.screen.paper import Bill, bill_of, corrections_of, passages_of, photos_apart
+from plentar.store import calls, events
+from plentar.store.models import Call, Shop
+
+__all__ = ["context_of_paper", "download", "pdf_of"]
+
+
+def context_of_paper(screen: CallScreen[Call], *, reader: str, embed: bool) -> dict[str, object]:
+    """Return what the paper shows; pictures as links, or inside the document where it travels alone.
+
+    Args:
+        screen: The call.
+        reader: `customer` for plain words, `office` for all of it.
+        embed: Put pictures into the document.
+    """
+    call = screen.call
+    earlier = calls.earlier_calls(g.db, shop_id=call.shop_id, unit_id=call.unit_id, before=call.scheduled_at, most=3)
+
+    def photo_url(photo_id: str) -> str:
+        if not embed:
+            return url_for("call.photo", call_id=call.id, photo_id=photo_id)
+        row = events.get_photo(g.db, shop_id=call.shop_id, call_id=call.id, photo_id=UUID(photo_id))
+        return "data:image/jpeg;base64," + b64encode(row.image if row is not None else b"").decode()
+
+    shop, passages = call.technician.shop, passages_of(screen)
+    return {
+        "screen": screen,
+        "shop": shop,
+        "earlier": earlier,
+        "comparisons": screen.visit.comparisons,
+        "reader": reader,
+        "photo_url": photo_url,
+        "sign_words": lambda kind: sign.words if (sign := sign_of(kind)) else kind.replace("-", " "),
+        "passages": passages,
+        "photos_apart": photos_apart(screen, passages if reader == "customer" else ()),
+        "corrections": corrections_of(screen, shop.name),
+        "bill": _bill(screen, shop),
+        "signature_path": signature_path,
+    }
+
+
+def _bill(screen: CallScreen[Call], shop: Shop) -> Bill | None:
+    def spoken(amount: float) -> str:
+        return format_currency(amount, shop.currency, locale="en_US")
+
+    return bill_of(screen.visit.record, tax_percent=shop.tax_percent, spoken=spoken)
+
+
+def pdf_of(paper: dict[str, object]) -> bytes:
+    """Return a paper as PDF."""
+    # Loading the PDF maker takes a second that no other page should pay.
+    from plentar.formats.pdf import html_to_pdf
+
+    html = render_template("call/report_pdf.html", **paper)
+    return html_to_pdf(html, static=Path(str(current_app.static_folder)))
+
+
+def download(body: bytes | str, mimetype: str, screen: CallScreen[Call], ending: str) -> Response:
+    """Return a file of a call, named by its day and place."""
+    place = "".join(c if c.isalnum() and c.isascii() else "-" for c in screen.call.unit.place.name.lower()).strip("-")
+    name = f"{screen.call.scheduled_at:%Y-%m-%d}-{place or 'call'}{ending}"
+    return Response(body, mimetype=mimetype, headers={"Content-Disposition": f'attachment; filename="{name}"'})

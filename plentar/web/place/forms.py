@@ -1,0 +1,17 @@
+"""What the place's page sends."""
+
+from flask_wtf import FlaskForm
+from wtforms import HiddenField, StringField
+from wtforms.validators import InputRequired, Length, Regexp
+
+__all__ = ["PlaceForm"]
+
+
+class PlaceForm(FlaskForm):  # type: ignore[misc]
+    """An address, who lives there and how to get in; `version` is the one it was read with."""
+
+    version = HiddenField(validators=[InputRequired(), Regexp(r"\d{1,9}\Z")])
+    name = StringField("Address", [Length(max=120)])
+    town = StringField("Town", [Length(max=120)])
+    occupant = StringField("Occupant", [Length(max=120)])
+    access_note = StringField("Access", [Length(max=400)])

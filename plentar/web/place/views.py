@@ -1,0 +1,108 @@
+"""A place and its units: shown, set right with who and when, taken back while nothing hangs on them."""
+
+from uuid import UUID
+
+from flask import Blueprint, abort, g, redirect, render_template, request, url_for
+from flask.typing import ResponseReturnValue
+from flask_wtf import FlaskForm
+
+from plentar.core.errors import PlentarError, ReadingError
+from plentar.store import places
+from plentar.store.models import Place
+from plentar.web.access import login_required, now
+from plentar.web.place.forms import PlaceForm
+
+__all__ = ["bp"]
+
+bp = Blueprint("place", __name__, url_prefix="/places/<uuid:place_id>")
+FIELDS = ("name", "town", "occupant", "access_note")
+
+
+def _place(place_id: UUID) -> Place:
+    place = places.get_place(g.db, shop_id=g.person.shop_id, place_id=place_id)
+    if place is None:
+        abort(404)
+    return place
+
+
+def _shown(place: Place, form: PlaceForm, problem: PlentarError | None = None, code: int = 200) -> ResponseReturnValue:
+    units = places.units_at(g.db, shop_id=place.shop_id, place_id=place.id)
+    body = render_template(
+        "place/page.html",
+        place=place,
+        form=form,
+        units=units,
+        calls_of=places.calls_by_unit(g.db, place),
+        changes=places.changes_of(g.db, place),
+        call=request.values.get("call", "")[:40],
+        problem=problem,
+    )
+    return body, code
+
+
+@bp.get("")
+@login_required
+def page(place_id: UUID) -> ResponseReturnValue:
+    """Show what is known of a place."""
+    place = _place(place_id)
+    known = {name: getattr(place, name) for name in FIELDS}
+    return _shown(place, PlaceForm(formdata=None, version=str(place.version), **known))
+
+
+@bp.post("")
+@login_required
+def save(place_id: UUID) -> ResponseReturnValue:
+    """Set it right; what stood before is kept with who changed it and when."""
+    place, form = _place(place_id), PlaceForm()
+    try:
+        if not form.validate():
+            field, messages = next(iter(form.errors.items()))
+            raise ReadingError(messages[0].lower().rstrip("."), field=field)
+        values = {name: (form[name].data or "").strip() for name in FIELDS}
+        if not values["name"]:
+            raise ReadingError("a place has an address", field="name")
+        other = places.find_place(g.db, shop_id=place.shop_id, name=values["name"])
+        if other is not None and other.id != place.id:
+            raise ReadingError("another place of yours has that address", field="name")
+        if values != {name: getattr(place, name) for name in FIELDS}:
+            version = int(form.version.data)
+            if not places.amend_place(g.db, place, version=version, person_id=g.person.id, now=now(), **values):
+                form.version.data = str(place.version)
+                words = "somebody else changed this place meanwhile; yours is kept here: check and save again"
+                raise ReadingError(words, field="version")
+    except PlentarError as error:
+        return _shown(place, form, error, 422)
+    return redirect(url_for("place.page", place_id=place_id, call=request.form.get("call") or None))
+
+
+@bp.post("/remove")
+@login_required
+def remove(place_id: UUID) -> ResponseReturnValue:
+    """Take back a place made by mistake; refused while a unit stands there."""
+    place = _place(place_id)
+    if not FlaskForm().validate():
+        abort(400)
+    if not places.remove_place(g.db, place, now()):
+        return _refused(place, "a unit stands there: take the unit back first", "place")
+    return redirect(url_for("start.page"))
+
+
+@bp.post("/units/<uuid:unit_id>/remove")
+@login_required
+def remove_unit(place_id: UUID, unit_id: UUID) -> ResponseReturnValue:
+    """Take back a unit made by mistake; refused while a call hangs on it."""
+    place = _place(place_id)
+    unit = places.get_unit(g.db, shop_id=place.shop_id, unit_id=unit_id)
+    if unit is None or unit.place_id != place.id:
+        abort(404)
+    if not FlaskForm().validate():
+        abort(400)
+    if not places.remove_unit(g.db, unit, now()):
+        return _refused(place, "a call hangs on this unit: what was read of it stays", f"unit-{unit_id}")
+    return redirect(url_for("place.page", place_id=place_id))
+
+
+def _refused(place: Place, words: str, field: str) -> ResponseReturnValue:
+    known = {name: getattr(place, name) for name in FIELDS}
+    form = PlaceForm(formdata=None, version=str(place.version), **known)
+    return _shown(place, form, ReadingError(words, field=field), 422)

@@ -1,0 +1,42 @@
+// The clocks: the server says since when and within what, the page only counts.
+const $ = (selector, root = document) => root.querySelector(selector);
+
+// A phone's clock may be minutes off: count by the server's.
+const skew = Date.parse(document.documentElement.dataset.now) - performance.timeOrigin - performance.now() || 0;
+const serverNow = () => performance.timeOrigin + performance.now() + skew;
+
+// The clock of the condition strip: the server says when, the page counts.
+setInterval(() => {
+  for (const clock of document.querySelectorAll("[data-since]")) {
+    const seconds = Math.max(0, Math.floor((serverNow() - Date.parse(clock.dataset.since)) / 1000));
+    const hours = Math.floor(seconds / 3600);
+    const minutes = String(Math.floor((seconds % 3600) / 60)).padStart(hours ? 2 : 1, "0");
+    clock.textContent = `${hours ? `${hours}:` : ""}${minutes}:${String(seconds % 60).padStart(2, "0")}`;
+  }
+}, 250);
+
+// The patience clock: the server gives the limits, the page only tells the time against them.
+setInterval(() => {
+  for (const line of document.querySelectorAll(".patience")) {
+    const { called, min, max, late, never } = line.dataset;
+    const seconds = (serverNow() - Date.parse(called)) / 1000;
+    const [state, words] =
+      seconds < min
+        ? ["early", `not before ${min} s`]
+        : seconds < max
+          ? ["window", `in its window, ${Math.ceil(max - seconds)} s left`]
+          : seconds < late
+            ? ["late", "past its window"]
+            : seconds < never
+              ? ["very-late", `late; did not close at ${never} s`]
+              : ["never", "did not close"];
+    line.dataset.state = state;
+    $("i", line).style.width = `${Math.min(100, (100 * seconds) / never)}%`;
+    const says = $(".patience-words", line);
+    if (says.textContent !== words) says.textContent = words;
+  }
+  for (const left of document.querySelectorAll("[data-left]")) {
+    left.dataset.until ??= Date.now() + 1000 * left.dataset.left;
+    left.textContent = Math.max(0, Math.ceil((left.dataset.until - Date.now()) / 1000));
+  }
+}, 250);
