@@ -15,6 +15,7 @@ from plentar.core.evidence.events import (
     Deed,
     Logged,
     Measured,
+    Photographed,
     Seen,
     Switched,
     Temporary,
@@ -28,14 +29,16 @@ from plentar.core.unit.patterns import PATTERNS
 from plentar.core.unit.place import GROUND, amps_at, line_volts, volts_at
 from plentar.demo.scenario import CALLS_TODAY, DETACHED, HISTORY, MAKERS, PEOPLE, estate_pattern
 from plentar.demo.shelf import SHELF
+from plentar.demo.worked import PLACE, photo_of_a_burnt_pole, worked_deeds
 from plentar.devices.simulated import SimulatedClamp
 from plentar.formats.events_json import deed_to_json
 from plentar.formats.numbers import thousands
 from plentar.formats.packed import pack
 from plentar.formats.parts_csv import part_to_json
+from plentar.formats.photos import reencode
 from plentar.formats.unit_json import nameplate_to_json
 from plentar.store import events
-from plentar.store.models import Call, LogSamples, Meter, Person, Place, Shop, Unit
+from plentar.store.models import Call, LogSamples, Meter, Person, PhotoBytes, Place, Shop, Unit
 from plentar.store.people import hash_password
 from plentar.store.shelf import put_parts
 from plentar.words import say
@@ -56,7 +59,7 @@ def load_demo(db: Session, now: datetime) -> bool:
     """Fill an empty database; return False when a shop is there already."""
     if db.scalar(select(Shop.id).limit(1)) is not None:
         return False
-    shop = Shop(id=_id("shop"), name="Quillet Hollow Heating", time_zone=ZONE)
+    shop = Shop(id=_id("shop"), name="Quillet Hollow Heating", time_zone=ZONE, tax_percent=8.25)
     db.add(shop)
     db.flush()
     for key, name, email, role in PEOPLE:
@@ -99,8 +102,30 @@ def load_demo(db: Session, now: datetime) -> bool:
             log = ()
         day = today - timedelta(days=days)
         _past_call(db, shop.id, place, plates[place], day, complaint, outcome, dead, random, log)
+    _worked(db, shop.id, plates[PLACE], today - timedelta(days=1))
     db.flush()
     return True
+
+
+def _worked(db: Session, shop_id: UUID, plate: Nameplate, day: date) -> None:
+    """The call of yesterday: found, repaired, proven, signed and closed."""
+    began = _at(day, 14, 20)
+    call = _call(db, shop_id, PLACE, plate, began, "teodor", "not enough heat")
+    call.words, call.at_risk, call.outdoor_degf = "One room never warms up.", "elderly, alone", 24.0
+    deeds: list[tuple[UUID, Deed, datetime]] = []
+    for number, (at, deed, condition) in enumerate(worked_deeds(plate, began)):
+        if isinstance(deed, tuple):
+            event_id, kept, _ = _reading(call, *deed, condition, at)
+            deeds.append((_id(event_id, number), kept, at))
+        else:
+            kept = replace(deed, condition=condition) if isinstance(deed, Seen) else deed
+            deeds.append((_id(call.id, number), kept, at))
+    _keep(db, call, deeds)
+    image, thumbnail = reencode(photo_of_a_burnt_pole())
+    photo = next(event_id for event_id, deed, _ in deeds if isinstance(deed, Photographed))
+    db.add(PhotoBytes(shop_id=shop_id, id=photo, image=image, thumbnail=thumbnail))
+    closed = next(deed for _, deed, _ in deeds if isinstance(deed, Closed))
+    call.status, call.outcome, call.closed_at = "closed", closed.outcome, deeds[-1][2]
 
 
 def _keep(db: Session, call: Call, deeds: Sequence[tuple[UUID, Deed, datetime]]) -> None:

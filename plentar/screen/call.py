@@ -3,7 +3,7 @@
 from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Any, Generic, TypeVar
+from typing import TYPE_CHECKING, Any, Generic, TypeVar
 
 from plentar.core.causes.faults import fault_by_id, faults_of
 from plentar.core.causes.line_state import line_states
@@ -38,6 +38,9 @@ from plentar.screen.drawings.ladder import Board, Probe, draw_board
 from plentar.screen.shown import Shown, shown
 from plentar.words import say
 
+if TYPE_CHECKING:
+    from plentar.core.causes.diagnosis import Cause
+
 __all__ = ["CallScreen", "Kept", "Step", "View"]
 
 STEPS = (
@@ -57,7 +60,9 @@ STEPS = (
     ("prove", "Prove"),
     ("hand-over", "Hand over"),
 )
-# Drawn healthy while the readings still allow it by this share.
+# Drawn healthy while the readings still allow it by this share, and drawn with a fault only where some failure of that
+# part is likelier than not.
+DRAWN_FROM = 0.5
 WELL_ENOUGH, HALO_FROM = 0.2, 0.15
 WORST_FIRST = (Grade.FAIL, Grade.MARGINAL, Grade.NOT_PROVEN, Grade.PASS)
 
@@ -224,13 +229,6 @@ class CallScreen(Generic[C]):
         return {point: self._keep(judged) for point, judged in self.visit.latest.items()}
 
     @property
-    def plain_readings(self) -> list[tuple[Kept, str]]:
-        """What a customer is shown of the unit as it is: supply and what works or does not."""
-        now = [kept for point, kept in self.latest.items() if point in self.visit.latest_now]
-        kept = [k for k in now if k.point.step in ("supply", "strips") and ":ground" not in k.point.id]
-        return [(k, say(k.verdict.result, "customer")) for k in kept]
-
-    @property
     def point(self) -> Point:
         """The point the pad is set to."""
         return find_point(self.plate, self.selected)
@@ -318,13 +316,17 @@ class CallScreen(Generic[C]):
     @cached_property
     def shown_fault(self) -> str:
         """The fault the board is drawn with: the one picked, else the first suspect; empty while all may be well."""
-        known = {fault.id for fault in faults_of(self.plate)}
+        known = {fault.id: fault for fault in faults_of(self.plate)}
         if self.view.show:
             return self.view.show if self.view.show in known and self.view.show != "healthy" else ""
         suspects = self.visit.suspects
         well = sum(cause.probability for cause in suspects if "healthy" in cause.faults)
         lead = next((cause for cause in suspects if cause.faults[0] in known), None)
         if lead is None or lead.faults[0] == "healthy" or well > WELL_ENOUGH:
+            return ""
+        # However it failed, a part that is at fault leaves mostly the same picture: the rung that draws nothing.
+        owner = place_of(known[lead.faults[0]].part).owner
+        if sum(cause.probability for cause in suspects if _is_of(cause, owner)) < DRAWN_FROM:
             return ""
         return lead.faults[0]
 
@@ -626,3 +628,7 @@ class CallScreen(Generic[C]):
 def _brief(kept: Kept) -> str:
     short = say(kept.point.label).replace("Strip ", "").replace("Supply", "").replace(" at the board", "")
     return f"{short} {kept.verdict.value:.1f} {kept.point.unit}".strip()
+
+
+def _is_of(cause: "Cause", owner: str) -> bool:
+    return any(place_of(part).owner == owner for fault in cause.faults for part in fault.split("+"))
