@@ -315,7 +315,8 @@ def condition_for(plate: Nameplate, test: Test, now: Condition) -> Condition:
     # Under calls that stay on, the clock runs on from reading to reading; new calls are waited out first.
     before = now.call_seconds(next(iter(test.drive.calls))) if test.drive.calls else None
     is_same = frozenset(name for name, _ in now.calls) == test.drive.calls
-    seconds = before + 90.0 if is_same and before is not None else WAITED * longest_clock(plate)
+    clock = before if test.drive.calls else now.seconds_since_change
+    seconds = clock + 90.0 if is_same and clock else WAITED * longest_clock(plate)
     calls = tuple((call, seconds) for call in sorted(test.drive.calls))
     # The strip's clock says since when nothing was switched, a breaker neither.
     return Condition(feeds=tuple((feed, "live") for feed in feeds), calls=calls, seconds_since_change=seconds)

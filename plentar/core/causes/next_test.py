@@ -116,7 +116,9 @@ def next_tests(
         test, there = tests[i], stands_at(tests[i].point)
         minutes = minutes_of(model.plate, test, condition, school, at=at)
         shared = AWAY[there] * (1 - 1 / places[there, test.drive]) if there not in ("unit", at) else 0.0
-        scored.append((bits[i] / max(minutes - shared, LEAST_MINUTES), i, minutes))
+        # Who leaves before all is read there that is worth it has to come back.
+        again = AWAY[at] if at != there and at != "unit" and places[at, test.drive] else 0.0
+        scored.append((bits[i] / max(minutes - shared + again, LEAST_MINUTES), i, minutes))
     firsts = _firsts(diagnosis, school, taken)
     scored = [(value + firsts.get(tests[i].point, 0.0), i, minutes) for value, i, minutes in scored]
     scored.sort(key=lambda entry: (-entry[0], entry[2], tests[entry[1]].point))

@@ -128,8 +128,10 @@ def _set_shares(conditions: Sequence[Condition]) -> list[float]:
     for before, after in pairwise(conditions):
         both = [(before.call_seconds(call), after.call_seconds(call)) for call in before.on & after.on]
         passed = [late - early for early, late in both if early is not None and late is not None]
-        since = after.seconds_since_change
-        unchanged = bool(passed) and since is not None and 0 <= max(passed) <= since
+        since, was = after.seconds_since_change, before.seconds_since_change
+        # By the clock of a call that stands, or by that of the last change, which runs on.
+        runs_on = not both and None not in (since, was) and 0 < (was or 0.0) < (since or 0.0)
+        unchanged = runs_on or (bool(passed) and since is not None and 0 <= max(passed) <= since)
         shares.append(UNSAID_SHARE if unchanged else SET_SHARE)
     return shares
 
