@@ -41,7 +41,7 @@ from plentar.core.unit.place import Place, amps_at, line_volts, place_of, point_
 from plentar.core.unit.points import Point, of_feed, part_words, test_points
 from plentar.core.unit.quantities import QUANTITIES
 from plentar.core.work.ledger import LedgerNote, check_ledger
-from plentar.core.work.proof import BEFORE_POWER, RISE, TIMES, Proof, proof_items, prove
+from plentar.core.work.proof import BEFORE_POWER, RISE, TIMES, Proof, ProofItem, proof_items, prove
 from plentar.core.work.safety import SafeLine, ohms_refusal, safe_list
 
 if TYPE_CHECKING:
@@ -113,6 +113,8 @@ class Advice:
     kind: AdviceKind
     words: Words
     point: str = ""
+    # Under which calls a proof is read.
+    calls: frozenset[str] = frozenset()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -604,15 +606,27 @@ class Visit:
         if self.stop:
             return Advice(kind="stop", words=self.stop)
         if self.record.awaits_proof and self.is_repaired and not self.is_changed_since:
-            left = next((entry.item for entry in self.proof if not entry.is_proven and entry.item.point), None)
+            left = self._next_proof
             if left is not None:
-                return Advice(kind="prove", words=said("advice.prove", item=left.words), point=left.point)
+                words = said("advice.prove", item=left.words)
+                return Advice(kind="prove", words=words, point=left.point, calls=left.calls)
+            failed = [entry.item.words for entry in self.proof if entry.after is not None and not entry.is_proven]
+            if failed:
+                return Advice(kind="prove", words=said("advice.unproven", items=joined(failed)))
             return Advice(kind="prove", words=said("advice.proven"))
         found = self.diagnosis
         if found is None or found.wait_seconds > 0:
             kind: AdviceKind = "check" if found is None else "wait"
             return Advice(kind=kind, words=said("advice.read-supply") if found is None else said("advice.wait"))
         return self._by_suspects(found.first)
+
+    @property
+    def _next_proof(self) -> ProofItem | None:
+        """The reading to prove by next: first the volts that amps are held against, then what nobody has read yet."""
+        unread = [entry.item for entry in self.proof if entry.item.point and entry.after is None]
+        on = self.condition.on & {"W", "W2", "G"}
+        # Then what can be read under the calls that stand: every call switched is a sequencer waited out.
+        return min(unread, key=lambda item: (item.why != "load", len(item.calls ^ on)), default=None)
 
     def _by_suspects(self, lead: "Cause | None") -> Advice:
         """Say whether the leading cause is to be accepted, or what would split it from the others."""

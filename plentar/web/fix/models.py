@@ -6,6 +6,7 @@ from datetime import UTC, datetime
 from functools import cached_property
 from typing import Any
 
+from plentar.core.causes.faults import faults_of
 from plentar.core.circuit.places import terminal_words
 from plentar.core.evidence.events import (
     Approved,
@@ -22,6 +23,7 @@ from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import place_of
 from plentar.core.visit import Ledger, Visit
 from plentar.core.work.ledger import LeadEnd, leads_of, terminals_of
+from plentar.core.work.planning import part_for
 from plentar.core.work.proof import Proof
 from plentar.screen.drawings.band_rail import BandRail, band_rail
 from plentar.screen.drawings.ladder import Board, draw_board, plain_line
@@ -100,6 +102,16 @@ class FixScreen:
     def fitted(self) -> list[Shown[Fitted]]:
         """Parts used."""
         return shown(self.visit.record, Fitted)
+
+    @property
+    def suggested(self) -> str:
+        """The part the accepted cause takes, while none was fitted."""
+        if self.fitted:
+            return ""
+        faults = [by for _, cause in self.visit.record.causes for group in cause.faults for by in group.split("+")]
+        known = {fault.id: fault for fault in faults_of(self.plate)}
+        needs = [part_for(self.plate, known[name]).words for name in faults if name in known]
+        return next((say(words) for words in needs if words), "")
 
     @property
     def approvals(self) -> list[Shown[Approved]]:

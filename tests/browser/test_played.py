@@ -1,0 +1,227 @@
+"""Whole calls played as a technician would, every tap and every character counted from sign-in on."""
+
+import re
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+
+import pytest
+from playwright.sync_api import Locator, Page, expect
+from sqlalchemy import Engine
+
+from plentar.core.causes.hypotheses import model_of
+from plentar.core.circuit.drive import Drive
+from tests.browser.conftest import LAPTOP, PHONE, Ahead, sign_in
+from tests.browser.test_calls import LONG_AGO, HiddenFault
+from tests.conftest import ShopOf
+
+# A digit on the application's own pad is a character; the Safe list and locks count in neither.
+COUNTER = """
+const count = (name) => {
+  if (sessionStorage.getItem("uncounted")) return;
+  sessionStorage.setItem(name, 1 + Number(sessionStorage.getItem(name) ?? 0));
+};
+addEventListener("pointerdown", (event) => count(event.target.closest?.(".keys") ? "characters" : "taps"), true);
+addEventListener("keydown", (event) => {
+  if (event.key.length === 1 || event.key === "Backspace") count("characters");
+}, true);
+"""
+LINE, POLE_B = "volts:feed-1.l1:feed-1.l2", "volts:seq-a.pole-2.load:seq-a.pole-2.line"
+
+
+EXPECTED = [
+    "Wrong",
+    "Pole 2 of Seq A does not close. What caused it was not found.",
+    "Done",
+    "Pole 2 of Seq A does not close. Fitted: 2-pole sequencer. Proven by 9 readings.",
+]
+
+
+class Player:
+    """One technician at one screen, with a meter on a unit that has one fault, until it is repaired."""
+
+    def __init__(self, page: Page, shop: ShopOf, engine: Engine, fault: str, *, by_keys: bool = False) -> None:
+        self.page, self.shop, self.by_keys = page, shop, by_keys
+        self.safe = HiddenFault(page, shop, engine, fault)
+        self.model, self.row = model_of(shop.plate), self.safe.row
+        self.is_phone = (page.viewport_size or {"width": 0})["width"] < 600
+        page.add_init_script(COUNTER)
+
+    def counted(self) -> tuple[int, int]:
+        """Taps and characters so far."""
+        taps, characters = (
+            int(self.page.evaluate(f"sessionStorage.getItem('{name}') ?? 0")) for name in ("taps", "characters")
+        )
+        return taps, characters
+
+    @contextmanager
+    def uncounted(self) -> Iterator[None]:
+        """What the Safe list asks for is no shortcut's business."""
+        self.page.evaluate("sessionStorage.setItem('uncounted', '1')")
+        yield
+        self.page.evaluate("sessionStorage.removeItem('uncounted')")
+
+    def tap(self, what: Locator) -> None:
+        """Tap or click, and wait until its answer is there."""
+        if self.by_keys:
+            self.press(what)
+        else:
+            what.tap() if self.is_phone else what.click()
+        self.page.wait_for_timeout(60)
+        self.page.wait_for_load_state("networkidle")
+
+    def press(self, what: Locator) -> None:
+        """Do by its key, or by moving to it, what a tap would."""
+        key = what.get_attribute("data-key")
+        self.page.keyboard.press("Escape")
+        if key:
+            self.page.locator("body").evaluate("() => document.activeElement?.blur()")
+            self.page.keyboard.press(key)
+            return
+        assert what.evaluate("element => element.tabIndex") >= 0, "not to be reached by Tab"
+        what.focus()
+        is_box = what.get_attribute("type") == "checkbox"
+        self.page.keyboard.press("Space" if is_box else "Enter")
+
+    def button(self, name: str) -> Locator:
+        """A button by its words."""
+        return self.page.get_by_role("button", name=name, exact=True)
+
+    def call(self, name: str) -> None:
+        """Switch a call on or off, and let ten minutes pass."""
+        was = self.button(f"{name} call").get_attribute("aria-pressed") or ""
+        self.tap(self.button(f"{name} call"))
+        expect(self.button(f"{name} call")).not_to_have_attribute("aria-pressed", was)
+        Ahead.offset += LONG_AGO
+
+    def point(self) -> str:
+        """Where the pad is."""
+        return self.page.locator('#pad [name="point"]').first.input_value()
+
+    def keep(self) -> str:
+        """Type what the meter shows at the pad's point and keep it; returns the point."""
+        point = self.point()
+        calls = frozenset(
+            name for name in self.shop.plate.calls
+            if self.button(f"{name} call").get_attribute("aria-pressed") == "true"
+        )  # fmt: skip
+        value = float(self.model.predict(point, Drive(calls=calls)).shown[self.row])
+        # The plate's amps are what the motor draws at most.
+        value *= 0.85 if point == "amps:blower" else 1.0
+        typed = f"{value:.1f}" if value < 1e6 else "OL"
+        if self.is_phone:
+            for digit in typed:
+                self.page.locator(f'.keys button[value="{digit}"]').tap()
+        else:
+            self.page.keyboard.type(typed)
+        expect(self.page.locator(".entry")).to_have_value(typed)
+        version = self.page.locator("[data-changes]").first.get_attribute("data-version") or ""
+        self.tap(self.button("Keep reading"))
+        expect(self.page.locator("[data-changes]").first).not_to_have_attribute("data-version", version)
+        return point
+
+    def next(self) -> None:
+        """Follow the bar: first the calls it wants, then the tap that puts the probes there."""
+        words = self.page.locator("#next small")
+        if words.count() and "called" in words.inner_text():
+            told = words.inner_text().partition(" called")[0].split(" and ")
+            for name in self.shop.plate.calls:
+                if (name in told) != (self.button(f"{name} call").get_attribute("aria-pressed") == "true"):
+                    self.call(name)
+        there = self.page.locator('#next [data-key="n"]')
+        point = (there.get_attribute("href") or "").partition("?point=")[2].partition("&")[0]
+        self.tap(there)
+        if point:
+            expect(self.page.locator('#pad[data-panel="reading"] [name="point"]').first).to_have_value(point)
+
+    @property
+    def advice(self) -> str:
+        """What the bar says is to be done."""
+        return self.page.locator("#next").get_attribute("data-advice") or ""
+
+
+def draw(page: Page, field: Locator) -> None:
+    """Sign with a finger."""
+    box = field.bounding_box()
+    assert box is not None
+    page.mouse.move(box["x"] + 20, box["y"] + 60)
+    page.mouse.down()
+    page.mouse.move(box["x"] + 80, box["y"] + 20, steps=4)
+    page.mouse.up()
+
+
+@pytest.mark.parametrize(
+    ("size", "by_keys"), [(PHONE, False), (LAPTOP, False), (LAPTOP, True)], ids=["phone", "laptop", "keys alone"]
+)
+def test_a_dead_pole_from_sign_in_to_a_signed_paper(
+    open_page: Callable[..., Page], shop: ShopOf, engine: Engine, size: dict[str, int], by_keys: bool
+) -> None:
+    """A wrong tap undone, eight readings or more, cause, part, proof, both names: 62 taps, 120 characters at most."""
+    page = open_page(size)
+    sign_in(page, shop)
+    play = Player(page, shop, engine, "seq-a.pole-2.open", by_keys=by_keys)
+    page.reload()
+    play.tap(page.get_by_role("link", name="1 Test Row").first)
+    readings = [play.keep()]
+    play.tap(play.button("G call"))
+    expect(play.button("G call")).to_have_attribute("aria-pressed", "true")
+    play.tap(page.locator('[data-key="u"]'))
+    expect(play.button("G call")).to_have_attribute("aria-pressed", "false")
+    play.call("W")
+    while play.advice in ("test", "check", "again") and len(readings) < 14:
+        play.next()
+        readings.append(play.keep())
+    assert play.advice == "accept", readings
+    play.next()
+    play.tap(page.get_by_label("Cause not found"))
+    play.tap(play.button("Accept"))
+    expect(page.get_by_role("heading", name="Hand over")).to_be_visible()
+    play.call("W")
+    with play.uncounted():
+        play.safe.prove_dead()
+    play.next()
+    expect(page.locator("#name")).to_have_value(re.compile("equencer"))
+    play.tap(play.button("Add").first)
+    expect(page.locator("#next")).to_contain_text("Before power goes back on")
+    play.next()
+    ticks = page.locator('.tick[aria-pressed="false"]')
+    expect(ticks.first).to_be_visible()
+    while (left := ticks.count()) > 0:
+        play.tap(ticks.first)
+        expect(ticks).to_have_count(left - 1)
+    with play.uncounted():
+        page.goto(f"{shop.url}?panel=safe")
+        play.tap(play.button("take mine off").first)
+        expect(play.button("take mine off")).to_have_count(0)
+        page.goto(f"{shop.url}/fix/prove")
+    play.tap(page.get_by_role("button", name="Power back on"))
+    expect(page.locator("#next")).to_have_attribute("data-advice", "prove")
+    play.row = 0
+    while "settle" not in page.locator("#next").inner_text():
+        play.next()
+        readings.append(play.keep())
+        assert len(readings) < 24, readings
+    play.next()
+    play.tap(page.get_by_role("button", name="The repair is proven"))
+    expect(page.locator("#next")).to_contain_text("Hand over")
+    play.next()
+    for role, name in (("Technician", ""), ("Owner", "R. Yarrow")):
+        field = page.locator("details.sign[open]").filter(has_text=role)
+        if name:
+            field.get_by_label("Name").focus() if by_keys else play.tap(field.get_by_label("Name"))
+            page.keyboard.type(name)
+        if not by_keys:
+            draw(page, field.locator("[data-sign-field]"))
+        play.tap(play.button(f"{role} signs"))
+        expect(page.locator("details.sign > summary").filter(has_text=role)).to_contain_text(name or "Pim Tester")
+    play.tap(play.button("Close the call"))
+    expect(page.locator("#pad")).to_contain_text("Closed.")
+    play.tap(page.get_by_role("link", name="For the customer"))
+    page.wait_for_url("**/report?reader=customer")
+    paper = page.locator(".paper")
+    expect(paper).to_be_visible()
+    taps, characters = play.counted()
+    assert len(readings) >= 8
+    # Two of the taps are the wrong one and its undo.
+    assert taps <= (0 if by_keys else 60 + 2), (taps, characters)
+    assert characters <= 120, (taps, characters)
+    assert paper.locator(".short").inner_text().split("\n") == EXPECTED
