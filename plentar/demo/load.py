@@ -28,10 +28,11 @@ from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.patterns import PATTERNS
 from plentar.core.unit.place import GROUND, amps_at, line_volts, volts_at
 from plentar.demo.scenario import CALLS_TODAY, DETACHED, HISTORY, MAKERS, PEOPLE, estate_pattern
-from plentar.demo.shelf import SHELF
+from plentar.demo.shelf import KITS, SHELF
 from plentar.demo.worked import PLACE, photo_of_a_burnt_pole, worked_deeds
 from plentar.devices.simulated import SimulatedClamp
 from plentar.formats.events_json import deed_to_json
+from plentar.formats.kits_csv import kit_to_json
 from plentar.formats.numbers import thousands
 from plentar.formats.packed import pack
 from plentar.formats.parts_csv import part_to_json
@@ -40,7 +41,7 @@ from plentar.formats.unit_json import nameplate_to_json
 from plentar.store import events
 from plentar.store.models import Call, LogSamples, Meter, Person, PhotoBytes, Place, Shop, Unit
 from plentar.store.people import hash_password
-from plentar.store.shelf import put_parts
+from plentar.store.shelf import put_kits, put_parts
 from plentar.words import say
 
 __all__ = ["DEMO_EMAIL", "DEMO_PASSWORD", "load_demo", "move_to_today"]
@@ -91,6 +92,7 @@ def load_demo(db: Session, now: datetime) -> bool:
         if row.status == "open":
             _open_call(db, call, plates[row.place], now)
     put_parts(db, shop_id=shop.id, labels=[(part.name, part_to_json(part)) for part in SHELF])
+    put_kits(db, shop_id=shop.id, labels=[(kit.model, kit_to_json(kit)) for kit in KITS])
     _temporary(db, today)
     random = Random(20)  # noqa: S311 - sample data, the same every time
     cycling = "5 Pewter Mill"

@@ -1,9 +1,10 @@
 """The demo's shelf: invented parts and generic kinds, enough to make every line of a part check speak."""
 
+from plentar.core.unit.kit import Kit
 from plentar.core.unit.nameplate import Window
 from plentar.core.work.substitution import Part
 
-__all__ = ["SHELF"]
+__all__ = ["KITS", "SHELF"]
 
 
 def _window(low: float, high: float) -> Window:
@@ -84,4 +85,34 @@ SHELF = (
     ),
     Part(name="Limit, opens at 165", kind="limit", opens_degf=165.0),
     Part(name="Element 5 kW 240 V", kind="element", rated_watts=5000.0, rated_volts=240.0),
+)
+
+# Heat kits of the invented makers: 240 V elements, three quarters of it on 208 V; circuit figures with a 3 A blower.
+KITS = (
+    Kit(
+        model="VK-5",
+        kilowatts_240=5.0,
+        kilowatts_208=3.75,
+        strips=1,
+        minimum_circuit_amps=29.8,
+        maximum_device_amps=30.0,
+    ),
+    Kit(
+        model="VK-10",
+        kilowatts_240=10.0,
+        kilowatts_208=7.5,
+        strips=2,
+        minimum_circuit_amps=55.8,
+        maximum_device_amps=60.0,
+    ),
+    Kit(
+        model="HT-H8",
+        kilowatts_240=8.0,
+        kilowatts_208=6.0,
+        strips=2,
+        minimum_circuit_amps=45.4,
+        maximum_device_amps=50.0,
+    ),
+    Kit(model="BK-H15", kilowatts_240=15.0, kilowatts_208=11.27, strips=3),
+    Kit(model="VK-20E", kilowatts_240=20.0, kilowatts_208=15.0, strips=4),
 )

@@ -12,7 +12,7 @@ from plentar.core.work.substitution import Part
 from plentar.formats.numbers import parse_number
 from plentar.words import say
 
-__all__ = ["PART_COLUMNS", "part_from_json", "part_to_json", "parts_from_csv", "parts_to_csv"]
+__all__ = ["PART_COLUMNS", "part_from_json", "part_to_json", "parts_from_csv", "parts_to_csv", "safe_cell"]
 
 # fmt: off
 PART_COLUMNS = (
@@ -49,12 +49,13 @@ def parts_to_csv(parts: Iterable[Part]) -> str:
         }
         row = [windows[name] if name in windows else getattr(part, name) for name in PART_COLUMNS]
         writer.writerow(
-            "" if cell is None else _safe(f"{cell:g}" if isinstance(cell, float) else str(cell)) for cell in row
+            "" if cell is None else safe_cell(f"{cell:g}" if isinstance(cell, float) else str(cell)) for cell in row
         )
     return out.getvalue()
 
 
-def _safe(cell: str) -> str:
+def safe_cell(cell: str) -> str:
+    """Return a cell that no spreadsheet takes for a formula."""
     return f"'{cell}" if cell[:1] in ("=", "+", "-", "@") else cell
 
 

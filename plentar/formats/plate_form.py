@@ -11,7 +11,14 @@ from typing import Any
 
 from plentar.core.errors import NameplateError, ReadingError
 from plentar.core.unit.kinds import KINDS
-from plentar.core.unit.kit import USUAL_BLOWER_AMPS, USUAL_TRANSFORMER_VA, USUAL_WATTS, USUAL_WIRE_FEET, split_watts
+from plentar.core.unit.kit import (
+    USUAL_BLOWER_AMPS,
+    USUAL_TRANSFORMER_VA,
+    USUAL_WATTS,
+    USUAL_WIRE_FEET,
+    Kit,
+    split_watts,
+)
 from plentar.core.unit.nameplate import Nameplate
 from plentar.formats.numbers import parse_number
 from plentar.formats.unit_json import UNIT_FORMAT, nameplate_from_json, nameplate_to_json
@@ -32,7 +39,7 @@ NUMBERS = (
 LISTS = ("order", "taps", "ecm_calls", "poles")
 WHOLE = ("number", "switched_by_pole")
 ROOTS = {entry.name for entry in fields(Nameplate)} - {"assumed"}
-DEEDS = ("layout", "add", "remove")
+DEEDS = ("layout", "add", "remove", "kit")
 
 
 @dataclass(slots=True, kw_only=True)
@@ -109,10 +116,11 @@ def _flatten(path: str, value: Any, texts: dict[str, str]) -> None:
         texts[path] = f"{value:.10g}" if isinstance(value, float) else str(value)
 
 
-def plate_form_read(form: Mapping[str, str], deed: str = "") -> PlateForm:
-    """Return what a form holds, after one deed: `layout`, `add:feeds`, `remove:circuits[1]`.
+def plate_form_read(form: Mapping[str, str], deed: str = "", kit: Kit | None = None) -> PlateForm:
+    """Return what a form holds, after one deed: `layout`, `add:feeds`, `remove:circuits[1]`, `kit`.
 
-    What cannot be read keeps its text and gets a message; nothing typed is lost.
+    A kit fills its own fields, its strips and its label's circuit, and nothing else. What cannot be read keeps its text
+    and gets a message; nothing typed is lost.
     """
     texts = {name: value.strip()[:200] for name, value in form.items() if _is_plate_path(name)}
     found = PlateForm(texts=texts)
@@ -121,6 +129,8 @@ def plate_form_read(form: Mapping[str, str], deed: str = "") -> PlateForm:
         _add_row(found, target)
     elif verb == "remove":
         _remove_row(found, target)
+    if verb == "kit":
+        _take_kit(found, kit)
     document = _document(found)
     if verb == "layout":
         _lay_out(found, document, form.get("kit_kilowatts", ""), form.get("limits", ""))
@@ -303,6 +313,19 @@ def _lay_out(form: PlateForm, document: dict[str, Any], kit: str, limits: str) -
         if not form.text(f"circuits[{i}].poles"):
             _give_pole(form, i)
     _drop_idle_devices(form)
+
+
+def _take_kit(form: PlateForm, kit: Kit | None) -> None:
+    """Fill in what a kit's label says; a figure it does not give is unknown, whatever stood there of another kit."""
+    if kit is None:
+        form.problems["kit"] = "pick a kit of the list first"
+        return
+    _lay_out(form, {}, f"{kit.kilowatts_240:g}", str(kit.strips))
+    for i in form.rows("circuits"):
+        form.texts[f"circuits[{i}].rated_volts"] = "240"
+    for name in ("minimum_circuit_amps", "maximum_device_amps"):
+        amps = getattr(kit, name)
+        form.texts[name] = "" if amps is None else f"{amps:g}"
 
 
 def _give_pole(form: PlateForm, circuit: int) -> None:

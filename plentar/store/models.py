@@ -27,6 +27,7 @@ __all__ = [
     "Base",
     "Call",
     "EventRow",
+    "KitRow",
     "LogSamples",
     "Meter",
     "PartRow",
@@ -279,6 +280,17 @@ class PartRow(Base):
     shop_id: Mapped[UUID] = mapped_column(ForeignKey("shop.id"), primary_key=True)
     id: Mapped[UUID] = mapped_column(primary_key=True)
     name: Mapped[str] = mapped_column(String(120))
+    label: Mapped[dict[str, Any]]
+
+
+class KitRow(Base):
+    """A heat kit the shop meets, as its label gives it."""
+
+    __tablename__ = "kit"
+    __table_args__ = (UniqueConstraint("shop_id", "model"),)
+    shop_id: Mapped[UUID] = mapped_column(ForeignKey("shop.id"), primary_key=True)
+    id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
+    model: Mapped[str] = mapped_column(String(120))
     label: Mapped[dict[str, Any]]
 
 

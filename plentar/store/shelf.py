@@ -1,4 +1,4 @@
-"""The parts on a shop's shelf."""
+"""The parts on a shop's shelf, and the heat kits it meets."""
 
 from collections.abc import Iterable, Sequence
 from typing import Any
@@ -8,9 +8,9 @@ from sqlalchemy import select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
-from plentar.store.models import PartRow
+from plentar.store.models import KitRow, PartRow
 
-__all__ = ["list_parts", "put_parts"]
+__all__ = ["list_kits", "list_parts", "put_kits", "put_parts"]
 
 
 def list_parts(db: Session, *, shop_id: UUID) -> Sequence[PartRow]:
@@ -30,3 +30,19 @@ def put_parts(db: Session, *, shop_id: UUID, labels: Iterable[tuple[str, dict[st
         )
         count += 1
     return count
+
+
+def list_kits(db: Session, *, shop_id: UUID) -> Sequence[KitRow]:
+    """Return the shop's heat kits by model."""
+    return db.scalars(select(KitRow).where(KitRow.shop_id == shop_id).order_by(KitRow.model)).all()
+
+
+def put_kits(db: Session, *, shop_id: UUID, labels: Iterable[tuple[str, dict[str, Any]]]) -> None:
+    """Keep kits by model: a known one takes the new label, a new one is added."""
+    for model, label in labels:
+        statement = insert(KitRow).values(id=uuid4(), shop_id=shop_id, model=model, label=label)
+        db.execute(
+            statement.on_conflict_do_update(
+                index_elements=["shop_id", "model"], set_={"label": statement.excluded.label}
+            )
+        )

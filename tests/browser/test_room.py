@@ -112,7 +112,7 @@ def test_the_next_test_is_one_tap_and_then_the_cause(open_page: Callable[..., Pa
     sign_in(page, shop)
     page.goto(shop.url)
     keep(page, "volts:feed-1.l1:feed-1.l2", "238.4")
-    there = page.locator("#next a")
+    there = page.locator("#next .next-go")
     wanted = (there.get_attribute("href") or "").partition("point=")[2]
     there.click()
     expect(page.locator('#pad [name="point"]')).to_have_value(wanted)

@@ -248,3 +248,16 @@ def test_parts_are_summed_with_the_shops_tax(
     paper = client.get(f"{shop.url}/report").text
     assert f'<td class="num">{total}</td></tr>\n  </tbody>' in paper
     assert ("Tax, 8.25 %" in paper) == bool(percent)
+
+
+def test_a_run_in_which_nothing_was_timed_is_taken_back(client: FlaskClient, shop: ShopOf) -> None:
+    """Called and dropped with no stage tapped: one button, and the next run is the first again by what is shown."""
+    url = f"{shop.url}/timing"
+    for what in ("call", "drop"):
+        client.post(url, data={"what": what, "stamp_id": str(uuid4())})
+    assert "take this run back" in client.get(url).text
+    client.post(url, data={"what": "undo:call", "stamp_id": str(uuid4())})
+    assert "no run yet" in client.get(url).text
+    client.post(url, data={"what": "call", "stamp_id": str(uuid4())})
+    client.post(url, data={"what": "on:strip-a", "stamp_id": str(uuid4())})
+    assert "take this run back" not in client.get(url).text

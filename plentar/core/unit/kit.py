@@ -1,10 +1,11 @@
 """What is usual where a plate is not complete: how kilowatts split, which figure stands in for an unknown one."""
 
 import math
+from dataclasses import dataclass
 
 from plentar.core.errors import NameplateError
 
-__all__ = ["USUAL_BLOWER_AMPS", "USUAL_TRANSFORMER_VA", "USUAL_WATTS", "USUAL_WIRE_FEET", "split_watts"]
+__all__ = ["USUAL_BLOWER_AMPS", "USUAL_TRANSFORMER_VA", "USUAL_WATTS", "USUAL_WIRE_FEET", "Kit", "split_watts"]
 
 # The commonest element; docs/trade.md, section 1.
 USUAL_WATTS = 5000.0
@@ -16,6 +17,39 @@ USUAL_TRANSFORMER_VA = 40.0
 USUAL_WIRE_FEET = 40.0
 # 30 kW, the largest kit for a house.
 MOST_CIRCUITS = 6
+
+
+# The amps a house's air handler can have on its label; more is a decimal point.
+MOST_LABEL_AMPS = 300.0
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Kit:
+    """A heat kit as its label gives it: what it heats at 240 and at 208 V, on how many strips, and its circuit.
+
+    Source:
+        docs/trade.md, section 2: a printed MCA and maximum overcurrent device win when legible; 240 V parts on 208 V
+        give 75 %.
+    """
+
+    model: str
+    kilowatts_240: float
+    strips: int
+    kilowatts_208: float | None = None
+    minimum_circuit_amps: float | None = None
+    maximum_device_amps: float | None = None
+
+    def __post_init__(self) -> None:
+        if not self.model.strip() or len(self.model) > 120:
+            raise NameplateError("expected the kit's model, up to 120 letters", field="model")
+        split_watts(1000 * self.kilowatts_240, self.strips)
+        if self.kilowatts_208 is not None and not 0 < self.kilowatts_208 <= self.kilowatts_240:
+            words = f"expected more than 0 and no more than at 240 V, got {self.kilowatts_208:g} kW"
+            raise NameplateError(words, field="kilowatts_208")
+        for name in ("minimum_circuit_amps", "maximum_device_amps"):
+            amps = getattr(self, name)
+            if amps is not None and not 0 < amps <= MOST_LABEL_AMPS:
+                raise NameplateError(f"expected above 0 and up to {MOST_LABEL_AMPS:g} A, got {amps:g}", field=name)
 
 
 def split_watts(kit_watts: float, circuits: int | None = None) -> tuple[float, ...]:

@@ -9,6 +9,7 @@ from flask_wtf import FlaskForm
 from plentar.core.circuit.places import place_words
 from plentar.core.errors import NameplateError, PlentarError, ReadingError
 from plentar.core.work.substitution import check_part, kind_words, worst_of
+from plentar.formats.kits_csv import kit_from_json, kit_to_json, kits_from_csv, kits_to_csv
 from plentar.formats.parts_csv import part_from_json, part_to_json, parts_from_csv, parts_to_csv
 from plentar.formats.unit_json import kept_nameplate
 from plentar.store import shelf
@@ -25,8 +26,19 @@ MOST_BYTES = 1_000_000
 @login_required
 def page() -> ResponseReturnValue:
     """List the shop's parts."""
-    rows = shelf.list_parts(g.db, shop_id=g.person.shop_id)
-    return render_template("parts/page.html", kind_words=kind_words, parts=[part_from_json(row.label) for row in rows])
+    return _shown()
+
+
+def _shown(problem: PlentarError | None = None, kit_problem: PlentarError | None = None) -> str:
+    shop_id = g.person.shop_id
+    return render_template(
+        "parts/page.html",
+        kind_words=kind_words,
+        parts=[part_from_json(row.label) for row in shelf.list_parts(g.db, shop_id=shop_id)],
+        kits=[kit_from_json(row.label) for row in shelf.list_kits(g.db, shop_id=shop_id)],
+        problem=problem,
+        kit_problem=kit_problem,
+    )
 
 
 @bp.get("/parts.csv")
@@ -42,26 +54,53 @@ def as_csv() -> ResponseReturnValue:
 @login_required
 def take_in() -> ResponseReturnValue:
     """Take in a CSV, all of it or none."""
-    upload = request.files.get("file")
     try:
-        if not FlaskForm().validate():
-            raise ReadingError("the form was too old: press the button again", field="file")
-        data = upload.read(MOST_BYTES + 1) if upload is not None else b""
-        if not data:
-            raise ReadingError("choose a CSV file first", field="file")
-        if len(data) > MOST_BYTES:
-            raise ReadingError("that list is larger than a megabyte", field="file")
-        try:
-            text = data.decode("utf-8-sig")
-        except UnicodeDecodeError as error:
-            raise ReadingError("that is no text file: export the list as CSV", field="file") from error
-        found = parts_from_csv(text)
+        found = parts_from_csv(_sent_text())
     except PlentarError as error:
-        rows = shelf.list_parts(g.db, shop_id=g.person.shop_id)
-        parts = [part_from_json(row.label) for row in rows]
-        return render_template("parts/page.html", kind_words=kind_words, parts=parts, problem=error), 422
+        return _shown(problem=error), 422
     shelf.put_parts(g.db, shop_id=g.person.shop_id, labels=[(part.name, part_to_json(part)) for part in found])
     return redirect(url_for("parts.page"))
+
+
+@bp.get("/kits.csv")
+@login_required
+def kits_as_csv() -> ResponseReturnValue:
+    """Send the heat kits as CSV."""
+    rows = shelf.list_kits(g.db, shop_id=g.person.shop_id)
+    body = kits_to_csv(kit_from_json(row.label) for row in rows)
+    return Response(body, mimetype="text/csv", headers={"Content-Disposition": 'attachment; filename="kits.csv"'})
+
+
+@bp.post("/kits")
+@login_required
+def take_in_kits() -> ResponseReturnValue:
+    """Take in a CSV of heat kits, all of it or none."""
+    try:
+        found = kits_from_csv(_sent_text())
+    except PlentarError as error:
+        return _shown(kit_problem=error), 422
+    shelf.put_kits(g.db, shop_id=g.person.shop_id, labels=[(kit.model, kit_to_json(kit)) for kit in found])
+    return redirect(url_for("parts.page"))
+
+
+def _sent_text() -> str:
+    """Return the text of the file that was sent.
+
+    Raises:
+        ReadingError: None was chosen, it is too large or no text.
+    """
+    upload = request.files.get("file")
+    if not FlaskForm().validate():
+        raise ReadingError("the form was too old: press the button again", field="file")
+    data = upload.read(MOST_BYTES + 1) if upload is not None else b""
+    if not data:
+        raise ReadingError("choose a CSV file first", field="file")
+    if len(data) > MOST_BYTES:
+        raise ReadingError("that list is larger than a megabyte", field="file")
+    try:
+        return data.decode("utf-8-sig")
+    except UnicodeDecodeError as error:
+        raise ReadingError("that is no text file: export the list as CSV", field="file") from error
 
 
 @bp.get("/calls/<uuid:call_id>/part-check")

@@ -5,9 +5,11 @@ from uuid import UUID
 from flask import Blueprint, abort, g, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
+from plentar.core.unit.kit import Kit
+from plentar.formats.kits_csv import kit_from_json
 from plentar.formats.plate_form import DEEDS, PlateForm, plate_form_of, plate_form_read
 from plentar.formats.unit_json import nameplate_from_json, nameplate_to_json
-from plentar.store import places
+from plentar.store import places, shelf
 from plentar.store.models import Unit
 from plentar.web.access import login_required
 from plentar.web.unit.forms import PlateGuardForm
@@ -26,6 +28,12 @@ def _unit(unit_id: UUID) -> Unit:
     return unit
 
 
+def _kits() -> dict[str, Kit]:
+    """The shop's kits by model."""
+    rows = shelf.list_kits(g.db, shop_id=g.person.shop_id)
+    return {row.model: kit_from_json(row.label) for row in rows}
+
+
 def _screen(unit: Unit, form: PlateForm, *, version: int, call: str) -> PlateScreen:
     return PlateScreen(unit, form, version=version, call_id=call, last=nameplate_from_json(unit.nameplate))
 
@@ -38,7 +46,7 @@ def nameplate(unit_id: UUID) -> ResponseReturnValue:
     form = plate_form_of(nameplate_from_json(unit.nameplate))
     call = request.args.get("call", "")[:40]
     screen = _screen(unit, form, version=unit.version, call=call)
-    return render_template("unit/page.html", screen=screen, plate_form=form, orders=ORDERS)
+    return render_template("unit/page.html", screen=screen, plate_form=form, orders=ORDERS, kits=_kits())
 
 
 @bp.post("/nameplate")
@@ -49,7 +57,8 @@ def save(unit_id: UUID) -> ResponseReturnValue:
     if not guard.validate():
         abort(400)
     deed = request.form.get("do", "")[:60]
-    form = plate_form_read(request.form, deed)
+    kits = _kits()
+    form = plate_form_read(request.form, deed, kits.get(request.form.get("kit", "")))
     version, call = int(guard.version.data), guard.call.data or ""
     screen = _screen(unit, form, version=version, call=call)
     if deed == "draw":
@@ -67,7 +76,7 @@ def save(unit_id: UUID) -> ResponseReturnValue:
         screen.version = unit.version
     view = "unit/_form.html" if request.headers.get("HX-Request") else "unit/page.html"
     code = 422 if wants_keep else 200
-    return render_template(view, screen=screen, plate_form=form, orders=ORDERS), code
+    return render_template(view, screen=screen, plate_form=form, orders=ORDERS, kits=kits), code
 
 
 def _kept(unit_id: UUID, call: str) -> ResponseReturnValue:

@@ -1,4 +1,4 @@
-"""places and units set right or taken back, calls begun by mistake, currency and tax, papers shared by a link"""
+"""places and units set right or taken back, calls begun by mistake, currency and tax, papers shared by a link, kits"""
 
 import sqlalchemy as sa
 from alembic import op
@@ -82,8 +82,19 @@ def upgrade() -> None:
     )
     op.create_index(op.f("ix_share_open_shop_id_link_id"), "share_open", ["shop_id", "link_id"])
 
+    op.create_table(
+        "kit",
+        *_owned(),
+        sa.Column("model", sa.String(length=120), nullable=False),
+        sa.Column("label", JSONB(), nullable=False),
+        sa.ForeignKeyConstraint(["shop_id"], ["shop.id"], name=op.f("fk_kit_shop_id_shop")),
+        sa.PrimaryKeyConstraint("shop_id", "id", name=op.f("pk_kit")),
+        sa.UniqueConstraint("shop_id", "model", name=op.f("uq_kit_shop_id_model")),
+    )
+
 
 def downgrade() -> None:
+    op.drop_table("kit")
     op.drop_table("share_open")
     op.drop_table("share_link")
     op.drop_table("place_change")
