@@ -603,8 +603,8 @@ class CallScreen(Generic[C]):
     @property
     def last_taken(self) -> Kept | None:
         """The reading that was kept last."""
-        standing = [kept for kept in self.kept if not kept.is_superseded]
-        return max(standing, key=lambda kept: kept.judged.taken.event.seq, default=None)
+        last = max(self.visit.standing, key=lambda entry: entry.event.seq, default=None)
+        return self._keep(self.visit.judged_one(last)) if last is not None else None
 
     @property
     def work(self) -> Work:

@@ -6,6 +6,7 @@ was never moved, so its clock runs on. Power back on, a proof settled and a clos
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
+from functools import lru_cache
 from uuid import UUID, uuid5
 
 from plentar.core.circuit.places import find_point
@@ -59,6 +60,8 @@ class Undo:
     words: Words
 
 
+# A call's events stay what they are from page to page.
+@lru_cache(maxsize=4096)
 def undo_id(event_id: str) -> str:
     """Return the id of the deed that takes an event back."""
     return str(uuid5(NAMESPACE, event_id))
