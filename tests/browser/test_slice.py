@@ -143,6 +143,31 @@ def test_a_number_typed_before_the_new_pad_arrives_never_lands_at_the_old_point(
     expect(page.locator('#board [data-point="volts:feed-1.l1:feed-1.l2"]')).not_to_contain_text("20.4")
 
 
+def test_the_end_of_another_request_does_not_open_the_old_pad(open_page: Callable[..., Page], shop: ShopOf) -> None:
+    """A number is still being judged when another point is tapped: its answer ends nothing, each digit waits."""
+    page = open_page(LAPTOP)
+    sign_in(page, shop)
+    page.goto(shop.url)
+
+    def slowly(seconds: float) -> Callable[[Route], None]:
+        def handle(route: Route) -> None:
+            page.wait_for_timeout(1000 * seconds)
+            route.continue_()
+
+        return handle
+
+    page.route("**/judge", slowly(0.4), times=1)
+    page.route("**/calls/*point=amps:strip-a*", slowly(1.2), times=1)
+    page.keyboard.type("9")
+    page.wait_for_timeout(250)
+    page.locator('#board [data-point="amps:strip-a"]').click()
+    for digit in "20.4":
+        page.wait_for_timeout(300)
+        page.keyboard.press(digit)
+    expect(page.locator('#pad [name="point"]')).to_have_value("amps:strip-a")
+    expect(page.locator(".entry")).to_have_value("20.4")
+
+
 def test_what_is_typed_survives_a_reload_and_the_back_button(open_page: Callable[..., Page], shop: ShopOf) -> None:
     """Half a number, then away and back: it is still there, and keeping it works."""
     page = open_page(LAPTOP)

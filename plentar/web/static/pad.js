@@ -3,24 +3,33 @@ const $ = (selector, root = document) => root.querySelector(selector);
 const isTyping = (target) => target.closest("input, textarea, select, dialog") !== null;
 
 // Between a tap on the board and the pad that belongs to it nothing may be typed into the old one: a number must never
-// land at the point before. Digits pressed meanwhile wait for the new pad.
+// land at the point before. Digits pressed meanwhile wait for the new pad; another request's end does not end the wait.
 let waiting = "";
+let pending = null;
 document.addEventListener("htmx:before:request", (event) => {
   const { request, target } = event.detail.ctx;
   if (target?.id === "pad" && !/\/readings$/.test(request.action)) {
     target.inert = true;
+    pending = event.detail.ctx;
     waiting = "";
   }
 });
-document.addEventListener("htmx:finally:request", () => {
+function handOver() {
+  const entry = $(".entry");
+  if (!waiting || !entry || $("#pad")?.inert) return;
+  // What was pressed since the new pad came stands behind what waited for it.
+  entry.value = waiting + entry.value;
+  waiting = "";
+  entry.focus();
+  entry.dispatchEvent(new Event("input", { bubbles: true }));
+}
+document.addEventListener("htmx:after:swap", handOver);
+document.addEventListener("htmx:finally:request", (event) => {
+  if (event.detail.ctx !== pending) return;
+  pending = null;
   const pad = $("#pad");
   if (pad) pad.inert = false;
-  const entry = $(".entry");
-  if (waiting && entry) {
-    entry.value = waiting;
-    entry.focus();
-    entry.dispatchEvent(new Event("input", { bubbles: true }));
-  }
+  handOver();
   waiting = "";
 });
 
