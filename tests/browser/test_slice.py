@@ -147,17 +147,16 @@ def test_the_end_of_another_request_does_not_open_the_old_pad(open_page: Callabl
     """A number is still being judged when another point is tapped: its answer ends nothing, each digit waits."""
     page = open_page(LAPTOP)
     sign_in(page, shop)
+    page.add_init_script(
+        """const sent = window.fetch;
+        const delays = [[/judge/, 500], [/point=amps:strip-a/, 1600]];
+        window.fetch = async (...request) => {
+          const [, wait] = delays.find(([address]) => address.test(String(request[0]?.url ?? request[0]))) ?? [0, 0];
+          await new Promise((done) => setTimeout(done, wait));
+          return sent(...request);
+        };"""
+    )
     page.goto(shop.url)
-
-    def slowly(seconds: float) -> Callable[[Route], None]:
-        def handle(route: Route) -> None:
-            page.wait_for_timeout(1000 * seconds)
-            route.continue_()
-
-        return handle
-
-    page.route("**/judge", slowly(0.4), times=1)
-    page.route("**/calls/*point=amps:strip-a*", slowly(1.2), times=1)
     page.keyboard.type("9")
     page.wait_for_timeout(250)
     page.locator('#board [data-point="amps:strip-a"]').click()
