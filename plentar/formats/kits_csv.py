@@ -5,13 +5,10 @@ import io
 from collections.abc import Iterable
 from typing import Any
 
-from pydantic import TypeAdapter, ValidationError
+from pydantic import TypeAdapter
 
-from plentar.core.errors import NameplateError, ReadingError
 from plentar.core.unit.kit import Kit
-from plentar.formats.numbers import parse_number
-from plentar.formats.parts_csv import safe_cell
-from plentar.words import say
+from plentar.formats.labels_csv import Labels, safe_cell
 
 __all__ = ["KIT_COLUMNS", "kit_from_json", "kit_to_json", "kits_from_csv", "kits_to_csv"]
 
@@ -23,8 +20,15 @@ KIT_COLUMNS = (
     "minimum_circuit_amps",
     "maximum_device_amps",
 )
-MOST_KITS = 2000
 _ADAPTER = TypeAdapter(Kit)
+_LABELS = Labels(
+    adapter=_ADAPTER,
+    plural="kits",
+    columns=KIT_COLUMNS,
+    words=("model",),
+    needed=("model", "kilowatts_240", "strips"),
+    most=2000,
+)
 
 
 def kit_to_json(kit: Kit) -> dict[str, Any]:
@@ -57,40 +61,4 @@ def kits_from_csv(text: str) -> list[Kit]:
     Raises:
         ReadingError: No such columns, a cell that is wrong: the text names line and column.
     """
-    rows = csv.DictReader(io.StringIO(text.removeprefix("\ufeff"), newline=None))
-    try:
-        names = rows.fieldnames or []
-        if not {"model", "kilowatts_240", "strips"} <= set(names):
-            raise ReadingError(f"expected a header with {', '.join(KIT_COLUMNS)}", field="file")
-        kits = [
-            _kit(row, number)
-            for number, row in enumerate(rows, start=2)
-            if any((cell or "").strip() for name, cell in row.items() if name is not None)
-        ]
-    except csv.Error as error:
-        raise ReadingError(f"that is no table of rows and columns: {error}", field="file") from error
-    if not kits:
-        raise ReadingError("no kits in this file", field="file")
-    if len(kits) > MOST_KITS:
-        raise ReadingError(f"more than {MOST_KITS} kits", field="file")
-    return kits
-
-
-def _kit(row: dict[str, str | None], number: int) -> Kit:
-    values: dict[str, Any] = {}
-    for name in KIT_COLUMNS:
-        cell = (row.get(name) or "").strip().removeprefix("'")
-        if not cell:
-            continue
-        try:
-            values[name] = cell if name == "model" else parse_number(cell, "plain")
-        except ReadingError as error:
-            raise ReadingError(f"line {number}, {name}: {say(error.message)}", field="file") from error
-    try:
-        return _ADAPTER.validate_python(values)
-    except ValidationError as error:
-        first = error.errors()[0]
-        cause = first.get("ctx", {}).get("error")
-        where = ".".join(str(step) for step in first["loc"]) or getattr(cause, "field", "")
-        words = say(cause.message) if isinstance(cause, NameplateError) else first["msg"].lower()
-        raise ReadingError(f"line {number}, {where}: {words}", field="file") from error
+    return _LABELS.read(text)

@@ -5,14 +5,12 @@ import io
 from collections.abc import Iterable
 from typing import Any
 
-from pydantic import TypeAdapter, ValidationError
+from pydantic import TypeAdapter
 
-from plentar.core.errors import NameplateError, ReadingError
 from plentar.core.work.substitution import Part
-from plentar.formats.numbers import parse_number
-from plentar.words import say
+from plentar.formats.labels_csv import Labels, safe_cell
 
-__all__ = ["PART_COLUMNS", "part_from_json", "part_to_json", "parts_from_csv", "parts_to_csv", "safe_cell"]
+__all__ = ["PART_COLUMNS", "part_from_json", "part_to_json", "parts_from_csv", "parts_to_csv"]
 
 # fmt: off
 PART_COLUMNS = (
@@ -20,8 +18,6 @@ PART_COLUMNS = (
     "on_max_seconds", "off_min_seconds", "off_max_seconds", "tab_inches", "opens_degf", "rated_watts", "rated_volts",
 )
 # fmt: on
-WORDS = ("name", "kind", "rating", "coil")
-MOST_PARTS = 5000
 _ADAPTER = TypeAdapter(Part)
 
 
@@ -54,62 +50,33 @@ def parts_to_csv(parts: Iterable[Part]) -> str:
     return out.getvalue()
 
 
-def safe_cell(cell: str) -> str:
-    """Return a cell that no spreadsheet takes for a formula."""
-    return f"'{cell}" if cell[:1] in ("=", "+", "-", "@") else cell
-
-
 def parts_from_csv(text: str) -> list[Part]:
     """Return the parts a CSV file lists, all of them or none.
 
     Raises:
         ReadingError: No such columns, a cell that is wrong: the text names line and column.
     """
-    try:
-        return _parts(text)
-    except csv.Error as error:
-        raise ReadingError(f"that is no table of rows and columns: {error}", field="file") from error
+    return _LABELS.read(text)
 
 
-def _parts(text: str) -> list[Part]:
-    rows = csv.DictReader(io.StringIO(text.removeprefix("\ufeff"), newline=None))
-    names = rows.fieldnames or []
-    if "name" not in names or "kind" not in names:
-        raise ReadingError(f"expected a header with name and kind, of {', '.join(PART_COLUMNS[:5])} …", field="file")
-    parts: list[Part] = []
-    for number, row in enumerate(rows, start=2):
-        if number > MOST_PARTS:
-            raise ReadingError(f"more than {MOST_PARTS} parts", field="file")
-        if any((cell or "").strip() for name, cell in row.items() if name is not None):
-            parts.append(_part(row, number))
-    if not parts:
-        raise ReadingError("no parts in this file", field="file")
-    return parts
-
-
-def _part(row: dict[str, str | None], number: int) -> Part:
-    values: dict[str, Any] = {}
-    for name in PART_COLUMNS:
-        cell = (row.get(name) or "").strip().removeprefix("'")
-        if not cell:
-            continue
-        if name in WORDS:
-            values[name] = cell
-            continue
-        try:
-            value = parse_number(cell, "plain")
-        except ReadingError as error:
-            raise ReadingError(f"line {number}, {name}: {say(error.message)}", field="file") from error
-        values[name] = int(value) if name == "poles" and value == int(value) else value
+def _shaped(values: dict[str, Any]) -> dict[str, Any]:
+    """Return a part's fields: whole poles, and each window of its two edges."""
+    poles = values.get("poles")
+    if poles is not None and poles == int(poles):
+        values["poles"] = int(poles)
     for which in ("on", "off"):
         edges = {edge: values.pop(f"{which}_{edge}_seconds", None) for edge in ("min", "max")}
         if edges["min"] is not None and edges["max"] is not None:
             values[f"{which}_window"] = {f"{edge}_seconds": value for edge, value in edges.items()}
-    try:
-        return _ADAPTER.validate_python(values)
-    except ValidationError as error:
-        first = error.errors()[0]
-        cause = first.get("ctx", {}).get("error")
-        where = ".".join(str(step) for step in first["loc"]) or getattr(cause, "field", "")
-        words = cause.message if isinstance(cause, NameplateError) else first["msg"].lower()
-        raise ReadingError(f"line {number}, {where}: {words}", field="file") from error
+    return values
+
+
+_LABELS = Labels(
+    adapter=_ADAPTER,
+    plural="parts",
+    columns=PART_COLUMNS,
+    words=("name", "kind", "rating", "coil"),
+    needed=("name", "kind"),
+    most=5000,
+    shaped=_shaped,
+)

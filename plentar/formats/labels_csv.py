@@ -1,0 +1,82 @@
+"""Labels as CSV, one a line: parts and kits are read the same way, all of a file or none of it."""
+
+import csv
+import io
+from collections.abc import Callable, Collection, Iterator, Mapping
+from dataclasses import dataclass
+from typing import Any, Generic, TypeVar
+
+from pydantic import TypeAdapter, ValidationError
+
+from plentar.core.errors import NameplateError, ReadingError
+from plentar.formats.numbers import parse_number
+from plentar.words import say
+
+__all__ = ["Labels", "safe_cell"]
+
+L = TypeVar("L")
+
+
+def safe_cell(cell: str) -> str:
+    """Return a cell that no spreadsheet takes for a formula."""
+    return f"'{cell}" if cell[:1] in ("=", "+", "-", "@") else cell
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Labels(Generic[L]):
+    """One kind of label as a table: what its columns are called, which are words, which a file needs.
+
+    `shaped` makes a label's fields of a line's figures, where the two differ.
+    """
+
+    adapter: TypeAdapter[L]
+    plural: str
+    columns: tuple[str, ...]
+    words: Collection[str]
+    needed: Collection[str]
+    most: int
+    shaped: Callable[[dict[str, Any]], dict[str, Any]] = lambda values: values
+
+    def read(self, text: str) -> list[L]:
+        """Return the labels a CSV file lists, all of them or none.
+
+        Raises:
+            ReadingError: No such columns, a cell that is wrong: the text names line and column.
+        """
+        try:
+            found = list(self._lines(text))
+        except csv.Error as error:
+            raise ReadingError(f"that is no table of rows and columns: {error}", field="file") from error
+        if not found:
+            raise ReadingError(f"no {self.plural} in this file", field="file")
+        return found
+
+    def _lines(self, text: str) -> Iterator[L]:
+        rows = csv.DictReader(io.StringIO(text.removeprefix("\ufeff"), newline=None))
+        if not set(self.needed) <= set(rows.fieldnames or ()):
+            names = f"{' and '.join(self.needed)}, of {', '.join(self.columns)}"
+            raise ReadingError(f"expected a header with {names}", field="file")
+        for number, row in enumerate(rows, start=2):
+            if number > self.most:
+                raise ReadingError(f"more than {self.most} {self.plural}", field="file")
+            if any((cell or "").strip() for name, cell in row.items() if name is not None):
+                yield self._label(row, number)
+
+    def _label(self, row: Mapping[str, str | None], number: int) -> L:
+        values: dict[str, Any] = {}
+        for name in self.columns:
+            cell = (row.get(name) or "").strip().removeprefix("'")
+            if not cell:
+                continue
+            try:
+                values[name] = cell if name in self.words else parse_number(cell, "plain")
+            except ReadingError as error:
+                raise ReadingError(f"line {number}, {name}: {say(error.message)}", field="file") from error
+        try:
+            return self.adapter.validate_python(self.shaped(values))
+        except ValidationError as error:
+            first = error.errors()[0]
+            cause = first.get("ctx", {}).get("error")
+            where = ".".join(str(step) for step in first["loc"]) or getattr(cause, "field", "")
+            told = say(cause.message) if isinstance(cause, NameplateError) else first["msg"].lower()
+            raise ReadingError(f"line {number}, {where}: {told}", field="file") from error
