@@ -27,7 +27,6 @@ from plentar.core.evidence.reading import Condition, Hand, Reading
 from plentar.core.evidence.signs import GROUPS, Group, sign_of
 from plentar.core.judging.air import expected_rise_degf
 from plentar.core.limits.verdicts import Grade, Verdict
-from plentar.core.said import said
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import amps_at, place_of, spot_of
 from plentar.core.unit.points import Point, test_points
@@ -587,7 +586,7 @@ class CallScreen(Generic[C]):
         """What was found and fitted, in one line, to be kept or changed by whoever closes the call."""
         found = "; ".join(cause.deed.title for cause in self.causes)
         fitted = ", ".join(item.deed.name for item in self.work.fitted)
-        return ". ".join(part for part in (found, say(said("call.fitted", parts=fitted)) if fitted else "") if part)
+        return ". ".join(part for part in (found, f"Fitted: {fitted}" if fitted else "") if part)
 
     @property
     def amended(self) -> Shown[Amended] | None:

@@ -149,9 +149,7 @@ def draw(page: Page, field: Locator) -> None:
     page.mouse.up()
 
 
-@pytest.mark.parametrize(
-    ("size", "by_keys"), [(PHONE, False), (LAPTOP, False), (LAPTOP, True)], ids=["phone", "laptop", "keys alone"]
-)
+@pytest.mark.parametrize(("size", "by_keys"), [(PHONE, False), (LAPTOP, True)], ids=["phone", "keys alone"])
 def test_a_dead_pole_from_sign_in_to_a_signed_paper(
     open_page: Callable[..., Page], shop: ShopOf, engine: Engine, size: dict[str, int], by_keys: bool
 ) -> None:

@@ -44,8 +44,9 @@ class Kit:
             raise NameplateError("expected the kit's model, up to 120 letters", field="model")
         split_watts(1000 * self.kilowatts_240, self.strips)
         if self.kilowatts_208 is not None and not 0 < self.kilowatts_208 <= self.kilowatts_240:
-            words = f"expected more than 0 and no more than at 240 V, got {self.kilowatts_208:g} kW"
-            raise NameplateError(words, field="kilowatts_208")
+            raise NameplateError(
+                f"expected more than 0 and no more than at 240 V, got {self.kilowatts_208:g} kW", field="kilowatts_208"
+            )
         for name in ("minimum_circuit_amps", "maximum_device_amps"):
             amps = getattr(self, name)
             if amps is not None and not 0 < amps <= MOST_LABEL_AMPS:
