@@ -120,7 +120,6 @@ class HiddenFault:
         pytest.param("four-strip-chained", "seq-b.pole-1.welded", "Pole 1 of Seq B welded", LAPTOP, id="stuck closed"),
         pytest.param("two-strip-ac-relay", "feed-1.breaker-l2.open", "L2 lost at the breaker", LAPTOP, id="lost pole"),
         pytest.param("three-strip-dc-relay", "strip-b.limit.open", "Strip B limit open", LAPTOP, id="limit"),
-        pytest.param("two-strip-sequencer", "strip-a.element.open", "Strip A element open", PHONE, id="element"),
         pytest.param("one-strip-dpdt", "thermostat.w.not-calling", "does not call W", LAPTOP, id="W not arriving"),
     ],
 )

@@ -66,8 +66,10 @@ class Player:
             self.press(what)
         else:
             what.tap() if self.is_phone else what.click()
+        # What was tapped is marked until its answer is there.
         self.page.wait_for_timeout(60)
-        self.page.wait_for_load_state("networkidle")
+        self.page.wait_for_load_state()
+        self.page.wait_for_function("() => !document.querySelector('[data-tapped]')")
 
     def press(self, what: Locator) -> None:
         """Do by its key, or by moving to it, what a tap would."""
