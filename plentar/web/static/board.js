@@ -34,7 +34,8 @@ document.addEventListener("htmx:after:swap", () => {
   const held = keep.point
     ? `[data-point="${CSS.escape(keep.point)}"]`
     : keep.terminal && `[data-terminal="${CSS.escape(keep.terminal)}"]`;
-  if (held) frame.querySelector(held)?.focus({ preventScroll: true });
+  // Only where the swap took it away: who has begun to type in the pad stays there.
+  if (held && document.activeElement === document.body) frame.querySelector(held)?.focus({ preventScroll: true });
   keep = null;
   showSelected();
 });

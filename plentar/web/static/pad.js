@@ -5,13 +5,15 @@ const isTyping = (target) => target.closest("input, textarea, select, dialog") !
 // Between a tap on the board and the pad that belongs to it nothing may be typed into the old one: a number must never
 // land at the point before. Digits pressed meanwhile wait for the new pad; another request's end does not end the wait.
 let waiting = "";
+let isToBeKept = false;
 let pending = null;
 document.addEventListener("htmx:before:request", (event) => {
   const { request, target } = event.detail.ctx;
   if (target?.id === "pad" && !/\/readings$/.test(request.action)) {
     target.inert = true;
+    // The same place tapped once more is the same wait: what was pressed for it stays.
+    if (pending?.request.action !== request.action) [waiting, isToBeKept] = ["", false];
     pending = event.detail.ctx;
-    waiting = "";
   }
 });
 function handOver() {
@@ -19,9 +21,12 @@ function handOver() {
   if (!waiting || !entry || $("#pad")?.inert) return;
   // What was pressed since the new pad came stands behind what waited for it.
   entry.value = waiting + entry.value;
-  waiting = "";
   entry.focus();
   entry.dispatchEvent(new Event("input", { bubbles: true }));
+  const isKept = isToBeKept;
+  [waiting, isToBeKept] = ["", false];
+  // Enter after the digits keeps the number, where it was typed for; not from inside the swap that brought the pad.
+  if (isKept) setTimeout(() => entry.form.requestSubmit());
 }
 document.addEventListener("htmx:after:swap", handOver);
 document.addEventListener("htmx:finally:request", (event) => {
@@ -30,7 +35,7 @@ document.addEventListener("htmx:finally:request", (event) => {
   const pad = $("#pad");
   if (pad) pad.inert = false;
   handOver();
-  waiting = "";
+  [waiting, isToBeKept] = ["", false];
 });
 
 // A call switched on while a number is half typed brings a new pad for the same point: the number goes along.
@@ -56,7 +61,13 @@ document.addEventListener("keydown", (event) => {
     event.target.blur();
     return;
   }
-  if (isTyping(event.target) || !/^[0-9.,]$/.test(event.key)) return;
+  if (waiting && event.key === "Enter" && !isTyping(event.target)) {
+    // Else it would tap again what has the focus, and the number would be gone.
+    event.preventDefault();
+    isToBeKept = true;
+    return;
+  }
+  if (isTyping(event.target) || isToBeKept || !/^[0-9.,]$/.test(event.key)) return;
   if ($("#pad")?.inert) waiting += event.key;
   else $(".entry")?.focus(); // the digit lands in the field that now has the focus
 });
