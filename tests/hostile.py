@@ -19,6 +19,7 @@ import plentar
 from plentar.core.evidence import events
 
 TEMPLATES = Path(plentar.__file__).parent / "web/templates"
+FRAGMENTS = Path(plentar.__file__).parent / "screen/templates"
 # What a test sends it would have to undo: it ends the sign-in the other requests are sent with.
 LEFT_OUT = {"signin.sign_out", "signin.end_others", "signin.change_password", "static"}
 TEXTS = [
@@ -36,7 +37,7 @@ NUMBERS = [0, -1, 1.5, 1e308, 10**40, True, float("nan"), float("inf")]
 def field_names() -> list[str]:
     """Every name any form of the application sends."""
     found = set()
-    for page in TEMPLATES.rglob("*.html"):
+    for page in (*TEMPLATES.rglob("*.html"), *FRAGMENTS.rglob("*.html")):
         found |= set(re.findall(r'name="([a-z][a-z0-9_:-]*)"', page.read_text()))
     for source in TEMPLATES.parent.rglob("*.py"):
         found |= set(re.findall(r'(?:form|args|values)(?:\.get\(|\[)"([a-z_]+)"', source.read_text()))

@@ -33,7 +33,6 @@ from plentar.demo.worked import PLACE, photo_of_a_burnt_pole, worked_deeds
 from plentar.devices.simulated import SimulatedClamp
 from plentar.formats.events_json import deed_to_json
 from plentar.formats.kits_csv import kit_to_json
-from plentar.formats.numbers import thousands
 from plentar.formats.packed import pack
 from plentar.formats.parts_csv import part_to_json
 from plentar.formats.photos import reencode
@@ -43,6 +42,7 @@ from plentar.store.models import Call, LogSamples, Meter, Person, PhotoBytes, Pl
 from plentar.store.people import hash_password
 from plentar.store.shelf import put_kits, put_parts
 from plentar.words import say
+from plentar.words.figures import thousands
 
 __all__ = ["DEMO_EMAIL", "DEMO_PASSWORD", "load_demo", "move_to_today"]
 

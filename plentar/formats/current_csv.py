@@ -18,7 +18,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from plentar.core.errors import ReadingError
-from plentar.formats.numbers import thousands
+from plentar.words.figures import thousands
 
 __all__ = ["MAX_ROWS", "CurrentLog", "count_lines", "read_current_csv", "write_current_csv"]
 

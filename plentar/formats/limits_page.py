@@ -3,8 +3,8 @@
 import math
 
 from plentar.core.limits.table import LIMITS, Limit
-from plentar.formats.numbers import THIN
 from plentar.words import say
+from plentar.words.figures import THIN
 
 __all__ = ["limits_page"]
 

@@ -8,25 +8,14 @@ from plentar.core.evidence.events import COLDEST_DEGF, HOTTEST_DEGF
 from plentar.core.unit.electrical import OPEN_OHMS
 from plentar.core.unit.quantities import QUANTITIES
 
-__all__ = ["degf_typed", "parse_number", "thousands"]
+__all__ = ["degf_typed", "parse_number"]
 
-THIN = "\u202f"
 
 _NUMBER = re.compile(
     r"(?P<digits>[0-9]+(?:[.,][0-9]+)?|[.,][0-9]+|[0-9]{1,3}(?:,[0-9]{3})+\.[0-9]+)\s*(?P<prefix>[kKmMµu]?)"
     r"(?P<unit>[A-Za-zΩ°%]*)\Z"
 )
 _PREFIX = {"": 1.0, "k": 1e3, "K": 1e3, "M": 1e6, "m": 1e-3, "µ": 1e-6, "u": 1e-6}
-
-
-def thousands(value: float) -> str:
-    """Return a whole number with a thin space between thousands, which nobody reads as a decimal comma.
-
-    Example:
-        >>> thousands(12345.6), thousands(950)
-        ('12\u202f346', '950')
-    """
-    return f"{value:,.0f}".replace(",", THIN)
 
 
 def parse_number(text: str, quantity: str) -> float:

@@ -1,33 +1,21 @@
 """The web application: `create_app(settings)` builds everything, so every test has its own."""
 
 from collections.abc import Callable
-from datetime import UTC, datetime, timedelta
+from datetime import timedelta
 from functools import lru_cache
-from zoneinfo import ZoneInfo
+from pathlib import Path
 
 from flask import Flask, request, url_for
 from flask_compress import Compress
 from flask_talisman import Talisman
 from flask_wtf.csrf import CSRFProtect
-from markupsafe import Markup
+from jinja2 import ChoiceLoader, FileSystemLoader
 
-from plentar.core.circuit.places import place_words
-from plentar.core.judging.supply_loss import spoken_range
-from plentar.core.limits.table import DEFAULT_LIMITS
-from plentar.core.said import Said
-from plentar.core.unit.electrical import OPEN_OHMS
-from plentar.core.unit.nameplate import Nameplate
-from plentar.core.unit.place import place_of, spot_of
-from plentar.core.unit.points import part_words
-from plentar.core.unit.quantities import QUANTITIES
-from plentar.formats.numbers import thousands
-from plentar.screen.drawings.ladder import Board, Label, Probe, Symbol, Wire, shown_value
-from plentar.screen.figures import plus_minus
+from plentar.screen.fragments import LOADER, OPTIONS, furnish
 from plentar.store.database import make_engine, make_sessions
 from plentar.web import access, assets, errors
 from plentar.web.proxies import BehindProxies
 from plentar.web.settings import Settings
-from plentar.words import say
 
 __all__ = ["create_app"]
 
@@ -68,7 +56,7 @@ def create_app(settings: Settings) -> Flask:
         COMPRESS_STREAMS=False,
         SEND_FILE_MAX_AGE_DEFAULT=timedelta(days=365),
     )
-    app.jinja_options = {"trim_blocks": True, "lstrip_blocks": True}
+    app.jinja_options = dict(OPTIONS)
     app.extensions["plentar.sessions"] = make_sessions(make_engine(settings.database_url, threads=settings.threads))
     if settings.keeps_tables:
         # With it comes the solver: only a process that answers calls needs it.
@@ -98,31 +86,10 @@ def create_app(settings: Settings) -> Flask:
 
     for area in (health, signin, today, start, place, call, unit, timing, bench, fix, parts, checks, share):
         app.register_blueprint(area.bp)
-    # A reason becomes words where it is written down, whoever made it.
-    app.jinja_env.finalize = lambda value: say(value) if isinstance(value, Said) else value
-    app.jinja_env.filters["say"] = say
-    app.jinja_env.filters["local"] = _local
-    app.jinja_env.filters["iso"] = lambda at: datetime.fromtimestamp(at, UTC).isoformat()
-    app.jinja_env.filters["spoken_place"] = _spoken_place
-    app.jinja_env.filters["shown_value"] = shown_value
-    app.jinja_env.filters["drawn"] = _drawn(app)
+    app.jinja_loader = ChoiceLoader([FileSystemLoader(Path(app.root_path) / "templates"), LOADER])  # type: ignore[misc]
+    furnish(app.jinja_env)
     app.jinja_env.globals["url_for"] = _known_urls()
-    app.jinja_env.filters["drawn_probes"] = _drawn_probes(app)
-    app.jinja_env.filters["merge"] = lambda one, other: {**one, **other}
-    app.jinja_env.filters["thousands"] = thousands
-    app.jinja_env.filters["spoken_range"] = spoken_range
-    app.jinja_env.filters["reading"] = _reading
-    app.jinja_env.filters["plus_minus"] = plus_minus
-    app.jinja_env.globals["infinity"] = float("inf")
-    app.jinja_env.globals["open_ohms"] = OPEN_OHMS
     return app
-
-
-def _reading(value: float, unit: str) -> str:
-    """Show a value as a meter does: one decimal, whole from a thousand on, OL for open."""
-    if unit == "Ω" and value >= DEFAULT_LIMITS.number("open_ohms"):
-        return "OL"
-    return f"{value:.1f}" if value < 1000 else thousands(value)
 
 
 def _known_urls() -> Callable[..., str]:
@@ -137,51 +104,3 @@ def _known_urls() -> Callable[..., str]:
         return built(request.script_root, endpoint, tuple(values.items()))
 
     return known_url
-
-
-def _drawn(app: Flask) -> Callable[[Board], tuple[Markup, Markup]]:
-    """Return a filter from a board to its lines and its names, written once while nothing of them changes."""
-
-    # A board's lines and names are some forty kilobytes: two megabytes at the most.
-    @lru_cache(maxsize=48)
-    def written(
-        wires: tuple[Wire, ...], symbols: tuple[Symbol, ...], labels: tuple[Label, ...], width: float, control_y: float
-    ) -> tuple[Markup, Markup]:
-        macros = app.jinja_env.get_template("macros/ladder.html").module
-        board = Board(wires=list(wires), symbols=list(symbols), labels=list(labels), width=width, control_y=control_y)
-        return macros.lines(board), macros.names(board)  # type: ignore[attr-defined]
-
-    return lambda board: written(
-        tuple(board.wires), tuple(board.symbols), tuple(board.labels), board.width, board.control_y
-    )
-
-
-def _drawn_probes(app: Flask) -> Callable[[tuple[tuple[Probe, str], ...]], Markup]:
-    """Return a filter from a board's probes to their links, written once while nothing of them changes."""
-
-    @lru_cache(maxsize=48)
-    def written(links: tuple[tuple[Probe, str], ...]) -> Markup:
-        found: Markup = app.jinja_env.get_template("macros/ladder.html").module.probes(links)  # type: ignore[attr-defined]
-        return found
-
-    return written
-
-
-def _spoken_place(name: str, plate: Nameplate | None = None) -> str:
-    """Show a part's, terminal's or point's id as words; by the unit's plate where there is one."""
-    if not name:
-        return ""
-    if plate is not None and ":" not in name:
-        return say(place_words(plate, name))
-    spot = spot_of(name) if ":" in name else None
-    places = [place_of(place) for place in (spot.places if spot is not None else (name,))]
-    words = [f"{part_words(p.owner)} {p.part} {p.end}".replace("-", " ").strip() for p in places]
-    what = f"{say(QUANTITIES[spot.function].dial)}, " if spot is not None and spot.function in QUANTITIES else ""
-    return what + " to ".join(words)
-
-
-def _local(moment: object, zone: str, form: str = "%H:%M") -> str:
-    """Show a UTC moment on the shop's own clock."""
-    if isinstance(moment, float):
-        moment = datetime.fromtimestamp(moment, UTC)
-    return moment.astimezone(ZoneInfo(zone)).strftime(form)  # type: ignore[attr-defined, no-any-return]

@@ -9,8 +9,8 @@ from functools import lru_cache
 
 from plentar.core.limits.verdicts import Verdict
 from plentar.core.unit.electrical import OPEN_OHMS
-from plentar.screen.figures import plus_minus
 from plentar.words import say
+from plentar.words.figures import plus_minus
 
 __all__ = ["RAIL_WIDTH", "BandRail", "Mark", "Span", "band_rail"]
 

@@ -11,7 +11,7 @@ from flask_wtf import FlaskForm
 from plentar.core.errors import PlentarError, ReadingError
 from plentar.formats.alone import alone
 from plentar.formats.current_csv import count_lines, read_current_csv, write_current_csv
-from plentar.formats.numbers import parse_number, thousands
+from plentar.formats.numbers import parse_number
 from plentar.formats.packed import pack
 from plentar.store import events
 from plentar.web.access import login_required
@@ -20,6 +20,7 @@ from plentar.web.timing.forms import LogForm, SimulateForm, StampForm
 from plentar.web.timing.models import HIDDEN, LogScreen, TimingScreen, hidden_fault
 from plentar.web.visits import own_call, read_visit
 from plentar.web.writing import keep_one
+from plentar.words.figures import thousands
 
 __all__ = ["bp"]
 

@@ -1,6 +1,8 @@
 """Figures as a person says them."""
 
-__all__ = ["plus_minus"]
+__all__ = ["THIN", "plus_minus", "thousands"]
+
+THIN = "\u202f"
 
 
 def plus_minus(uncertainty: float) -> str:
@@ -13,3 +15,13 @@ def plus_minus(uncertainty: float) -> str:
     if uncertainty >= 2:
         return f"{uncertainty:.0f}"
     return f"{uncertainty:.1f}" if uncertainty >= 1 else f"{uncertainty:.1g}"
+
+
+def thousands(value: float) -> str:
+    """Return a whole number with a thin space between thousands, which nobody reads as a decimal comma.
+
+    Example:
+        >>> thousands(12345.6), thousands(950)
+        ('12\u202f346', '950')
+    """
+    return f"{value:,.0f}".replace(",", THIN)

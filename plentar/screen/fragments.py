@@ -1,0 +1,114 @@
+"""Jinja with what the fragments of a visit need, and nothing of a server: the same ones are drawn in any process.
+
+Who draws them gives the addresses (`url_for`), the form's token (`csrf_token`) and the person; here are the filters.
+"""
+
+from collections.abc import Callable
+from datetime import UTC, datetime
+from functools import lru_cache
+from zoneinfo import ZoneInfo
+
+from jinja2 import Environment, PackageLoader
+from markupsafe import Markup
+
+from plentar.core.circuit.places import place_words
+from plentar.core.judging.supply_loss import spoken_range
+from plentar.core.limits.table import DEFAULT_LIMITS
+from plentar.core.said import Said
+from plentar.core.unit.electrical import OPEN_OHMS
+from plentar.core.unit.nameplate import Nameplate
+from plentar.core.unit.place import place_of, spot_of
+from plentar.core.unit.points import part_words
+from plentar.core.unit.quantities import QUANTITIES
+from plentar.screen.drawings.ladder import Board, Label, Probe, Symbol, Wire, shown_value
+from plentar.words import say
+from plentar.words.figures import plus_minus, thousands
+
+__all__ = ["LOADER", "OPTIONS", "environment", "furnish"]
+
+LOADER = PackageLoader("plentar.screen")
+# A block tag alone on its line leaves no line behind.
+OPTIONS = {"trim_blocks": True, "lstrip_blocks": True}
+
+
+def environment(*, url_for: Callable[..., str], csrf_token: Callable[[], str]) -> Environment:
+    """Return an environment that draws a visit's fragments without a server behind it."""
+    made = Environment(loader=LOADER, autoescape=True, **OPTIONS)
+    made.globals.update(url_for=url_for, csrf_token=csrf_token)
+    furnish(made)
+    return made
+
+
+def furnish(made: Environment) -> None:
+    """Give an environment the filters of the fragments; a reason becomes words where it is written down."""
+    made.finalize = lambda value: say(value) if isinstance(value, Said) else value
+    made.filters.update(
+        say=say,
+        local=_local,
+        iso=lambda at: datetime.fromtimestamp(at, UTC).isoformat(),
+        spoken_place=_spoken_place,
+        shown_value=shown_value,
+        drawn=_drawn(made),
+        drawn_probes=_drawn_probes(made),
+        merge=lambda one, other: {**one, **other},
+        thousands=thousands,
+        spoken_range=spoken_range,
+        reading=_reading,
+        plus_minus=plus_minus,
+    )
+    made.globals.update(infinity=float("inf"), open_ohms=OPEN_OHMS)
+
+
+def _reading(value: float, unit: str) -> str:
+    """Show a value as a meter does: one decimal, whole from a thousand on, OL for open."""
+    if unit == "Ω" and value >= DEFAULT_LIMITS.number("open_ohms"):
+        return "OL"
+    return f"{value:.1f}" if value < 1000 else thousands(value)
+
+
+def _drawn(made: Environment) -> Callable[[Board], tuple[Markup, Markup]]:
+    """Return a filter from a board to its lines and its names, written once while nothing of them changes."""
+
+    # A board's lines and names are some forty kilobytes: two megabytes at the most.
+    @lru_cache(maxsize=48)
+    def written(
+        wires: tuple[Wire, ...], symbols: tuple[Symbol, ...], labels: tuple[Label, ...], width: float, control_y: float
+    ) -> tuple[Markup, Markup]:
+        macros = made.get_template("macros/ladder.html").module
+        board = Board(wires=list(wires), symbols=list(symbols), labels=list(labels), width=width, control_y=control_y)
+        return macros.lines(board), macros.names(board)  # type: ignore[attr-defined]
+
+    return lambda board: written(
+        tuple(board.wires), tuple(board.symbols), tuple(board.labels), board.width, board.control_y
+    )
+
+
+def _drawn_probes(made: Environment) -> Callable[[tuple[tuple[Probe, str], ...]], Markup]:
+    """Return a filter from a board's probes to their links, written once while nothing of them changes."""
+
+    @lru_cache(maxsize=48)
+    def written(links: tuple[tuple[Probe, str], ...]) -> Markup:
+        found: Markup = made.get_template("macros/ladder.html").module.probes(links)  # type: ignore[attr-defined]
+        return found
+
+    return written
+
+
+def _spoken_place(name: str, plate: Nameplate | None = None) -> str:
+    """Show a part's, terminal's or point's id as words; by the unit's plate where there is one."""
+    if not name:
+        return ""
+    if plate is not None and ":" not in name:
+        return say(place_words(plate, name))
+    spot = spot_of(name) if ":" in name else None
+    places = [place_of(place) for place in (spot.places if spot is not None else (name,))]
+    words = [f"{part_words(p.owner)} {p.part} {p.end}".replace("-", " ").strip() for p in places]
+    what = f"{say(QUANTITIES[spot.function].dial)}, " if spot is not None and spot.function in QUANTITIES else ""
+    return what + " to ".join(words)
+
+
+def _local(moment: object, zone: str, form: str = "%H:%M") -> str:
+    """Show a UTC moment on the shop's own clock."""
+    if isinstance(moment, float):
+        moment = datetime.fromtimestamp(moment, UTC)
+    return moment.astimezone(ZoneInfo(zone)).strftime(form)  # type: ignore[attr-defined, no-any-return]
