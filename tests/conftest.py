@@ -176,6 +176,11 @@ def client(app: Flask, shop: ShopOf) -> FlaskClient:
     return sign_in(app, shop)
 
 
+def flat(body: str) -> str:
+    """A page as it is read: where its source breaks a line means nothing."""
+    return " ".join(body.split())
+
+
 def sign_in(app: Flask, shop: ShopOf) -> FlaskClient:
     """Return a client signed in to this shop."""
     client = app.test_client()

@@ -3,7 +3,7 @@
 Who draws them gives the addresses (`url_for`), the form's token (`csrf_token`) and the person; here are the filters.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from datetime import UTC, datetime
 from functools import lru_cache
 from zoneinfo import ZoneInfo
@@ -28,12 +28,12 @@ __all__ = ["LOADER", "OPTIONS", "environment", "furnish"]
 
 LOADER = PackageLoader("plentar.screen")
 # A block tag alone on its line leaves no line behind.
-OPTIONS = {"trim_blocks": True, "lstrip_blocks": True}
+OPTIONS: Mapping[str, bool] = {"trim_blocks": True, "lstrip_blocks": True}
 
 
 def environment(*, url_for: Callable[..., str], csrf_token: Callable[[], str]) -> Environment:
     """Return an environment that draws a visit's fragments without a server behind it."""
-    made = Environment(loader=LOADER, autoescape=True, **OPTIONS)
+    made = Environment(loader=LOADER, autoescape=True, trim_blocks=True, lstrip_blocks=True)
     made.globals.update(url_for=url_for, csrf_token=csrf_token)
     furnish(made)
     return made

@@ -86,7 +86,7 @@ def create_app(settings: Settings) -> Flask:
 
     for area in (health, signin, today, start, place, call, unit, timing, bench, fix, parts, checks, share):
         app.register_blueprint(area.bp)
-    app.jinja_loader = ChoiceLoader([FileSystemLoader(Path(app.root_path) / "templates"), LOADER])  # type: ignore[misc]
+    app.jinja_loader = ChoiceLoader([FileSystemLoader(Path(app.root_path) / "templates"), LOADER])
     furnish(app.jinja_env)
     app.jinja_env.globals["url_for"] = _known_urls()
     return app

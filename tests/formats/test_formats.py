@@ -11,11 +11,11 @@ from plentar.core.limits.verdicts import Band, Grade, Verdict
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.patterns import PATTERNS
 from plentar.formats.numbers import parse_number
-from plentar.words.figures import thousands
 from plentar.formats.unit_json import nameplate_from_json, nameplate_to_json
 from plentar.screen.drawings.band_rail import RAIL_WIDTH, band_rail
 from plentar.screen.drawings.ladder import draw_board
 from plentar.words import say
+from plentar.words.figures import thousands
 
 UNITS = Path(__file__).parents[2] / "examples/units"
 

@@ -22,7 +22,7 @@ from plentar.core.evidence.events import DEEDS
 from plentar.core.unit.patterns import PATTERNS
 from plentar.core.work.ledger import leads_of
 from plentar.formats.events_json import OWN_KINDS
-from tests.conftest import ShopOf, sign_in
+from tests.conftest import ShopOf, flat, sign_in
 from tests.deeds import Sent, call_heat, condition, event, prove_dead, send
 
 HTMX = {"HX-Request": "true"}
@@ -248,7 +248,7 @@ def test_the_pad_and_the_stopwatch_hold_silence_against_one_window(
     ).text
     assert word in pad[pad.index('id="verdict"') :][:900]
     send(client, shop, event("tap", deed="on", stage="strip-a"))
-    watch = client.get(f"{shop.url}/timing").text
+    watch = flat(client.get(f"{shop.url}/timing").text)
     row = watch[watch.index('>Strip A <span class="numeral font-normal">') :][:900]
     assert {"not proven": "pass"}.get(word, word) in row
 

@@ -13,7 +13,7 @@ from plentar.core.work.ledger import DEAD, leads_of
 from plentar.core.work.proof import BEFORE_POWER
 from plentar.demo.shelf import SHELF
 from plentar.formats.parts_csv import parts_from_csv, parts_to_csv
-from tests.conftest import ShopOf, sign_in
+from tests.conftest import ShopOf, flat, sign_in
 from tests.deeds import event, send
 
 HTMX = {"HX-Request": "true"}
@@ -152,7 +152,7 @@ def test_a_temporary_measure_is_due_on_today_until_made_right(client: FlaskClien
     code, body = post(client, f"{shop.url}/fix/temporary", **form)
     assert code == 200
     assert "5 of 10 kW" in body
-    page = client.get("/today").text
+    page = flat(client.get("/today").text)
     assert "Strip B is off, leads capped" in page
     done = page.split("/temporary/")[1].split("/done")[0]
     client.post(f"{shop.url}/fix/temporary/{done}/done", data={"from": "today"})

@@ -13,7 +13,7 @@ from sqlalchemy import Engine, text
 from plentar.demo import DEMO_EMAIL, DEMO_PASSWORD
 from plentar.web import create_app
 from plentar.web.settings import Settings, SettingsError
-from tests.conftest import PASSWORD, ROOT, ShopOf, sign_in
+from tests.conftest import PASSWORD, ROOT, ShopOf, flat, sign_in
 
 HTMX = {"HX-Request": "true"}
 LINE = "volts:feed-1.l1:feed-1.l2"
@@ -22,7 +22,7 @@ LINE = "volts:feed-1.l1:feed-1.l2"
 def send(client: FlaskClient, shop: ShopOf, point: str, value: str, **more: str) -> str:
     """Type a reading into the pad, htmx-like, and return the fragments that come back."""
     form = {"reading_id": str(uuid4()), "point": point, "value": value, **more}
-    return client.post(f"{shop.url}/readings", data=form, headers=HTMX).text
+    return flat(client.post(f"{shop.url}/readings", data=form, headers=HTMX).text)
 
 
 def test_a_reading_comes_back_judged_with_only_what_it_changed(client: FlaskClient, shop: ShopOf) -> None:
@@ -253,7 +253,7 @@ def test_a_group_seen_at_a_glance_is_less_than_each_line_looked_at(client: Flask
     assert "not looked at" in client.get(f"{shop.url}?panel=look").text
     assert "seen, nothing found" in look("group-wires", "fine")
     look("filter-dirty", "fine")
-    paper = client.get(f"{shop.url}/report").text
+    paper = flat(client.get(f"{shop.url}/report").text)
     assert "1 item fine. Seen as a group, nothing found: wires and their ends." in paper
     assert "Not looked at: lugs, bus and contacts, covers and labels." in paper
     assert "seen, nothing else found" in look("loose-push-on", "found", "strip-a")

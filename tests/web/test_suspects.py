@@ -15,7 +15,7 @@ from plentar.demo import load_demo, move_to_today
 from plentar.formats.unit_json import nameplate_from_json
 from plentar.store.database import make_sessions, migrate
 from plentar.store.models import Call, EventRow, Place, Unit
-from tests.conftest import ShopOf, own_database, sign_in
+from tests.conftest import ShopOf, flat, own_database, sign_in
 from tests.deeds import call_heat
 
 HTMX = {"HX-Request": "true"}
@@ -28,7 +28,7 @@ def send(client: FlaskClient, shop: ShopOf, point: str, value: str) -> str:
     form = {"reading_id": str(uuid4()), "point": point, "value": value}
     answer = client.post(f"{shop.url}/readings", data=form, headers=HTMX)
     assert answer.status_code == 200, answer.text
-    return answer.text
+    return flat(answer.text)
 
 
 def test_the_panel_names_the_pole_with_reasons_and_then_nothing_more_to_split(

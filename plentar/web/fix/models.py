@@ -46,8 +46,9 @@ class ProofRow:
 class FixScreen:
     """Fix and proof of one call."""
 
-    def __init__(self, call: Call, visit: Visit, part: str = "") -> None:
-        self.call, self.visit = call, visit
+    def __init__(self, call: Call, visit: Visit, part: str = "", chosen: str = "") -> None:
+        # `chosen` is the part picked from the shelf by the part check.
+        self.call, self.visit, self.chosen = call, visit, chosen
         self.plate: Nameplate = visit.plate
         self.part = part if part in {name for name, _ in self.parts} else ""
 

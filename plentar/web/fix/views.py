@@ -27,7 +27,7 @@ bp = Blueprint("fix", __name__, url_prefix="/calls/<uuid:call_id>/fix")
 
 def _screen(call_id: UUID, part: str = "") -> FixScreen:
     call = own_call(call_id)
-    return FixScreen(call, read_visit(call), part)
+    return FixScreen(call, read_visit(call), part, request.args.get("fit", "")[:120])
 
 
 def _shown(
