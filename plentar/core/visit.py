@@ -708,7 +708,12 @@ class Visit:
 
     @cached_property
     def logs(self) -> "list[tuple[Event, Logged, LogAnalysis]]":
-        """The logs that are whole, oldest first, with what each shows; none where nobody has their samples."""
+        """The unit's logs that are whole, oldest first, with what each shows; none where nobody has their samples."""
+        return [entry for entry in self.logs_and_trials if not entry[1].is_trial]
+
+    @cached_property
+    def logs_and_trials(self) -> "list[tuple[Event, Logged, LogAnalysis]]":
+        """The same with those of a simulated meter, which are no evidence."""
         whole = [(event, deed) for event, deed in self.record.logs if not deed.is_recording]
         if not whole or self.samples_of is None:
             return []

@@ -86,7 +86,7 @@ def test_a_repair_from_ledger_to_proof(client: FlaskClient, shop: ShopOf) -> Non
     assert "sits on a terminal with no contact behind it" in body
     code, body = post(client, f"{url}/power")
     assert code == 422, "said first"
-    assert "Not ticked: every moved lead pull-tested" in body
+    assert "lines above not ticked" in body
     for name, _ in BEFORE_POWER:
         assert post(client, f"{url}/checks/{name}")[0] == 200
     code, body = post(client, f"{url}/power")

@@ -293,6 +293,11 @@ class Logged(_Deed):
     speed: int = 1
     is_hidden: bool = False
 
+    @property
+    def is_trial(self) -> bool:
+        """True for a simulated meter's: it says nothing of the unit, and counts for nothing on the call."""
+        return self.source == "simulated"
+
     def __post_init__(self) -> None:
         _text(self.name, "file", 120)
         _text(self.clamp, "clamp", 80)

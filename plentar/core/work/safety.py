@@ -82,7 +82,7 @@ def safe_list(plate: Nameplate, lockout: Lockout, person: str) -> tuple[SafeLine
     )
     left = [pair for pair in lockout.pairs if not pair.counts]
     words = said("safety.frame-proven-known-live-leg")
-    note = said("safety.each-leg-read-normal-volts")
+    note = "" if lockout.frame_is_proven else said("safety.each-leg-read-normal-volts")
     frame = SafeLine(kind="frame", about="safe-frame", words=words, is_done=lockout.frame_is_proven, note=note)
     lines.append(frame)
     read = [pair for pair in lockout.pairs if pair.volts is not None]

@@ -21,6 +21,7 @@ from plentar.core.intake import blamed_parts, ledger_parts
 from plentar.core.said import Words
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import place_of
+from plentar.core.unit.points import part_words
 from plentar.core.visit import Ledger, Visit
 from plentar.core.work.ledger import LeadEnd, leads_of, terminals_of
 from plentar.core.work.planning import part_for
@@ -68,9 +69,12 @@ class FixScreen:
         return leads_of(self.plate, self.part) if self.part else ()
 
     @property
-    def terminals(self) -> tuple[tuple[str, Words], ...]:
-        """Where a lead of that part can go."""
-        return terminals_of(self.plate, self.part) if self.part else ()
+    def terminals(self) -> tuple[tuple[str, str], ...]:
+        """Where a lead of that part can go; the part's own name stands above the list."""
+        if not self.part:
+            return ()
+        own = part_words(self.part) + " "
+        return tuple((name, say(words).removeprefix(own)) for name, words in terminals_of(self.plate, self.part))
 
     @cached_property
     def board(self) -> Board:

@@ -73,7 +73,12 @@ class TimingScreen:
 
     @cached_property
     def logs(self) -> "list[LogScreen]":
-        """The call's logs, oldest first."""
+        """The unit's logs, oldest first."""
+        return [log for log in self.logs_and_trials if not log.row.is_trial]
+
+    @cached_property
+    def logs_and_trials(self) -> "list[LogScreen]":
+        """The same with a simulated meter's."""
         return [LogScreen(event, deed, self) for event, deed in self.visit.record.logs]
 
     @cached_property
@@ -189,7 +194,7 @@ class LogScreen(Shown[Logged]):
         """What the log shows; None while there is too little of it."""
         visit = self.timing.visit
         if not self.is_recording:
-            return next((analysis for event, _, analysis in visit.logs if event.id == self.id), None)
+            return next((analysis for event, _, analysis in visit.logs_and_trials if event.id == self.id), None)
         # A simulated meter logs the same again: worked out anew only every few seconds of its own clock.
         whole = int(self.meter_seconds // RECORDED_EVERY_SECONDS * RECORDED_EVERY_SECONDS)
         return _recorded(visit.log_question(self.id, self.row), self, whole)

@@ -36,7 +36,7 @@ def _screen(call_id: UUID) -> TimingScreen:
 
 
 def _log(call_id: UUID, log_id: UUID) -> LogScreen:
-    found = next((log for log in _screen(call_id).logs if log.id == str(log_id)), None)
+    found = next((log for log in _screen(call_id).logs_and_trials if log.id == str(log_id)), None)
     if found is None:
         abort(404)
     return found
@@ -160,8 +160,20 @@ def add_simulated(call_id: UUID) -> ResponseReturnValue:
         }
         keep_one(call_id, form.log_id.data, "log", payload)
     except PlentarError as error:
-        return _refused(call_id, error)
+        g.db.rollback()
+        return _tools(call_id, error), 422
     return redirect(url_for("timing.log", call_id=call_id, log_id=form.log_id.data))
+
+
+@bp.get("/tools")
+@login_required
+def tools(call_id: UUID) -> ResponseReturnValue:
+    """Show what is no part of the call: the simulated meter, the raw files."""
+    return _tools(call_id)
+
+
+def _tools(call_id: UUID, problem: PlentarError | None = None) -> str:
+    return render_template("timing/tools.html", screen=_screen(call_id), problem=problem, new_id=lambda: str(uuid4()))
 
 
 def _edge(name: str) -> float | None:
