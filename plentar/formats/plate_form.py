@@ -5,7 +5,7 @@ replaced by a usual figure and noted as assumed where the circuit needs a number
 """
 
 import re
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass, field, fields, replace
 from typing import Any
 
@@ -39,7 +39,14 @@ NUMBERS = (
 LISTS = ("order", "taps", "ecm_calls", "poles")
 WHOLE = ("number", "switched_by_pole")
 ROOTS = {entry.name for entry in fields(Nameplate)} - {"assumed"}
-DEEDS = ("layout", "add", "remove", "kit")
+DEEDS = ("layout", "add", "remove", "kit", "kind", "swap", "link", "second-pole")
+# What is gone with a part of another kind.
+OF_A_DEVICE = re.compile(
+    r"\.(coil_ohms|holding_amps|rectifier|auxiliary(_from|\..*)?|poles\[\d+\]\.(rated_amps|o\w+_window\..*))\Z"
+)
+OF_A_PSC = re.compile(r"blower\.(relay\..*|taps|capacitor_microfarads|switched_by(_pole)?|plain_wire_to|rated_amps)\Z")
+OF_AN_ECM = re.compile(r"blower\.(ecm_calls|rated_amps)\Z")
+MOST_ROWS, MOST_POLES = 8, 5
 
 
 @dataclass(slots=True, kw_only=True)
@@ -49,6 +56,8 @@ class PlateForm:
     texts: dict[str, str]
     problems: dict[str, str] = field(default_factory=dict)
     plate: Nameplate | None = None
+    # The figure that stands in where the circuit needs one and nobody read it.
+    assumed: dict[str, str] = field(default_factory=dict)
 
     def text(self, path: str) -> str:
         """What is typed at a path."""
@@ -62,6 +71,14 @@ class PlateForm:
     def ids(self, *lists: str) -> list[str]:
         """The ids of the parts of some lists."""
         return [self.text(f"{name}[{i}].id") for name in lists for i in self.rows(name)]
+
+    def order_of(self, row: str) -> list[str]:
+        """The parts of a rung from L1 to L2, as typed."""
+        return [part for part in re.split(r"[\s,–-]+", self.text(f"{row}.order")) if part]
+
+    def has_problem(self, *roots: str) -> bool:
+        """Tell whether something is wrong in a part of the plate."""
+        return any(path.startswith(root) for path in self.problems for root in roots)
 
     def problem(self, path: str) -> str:
         """The message for an input: its own, or one about something inside it that has no input."""
@@ -93,9 +110,13 @@ def plate_form_of(plate: Nameplate) -> PlateForm:
     """Return the form filled with a plate; what is assumed stays empty."""
     texts: dict[str, str] = {}
     _flatten("", nameplate_to_json(plate), texts)
-    for path in ("format", *plate.assumed):
+    # What nobody read stands as empty; a relay without delays has none printed.
+    silent = [path for path, typed in texts.items() if path.endswith("_delay_seconds") and typed == "0"]
+    usual = {path: texts.get(path, "") for path in plate.assumed}
+    for path in ("format", *plate.assumed, *silent):
         texts.pop(path, None)
-    return PlateForm(texts={k: v for k, v in texts.items() if not k.startswith("assumed")}, plate=plate)
+    shown = {path: typed for path, typed in texts.items() if not path.startswith("assumed")}
+    return PlateForm(texts=shown, plate=plate, assumed=usual)
 
 
 def _flatten(path: str, value: Any, texts: dict[str, str]) -> None:
@@ -117,18 +138,24 @@ def _flatten(path: str, value: Any, texts: dict[str, str]) -> None:
 
 
 def plate_form_read(form: Mapping[str, str], deed: str = "", kit: Kit | None = None) -> PlateForm:
-    """Return what a form holds, after one deed: `layout`, `add:feeds`, `remove:circuits[1]`, `kit`.
+    """Return what a form holds, after one deed: `layout`, `add:feeds`, `remove:circuits[1]`, `swap:circuits[0]:1`.
 
-    A kit fills its own fields, its strips and its label's circuit, and nothing else. What cannot be read keeps its text
-    and gets a message; nothing typed is lost.
+    `was:devices[0]` and `was:blower` tell of which kind a part was when the form was filled: with another kind goes
+    what belonged to the old part. `count:devices[0]` tells how many poles it has. A kit fills its own fields, its
+    strips and its label's circuit, and nothing else. What cannot be read keeps its text and gets a message; nothing
+    typed is lost.
     """
     texts = {name: value.strip()[:200] for name, value in form.items() if _is_plate_path(name)}
     found = PlateForm(texts=texts)
+    _follow_kinds(found, form)
+    _count_poles(found, form)
     verb, _, target = deed.partition(":")
     if verb == "add":
-        _add_row(found, target)
+        _add(found, target)
     elif verb == "remove":
-        _remove_row(found, target)
+        _remove(found, target)
+    elif verb in ("swap", "link", "second-pole"):
+        _reorder(found, verb, target)
     if verb == "kit":
         _take_kit(found, kit)
     document = _document(found)
@@ -138,6 +165,7 @@ def plate_form_read(form: Mapping[str, str], deed: str = "", kit: Kit | None = N
     if not found.problems:
         try:
             found.plate = nameplate_from_json(document)
+            found.assumed = plate_form_of(found.plate).assumed
         except NameplateError as error:
             found.problems[error.field] = say(error.message)
     return found
@@ -230,6 +258,17 @@ def _assume(document: dict[str, Any], form: PlateForm) -> None:
         if "conductor" in feed and "length_feet" not in feed["conductor"] and path not in form.problems:
             feed["conductor"]["length_feet"] = USUAL_WIRE_FEET
             assumed.append(path)
+    for i, device in enumerate(document.get("devices", [])):
+        contacts = [(f"poles[{j}]", pole) for j, pole in enumerate(device.get("poles", []))]
+        contacts += [("auxiliary", device["auxiliary"])] if "auxiliary" in device else []
+        # What a contact carries at the most stands on the part; the usual figure stands in.
+        assumed += [
+            f"devices[{i}].{at}.rated_amps"
+            for at, contact in contacts
+            if "rated_amps" not in contact and f"devices[{i}].{at}.rated_amps" not in form.problems
+        ]
+    if "rated_amps" not in document.get("blower", {}).get("relay", {"rated_amps": 0}):
+        assumed += ["blower.relay.rated_amps"] if "blower.relay.rated_amps" not in form.problems else []
     for part, name, figure in (
         ("blower", "rated_amps", USUAL_BLOWER_AMPS),
         ("transformer", "va", USUAL_TRANSFORMER_VA),
@@ -239,6 +278,137 @@ def _assume(document: dict[str, Any], form: PlateForm) -> None:
             body[name] = figure
             assumed.append(f"{part}.{name}")
     document["assumed"] = assumed
+
+
+def _drop(form: PlateForm, start: str, belonged: re.Pattern[str]) -> None:
+    for path in [path for path in form.texts if path.startswith(start) and belonged.search(path)]:
+        del form.texts[path]
+
+
+def _follow_kinds(form: PlateForm, sent: Mapping[str, str]) -> None:
+    """Drop what belonged to a part of another kind, and give the new one what it cannot be without."""
+    for i in form.rows("devices"):
+        at = f"devices[{i}]"
+        was, kind = sent.get(f"was:{at}", ""), form.text(f"{at}.kind")
+        if was and was != kind:
+            _drop(form, at, OF_A_DEVICE)
+            # Nothing can be fed by an auxiliary pole that is gone.
+            for j in form.rows("devices"):
+                if form.text(f"devices[{j}].fed_by") == form.text(f"{at}.id"):
+                    form.texts[f"devices[{j}].fed_by"] = form.text(f"{at}.fed_by")
+    was, kind = sent.get("was:blower", ""), form.text("blower.kind")
+    if was and was != kind:
+        _drop(form, "blower", OF_A_PSC if was == "psc" else OF_AN_ECM)
+    if kind == "ecm":
+        _drop(form, "blower", re.compile(r"blower\.(relay\..*|switched_by(_pole)?|plain_wire_to)\Z"))
+        form.texts["blower.ecm_calls"] = form.text("blower.ecm_calls") or "G, W"
+    elif kind == "psc" and not form.rows("blower.relay.contacts") and not form.text("blower.switched_by"):
+        _give_relay(form)
+
+
+def _give_relay(form: PlateForm) -> None:
+    """Give a motor the usual relay: COM to it, NC to the first strip of its feed, NO to that strip's switched leg."""
+    feed = form.text("blower.supplied_by")
+    strip = next((i for i in form.rows("circuits") if form.text(f"circuits[{i}].supplied_by") == feed), None)
+    order = form.text(f"circuits[{strip}].order")
+    switched = "L1" if order.startswith("pole") else "L2"
+    landed = {
+        "com": "blower",
+        "no": switched,
+        "nc": form.text(f"circuits[{strip}].id") if strip is not None else "none",
+    }
+    form.texts |= {"blower.relay.id": "blower-relay", "blower.relay.fed_by": "G"}
+    form.texts |= {f"blower.relay.contacts[0].{name}": there for name, there in landed.items()}
+    form.texts["blower.fixed_leg"] = "L2" if switched == "L1" else "L1"
+
+
+def _count_poles(form: PlateForm, sent: Mapping[str, str]) -> None:
+    """Give each device as many poles as were counted on it."""
+    for i in form.rows("devices"):
+        rows = f"devices[{i}].poles"
+        wanted, have = sent.get(f"count:devices[{i}]", ""), len(form.rows(rows))
+        if not wanted.isascii() or not wanted.isdigit() or not 1 <= int(wanted) <= MOST_POLES or not have:
+            continue
+        for gone in range(int(wanted), have):
+            for path in [path for path in form.texts if path.startswith(f"{rows}[{gone}].")]:
+                del form.texts[path]
+        for more in range(have, int(wanted)):
+            taken = {form.text(f"{rows}[{j}].number") for j in form.rows(rows)}
+            _copy_row(form, rows, more - 1, more, number=next(str(n) for n in range(1, 9) if str(n) not in taken))
+
+
+def _add(form: PlateForm, target: str) -> None:
+    """Add a row like the last one; a feed comes with a strip on it, or, as `feeds:blower`, for blower and control."""
+    name, _, use = target.partition(":")
+    count = len(form.rows(name))
+    _add_row(form, name)
+    if name != "feeds" or len(form.rows(name)) == count:
+        return
+    feed = form.text(f"feeds[{count}].id")
+    if use == "blower":
+        form.texts |= {"blower.supplied_by": feed, "transformer.supplied_by": feed}
+    else:
+        strips = len(form.rows("circuits"))
+        _add_row(form, "circuits")
+        if len(form.rows("circuits")) > strips:
+            form.texts[f"circuits[{strips}].supplied_by"] = feed
+            _give_pole(form, strips)
+
+
+def _remove(form: PlateForm, target: str) -> None:
+    """Take a row off with all that hangs on it: a feed with its strips, a strip with what is landed on it."""
+    name = target.partition("[")[0]
+    gone = form.text(f"{target}.id")
+    if name == "feeds" and len(form.rows("feeds")) > 1 and gone:
+        rest = next(feed for feed in form.ids("feeds") if feed != gone)
+        branches = [
+            form.text(f"branches[{i}].id") for i in form.rows("branches") if form.text(f"branches[{i}].feed") == gone
+        ]
+        behind = {gone, *branches}
+        for branch in branches:
+            _remove_row(form, f"branches[{form.ids('branches').index(branch)}]")
+        strips = [
+            form.text(f"circuits[{i}].id")
+            for i in form.rows("circuits")
+            if form.text(f"circuits[{i}].supplied_by") in behind
+        ]
+        # All strips hang on it: they stay, on the feed that is left.
+        if len(strips) < len(form.rows("circuits")):
+            for strip in strips:
+                _remove(form, f"circuits[{form.ids('circuits').index(strip)}]")
+        for path in [path for path in form.texts if path.endswith("supplied_by") and form.texts[path] in behind]:
+            form.texts[path] = rest
+    elif name == "circuits" and gone:
+        device = form.text(f"{target}.device")
+        for path, there in list(form.texts.items()):
+            if there == gone and path.startswith("blower.relay.contacts"):
+                form.texts[path] = "none"
+            elif there == gone and path == "blower.plain_wire_to":
+                form.texts[path] = ""
+        _remove_row(form, target)
+        _drop_idle_devices(form, {device})
+        return
+    _remove_row(form, target)
+
+
+def _reorder(form: PlateForm, verb: str, target: str) -> None:
+    """Swap two neighbours of a rung, or put its link or its second pole in or out."""
+    row, _, place = target.partition(":")
+    path = f"{row}.order"
+    order = form.order_of(row)
+    if verb == "swap" and place.isascii() and place.isdigit() and int(place) + 1 < len(order):
+        at = int(place)
+        order[at], order[at + 1] = order[at + 1], order[at]
+    elif verb == "link":
+        order = [part for part in order if part != "link"] if "link" in order else [*order[:1], "link", *order[1:]]
+    elif verb == "second-pole" and "pole" in order:
+        is_double = order.count("pole") > 1
+        order = [part for part in order if part != "pole"]
+        order = [*order, "pole"] if is_double else ["pole", *order, "pole"]
+        form.texts[f"{row}.poles"] = ""
+    form.texts[path] = " – ".join(order)
+    if form.text(f"{row}.poles") == "" and (matched := re.fullmatch(r"circuits\[(\d+)\]", row)):
+        _give_pole(form, int(matched[1]))
 
 
 def _copy_row(form: PlateForm, name: str, source: int, target: int, **changes: str) -> None:
@@ -257,7 +427,7 @@ def _next_id(taken: list[str], stem: str, *, letters: bool) -> str:
 def _add_row(form: PlateForm, name: str) -> None:
     """Add a row like the last one, under the next free name."""
     count = len(form.rows(name))
-    if name not in ("feeds", "branches", "circuits", "devices") or count >= 8:
+    if name not in ("feeds", "branches", "circuits", "devices") or count >= MOST_ROWS:
         return
     stems = {"feeds": ("feed", False), "branches": ("branch", False), "circuits": ("strip", True)}
     if name == "devices":
@@ -358,13 +528,13 @@ def _give_pole(form: PlateForm, circuit: int) -> None:
     form.texts[f"circuits[{circuit}].poles"] = ", ".join(map(str, free[:wanted]))
 
 
-def _drop_idle_devices(form: PlateForm) -> None:
-    """Take away devices that no circuit, blower or chain uses any more."""
+def _drop_idle_devices(form: PlateForm, only: Collection[str] | None = None) -> None:
+    """Take away devices that no circuit, blower or chain uses any more; `only` these, where given."""
     for i in reversed(form.rows("devices")):
         name = form.text(f"devices[{i}].id")
         used = [form.text(f"circuits[{c}].device") for c in form.rows("circuits")]
         used += [form.text("blower.switched_by"), *(form.text(f"devices[{d}].fed_by") for d in form.rows("devices"))]
-        if name not in used and len(form.rows("devices")) > 1:
+        if name not in used and len(form.rows("devices")) > 1 and (only is None or name in only):
             _remove_row(form, f"devices[{i}]")
 
 

@@ -194,7 +194,7 @@ def test_a_new_call_at_a_new_place_with_a_plate_filled_in(open_page: Callable[..
     page.locator('[name="blower.rated_amps"]').fill("")
     page.get_by_role("button", name="Save the plate").last.click()
     page.wait_for_selector(".ladder .spot")
-    expect(page.locator("#board")).to_contain_text("plate not known")
+    expect(page.locator("#board")).to_contain_text("A assumed")
     expect(page.locator("#board")).to_contain_text("3 kW")
 
 
@@ -260,3 +260,47 @@ def test_on_a_phone_the_pad_never_hides_the_point_under_test(
         assert strip is not None
         assert button["y"] + button["height"] <= strip["y"], point
         assert page.evaluate("document.documentElement.scrollWidth") <= 390, point
+
+
+def plate_anew(page: Page, shop: ShopOf) -> None:
+    """The plate of a call just begun from a starting wiring."""
+    page.goto(f"/units/{shop.unit_id}/nameplate?call={shop.call_id}")
+
+
+@pytest.mark.parametrize("unit", ["kit on its own feed", "ECM instead", "three single sequencers"])
+def test_common_units_are_saved_at_the_first_try(open_page: Callable[..., Page], shop: ShopOf, unit: str) -> None:
+    """By taps and a few figures only, each as a technician would; one press of Save, and the call shows it."""
+    page = open_page(PHONE if unit == "ECM instead" else LAPTOP)
+    sign_in(page, shop)
+    plate_anew(page, shop)
+    if unit == "kit on its own feed":
+        page.get_by_role("button", name="A feed for blower and control").click()
+        expect(page.locator("#drawn")).to_contain_text("Feed 2")
+    elif unit == "ECM instead":
+        page.get_by_text("Blower and interlock", exact=True).first.click()
+        page.get_by_label("Motor").select_option("ecm")
+        expect(page.get_by_label("24 V taps")).to_have_value("G, W")
+        expect(page.locator("#drawn")).to_contain_text("ECM W")
+    else:
+        page.get_by_role("button", name="One more strip").click()
+        for device in (1, 2):
+            page.get_by_role("button", name="One more device").click()
+            expect(page.locator(f'[name="devices[{device}].kind"]')).to_be_attached()
+        for device in range(3):
+            page.locator(f'[name="count:devices[{device}]"]').select_option("1")
+            expect(page.locator(f'[name="devices[{device}].poles[1].number"]')).to_have_count(0)
+        for strip, name in enumerate(("seq-a", "seq-b", "seq-c")):
+            page.locator(f'[name="circuits[{strip}].device"]').select_option(name)
+            page.locator(f'[name="circuits[{strip}].poles"]').fill("1")
+        expect(page.locator("#drawn")).to_contain_text("Seq C · pole 1")
+    place = page.locator("#plate").evaluate("form => [form.scrollTop, scrollY]")
+    if unit == "ECM instead":
+        page.get_by_text("Heat kit", exact=True).first.click()
+    page.get_by_role("button", name="swap link and element").first.click()
+    expect(page.get_by_role("button", name="swap element and link").first).to_be_attached()
+    assert page.locator("#plate").evaluate("form => [form.scrollTop, scrollY]") != [0, 0] or place == [0, 0]
+    page.get_by_role("button", name="Save the plate").last.click()
+    page.wait_for_url("**/calls/**")
+    expect(page.locator("#board .ladder")).to_be_visible()
+    said = {"kit on its own feed": "Feed 2", "ECM instead": "ECM W", "three single sequencers": "Seq C · pole 1"}
+    expect(page.locator("#board")).to_contain_text(said[unit])

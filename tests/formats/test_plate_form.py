@@ -1,12 +1,15 @@
 """The nameplate as a form: there and back, unknowns, rows added and taken off, laying out from kilowatts and limits."""
 
+from collections.abc import Callable
+
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from plentar.core.unit.nameplate import Nameplate
-from plentar.core.unit.patterns import PATTERNS
-from plentar.formats.plate_form import PlateForm, plate_form_of, plate_form_read
+from plentar.core.unit.patterns import PATTERNS, structure_of
+from plentar.formats.plate_form import NUMBERS, PlateForm, plate_form_of, plate_form_read
+from plentar.formats.unit_json import nameplate_from_json, nameplate_to_json
 
 TWO = PATTERNS["two-strip-sequencer"]()
 
@@ -86,12 +89,12 @@ def test_a_layout_that_cannot_be_is_told_beside_it(kilowatts: str, limits: str, 
 
 
 def test_rows_come_and_go_by_name() -> None:
-    """One more strip wants a pole, one more feed wants a user; taking a row off closes the gap."""
+    """One more strip wants a pole, one more feed brings a strip; what is taken off leaves no lead on it."""
     assert "strip-c" in read({}, "add:circuits").ids("circuits")
-    assert "feeds nothing" in read({}, "add:feeds").problem("feeds[1]")
+    assert "feeds nothing" in read({"feeds[1].id": "feed-2"}).problem("feeds[1]")
     left = read({}, "remove:circuits[0]")
     assert left.ids("circuits") == ["strip-b"]
-    assert "strip-a" in left.problem("blower.relay.contacts[0].nc")
+    assert left.text("blower.relay.contacts[0].nc") == "none"
     for deed in ("remove:circuits[7]", "remove:blower", "add:nonsense", "remove:", "add:shop"):
         assert read({}, deed).plate == TWO
 
@@ -140,3 +143,64 @@ def test_a_plain_wire_and_an_auxiliarys_feed_are_on_the_plate() -> None:
     assert (form.plate.blower.plain_wire_to, form.plate.devices[0].auxiliary_from) == ("strip-a", "W")
     wrong = read({"blower.plain_wire_to": "strip-d"}, plate=four)
     assert "expected a circuit on the blower's feed" in wrong.problem("blower.plain_wire_to")
+
+
+@pytest.mark.parametrize(
+    ("changes", "deeds", "holds"),
+    [
+        pytest.param(
+            {}, ["add:feeds:blower"],
+            lambda p: {p.blower.supplied_by, p.transformer.supplied_by} == {"feed-2"}
+            and {c.supplied_by for c in p.circuits} == {"feed-1"}, id="kit on its own feed, blower elsewhere",
+        ),
+        pytest.param(
+            {"blower.kind": "ecm", "was:blower": "psc"}, [],
+            lambda p: p.blower.kind == "ecm" and p.blower.relay is None and p.blower.capacitor_microfarads is None
+            and p.is_assumed("blower.rated_amps"), id="ECM in place of a relay motor",
+        ),
+        pytest.param({}, ["add:feeds"], lambda p: p.circuits[-1].supplied_by == "feed-2", id="a feed with a strip"),
+        pytest.param(
+            {}, ["add:feeds", "remove:feeds[1]"], lambda p: len(p.circuits) == 2 * len(p.feeds), id="and off again"
+        ),
+        pytest.param({}, ["add:devices"], lambda p: len(p.devices) == 2, id="a device before its strips are wired"),
+        pytest.param(
+            {"count:devices[0]": "1", "circuits[1].poles": "1", "circuits[1].device": "seq-b"}, ["add:devices"],
+            lambda p: [len(d.poles) for d in p.devices] == [1, 1], id="two single sequencers at once",
+        ),
+        pytest.param(
+            {"devices[0].kind": "contactor", "was:devices[0]": "sequencer"}, [],
+            lambda p: p.devices[0].poles[0].on_window is None and p.devices[0].coil_ohms is None,
+            id="a contactor instead",
+        ),
+        pytest.param(
+            {}, ["swap:circuits[0]:0", "link:circuits[1]"],
+            lambda p: p.circuits[0].order[:2] == ("element", "link") and "link" not in p.circuits[1].order,
+            id="orders",
+        ),
+        pytest.param({}, ["second-pole:circuits[1]"], lambda p: len(set(p.circuits[1].poles)) == 2, id="both legs"),
+    ],
+)  # fmt: skip
+def test_common_units_are_plates_at_the_first_try(
+    changes: dict[str, str], deeds: list[str], holds: Callable[[Nameplate], bool]
+) -> None:
+    """From two strips on one sequencer: what a few taps change can be saved, with nothing of an old part left."""
+    form = read(changes, deeds[0] if deeds else "")
+    for deed in deeds[1:]:
+        form = plate_form_read(form.texts, deed)
+    assert form.problems == {}
+    assert form.plate is not None
+    assert holds(form.plate)
+    assert nameplate_from_json(nameplate_to_json(form.plate)) == form.plate
+
+
+@pytest.mark.parametrize("name", sorted(PATTERNS))
+def test_a_starting_wiring_brings_no_figure_anybody_read(name: str) -> None:
+    """Every number of it is assumed or unknown; the form shows none, and the first one typed is the first one read."""
+    bare = structure_of(PATTERNS[name]())
+    form = plate_form_of(bare)
+    figures = {path for path, typed in form.texts.items() if path.rpartition(".")[2] in NUMBERS and typed}
+    assert figures <= {"nominal_volts", "transformer.primary_volts"}
+    again = plate_form_read({**form.texts, "circuits[0].rated_watts": "4.8"})
+    assert again.plate is not None
+    assert "circuits[0].rated_watts" not in again.plate.assumed
+    assert "circuits[0].rated_volts" in again.plate.assumed

@@ -37,7 +37,8 @@ HeatCall = Literal["W", "W2"]
 
 _ID = re.compile(r"[a-z][a-z0-9]*(-[a-z0-9]+)*\Z")
 _ASSUMABLE = re.compile(
-    r"(circuits\[\d+\]\.rated_(watts|volts)|blower\.rated_amps|transformer\.va|feeds\[\d+\]\.conductor\.length_feet)\Z"
+    r"(circuits\[\d+\]\.rated_(watts|volts)|blower\.(relay\.)?rated_amps|transformer\.va"
+    r"|devices\[\d+\]\.(poles\[\d+\]|auxiliary)\.rated_amps|feeds\[\d+\]\.conductor\.length_feet)\Z"
 )
 LEG_LANDINGS = ("L1", "L2")
 # Names the network gives itself: a strip of that name would be wired to the motor, one called none to nothing.
@@ -564,13 +565,8 @@ def _check_switching(plate: Nameplate) -> None:
                     field=f"{path}.poles",
                 )
             shared.add(key)
-    used = {device for device, _ in driven} | ({plate.blower.switched_by} if plate.blower.switched_by else set())
     for index, device in enumerate(plate.devices):
         path = f"devices[{index}]"
-        if device.id not in used and device.auxiliary is None:
-            raise NameplateError(
-                f"{device.id} switches nothing yet: give a strip one of its poles, or take it off", field=path
-            )
         _check_fed_by(device, devices, path)
 
 

@@ -4,6 +4,7 @@ Each is a plain function of nothing; `PATTERNS` names them as the example files 
 """
 
 from collections.abc import Callable, Mapping
+from dataclasses import replace
 
 from plentar.core.unit.nameplate import (
     Blower,
@@ -21,7 +22,7 @@ from plentar.core.unit.nameplate import (
     Window,
 )
 
-__all__ = ["PATTERNS"]
+__all__ = ["PATTERNS", "structure_of"]
 
 FIRST_ON, FIRST_OFF = Window(min_seconds=10, max_seconds=60), Window(min_seconds=40, max_seconds=110)
 SECOND_ON, SECOND_OFF = Window(min_seconds=15, max_seconds=90), Window(min_seconds=20, max_seconds=90)
@@ -303,3 +304,59 @@ PATTERNS: Mapping[str, Callable[[], Nameplate]] = {
     "four-strip-staged": four_strip_staged,
     "six-strip-chained": six_strip_chained,
 }
+
+
+def structure_of(plate: Nameplate) -> Nameplate:
+    """Return a wiring without anybody's figures: what the circuit needs is assumed, all else is unknown.
+
+    Source:
+        docs/trade.md, section 4, step 2: a plate is read, not remembered.
+    Example:
+        >>> bare = structure_of(PATTERNS["two-strip-sequencer"]())
+        >>> bare.rating_is_assumed("strip-a"), bare.feeds[0].breaker_amps, bare.transformer.fuse_amps
+        (True, None, None)
+    """
+    relay = plate.blower.relay
+    return replace(
+        plate,
+        feeds=tuple(Feed(id=feed.id, at_unit=feed.at_unit) for feed in plate.feeds),
+        branches=tuple(replace(branch, rated_amps=None) for branch in plate.branches),
+        devices=tuple(
+            replace(
+                device,
+                poles=tuple(Pole(number=pole.number) for pole in device.poles),
+                auxiliary=Pole(number=device.auxiliary.number) if device.auxiliary is not None else None,
+                coil_ohms=None,
+                holding_amps=None,
+                rectifier=None,
+            )
+            for device in plate.devices
+        ),
+        blower=replace(
+            plate.blower,
+            relay=BlowerRelay(contacts=relay.contacts, id=relay.id, fed_by=relay.fed_by) if relay is not None else None,
+            capacitor_microfarads=None,
+        ),
+        transformer=replace(plate.transformer, fuse_amps=None),
+        maker="",
+        model="",
+        serial="",
+        built="",
+        tons=None,
+        minimum_circuit_amps=None,
+        maximum_device_amps=None,
+        assumed=(
+            *(f"circuits[{i}].rated_{what}" for i in range(len(plate.circuits)) for what in ("watts", "volts")),
+            *(
+                f"devices[{i}].{contact}.rated_amps"
+                for i, device in enumerate(plate.devices)
+                for contact in (
+                    *(f"poles[{j}]" for j in range(len(device.poles))),
+                    *(["auxiliary"] if device.auxiliary is not None else []),
+                )
+            ),
+            "blower.rated_amps",
+            *(["blower.relay.rated_amps"] if relay is not None else []),
+            "transformer.va",
+        ),
+    )

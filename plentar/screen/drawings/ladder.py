@@ -424,8 +424,9 @@ def _part(pen: _Pen, circuit: HeatingCircuit, part: str, x: float, y: float, tow
     volts = volts_at(toward_1, toward_2)
     stands = {volts, ohms_at(part_id)} & ({*pen.verdicts} | {pen.selected})
     if part == "element" and not stands:
-        known = f"{circuit.rated_watts / 1000:.3g} kW · {circuit.element_ohms:.2f} Ω"
-        pen.label(x, y + 26, "? kW" if pen.plate.rating_is_assumed(circuit.id) else known, "note")
+        watts = f"{circuit.rated_watts / 1000:.3g} kW"
+        is_assumed = pen.plate.rating_is_assumed(circuit.id)
+        pen.label(x, y + 26, f"{watts} assumed" if is_assumed else f"{watts} · {circuit.element_ohms:.2f} Ω", "note")
     pen.part(part_id, volts, (x, y + 2, PART_WIDTH, 62), (x, y + 25))
 
 
@@ -455,8 +456,9 @@ def _blower(pen: _Pen, y: float) -> float:
     )
     pen.symbol("dot", fixed_x, y, state if state == "carries" else pen.line(fixed_leg))
     pen.symbol("motor", motor_x, y, state, text="Blower")
-    rated = "not known" if pen.plate.is_assumed("blower.rated_amps") else f"{blower.rated_amps:g} A"
-    pen.label(motor_x, y + 42, f"{blower.kind.upper()} · plate {rated}", "note")
+    rated = f"{blower.rated_amps:g} A"
+    rated = f"{rated} assumed" if pen.plate.is_assumed("blower.rated_amps") else f"plate {rated}"
+    pen.label(motor_x, y + 42, f"{blower.kind.upper()} · {rated}", "note")
     clamp_x = x(162.0 + 28 + 52)
     pen.target(amps_at("blower"), (clamp_x, y, 88, 46), (clamp_x, y))
     bus_x = x(302.0)
@@ -603,7 +605,7 @@ def _control(pen: _Pen, top: float) -> None:
     plate = pen.plate
     transformer = plate.transformer
     fuse = f" · fuse {transformer.fuse_amps:g} A" if transformer.fuse_amps else ""
-    rated = "VA not known" if plate.is_assumed("transformer.va") else f"{transformer.va:g} VA"
+    rated = f"{transformer.va:g} VA" + (" assumed" if plate.is_assumed("transformer.va") else "")
     pen.board.control_note = f"{rated}{fuse}"
     rows: list[tuple[str, str, str]] = [(device.fed_by, device.id, "coil") for device in plate.devices]
     if plate.blower.relay is not None:

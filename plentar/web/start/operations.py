@@ -7,7 +7,7 @@ from sqlalchemy.orm import Session
 
 from plentar.core.errors import ReadingError
 from plentar.core.evidence.events import first_event
-from plentar.core.unit.patterns import PATTERNS
+from plentar.core.unit.patterns import PATTERNS, structure_of
 from plentar.formats.events_json import deed_to_json
 from plentar.formats.numbers import degf_typed
 from plentar.formats.plate_form import with_identity
@@ -108,7 +108,7 @@ def _unit(db: Session, shop_id: UUID, place: Place, form: StartForm) -> Unit:
         return unit
     kind, _, name = (form.start_from.data or "").partition(":")
     if kind == "pattern" and name in PATTERNS:
-        plate = PATTERNS[name]()
+        plate = structure_of(PATTERNS[name]())
     elif kind == "unit":
         like = places.get_unit(db, shop_id=shop_id, unit_id=_known(name, "start_from"))
         if like is None:

@@ -2,7 +2,6 @@
 
 from dataclasses import dataclass
 from functools import cached_property
-from itertools import permutations
 
 from plentar.core.circuit.as_wired import wired_wrong
 from plentar.core.said import Words
@@ -14,17 +13,7 @@ from plentar.screen.drawings.ladder import Board, draw_board, plain_line
 from plentar.store.models import Unit
 from plentar.words import say
 
-__all__ = ["ORDERS", "PlateScreen"]
-
-
-def _orders() -> tuple[tuple[str, str], ...]:
-    one_leg = [" – ".join(order) for order in permutations(("link", "element", "limit", "pole"))]
-    no_link = [" – ".join(order) for order in permutations(("element", "limit", "pole"))]
-    both = [" – ".join(("pole", *order, "pole")) for order in permutations(("link", "element", "limit"))]
-    return tuple((order, order) for order in one_leg + no_link + both)
-
-
-ORDERS = _orders()
+__all__ = ["PlateScreen"]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -13,7 +13,7 @@ from plentar.store import places, shelf
 from plentar.store.models import Unit
 from plentar.web.access import login_required
 from plentar.web.unit.forms import PlateGuardForm
-from plentar.web.unit.models import ORDERS, PlateScreen
+from plentar.web.unit.models import PlateScreen
 from plentar.web.writing import record_plate
 
 __all__ = ["bp"]
@@ -46,7 +46,7 @@ def nameplate(unit_id: UUID) -> ResponseReturnValue:
     form = plate_form_of(nameplate_from_json(unit.nameplate))
     call = request.args.get("call", "")[:40]
     screen = _screen(unit, form, version=unit.version, call=call)
-    return render_template("unit/page.html", screen=screen, plate_form=form, orders=ORDERS, kits=_kits())
+    return render_template("unit/page.html", screen=screen, plate_form=form, kits=_kits())
 
 
 @bp.post("/nameplate")
@@ -76,7 +76,7 @@ def save(unit_id: UUID) -> ResponseReturnValue:
         screen.version = unit.version
     view = "unit/_form.html" if request.headers.get("HX-Request") else "unit/page.html"
     code = 422 if wants_keep else 200
-    return render_template(view, screen=screen, plate_form=form, orders=ORDERS, kits=kits), code
+    return render_template(view, screen=screen, plate_form=form, kits=kits), code
 
 
 def _kept(unit_id: UUID, call: str) -> ResponseReturnValue:

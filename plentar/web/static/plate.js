@@ -1,0 +1,20 @@
+// The plate's form drawn anew after a tap stays where it was, with the hand on the same field.
+let kept = null;
+document.addEventListener("htmx:before:swap", () => {
+  const form = document.querySelector("#plate");
+  if (!form) return;
+  const { name, value } = document.activeElement ?? {};
+  const open = [...form.querySelectorAll(".plate-part[open]")].map((part) => part.dataset.part);
+  kept = { open, top: form.scrollTop, page: scrollY, name, value: name === "do" ? value : null };
+});
+document.addEventListener("htmx:after:swap", () => {
+  const form = document.querySelector("#plate");
+  if (!form || !kept) return;
+  for (const part of form.querySelectorAll(".plate-part")) part.open ||= kept.open.includes(part.dataset.part);
+  form.scrollTop = kept.top;
+  scrollTo(0, kept.page);
+  const named = kept.name ? [...form.querySelectorAll(`[name="${CSS.escape(kept.name)}"]`)] : [];
+  const held = kept.value === null ? named[0] : named.find((each) => each.value === kept.value);
+  if (document.activeElement === document.body) held?.focus({ preventScroll: true });
+  kept = null;
+});
