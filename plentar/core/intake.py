@@ -25,6 +25,7 @@ from plentar.core.evidence.events import (
     Logged,
     LoggedOut,
     Mapped,
+    Marked,
     Measured,
     MeterProven,
     Noted,
@@ -60,11 +61,13 @@ from plentar.core.work.safety import condition_refusal, ohms_refusal
 __all__ = ["Sender", "clamps_of", "ledger_parts", "places_of", "spelled", "take_in"]
 
 FELT_ROWS = ("row-blower", "row-strips")
+# What stands on the filter is of no part of the circuit.
+FILTER = "filter"
 # What a complaint is that is on no list: said in their words.
 OTHER = "other"
 VOIDABLE = (
-    Measured, Seen, Mapped, Photographed, Tapped, Logged, Aired, Caused, Fitted, Approved, Temporary, Noted, Landed,
-    Signed,
+    Measured, Seen, Mapped, Photographed, Tapped, Logged, Aired, Caused, Fitted, Approved, Temporary, Noted, Marked,
+    Landed, Signed,
 )  # fmt: skip
 CLOSED = "this call is closed; its record stands"
 
@@ -475,6 +478,13 @@ def _closed(deed: Closed, visit: Visit, sender: Sender) -> Deed:
     if not deed.outcome.strip() and not visit.record.causes:
         raise ReadingError("say in a line what was found and done", field="outcome")
     return replace(deed, outcome=deed.outcome.strip(), reason=deed.reason.strip(), overridden=tuple(against))
+
+
+@_take.register
+def _marked(deed: Marked, visit: Visit, sender: Sender) -> Deed:
+    if deed.about != FILTER and deed.about not in places_of(visit.plate, "part"):
+        raise ReadingError("pick the part it stands on", field="about")
+    return replace(deed, words=deed.words.strip())
 
 
 @_take.register

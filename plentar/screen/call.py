@@ -17,6 +17,7 @@ from plentar.core.evidence.events import (
     Caused,
     Fitted,
     Landed,
+    Marked,
     Photographed,
     Seen,
     Settled,
@@ -587,6 +588,11 @@ class CallScreen(Generic[C]):
         found = "; ".join(cause.deed.title for cause in self.causes)
         fitted = ", ".join(item.deed.name for item in self.work.fitted)
         return ". ".join(part for part in (found, f"Fitted: {fitted}" if fitted else "") if part)
+
+    @property
+    def marks(self) -> list[Shown[Marked]]:
+        """What stands written on parts, the newest of each: the filter's size, dates."""
+        return [Shown(event, deed) for event, deed in self.visit.record.marks]
 
     @property
     def amended(self) -> Shown[Amended] | None:

@@ -58,6 +58,10 @@ PAYLOADS: dict[str, tuple[dict[str, Any], dict[str, Any]]] = {
     "check": ({"line": "pulled"}, {"line": "torqued"}),
     "power-back": ({"is_confirmed": True}, {"is_confirmed": False}),
     "amend": ({"complaints": ["no heat"]}, {"complaints": ["no heat"], "at_risk": "infant"}),
+    "mark": (
+        {"what": "size", "about": "filter", "words": "16 x 25 x 1"},
+        {"what": "size", "about": "filter", "words": "16 x 20 x 1"},
+    ),
     "note": ({"words": "key under the mat"}, {"words": "key at the neighbour's"}),
     "ledger": (
         {"part": "seq-a", "rows": LEADS},

@@ -259,3 +259,20 @@ def test_a_group_seen_at_a_glance_is_less_than_each_line_looked_at(client: Flask
     assert "seen, nothing else found" in look("loose-push-on", "found", "strip-a")
     look("group-wires", "undone")
     assert "Seen as a group" not in client.get(f"{shop.url}/report").text
+
+
+def test_what_stands_on_a_part_is_kept_by_its_newest(client: FlaskClient, shop: ShopOf) -> None:
+    """The filter's size and a date on a part, said on the office's paper; without the part it is asked for."""
+
+    def mark(what: str, about: str, words: str) -> str:
+        form = {"mark_id": str(uuid4()), "what": what, "about": about, "words": words}
+        return flat(client.post(f"{shop.url}/marks", data=form, headers=HTMX).text)
+
+    mark("size", "filter", "16 x 20 x 1")
+    assert "Filter, size 16 x 25 x 1" in mark("size", "filter", "16 x 25 x 1").replace("</b>", "")
+    assert "pick the part it stands on" in mark("date", "", "Jan 2024")
+    assert "write down what stands on it" in mark("date", "seq-a.pole-1", " ")
+    assert "dated Jan 2024" in mark("date", "seq-a", "Jan 2024")
+    paper = flat(client.get(f"{shop.url}/report").text)
+    assert "Filter size 16 x 25 x 1, Seq A dated Jan 2024" in paper
+    assert "16 x 20" not in paper

@@ -30,6 +30,7 @@ __all__ = [
     "Logged",
     "LoggedOut",
     "Mapped",
+    "Marked",
     "Measured",
     "MeterProven",
     "Noted",
@@ -479,6 +480,20 @@ class Noted(_Deed):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Marked(_Deed):
+    """What is written on a part: the filter's size, a date somebody wrote on it; `about` is the part, or `filter`."""
+
+    kind = "mark"
+    what: Literal["size", "date"]
+    about: str
+    words: str
+
+    def __post_init__(self) -> None:
+        _text(self.words, "words", 60, needed="write down what stands on it")
+        _text(self.about, "about", 80, needed="pick the part it stands on")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Amended(_Deed):
     """What the call was begun with, set right: complaint, their words, who is at risk, the temperatures."""
 
@@ -558,7 +573,7 @@ class Closed(_Deed):
 Deed = (
     Opened | Measured | Voided | Switched | Ticked | MeterProven | Locked | Seen | Mapped | Photographed | Tapped
     | Logged | LoggedOut | Aired | Caused | Landed | Fitted | Approved | Temporary | TemporaryDone | Checked
-    | PowerBack | Settled | Noted | Amended | Signed | Withdrawn | Replated | Closed
+    | PowerBack | Settled | Noted | Marked | Amended | Signed | Withdrawn | Replated | Closed
 )  # fmt: skip
 DEEDS: dict[str, type[Deed]] = {deed.kind: deed for deed in Deed.__args__}
 

@@ -21,6 +21,7 @@ from plentar.core.evidence.events import (
     Logged,
     LoggedOut,
     Mapped,
+    Marked,
     Measured,
     Opened,
     PowerBack,
@@ -194,6 +195,11 @@ class Record:
                 deed = replace(deed, is_recording=False, found=end.found, dropped_seconds=end.dropped_seconds)
             found.append((event, deed))
         return found
+
+    @property
+    def marks(self) -> Sequence[tuple[Event, Marked]]:
+        """What stands written on parts, the newest of each."""
+        return list({(deed.about, deed.what): (event, deed) for event, deed in self.of(Marked)}.values())
 
     @property
     def airs(self) -> Sequence[tuple[Event, Aired]]:

@@ -22,6 +22,7 @@ from plentar.core.evidence.events import (
     Landed,
     Locked,
     Mapped,
+    Marked,
     Measured,
     Noted,
     Opened,
@@ -45,7 +46,8 @@ __all__ = ["STRUCK", "Undo", "undo_id", "undo_of"]
 NAMESPACE = UUID("5b1d6a0e-5c0b-4d0c-9a6f-2f7f0c5f9b11")
 # Struck out, with this as the reason.
 STRUCK: tuple[type[Deed], ...] = (
-    Measured, Photographed, Caused, Fitted, Approved, Temporary, Noted, Mapped, Landed, Aired,
+    Measured, Photographed, Caused, Fitted, Approved, Temporary, Noted, Marked, Mapped, Landed,
+    Aired,
 )  # fmt: skip
 AT_REST: Mapping[str, str] = {"control": "from unit", "thermostat": "on"}
 

@@ -13,6 +13,7 @@ __all__ = [
     "AmendForm",
     "CloseForm",
     "ConditionForm",
+    "MarkForm",
     "ObservationForm",
     "PhotoForm",
     "ReadingForm",
@@ -54,6 +55,15 @@ class ObservationForm(FlaskForm):  # type: ignore[misc]
     about = StringField("Where", [Length(max=80)])
     state = HiddenField(validators=[InputRequired(), Regexp(r"(fine|found|undone)\Z")])
     note = StringField("Note", [Length(max=400, message="keep a note under 400 letters")])
+
+
+class MarkForm(FlaskForm):  # type: ignore[misc]
+    """What is written on a part: the filter's size, a date."""
+
+    mark_id = HiddenField(validators=[InputRequired(), UUID()])
+    what = HiddenField(validators=[InputRequired(), Regexp(r"(size|date)\Z")])
+    about = StringField("On", [Length(max=80)])
+    words = StringField("Written there", [Length(max=60, message="keep it under 60 letters")])
 
 
 class PhotoForm(FlaskForm):  # type: ignore[misc]

@@ -26,6 +26,7 @@ from plentar.web.call.forms import (
     AirForm,
     CloseForm,
     ConditionForm,
+    MarkForm,
     ObservationForm,
     PhotoForm,
     ReadingForm,
@@ -295,6 +296,19 @@ def add_observation(call_id: UUID) -> ResponseReturnValue:
 
     # Asked beside the suspects, it is answered there.
     return panel_deed(call_id, form, "look", deed, after=request.form.get("panel", ""))
+
+
+@bp.post("/marks")
+@login_required
+def add_mark(call_id: UUID) -> ResponseReturnValue:
+    """Keep what stands written on a part: the filter's size, a date."""
+    form = MarkForm()
+
+    def deed() -> Visit:
+        payload = {"what": form.what.data, "about": form.about.data or "", "words": form.words.data or ""}
+        return keep_one(call_id, form.mark_id.data, "mark", payload)
+
+    return panel_deed(call_id, form, "look", deed)
 
 
 @bp.post("/photos")
