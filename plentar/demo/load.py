@@ -32,9 +32,9 @@ from plentar.demo.shelf import KITS, SHELF
 from plentar.demo.worked import PLACE, photo_of_a_burnt_pole, worked_deeds
 from plentar.devices.simulated import SimulatedClamp
 from plentar.formats.events_json import deed_to_json
-from plentar.formats.kits_csv import kit_to_json
+from plentar.formats.kits_csv import KITS as KIT_LABELS
 from plentar.formats.packed import pack
-from plentar.formats.parts_csv import part_to_json
+from plentar.formats.parts_csv import PARTS
 from plentar.formats.photos import reencode
 from plentar.formats.unit_json import nameplate_to_json
 from plentar.store import events
@@ -91,8 +91,8 @@ def load_demo(db: Session, now: datetime) -> bool:
         call.words, call.status = row.words, row.status
         if row.status == "open":
             _open_call(db, call, plates[row.place], now)
-    put_parts(db, shop_id=shop.id, labels=[(part.name, part_to_json(part)) for part in SHELF])
-    put_kits(db, shop_id=shop.id, labels=[(kit.model, kit_to_json(kit)) for kit in KITS])
+    put_parts(db, shop_id=shop.id, labels=[(part.name, PARTS.to_json(part)) for part in SHELF])
+    put_kits(db, shop_id=shop.id, labels=[(kit.model, KIT_LABELS.to_json(kit)) for kit in KITS])
     _temporary(db, today)
     random = Random(20)  # noqa: S311 - sample data, the same every time
     cycling = "5 Pewter Mill"

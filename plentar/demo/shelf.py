@@ -23,6 +23,8 @@ SHELF = (
         on_window=_window(10, 60),
         off_window=_window(40, 110),
         tab_inches=0.25,
+        tabs=2,
+        price=38.5,
     ),
     Part(
         name="Veldane SQ-3, sequencer",
@@ -35,6 +37,8 @@ SHELF = (
         on_window=_window(10, 65),
         off_window=_window(40, 110),
         tab_inches=0.25,
+        tabs=2,
+        price=46.0,
     ),
     Part(
         name="Orrinwell slow sequencer, 2 poles",
@@ -46,6 +50,8 @@ SHELF = (
         on_window=_window(30, 120),
         off_window=_window(60, 180),
         tab_inches=0.25,
+        tabs=1,
+        price=29.9,
     ),
     Part(
         name="Hasp & Tallow DC heat relay",
@@ -55,6 +61,8 @@ SHELF = (
         coil="DC",
         holding_amps=0.05,
         tab_inches=0.1875,
+        tabs=1,
+        price=52.0,
     ),
     Part(
         name="Generic AC heat relay 25 A",

@@ -2,7 +2,7 @@
 
 import csv
 import io
-from collections.abc import Callable, Collection, Iterator, Mapping
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from typing import Any, Generic, TypeVar
 
@@ -36,6 +36,29 @@ class Labels(Generic[L]):
     needed: Collection[str]
     most: int
     shaped: Callable[[dict[str, Any]], dict[str, Any]] = lambda values: values
+    cell_of: Callable[[L, str], Any] = getattr
+
+    def write(self, labels: Iterable[L]) -> str:
+        """Return labels as CSV with a header; what a label does not give is an empty cell."""
+        out = io.StringIO()
+        writer = csv.writer(out, lineterminator="\r\n")
+        writer.writerow(self.columns)
+        for label in labels:
+            cells = [self.cell_of(label, name) for name in self.columns]
+            writer.writerow(
+                "" if cell is None else safe_cell(f"{cell:g}" if isinstance(cell, float) else str(cell))
+                for cell in cells
+            )
+        return out.getvalue()
+
+    def to_json(self, label: L) -> dict[str, Any]:
+        """Return a label as JSON-ready values."""
+        found: dict[str, Any] = self.adapter.dump_python(label, mode="json", exclude_none=True)
+        return found
+
+    def from_json(self, document: dict[str, Any]) -> L:
+        """Return the label that stored values describe."""
+        return self.adapter.validate_python(document)
 
     def read(self, text: str) -> list[L]:
         """Return the labels a CSV file lists, all of them or none.

@@ -12,7 +12,7 @@ from sqlalchemy import Engine
 from plentar.core.circuit.places import terminal_words
 from plentar.core.work.ledger import DEAD, leads_of
 from plentar.demo.shelf import SHELF
-from plentar.formats.parts_csv import part_to_json
+from plentar.formats.parts_csv import PARTS
 from plentar.store.database import make_sessions
 from plentar.store.shelf import put_parts
 from plentar.words import say
@@ -111,7 +111,7 @@ def test_an_ac_part_for_a_dc_relay_bypasses_the_rectifier(
     """The part check allows it with changes: 24 VAC ahead of the board, adaptor leads; a blower relay is refused."""
     shop = make_shop("three-strip-dc-relay")
     with make_sessions(engine).begin() as db:
-        put_parts(db, shop_id=shop.shop.id, labels=[(part.name, part_to_json(part)) for part in SHELF])
+        put_parts(db, shop_id=shop.shop.id, labels=[(part.name, PARTS.to_json(part)) for part in SHELF])
     page = open_page(LAPTOP)
     sign_in(page, shop)
     page.goto(f"{shop.url}/fix")

@@ -12,7 +12,7 @@ from plentar.core.unit.nameplate import Window
 from plentar.core.unit.patterns import PATTERNS
 from plentar.core.work.ledger import DEAD, LOOSE, check_ledger, leads_of
 from plentar.core.work.proof import proof_items, prove
-from plentar.core.work.substitution import Part, check_part, worst_of
+from plentar.core.work.substitution import Part, check_part, parts_needed, worst_of
 from plentar.words import say
 
 TWO, DC = PATTERNS["two-strip-sequencer"](), PATTERNS["three-strip-dc-relay"]()
@@ -27,6 +27,7 @@ SAME = Part(
     on_window=Window(min_seconds=10, max_seconds=60),
     off_window=Window(min_seconds=40, max_seconds=110),
     tab_inches=0.25,
+    tabs=2,
 )
 
 
@@ -59,6 +60,8 @@ def test_the_same_part_fits() -> None:
         ({"on_window": None}, "Timing", "not proven", "No window printed"),
         ({"on_window": Window(min_seconds=60, max_seconds=200)}, "On time", "marginal", "was 10 to 60 s"),
         ({"tab_inches": 0.1875}, "Coil tabs", "marginal", "0.1875 in on a harness"),
+        ({"tabs": 1}, "Tabs and adaptors", "marginal", "1 piggyback adaptors"),
+        ({"tabs": None}, "Tabs and adaptors", "not proven", "carries 2 leads"),
     ],
 )
 def test_each_line_by_hand(changes: dict[str, object], name: str, grade: str, words: str) -> None:
@@ -66,6 +69,21 @@ def test_each_line_by_hand(changes: dict[str, object], name: str, grade: str, wo
     found = line("two-strip-sequencer", "seq-a", replace(SAME, **changes), name)  # type: ignore[arg-type]
     assert found[0] == grade
     assert words in found[1]
+
+
+def test_two_parts_take_the_place_of_one() -> None:
+    """Three poles and an auxiliary on two of two poles: split, two heaters to hold, a bridge at each of their ends."""
+    plate = PATTERNS["four-strip-chained"]()
+    assert parts_needed(plate, "seq-a", SAME) == 2
+    assert parts_needed(TWO, "seq-a", SAME) == 1
+    assert parts_needed(plate, "seq-a", replace(SAME, poles=1)) == 1
+    lines = {say(entry.name): entry for entry in check_part(plate, "seq-a", SAME, count=2)}
+    assert lines["Poles"].grade is Grade.PASS
+    assert say(lines["Two for one"].words).startswith("Poles 1 and 2 on the first, 3 and the auxiliary on the second")
+    assert "time both" in say(lines["Two for one"].changes)
+    assert say(lines["Tabs and adaptors"].words) == "2 piggyback adaptors needed."
+    alone = next(e for e in check_part(plate, "seq-a", replace(SAME, poles=4)) if e.name == "Control")
+    assert dict(lines["Control"].words.figures)["total"] > dict(alone.words.figures)["total"]  # type: ignore[union-attr]
 
 
 def test_an_ac_part_for_a_dc_relay_takes_the_supply_ahead_of_the_rectifier() -> None:

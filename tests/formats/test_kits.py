@@ -9,7 +9,7 @@ from plentar.core.errors import ReadingError
 from plentar.core.unit.kit import Kit
 from plentar.core.unit.patterns import PATTERNS
 from plentar.demo.shelf import KITS
-from plentar.formats.kits_csv import kit_from_json, kit_to_json, kits_from_csv, kits_to_csv
+from plentar.formats.kits_csv import KITS as KIT_LABELS
 from plentar.formats.plate_form import plate_form_of, plate_form_read
 from tests.conftest import ShopOf
 
@@ -20,9 +20,9 @@ def test_kits_go_out_and_come_back_the_same() -> None:
     """CSV and JSON: every figure, an unknown one stays unknown, nothing a spreadsheet takes for a formula."""
     odd = Kit(model="=K-9", kilowatts_240=9.6, strips=3)
     whole = [*KITS, odd]
-    assert kits_from_csv(kits_to_csv(whole)) == whole
-    assert [kit_from_json(kit_to_json(kit)) for kit in whole] == whole
-    assert "'=K-9" in kits_to_csv(whole)
+    assert KIT_LABELS.read(KIT_LABELS.write(whole)) == whole
+    assert [KIT_LABELS.from_json(KIT_LABELS.to_json(kit)) for kit in whole] == whole
+    assert "'=K-9" in KIT_LABELS.write(whole)
 
 
 @pytest.mark.parametrize(
@@ -42,7 +42,7 @@ def test_kits_go_out_and_come_back_the_same() -> None:
 def test_a_bad_table_is_told_by_line_and_column(text: str, told: str) -> None:
     """Nothing of it is kept."""
     with pytest.raises(ReadingError) as caught:
-        kits_from_csv(text)
+        KIT_LABELS.read(text)
     assert str(caught.value.message).startswith(told)
 
 

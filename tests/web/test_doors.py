@@ -489,6 +489,7 @@ def test_hostile_requests_are_never_answered_with_a_fault(
     gc.collect()
 
 
+@pytest.mark.filterwarnings("ignore:Unclosed file <tempfile:ResourceWarning")
 def test_every_route_sends_the_headers_that_keep_it_safe(
     app: Flask, client: FlaskClient, ids: dict[str, list[UUID]]
 ) -> None:
@@ -503,3 +504,4 @@ def test_every_route_sends_the_headers_that_keep_it_safe(
         told = "no-referrer" if sent.endpoint.startswith("share.") else "same-origin"
         assert headers["Referrer-Policy"] == told, sent.endpoint
         assert headers["Cache-Control"] == "no-store", sent.endpoint
+    gc.collect()

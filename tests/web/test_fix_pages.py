@@ -2,6 +2,7 @@
 
 import io
 from collections.abc import Callable
+from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 from uuid import uuid4
 
@@ -12,7 +13,7 @@ from flask.testing import FlaskClient
 from plentar.core.work.ledger import DEAD, leads_of
 from plentar.core.work.proof import BEFORE_POWER
 from plentar.demo.shelf import SHELF
-from plentar.formats.parts_csv import parts_from_csv, parts_to_csv
+from plentar.formats.parts_csv import PARTS
 from tests.conftest import ShopOf, flat, sign_in
 from tests.deeds import event, send
 
@@ -195,7 +196,7 @@ def test_parts_go_out_and_come_in_by_csv(client: FlaskClient, shop: ShopOf) -> N
         answer = client.post("/parts", data={"file": (io.BytesIO(data), "p.csv")}, content_type="multipart/form-data")
         return answer.status_code, answer.text
 
-    assert parts_from_csv(parts_to_csv(SHELF)) == list(SHELF)
+    assert PARTS.read(PARTS.write(SHELF)) == list(SHELF)
     for text, words in (
         ("", "choose a CSV file"),
         ("a,b\n1,2\n", "expected a header with name and kind"),
@@ -208,8 +209,8 @@ def test_parts_go_out_and_come_in_by_csv(client: FlaskClient, shop: ShopOf) -> N
         assert code == 422, text
         assert words in body
     assert "No parts yet" in client.get("/parts").text
-    assert send(parts_to_csv(SHELF))[0] == 302
-    assert parts_from_csv(client.get("/parts.csv").text) == sorted(SHELF, key=lambda part: part.name)
+    assert send(PARTS.write(SHELF))[0] == 302
+    assert PARTS.read(client.get("/parts.csv").text) == sorted(SHELF, key=lambda part: part.name)
     check = client.get(f"{shop.url}/part-check?device=seq-a&part=Generic blower relay SPDT").text
     assert "Never fit a blower relay as a heat contact" in check
 
@@ -238,3 +239,16 @@ def test_the_bench_shows_links_and_refuses(client: FlaskClient) -> None:
     assert "got &#39;moon&#39;" in refused.text
     assert client.get("/bench/interlock.svg?no=L2&nc=strip").text.startswith("<svg")
     assert "Never number for number" in client.get("/bench/interlock/card?no=L2&nc=strip&old=coil-13&new=coil-45").text
+
+
+def test_the_part_picked_goes_into_the_fix_with_its_cost(client: FlaskClient, shop: ShopOf) -> None:
+    """Two of a part for one device, priced from the shelf; only the failed one stands beside all of its age."""
+    labels = io.BytesIO(PARTS.write([replace(SHELF[0], name="One pole", poles=1)]).encode())
+    client.post("/parts", data={"file": (labels, "p.csv")}, content_type="multipart/form-data")
+    check = flat(client.get(f"{shop.url}/part-check?device=seq-a").text)
+    assert "2 × One pole" in check
+    page = flat(client.get(f"{shop.url}/fix?fit=2 × One pole").text)
+    assert 'value="2 × One pole"' in page
+    assert "only the failed one, 77.00" in page
+    assert 'value="77.00"' in page
+    assert client.get(f"{shop.url}/fix?fit=9 × nothing of ours").status_code == 200

@@ -1,9 +1,11 @@
 """Part check: may this part stand in for that one, line by line, each with its margin."""
 
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Literal
 
+from plentar.core.circuit.places import terminal_words
 from plentar.core.errors import NameplateError
 from plentar.core.judging.control import room_amps
 from plentar.core.judging.timing import stages_of
@@ -14,9 +16,11 @@ from plentar.core.said import Words, joined, said
 from plentar.core.unit.electrical import expected_element_amps
 from plentar.core.unit.kinds import KINDS
 from plentar.core.unit.nameplate import Nameplate, Pole, SwitchingDevice, Window
+from plentar.core.unit.place import place_of
 from plentar.core.unit.points import part_words
+from plentar.core.work.ledger import leads_of
 
-__all__ = ["PART_KINDS", "CheckLine", "Part", "check_part", "kind_words", "worst_of"]
+__all__ = ["PART_KINDS", "CheckLine", "Part", "check_part", "kind_words", "parts_needed", "worst_of"]
 
 PART_KINDS: tuple[str, ...] = (*KINDS, "blower-relay", "limit", "element")
 # What holds each kind in at 24 V where nothing is printed [A].
@@ -30,7 +34,8 @@ USUAL_HOLDING_AMPS = {kind.id: kind.holding_amps for kind in KINDS.values()} | {
 class Part:
     """A part on the shelf, as its label gives it; None where it gives nothing.
 
-    `rating` tells what its contacts are rated for; `coil` what drives it; `tab_inches` its coil tabs.
+    `rating` tells what its contacts are rated for; `coil` what drives it; `tab_inches` its coil tabs; `tabs` how many
+    push-on ends each of its power terminals takes; `price` what one costs.
     """
 
     name: str
@@ -47,6 +52,8 @@ class Part:
     opens_degf: float | None = None
     rated_watts: float | None = None
     rated_volts: float | None = None
+    tabs: int | None = None
+    price: float | None = None
 
     def __post_init__(self) -> None:
         if not self.name.strip():
@@ -63,6 +70,8 @@ class Part:
             "opens_degf",
             "rated_watts",
             "rated_volts",
+            "tabs",
+            "price",
         ):
             value = getattr(self, name)
             if value is not None and not 0 < value < 1e6:
@@ -89,7 +98,20 @@ def worst_of(lines: Sequence[CheckLine]) -> Grade:
     return max((line.grade for line in lines), key=lambda worst: (worst.severity, worst is Grade.MARGINAL))
 
 
-def check_part(plate: Nameplate, device_id: str, part: Part, limits: Limits = DEFAULT_LIMITS) -> tuple[CheckLine, ...]:
+def parts_needed(plate: Nameplate, device_id: str, part: Part) -> int:
+    """Return how many of a part stand in for one device by their poles: one, or two where one has too few.
+
+    Two relays for one blower relay would be two armatures where the interlock needs one.
+    """
+    if plate.blower.relay is not None and device_id == plate.blower.relay.id:
+        return 1
+    need = _poles_needed(plate.device(device_id))
+    return 2 if part.kind in KINDS and part.poles < need <= 2 * part.poles else 1
+
+
+def check_part(
+    plate: Nameplate, device_id: str, part: Part, limits: Limits = DEFAULT_LIMITS, *, count: int = 1
+) -> tuple[CheckLine, ...]:
     """Hold a part against the device it is to replace.
 
     Args:
@@ -97,6 +119,7 @@ def check_part(plate: Nameplate, device_id: str, part: Part, limits: Limits = DE
         device_id: The sequencer, contactor or heat relay to replace, or the blower relay's id.
         part: The candidate.
         limits: The shop's limits.
+        count: How many of it take the device's place: two share its poles between them.
     Raises:
         NameplateError: The unit has no such device.
     Source:
@@ -108,11 +131,14 @@ def check_part(plate: Nameplate, device_id: str, part: Part, limits: Limits = DE
     device = plate.device(device_id)
     lines = [_kind_line(device, part)]
     lines += _contact_lines(plate, device, part, limits)
-    lines.append(_poles_line(device, part))
+    lines.append(_poles_line(device, part, count))
+    if count > 1:
+        lines.append(_split_line(device, part))
     lines += _coil_lines(device, part)
     lines += _timing_lines(plate, device, part, limits)
-    lines.append(_control_line(plate, device, part, limits))
+    lines.append(_control_line(plate, device, part, limits, count))
     lines.append(_tabs_line(device, part))
+    lines += _adaptor_lines(plate, device, part, count)
     return tuple(lines)
 
 
@@ -176,13 +202,61 @@ def _contact_lines(plate: Nameplate, device: SwitchingDevice, part: Part, limits
     return lines
 
 
-def _poles_line(device: SwitchingDevice, part: Part) -> CheckLine:
+def _poles_needed(device: SwitchingDevice) -> int:
     # The auxiliary is a pole too, if a small one.
-    need = len(device.poles) + (device.auxiliary is not None)
-    if part.poles < need:
-        return _line("Poles", Grade.FAIL, said("substitution.needed-there", need=need, poles=part.poles))
-    spare = part.poles - need
-    words = said("substitution.needed-there", need=need, poles=part.poles)
+    return len(device.poles) + (device.auxiliary is not None)
+
+
+def _split_line(device: SwitchingDevice, part: Part) -> CheckLine:
+    """Which poles go to which of two parts, and that two discs keep no order between them."""
+    numbers = sorted(pole.number for pole in device.poles)
+    first, second = numbers[: part.poles], numbers[part.poles :]
+    words = said(
+        "substitution.split",
+        first=joined(f"{n}" for n in first),
+        second=joined([*(f"{n}" for n in second), *([said("substitution.the-auxiliary")] if device.auxiliary else [])]),
+    )
+    order = said("substitution.split-order") if KINDS[part.kind].is_thermal else said("substitution.split-at-once")
+    return _line(said("substitution.two-for-one"), Grade.MARGINAL, words, order)
+
+
+def _adaptor_lines(plate: Nameplate, device: SwitchingDevice, part: Part, count: int) -> list[CheckLine]:
+    """Count the piggyback adaptors: leads that share a terminal beyond its tabs, and the heaters joined of two parts.
+
+    Source:
+        docs/trade.md, section 6: a one-tab part forces a lead elsewhere.
+    """
+    leads = Counter(end.terminal for end in leads_of(plate, device.id))
+    power = {terminal: number for terminal, number in leads.items() if not place_of(terminal).is_coil}
+    crowded = max(power, key=lambda terminal: power[terminal], default="")
+    # Two heaters on one pair of leads: each terminal of the first carries the harness and the bridge to the second.
+    bridges = 2 * (count - 1)
+    if (not crowded or power[crowded] < 2) and not bridges:
+        return []
+    name = said("substitution.tabs-and-adaptors")
+    if part.tabs is None and power.get(crowded, 1) > 1:
+        words = said("substitution.tabs-not-known", terminal=terminal_words(plate, crowded), leads=power[crowded])
+        return [_line(name, Grade.NOT_PROVEN, words)]
+    need = bridges + sum(max(0, number - (part.tabs or 1)) for number in power.values())
+    if not need:
+        words = said(
+            "substitution.tabs-enough",
+            tabs=part.tabs or 1,
+            terminal=terminal_words(plate, crowded),
+            leads=power[crowded],
+        )
+        return [_line(name, Grade.PASS, words)]
+    return [
+        _line(name, Grade.MARGINAL, said("substitution.adaptors", need=need), said("substitution.no-lead-elsewhere"))
+    ]
+
+
+def _poles_line(device: SwitchingDevice, part: Part, count: int = 1) -> CheckLine:
+    need, there = _poles_needed(device), count * part.poles
+    if there < need:
+        return _line("Poles", Grade.FAIL, said("substitution.needed-there", need=need, poles=there))
+    spare = there - need
+    words = said("substitution.needed-there", need=need, poles=there)
     return _line("Poles", Grade.PASS, words, said("substitution.spare-no-lead-may-be", spare=spare) if spare else "")
 
 
@@ -277,12 +351,12 @@ def _carries_blower(plate: Nameplate, device: SwitchingDevice) -> bool:
     return any(c.id in landed and c.device == device.id for c in plate.circuits)
 
 
-def _control_line(plate: Nameplate, device: SwitchingDevice, part: Part, limits: Limits) -> CheckLine:
+def _control_line(plate: Nameplate, device: SwitchingDevice, part: Part, limits: Limits, count: int = 1) -> CheckLine:
     def holding(kind: str, printed: float | None) -> float:
         # Printed amps beat the usual ones; a kind nobody lists is taken for a coil of 7 VA.
         return printed if printed is not None else USUAL_HOLDING_AMPS.get(kind, 0.3)
 
-    total = holding(part.kind, part.holding_amps)
+    total = count * holding(part.kind, part.holding_amps)
     total += sum(holding(d.kind, d.holding_amps) for d in plate.devices if d.id != device.id)
     total += USUAL_HOLDING_AMPS["blower-relay"] if plate.blower.relay is not None else 0.0
     room = room_amps(plate)

@@ -47,9 +47,9 @@ class ProofRow:
 class FixScreen:
     """Fix and proof of one call."""
 
-    def __init__(self, call: Call, visit: Visit, part: str = "", chosen: str = "") -> None:
-        # `chosen` is the part picked from the shelf by the part check.
-        self.call, self.visit, self.chosen = call, visit, chosen
+    def __init__(self, call: Call, visit: Visit, part: str = "", chosen: str = "", price: float | None = None) -> None:
+        # `chosen` is what the part check picked from the shelf, `price` what it costs there.
+        self.call, self.visit, self.chosen, self.price = call, visit, chosen, price
         self.plate: Nameplate = visit.plate
         self.part = part if part in {name for name, _ in self.parts} else ""
 
@@ -169,6 +169,13 @@ class FixScreen:
         kinds = {device.id: device.kind for device in self.plate.devices}
         failed = [kinds[name] for name in blamed if name in kinds]
         return [name for name, kind in kinds.items() if kind in failed and name not in blamed]
+
+    @property
+    def choices(self) -> list[tuple[str, float | None]]:
+        """What may be replaced, each with its cost where the shelf gives a price."""
+        several = [(f"all {1 + len(self.siblings)} of the same age", 1 + len(self.siblings))] if self.siblings else []
+        found = [("only the failed one", 1), *(several or [("all of the same age", 1)])]
+        return [(words, self.price * number if self.price is not None else None) for words, number in found]
 
     @property
     def sibling_chance(self) -> float:

@@ -12,6 +12,8 @@ from flask_wtf import FlaskForm
 from plentar.core.errors import PlentarError, ReadingError
 from plentar.core.work.ledger import leads_of
 from plentar.formats.numbers import parse_number
+from plentar.formats.parts_csv import PARTS
+from plentar.store import shelf
 from plentar.web.access import login_required, now
 from plentar.web.fix.forms import ApprovalForm, ItemForm, LedgerForm, PartForm, TemporaryForm
 from plentar.web.fix.models import FixScreen
@@ -27,7 +29,18 @@ bp = Blueprint("fix", __name__, url_prefix="/calls/<uuid:call_id>/fix")
 
 def _screen(call_id: UUID, part: str = "") -> FixScreen:
     call = own_call(call_id)
-    return FixScreen(call, read_visit(call), part, request.args.get("fit", "")[:120])
+    chosen = request.args.get("fit", "")[:120]
+    return FixScreen(call, read_visit(call), part, chosen, _price(chosen))
+
+
+def _price(chosen: str) -> float | None:
+    """Return what a part of the shelf costs, or several: `2 × name`."""
+    number, times, name = chosen.partition(" × ")
+    if not times or not number.isascii() or not number.isdigit():
+        number, name = "1", chosen
+    rows = shelf.list_parts(g.db, shop_id=g.person.shop_id) if chosen else ()
+    part = next((PARTS.from_json(row.label) for row in rows if row.name == name), None)
+    return int(number) * part.price if part is not None and part.price is not None else None
 
 
 def _shown(

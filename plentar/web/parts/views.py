@@ -8,9 +8,9 @@ from flask_wtf import FlaskForm
 
 from plentar.core.circuit.places import place_words
 from plentar.core.errors import NameplateError, PlentarError, ReadingError
-from plentar.core.work.substitution import check_part, kind_words, worst_of
-from plentar.formats.kits_csv import kit_from_json, kit_to_json, kits_from_csv, kits_to_csv
-from plentar.formats.parts_csv import part_from_json, part_to_json, parts_from_csv, parts_to_csv
+from plentar.core.work.substitution import check_part, kind_words, parts_needed, worst_of
+from plentar.formats.kits_csv import KITS
+from plentar.formats.parts_csv import PARTS
 from plentar.formats.unit_json import kept_nameplate
 from plentar.store import shelf
 from plentar.web.access import login_required
@@ -34,8 +34,8 @@ def _shown(problem: PlentarError | None = None, kit_problem: PlentarError | None
     return render_template(
         "parts/page.html",
         kind_words=kind_words,
-        parts=[part_from_json(row.label) for row in shelf.list_parts(g.db, shop_id=shop_id)],
-        kits=[kit_from_json(row.label) for row in shelf.list_kits(g.db, shop_id=shop_id)],
+        parts=[PARTS.from_json(row.label) for row in shelf.list_parts(g.db, shop_id=shop_id)],
+        kits=[KITS.from_json(row.label) for row in shelf.list_kits(g.db, shop_id=shop_id)],
         problem=problem,
         kit_problem=kit_problem,
     )
@@ -46,7 +46,7 @@ def _shown(problem: PlentarError | None = None, kit_problem: PlentarError | None
 def as_csv() -> ResponseReturnValue:
     """Send the parts as CSV."""
     rows = shelf.list_parts(g.db, shop_id=g.person.shop_id)
-    body = parts_to_csv(part_from_json(row.label) for row in rows)
+    body = PARTS.write(PARTS.from_json(row.label) for row in rows)
     return Response(body, mimetype="text/csv", headers={"Content-Disposition": 'attachment; filename="parts.csv"'})
 
 
@@ -55,10 +55,10 @@ def as_csv() -> ResponseReturnValue:
 def take_in() -> ResponseReturnValue:
     """Take in a CSV, all of it or none."""
     try:
-        found = parts_from_csv(_sent_text())
+        found = PARTS.read(_sent_text())
     except PlentarError as error:
         return _shown(problem=error), 422
-    shelf.put_parts(g.db, shop_id=g.person.shop_id, labels=[(part.name, part_to_json(part)) for part in found])
+    shelf.put_parts(g.db, shop_id=g.person.shop_id, labels=[(part.name, PARTS.to_json(part)) for part in found])
     return redirect(url_for("parts.page"))
 
 
@@ -67,7 +67,7 @@ def take_in() -> ResponseReturnValue:
 def kits_as_csv() -> ResponseReturnValue:
     """Send the heat kits as CSV."""
     rows = shelf.list_kits(g.db, shop_id=g.person.shop_id)
-    body = kits_to_csv(kit_from_json(row.label) for row in rows)
+    body = KITS.write(KITS.from_json(row.label) for row in rows)
     return Response(body, mimetype="text/csv", headers={"Content-Disposition": 'attachment; filename="kits.csv"'})
 
 
@@ -76,10 +76,10 @@ def kits_as_csv() -> ResponseReturnValue:
 def take_in_kits() -> ResponseReturnValue:
     """Take in a CSV of heat kits, all of it or none."""
     try:
-        found = kits_from_csv(_sent_text())
+        found = KITS.read(_sent_text())
     except PlentarError as error:
         return _shown(kit_problem=error), 422
-    shelf.put_kits(g.db, shop_id=g.person.shop_id, labels=[(kit.model, kit_to_json(kit)) for kit in found])
+    shelf.put_kits(g.db, shop_id=g.person.shop_id, labels=[(kit.model, KITS.to_json(kit)) for kit in found])
     return redirect(url_for("parts.page"))
 
 
@@ -112,17 +112,18 @@ def check(call_id: UUID) -> ResponseReturnValue:
     names = [device.id for device in plate.devices] + ([plate.blower.relay.id] if plate.blower.relay else [])
     device = request.args.get("device", "")
     device = device if device in names else names[0]
-    parts = [part_from_json(row.label) for row in shelf.list_parts(g.db, shop_id=g.person.shop_id)]
+    parts = [PARTS.from_json(row.label) for row in shelf.list_parts(g.db, shop_id=g.person.shop_id)]
     checked = []
     for part in parts:
         if part.kind in ("limit", "element"):
             continue
         try:
-            lines = check_part(plate, device, part, shop_limits())
+            count = parts_needed(plate, device, part)
+            lines = check_part(plate, device, part, shop_limits(), count=count)
         except NameplateError:
             continue
-        checked.append((part, lines, worst_of(lines)))
-    checked.sort(key=lambda entry: (entry[2].severity, entry[0].name))
+        checked.append((part, lines, worst_of(lines), count))
+    checked.sort(key=lambda entry: (entry[2].severity, entry[3], entry[0].name))
     wanted = request.args.get("part", "")
     chosen = next((entry for entry in checked if entry[0].name == wanted), checked[0] if checked else None)
     return render_template(

@@ -6,7 +6,7 @@ from flask import Blueprint, abort, g, redirect, render_template, request, url_f
 from flask.typing import ResponseReturnValue
 
 from plentar.core.unit.kit import Kit
-from plentar.formats.kits_csv import kit_from_json
+from plentar.formats.kits_csv import KITS
 from plentar.formats.plate_form import DEEDS, PlateForm, plate_form_of, plate_form_read
 from plentar.formats.unit_json import nameplate_from_json, nameplate_to_json
 from plentar.store import places, shelf
@@ -31,7 +31,7 @@ def _unit(unit_id: UUID) -> Unit:
 def _kits() -> dict[str, Kit]:
     """The shop's kits by model."""
     rows = shelf.list_kits(g.db, shop_id=g.person.shop_id)
-    return {row.model: kit_from_json(row.label) for row in rows}
+    return {row.model: KITS.from_json(row.label) for row in rows}
 
 
 def _screen(unit: Unit, form: PlateForm, *, version: int, call: str) -> PlateScreen:
