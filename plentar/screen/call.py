@@ -18,6 +18,7 @@ from plentar.core.evidence.events import (
     Fitted,
     Landed,
     Marked,
+    Noted,
     Photographed,
     Seen,
     Settled,
@@ -35,7 +36,7 @@ from plentar.core.visit import AirResult, Airstream, Judged, Visit
 from plentar.core.work.safety import SafeLine, condition_refusal
 from plentar.core.work.undo import Undo, undo_of
 from plentar.screen.drawings.band_rail import BandRail, band_rail
-from plentar.screen.drawings.ladder import Board, Probe, draw_board
+from plentar.screen.drawings.ladder import Board, Probe, Row, draw_board
 from plentar.screen.shown import Shown, shown
 from plentar.words import say
 
@@ -171,12 +172,13 @@ class Work:
 class View:
     """How the page is looked at just now: a first probe waiting for its second, a fault picked for the board.
 
-    `hand` is set while the part under the pad is out of the unit.
+    `hand` is set while the part under the pad is out of the unit; `step` is the step beside the board.
     """
 
     mark: str = ""
     show: str = ""
     hand: Hand = ""
+    step: str = ""
 
 
 # Whose call it is, where and when: the server knows, templates ask for it.
@@ -354,7 +356,30 @@ class CallScreen(Generic[C]):
             opened={feed: OPENED_AT.get(device, "") for feed, device in self.lockout.opened.items()},
             dead=self.lockout.feeds_are_dead,
             past=frozenset(self.latest.keys() - self.visit.latest_now.keys()),
+            blower_rows=self._blower_rows() if self.view.step == "blower" else (),
+            currents=self._currents() if self.view.step == "control" else {},
         )
+
+    def _blower_rows(self) -> list[Row]:
+        rows = []
+        for row in self.visit.blower_rows:
+            ran = "" if row.seen_blower is None else "runs" if row.seen_blower else "stands still"
+            heat = "" if row.seen_strips is None else "heat" if row.seen_strips else "cold"
+            seen = ", ".join(word for word in (ran, heat) if word) or "not looked at"
+            verdict = "" if row.agrees is None else "pass" if row.agrees else "fail"
+            rows.append((say(row.words), seen, verdict))
+        return rows
+
+    def _currents(self) -> dict[str, Row]:
+        """The control current of each call alone, at the first rung that call feeds."""
+        found = {}
+        for row in self.visit.currents:
+            alone = [call for call in row.calls if len(row.calls) == 1 or call == "W"]
+            if len(alone) == 1 and "G" not in row.calls - {alone[0]}:
+                read = f"{row.whole.value:.2f} A read" if row.whole else "not read"
+                verdict = row.whole.grade.value.replace(" ", "-") if row.whole else ""
+                found[alone[0]] = (f"{row.expected_amps:.2f} A due", read, verdict)
+        return found
 
     def _pins(self) -> dict[str, tuple[str, str]]:
         """What was found or photographed, part by part: `!` for a find, the count of photos."""
@@ -588,6 +613,11 @@ class CallScreen(Generic[C]):
         found = "; ".join(cause.deed.title for cause in self.causes)
         fitted = ", ".join(item.deed.name for item in self.work.fitted)
         return ". ".join(part for part in (found, f"Fitted: {fitted}" if fitted else "") if part)
+
+    @property
+    def notes(self) -> list[Shown[Noted]]:
+        """Lines written for the record, and what was kept from the interlock bench."""
+        return shown(self.visit.record, Noted)
 
     @property
     def marks(self) -> list[Shown[Marked]]:

@@ -108,7 +108,7 @@ def context_of(screen: CallScreen[Call], **pad: object) -> dict[str, object]:
 
 def show_step(step: StepView, problem: PlentarError | None = None, code: int = 200) -> ResponseReturnValue:
     """Show a step in its room: the whole page, or what a tap changes of it; with a problem, all that was typed."""
-    screen = room_of(step.shows.call.id, request.values.get("point"), visit=step.shows.visit)
+    screen = room_of(step.shows.call.id, request.values.get("point"), View(step=step.panel), visit=step.shows.visit)
     view = "call/_changed.html" if is_fragment() else "call/page.html"
     context = context_of(screen, panel=step.panel, step=step, problem=problem)
     return render_template(view, **context, typed=request.form if problem is not None else {}), code

@@ -64,7 +64,7 @@ class HiddenFault:
             if "safe-done" in (line.get_attribute("class") or ""):
                 continue
             for field in line.locator("input.field").all():
-                title = line.locator("p").first.inner_text()
+                title = line.locator(".safe-words").first.inner_text()
                 is_live = title.startswith(("Meter proven", "Frame", "The frame"))
                 field.fill("121" if is_live else "0.2")
             line.get_by_role("button").first.click()

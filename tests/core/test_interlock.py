@@ -7,7 +7,15 @@ import pytest
 
 from plentar.core.causes.faults import fault_by_id
 from plentar.core.circuit.drive import Drive
-from plentar.core.circuit.interlock import CALLS, FAMILIES, RelayWiring, judge_wiring, outcomes, plan_replacement
+from plentar.core.circuit.interlock import (
+    CALLS,
+    FAMILIES,
+    RelayWiring,
+    judge_wiring,
+    outcomes,
+    plan_replacement,
+    wiring_of,
+)
 from plentar.core.circuit.plain import solve_one
 from plentar.core.circuit.wiring import wire
 from plentar.core.errors import NameplateError
@@ -162,3 +170,14 @@ def test_a_welded_contact_of_a_unit_opens_its_partner() -> None:
         for drive in (Drive(), Drive(calls=frozenset({"G"}))):
             settled = solve_one(wire(plate), drive, fault.variants[0])
             assert (settled.closed[f"blower-relay.{contact}"], settled.closed[f"blower-relay.{other}"]) == (True, False)
+
+
+@pytest.mark.parametrize("name", sorted(PATTERNS))
+def test_a_unit_lands_on_the_bench_as_it_is_wired(name: str) -> None:
+    """Every correct unit with a relay is the right one on the bench, whichever leg its strip is switched in."""
+    blower = PATTERNS[name]().blower
+    wiring = wiring_of(PATTERNS[name]())
+    if wiring is None:
+        assert blower.relay is None or blower.switched_by or len(blower.relay.contacts) > 1
+    else:
+        assert judge_wiring(wiring).grade is Grade.PASS

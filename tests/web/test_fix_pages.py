@@ -252,3 +252,18 @@ def test_the_part_picked_goes_into_the_fix_with_its_cost(client: FlaskClient, sh
     assert "only the failed one, 77.00" in page
     assert 'value="77.00"' in page
     assert client.get(f"{shop.url}/fix?fit=9 × nothing of ours").status_code == 200
+
+
+def test_the_bench_opens_as_the_unit_is_landed_and_is_kept_in_the_call(client: FlaskClient, shop: ShopOf) -> None:
+    """From the call with this unit's own relay; changed there, what it does is a line of the call and of its paper."""
+    opened = client.get(f"/bench/calls/{shop.call_id}")
+    assert "no=L2&nc=strip" in opened.headers["Location"]
+    bench = client.get(opened.headers["Location"]).text
+    assert "Keep it in the call" in bench
+    sent = {"item_id": str(uuid4()), "query": "?com=none&no=L2&nc=none&fixed=L1&blower_on=com"}
+    assert client.post(f"/bench/calls/{shop.call_id}", data=sent).status_code == 302
+    kept = "Interlock bench: COM on the blower, NO on L2, NC on nothing"
+    for place in ("blower", "report"):
+        assert kept in flat(client.get(f"{shop.url}/{place}").text)
+    wrong = {"item_id": str(uuid4()), "query": "?com=moon"}
+    assert client.post(f"/bench/calls/{shop.call_id}", data=wrong).status_code == 422

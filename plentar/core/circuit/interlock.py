@@ -22,7 +22,7 @@ from plentar.core.circuit.wiring import wire
 from plentar.core.errors import NameplateError
 from plentar.core.limits.verdicts import Grade
 from plentar.core.said import Words, said
-from plentar.core.unit.nameplate import BlowerRelay, RelayPole
+from plentar.core.unit.nameplate import BlowerRelay, Nameplate, RelayPole
 from plentar.core.unit.patterns import PATTERNS
 from plentar.core.unit.place import amps_at, partner_of
 
@@ -40,6 +40,7 @@ __all__ = [
     "judge_wiring",
     "outcomes",
     "plan_replacement",
+    "wiring_of",
 ]
 
 Floats = NDArray[np.float64]
@@ -149,6 +150,42 @@ def outcomes(wirings: Sequence[RelayWiring]) -> list[tuple[CallOutcome, ...]]:
             )
         )
     return [tuple(found[i : i + len(CALLS)]) for i in range(0, len(found), len(CALLS))]
+
+
+def wiring_of(plate: Nameplate) -> RelayWiring | None:
+    """Return a unit's interlock contact as the bench lands it; None where the bench has no such thing.
+
+    That is a unit without a blower relay, with two contacts for two speeds, or with a sequencer's fan pole.
+
+    The bench's strip is switched in L2: a unit whose strip is switched in L1 is turned over, leg for leg.
+    Source:
+        docs/trade.md, section 1, Interlock.
+    Example:
+        >>> from plentar.core.unit.patterns import PATTERNS
+        >>> wiring_of(PATTERNS["two-strip-sequencer"]())
+        RelayWiring(com='none', no='L2', nc='strip', fixed='L1', blower_on='com', state=())
+    """
+    blower = plate.blower
+    if blower.relay is None or len(blower.relay.contacts) > 1 or blower.switched_by is not None:
+        return None
+    strips = {circuit.id: circuit for circuit in plate.circuits}
+    contact = blower.relay.contacts[0]
+    ends = {"com": contact.com, "no": contact.no, "nc": contact.nc}
+    own = [c for c in plate.circuits if c.supplied_by == blower.supplied_by] or list(plate.circuits)
+    strip = next((strips[place] for place in ends.values() if place in strips), own[0])
+    turned = {"L1": "L2", "L2": "L1"} if strip.switched_leg == "L1" else {"L1": "L1", "L2": "L2"}
+    motor = next((name for name, place in ends.items() if place.startswith("blower")), "none")
+    high = ends.get(motor, "")
+
+    def landing(name: str) -> str:
+        place = ends[name]
+        if place.startswith("blower"):
+            # The motor's switched lead is the bench's own; another tap of it is the low one.
+            return "none" if name == motor else "high" if place == high else "low"
+        return "strip" if place in strips else turned.get(place, "none")
+
+    landed = {name: landing(name) for name in ends}
+    return RelayWiring(**landed, fixed=turned[blower.fixed_leg], blower_on=motor)  # type: ignore[arg-type]
 
 
 def _contact_amps(settled: Settled, name: str) -> Floats:

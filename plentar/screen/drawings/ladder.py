@@ -4,7 +4,7 @@ Each feed is a block with its own two legs; a heating circuit is a rung; the blo
 own feed, and the 24 V control ladder below all of it. Templates write down what is worked out here.
 """
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from plentar.core.causes.line_state import LineState
@@ -23,8 +23,10 @@ __all__ = [
     "LineState",
     "Pin",
     "Probe",
+    "Row",
     "Symbol",
     "Target",
+    "Told",
     "Wire",
     "draw_board",
     "plain_line",
@@ -124,6 +126,22 @@ class Pin:
     spoken: str
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Told:
+    """What a check found, written where it belongs: a name, words, and the verdict's name (empty: not looked at)."""
+
+    x: float
+    y: float
+    name: str
+    words: str
+    verdict: str = ""
+    gap: float = 18.0
+
+
+# A check's row beside the board: its name, what is said of it, the verdict.
+Row = tuple[str, str, str]
+
+
 @dataclass(slots=True)
 class Board:
     """The finished drawing."""
@@ -137,6 +155,7 @@ class Board:
     probes: list[Probe] = field(default_factory=list)
     halos: list[Halo] = field(default_factory=list)
     pins: list[Pin] = field(default_factory=list)
+    told: list[Told] = field(default_factory=list)
     bracket: str = ""
     control_y: float = 0.0
     control_note: str = ""
@@ -158,6 +177,8 @@ class _Pen:
     opened: Mapping[str, str] = field(default_factory=dict)
     dead: bool = False
     past: frozenset[str] = frozenset()
+    blower_rows: Sequence[Row] = ()
+    currents: Mapping[str, Row] = field(default_factory=dict)
     board: Board = field(default_factory=Board)
     joints: dict[str, tuple[float, float]] = field(default_factory=dict)
     rungs: list[float] = field(default_factory=list)
@@ -249,6 +270,8 @@ def draw_board(
     opened: Mapping[str, str] | None = None,
     dead: bool = False,
     past: frozenset[str] = frozenset(),
+    blower_rows: Sequence[Row] = (),
+    currents: Mapping[str, Row] | None = None,
 ) -> Board:
     """Lay out the ladder.
 
@@ -266,6 +289,8 @@ def draw_board(
         opened: Feeds that are off, with the device each was opened at in words.
         dead: Every feed is proven dead.
         past: Points that were read before the repair only: they are drawn pale.
+        blower_rows: The four rows of calls with what the blower and the strips did, written under the blower's rung.
+        currents: What each call draws from the transformer, written at its rung of the control ladder.
     """
     pen = _Pen(
         plate=plate,
@@ -278,6 +303,7 @@ def draw_board(
         isolated=isolated,
     )
     pen.opened, pen.dead, pen.past = opened or {}, dead, past
+    pen.blower_rows, pen.currents = blower_rows, currents or {}
     blower_feed = plate.feed_of(plate.blower.supplied_by)
     feeds = sorted((feed.id for feed in plate.feeds), key=lambda name: (name == blower_feed, name))
     strips = len(plate.circuits)
@@ -343,6 +369,7 @@ def _feed_block(pen: _Pen, feed: str, top: float, pitch: float, *, with_blower: 
         y += pitch
     if with_blower:
         y = _blower(pen, y + 6)
+        y = _rows(pen, y)
     else:
         y -= pitch - 34
     state = pen.line(f"{feed}.l1")
@@ -498,6 +525,16 @@ def _blower(pen: _Pen, y: float) -> float:
     return max(row, y + 62)
 
 
+def _rows(pen: _Pen, y: float) -> float:
+    """Write the four rows side by side under the blower's rung; return the y below them."""
+    if not pen.blower_rows:
+        return y
+    width = (RIGHT - LEFT - 16) / len(pen.blower_rows)
+    for i, (name, words, verdict) in enumerate(pen.blower_rows):
+        pen.board.told.append(Told(x=LEFT + 14 + i * width, y=y + 6, name=name, words=words, verdict=verdict))
+    return y + 34
+
+
 def _relay_contact(
     pen: _Pen,
     contact: RelayPole,
@@ -636,6 +673,9 @@ def _control(pen: _Pen, top: float) -> None:
             pen.label(156, y - 14, f"{source.replace('-', ' ').title()} aux", "part")
         pen.symbol("coil" if kind == "coil" else "tap", 426, y, coil_state, text=_short(plate, device))
         pen.wire(f"M {426 + 20} {y} H {RIGHT}", coil_state)
+        if source in pen.currents:
+            name, words, verdict = pen.currents[source]
+            pen.board.told.append(Told(x=586, y=y - 11, name=name, words=words, verdict=verdict, gap=27))
         if kind == "coil":
             own = {d.id: d.of_kind for d in plate.devices}
             function = own[device].coil_function if device in own else "volts"

@@ -1,10 +1,14 @@
 """The interlock bench. All of it stands in the address, so the back button undoes and a link shows the same bench."""
 
 from collections.abc import Mapping
-from urllib.parse import urlencode
+from urllib.parse import parse_qsl, urlencode
+from uuid import UUID, uuid4
 
-from flask import Blueprint, Response, render_template, request
+from flask import Blueprint, Response, abort, g, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
+from flask_wtf import FlaskForm
+from wtforms import HiddenField, validators
+from wtforms.validators import InputRequired, Length
 
 from plentar.core.circuit.interlock import (
     CALLS,
@@ -14,10 +18,14 @@ from plentar.core.circuit.interlock import (
     RelayWiring,
     judge_wiring,
     plan_replacement,
+    wiring_of,
 )
-from plentar.core.errors import NameplateError
+from plentar.core.errors import NameplateError, PlentarError
 from plentar.screen.drawings.relay_bench import draw_bench
 from plentar.web.access import login_required
+from plentar.web.visits import own_call, read_visit
+from plentar.web.writing import keep_one
+from plentar.words import say
 
 __all__ = ["bp"]
 
@@ -52,6 +60,8 @@ class BenchScreen:
 
     def __init__(self, asked: Mapping[str, str]) -> None:
         state = asked.get("state", "")
+        # The call it was opened from goes along, so that what was found can be kept there.
+        self.call_id = asked.get("call_id", "")[:40]
         self.wiring = RelayWiring(
             com=asked.get("com", "none"),  # type: ignore[arg-type]
             no=asked.get("no", "L2" if not asked else "none"),  # type: ignore[arg-type]
@@ -83,8 +93,22 @@ class BenchScreen:
             "call": NAMES[self.shown],
             "old": self.old.id,
             "new": self.new.id,
+            **({"call_id": self.call_id} if self.call_id else {}),
         }
         return "?" + urlencode({**query, **changes})
+
+    @property
+    def note(self) -> str:
+        """The bench in a line: what is landed where, and what that does."""
+        wiring = self.wiring
+        ends = (("COM", "com", wiring.com), ("NO", "no", wiring.no), ("NC", "nc", wiring.nc))
+        landed = [
+            f"{name} on {'the blower' if wiring.blower_on == end and place == 'none' else LANDING_WORDS[place]}"
+            for name, end, place in ends
+        ]
+        state = f"; {dict(STATE_CHOICES)[wiring.state[0]]}" if wiring.state else ""
+        fixed = f"fixed lead on {wiring.fixed}"
+        return f"Interlock bench: {', '.join([*landed, fixed])}{state}. {say(self.verdict.sentence)}"
 
     def landed(self, place: str) -> str:
         """Return the query with the picked terminal landed on a place."""
@@ -104,10 +128,15 @@ def interlock() -> ResponseReturnValue:
         screen = _screen()
     except NameplateError as error:
         problem, screen = error, BenchScreen({})
+    return _shown(screen, problem), 422 if problem else 200
+
+
+def _shown(screen: BenchScreen, problem: PlentarError | None) -> str:
     view = "bench/_interlock.html" if request.headers.get("HX-Request") else "bench/interlock.html"
-    body = render_template(
+    return render_template(
         view,
         bench=screen,
+        new_id=lambda: str(uuid4()),
         problem=problem,
         landings=[(name, LANDING_WORDS[name]) for name in LANDINGS],
         presets=PRESETS,
@@ -115,7 +144,39 @@ def interlock() -> ResponseReturnValue:
         families=FAMILIES,
         calls=list(zip(NAMES, CALLS, strict=True)),
     )
-    return body, 422 if problem else 200
+
+
+@bp.get("/calls/<uuid:call_id>")
+@login_required
+def of_call(call_id: UUID) -> ResponseReturnValue:
+    """Open the bench as this unit's own relay is landed."""
+    wiring = wiring_of(read_visit(own_call(call_id)).plate)
+    ends = ("com", "no", "nc", "fixed", "blower_on") if wiring is not None else ()
+    landed = {name: getattr(wiring, name) for name in ends}
+    return redirect(url_for("bench.interlock", **landed, call_id=call_id))
+
+
+class KeepForm(FlaskForm):  # type: ignore[misc]
+    """What was landed on the bench, to be kept in the call it was opened from."""
+
+    item_id = HiddenField(validators=[InputRequired(), validators.UUID()])
+    query = HiddenField(validators=[InputRequired(), Length(max=400)])
+
+
+@bp.post("/calls/<uuid:call_id>")
+@login_required
+def keep(call_id: UUID) -> ResponseReturnValue:
+    """Keep the bench in the call: its landings and what they do, as a note."""
+    form = KeepForm()
+    if not form.validate():
+        abort(400)
+    try:
+        bench = BenchScreen(dict(parse_qsl(form.query.data.lstrip("?"))))
+        keep_one(call_id, form.item_id.data, "note", {"words": bench.note})
+    except PlentarError as error:
+        g.db.rollback()
+        return _shown(BenchScreen(request.args.to_dict() | {"call_id": str(call_id)}), error), 422
+    return redirect(url_for("checks.page", call_id=call_id, page="blower"))
 
 
 @bp.get("/interlock.svg")

@@ -2,6 +2,7 @@
 
 from plentar.core.circuit.places import place_words
 from plentar.core.circuit.wiring import wire
+from plentar.core.evidence.events import Noted
 from plentar.core.evidence.signs import sign_of
 from plentar.core.judging.control import room_amps
 from plentar.core.judging.thermostat_map import TERMINALS
@@ -9,6 +10,7 @@ from plentar.core.limits.verdicts import Verdict
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import ohms_at, place_of, point_at, volts_at
 from plentar.core.visit import CAPACITOR, Visit
+from plentar.screen.shown import Shown, shown
 from plentar.store.models import Call
 from plentar.words import say
 
@@ -29,6 +31,11 @@ class ChecksScreen:
         """Heard and felt: kind, words, found."""
         signs = [sign_of(kind) for kind in FELT]
         return [(s.kind, say(s.words), self.visit.state_of(s.kind) == "found") for s in signs if s is not None]
+
+    @property
+    def notes(self) -> list[Shown[Noted]]:
+        """What was kept from the interlock bench, and other notes of the call."""
+        return shown(self.visit.record, Noted)
 
     @property
     def relay_points(self) -> list[tuple[str, str, list[Verdict]]]:
