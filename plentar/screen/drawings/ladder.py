@@ -38,6 +38,8 @@ LEFT, RIGHT = 58.0, 682.0
 CLAMP_WIDTH, RETURN_WIDTH = 88.0, 44.0
 PART_WIDTH = 46.0
 TAG_WIDTH, TAG_HEIGHT = 76.0, 22.0
+# More strips than this are drawn closer together, with larger names, so that all of it is read from where one stands.
+MOST_ROOMY = 4
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -160,6 +162,7 @@ class Board:
     control_y: float = 0.0
     control_note: str = ""
     spoken: str = ""
+    is_tall: bool = False
 
 
 @dataclass(slots=True)
@@ -307,12 +310,13 @@ def draw_board(
     blower_feed = plate.feed_of(plate.blower.supplied_by)
     feeds = sorted((feed.id for feed in plate.feeds), key=lambda name: (name == blower_feed, name))
     strips = len(plate.circuits)
-    pitch = 104.0 if strips <= 2 else 80.0 if strips <= 4 else 64.0
-    y = 34.0
+    pen.board.is_tall = strips > MOST_ROOMY
+    pitch = 104.0 if strips <= 2 else 80.0 if strips <= MOST_ROOMY else 60.0
+    y = 34.0 if not pen.board.is_tall else 24.0
     for feed in feeds:
         y = _feed_block(pen, feed, y, pitch, with_blower=feed == blower_feed)
     pen.board.control_y = y + 4
-    _control(pen, y + 54)
+    _control(pen, y + (50 if pen.board.is_tall else 54))
     middle = WIDTH / 2
     pen.symbol("ground", middle, pen.board.control_y, "live")
     pen.probe("ground", (middle, pen.board.control_y), (middle - 34, pen.board.control_y - 22, 68, 44))
@@ -362,7 +366,8 @@ def _feed_block(pen: _Pen, feed: str, top: float, pitch: float, *, with_blower: 
     pen.target(volts_at(f"{feed}.l2", GROUND), (RIGHT - 4, head - 10, 84, 48), (RIGHT - 4, head - 26))
     pen.target(amps_at(feed), (LEFT + 216, head, 84, 44), (LEFT + 216, head))
     pen.label(LEFT + 172, head - 6, "total", "note", "end")
-    first = head + 58
+    is_tall = pen.board.is_tall
+    first = head + (52 if is_tall else 58)
     y = first
     for circuit in circuits:
         _rung(pen, circuit, y)
@@ -371,7 +376,7 @@ def _feed_block(pen: _Pen, feed: str, top: float, pitch: float, *, with_blower: 
         y = _blower(pen, y + 6)
         y = _rows(pen, y)
     else:
-        y -= pitch - 34
+        y -= pitch - (26 if is_tall else 34)
     state = pen.line(f"{feed}.l1")
     pen.board.wires.insert(0, Wire(path=f"M {LEFT} {head + 14} V {y - 14}", state=state))
     pen.board.wires.insert(0, Wire(path=f"M {RIGHT} {head + 14} V {y - 14}", state=pen.line(f"{feed}.l2")))
@@ -381,7 +386,7 @@ def _feed_block(pen: _Pen, feed: str, top: float, pitch: float, *, with_blower: 
     pen.part_at[f"{feed}.breaker"] = (LEFT + 76, head - 4, 110, 30)
     for leg, x in (("l1", LEFT), ("l2", RIGHT)):
         pen.part_at[f"{feed}.breaker-{leg}"] = pen.part_at[f"{feed}.lug-{leg}"] = (x, head + 6, 40, 40)
-    return y + (18 if with_blower else 34)
+    return y + (8 if is_tall and with_blower else 18 if with_blower else 35 if is_tall else 34)
 
 
 def _rung(pen: _Pen, circuit: HeatingCircuit, y: float) -> None:
@@ -446,13 +451,16 @@ def _part(pen: _Pen, circuit: HeatingCircuit, part: str, x: float, y: float, tow
         pen.symbol("contact", x, y, state, is_closed=pen.line(f"{place_of(toward_1).whole_part}:closed") == "carries")
     else:
         pen.symbol(part, x, y, state)
+    watts = f"{circuit.rated_watts / 1000:.3g} kW"
+    is_assumed = pen.plate.rating_is_assumed(circuit.id)
+    if part == "element" and pen.board.is_tall:
+        # Close together there is no line below it: the power stands behind the name.
+        name = f"{name} · {watts}{' assumed' if is_assumed else ''}"
     pen.label(x, y - 20, name, "name" if part in ("element", "pole") else "part")
     part_id = place_of(toward_1).whole_part
     volts = volts_at(toward_1, toward_2)
     stands = {volts, ohms_at(part_id)} & ({*pen.verdicts} | {pen.selected})
-    if part == "element" and not stands:
-        watts = f"{circuit.rated_watts / 1000:.3g} kW"
-        is_assumed = pen.plate.rating_is_assumed(circuit.id)
+    if part == "element" and not stands and not pen.board.is_tall:
         pen.label(x, y + 26, f"{watts} assumed" if is_assumed else f"{watts} · {circuit.element_ohms:.2f} Ω", "note")
     pen.part(part_id, volts, (x, y + 2, PART_WIDTH, 62), (x, y + 25))
 
