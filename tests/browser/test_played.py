@@ -1,5 +1,7 @@
 """Whole calls played as a technician would, every tap and every character counted from sign-in on."""
 
+import os
+import random
 import re
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
@@ -225,3 +227,80 @@ def test_a_dead_pole_from_sign_in_to_a_signed_paper(
     assert taps <= (0 if by_keys else 60 + 2), (taps, characters)
     assert characters <= 120, (taps, characters)
     assert paper.locator(".short").inner_text().split("\n") == EXPECTED
+
+
+def test_a_four_pole_sequencer_is_swapped_wire_for_wire(
+    open_page: Callable[..., Page], shop: ShopOf, engine: Engine
+) -> None:
+    """Every lead landed before and after by taps on the board, one on a dead terminal: no more than 25 taps."""
+    page = open_page(PHONE)
+    play = Player(page, shop, engine, "healthy")
+    sign_in(page, shop)
+    with play.uncounted():
+        page.goto(f"/units/{shop.unit_id}/nameplate?call={shop.call_id}")
+        page.get_by_text("Heat kit", exact=True).first.click()
+        page.get_by_label("Whole kit").fill("20")
+        page.get_by_label("Limits counted").fill("4")
+        page.get_by_role("button", name="Lay out the strips").click()
+        expect(page.locator("#drawn")).to_contain_text("Seq A · pole 4")
+        page.get_by_role("button", name="Save the plate").last.click()
+        page.wait_for_url("**/calls/**")
+        page.goto(f"{shop.url}/fix")
+    before, _ = play.counted()
+    play.tap(page.get_by_role("navigation", name="Part").get_by_role("link", name="Seq A", exact=True))
+    wanted = page.locator(".lead select[data-land]")
+    expect(wanted.first).to_have_attribute("data-next", "")
+    count = wanted.count()
+    astray = page.locator(".lead").filter(has_text="Strip C limit")
+    for index in range(count):
+        select = wanted.nth(index)
+        expect(select).to_have_attribute("data-next", "")
+        is_astray = astray.locator('select[name^="after:"][data-next]').count() > 0
+        terminal = select.input_value()
+        spot = page.locator(f'#board [data-terminal="{terminal}"] .hit')
+        (page.get_by_role("button", name="no contact") if is_astray else spot).tap()
+    play.tap(page.get_by_role("button", name="Keep this ledger"))
+    expect(page.locator("#pad")).to_contain_text("sits on a terminal with no contact behind it")
+    after, _ = play.counted()
+    assert count == 2 * 11
+    assert after - before <= 25
+
+
+# All answers come after a while of their own; the fetch itself is delayed, so that taps and keys are not.
+LATE = """const sent = window.fetch;
+let seed = SEED;
+const chance = () => (seed = (seed * 16807) % 2147483647) / 2147483647;
+window.fetch = async (...request) => {
+  await new Promise((done) => setTimeout(done, chance() * LATEST));
+  return sent(...request);
+};"""
+
+
+def test_on_a_slow_link_a_number_lands_at_the_point_tapped(open_page: Callable[..., Page], shop: ShopOf) -> None:
+    """Up to 2.5 s an answer: each tap is marked within 100 ms, each number is kept where it was typed for.
+
+    PLENTAR_SLOW_ROUNDS plays more of them than the suite has time for.
+    """
+    rounds = int(os.environ.get("PLENTAR_SLOW_ROUNDS", "3"))
+    page = open_page(LAPTOP)
+    sign_in(page, shop)
+    page.add_init_script(LATE.replace("SEED", "20261").replace("LATEST", "2500"))
+    page.goto(shop.url)
+    chance = random.Random(7)  # noqa: S311 - the same numbers each time
+    points = ["amps:strip-a", "amps:strip-b", LINE, "volts:feed-1.l1:ground", "volts:feed-1.l2:ground"]
+    for number in range(rounds):
+        point = chance.choice([name for name in points if name != page.locator('#pad [name="point"]').input_value()])
+        spot = page.locator(f'#board [data-point="{point}"]')
+        spot.click()
+        marked = page.evaluate("() => document.querySelectorAll('[data-tapped], #pad[inert]').length")
+        assert marked or page.locator(f'#pad [name="point"][value="{point}"]').count(), number
+        typed = (
+            f"{chance.randrange(100, 260)}.{chance.randrange(10)}" if point.startswith("volts") else f"{number % 40}.5"
+        )
+        for digit in typed:
+            page.wait_for_timeout(chance.randrange(0, 700))
+            page.keyboard.press(digit)
+        page.wait_for_timeout(chance.randrange(0, 500))
+        page.keyboard.press("Enter")
+        expect(spot).to_contain_text(f"{float(typed):.1f}")
+        expect(page.locator("#pad[inert]")).to_have_count(0)

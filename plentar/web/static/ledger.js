@@ -45,11 +45,11 @@ function drawMoves(picks) {
     });
   layer.replaceChildren(...drawn);
 }
-function land(spot) {
+function land(terminal) {
   const picks = [...document.querySelectorAll(".lead select[data-land]")];
   const at = picks.findIndex((pick) => "next" in pick.dataset);
   if (at < 0) return;
-  picks[at].value = spot.dataset.terminal;
+  picks[at].value = terminal;
   aim(picks[(at + 1) % picks.length], picks);
 }
 document.addEventListener("focusin", (event) => {
@@ -57,13 +57,16 @@ document.addEventListener("focusin", (event) => {
 });
 document.addEventListener("click", (event) => {
   const spot = event.target.closest("#board[data-lands] .probe");
-  if (spot) land(spot);
+  if (spot) land(spot.dataset.terminal);
+  // Where no terminal is to be tapped: on one with no contact behind it, or nowhere.
+  const off = event.target.closest("[data-land-on]");
+  if (off) land(off.dataset.landOn);
 });
 document.addEventListener("keydown", (event) => {
   const spot = event.target.closest?.("#board[data-lands] .probe");
   if (!spot || (event.key !== "Enter" && event.key !== " ")) return;
   event.preventDefault();
-  land(spot);
+  land(spot.dataset.terminal);
 });
 document.addEventListener("htmx:after:swap", landing);
 document.addEventListener("DOMContentLoaded", landing);
