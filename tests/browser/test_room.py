@@ -1,6 +1,7 @@
 """One room for a call: each step beside run sheet, board and strip; what to do in sight; a phone without swiping."""
 
 from collections.abc import Callable
+from itertools import combinations
 
 import pytest
 from playwright.sync_api import Page, expect
@@ -154,3 +155,22 @@ def test_a_lead_that_moves_is_drawn_from_where_it_sat(open_page: Callable[..., P
     now.focus()
     page.locator(f'#board [data-terminal="{one.terminal}"]').click()
     expect(moved).to_have_count(0)
+
+
+def test_the_whole_bench_is_on_a_phone_with_terminals_for_a_thumb(open_page: Callable[..., Page], shop: ShopOf) -> None:
+    """Nothing to swipe: each terminal and each place a wire can go lies on the screen, none over another."""
+    page = open_page(PHONE)
+    sign_in(page, shop)
+    page.goto("/bench/interlock?no=L2&nc=strip&com=none&pick=nc")
+    boxes = page.locator(".bench-svg .hit").evaluate_all(
+        "hits => hits.map(hit => hit.getBoundingClientRect()).map(b => [b.left, b.top, b.right, b.bottom])"
+    )
+    assert len(boxes) == 8
+    for left, _, right, _ in boxes:
+        assert left >= -1
+        assert right <= PHONE["width"] + 1
+    small = [box for box in boxes if box[2] - box[0] < 43.5 or box[3] - box[1] < 43.5]
+    assert small == []
+    for one, other in combinations(boxes, 2):
+        apart = one[2] <= other[0] + 1 or other[2] <= one[0] + 1 or one[3] <= other[1] + 1 or other[3] <= one[1] + 1
+        assert apart, (one, other)

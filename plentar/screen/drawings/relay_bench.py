@@ -9,7 +9,7 @@ __all__ = ["BenchDrawing", "BenchSpot", "BenchWire", "draw_bench"]
 WIDTH, HEIGHT = 720.0, 420.0
 L1_X, L2_X, STRIP_X, STRIP_Y = 64.0, 656.0, 420.0, 84.0
 COM, NC, NO = (404.0, 276.0), (512.0, 236.0), (512.0, 316.0)
-MOTOR, HIGH, LOW = (196.0, 276.0), (270.0, 250.0), (270.0, 302.0)
+MOTOR, HIGH, LOW = (196.0, 276.0), (270.0, 236.0), (270.0, 316.0)
 TERMINALS = {"com": COM, "nc": NC, "no": NO}
 # Each terminal's wire keeps to its own lane, so that no two lie on each other.
 LANES = {"com": 372.0, "nc": 176.0, "no": 344.0}
