@@ -214,6 +214,19 @@ def faults(unit: str) -> None:
 
 @main.command()
 @click.argument("unit")
+def sizing(unit: str) -> None:
+    """Print each feed of UNIT.json against its breaker and wire by three schools, as JSON; check your local code."""
+    from plentar.formats.sizing_json import sizing_to_json
+
+    plate = _read_unit(unit)
+    try:
+        _show(sizing_to_json(plate))
+    except PlentarError as error:
+        _fail(unit, error)
+
+
+@main.command()
+@click.argument("unit")
 @click.option("--on", default="", help="Calls that are on, as W,G.")
 @click.option("--fault", "fault_ids", multiple=True, help="A fault's id; may be given more than once.")
 def netlist(unit: str, on: str, fault_ids: tuple[str, ...]) -> None:

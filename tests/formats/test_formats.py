@@ -5,7 +5,9 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from click.testing import CliRunner
 
+from plentar.cli import main
 from plentar.core.errors import NameplateError, ReadingError
 from plentar.core.limits.verdicts import Band, Grade, Verdict
 from plentar.core.unit.nameplate import Nameplate
@@ -186,3 +188,20 @@ def test_what_the_program_writes_it_reads_back(typed: str, quantity: str, value:
 def test_thousands_come_back_as_they_were(value: float) -> None:
     """Shown and typed again, a number is the same number."""
     assert parse_number(thousands(value), "plain") == value
+
+
+def test_sizing_from_a_shell(tmp_path: Path) -> None:
+    """Each feed with the arithmetic of `judging/feed`; a wire nobody makes is one line and 2."""
+    answer = CliRunner().invoke(main, ["sizing", str(UNITS / "two-strip-sequencer.json")])
+    assert answer.exit_code == 0
+    [feed] = json.loads(answer.stdout)["feeds"]
+    assert (feed["load_amps"], feed["minimum_circuit_amps"], feed["device_amps"]) == (44.667, 55.833, 60.0)
+    assert [school["verdict"] for school in feed["schools"]] == ["not proven", "pass", "pass"]
+    assert (feed["wire"]["worst"]["ampacity_amps"], feed["wire"]["best"]["ampacity_amps"]) == (55, 65)
+    assert feed["wire"]["verdict"] == "not proven"
+    document = json.loads((UNITS / "two-strip-sequencer.json").read_text())
+    document["feeds"][0]["conductor"] |= {"metal": "aluminium", "size": "14"}
+    (tmp_path / "odd.json").write_text(json.dumps(document))
+    refused = CliRunner().invoke(main, ["sizing", str(tmp_path / "odd.json")])
+    assert refused.exit_code == 2
+    assert "size: expected aluminium from 12 to 4/0, got '14'" in refused.stderr

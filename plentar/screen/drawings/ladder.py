@@ -312,7 +312,7 @@ def draw_board(
     strips = len(plate.circuits)
     pen.board.is_tall = strips > MOST_ROOMY
     pitch = 104.0 if strips <= 2 else 80.0 if strips <= MOST_ROOMY else 60.0
-    y = 34.0 if not pen.board.is_tall else 24.0
+    y = 34.0
     for feed in feeds:
         y = _feed_block(pen, feed, y, pitch, with_blower=feed == blower_feed)
     pen.board.control_y = y + 4
