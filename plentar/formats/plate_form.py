@@ -181,11 +181,10 @@ def _document(form: PlateForm) -> dict[str, Any]:
     for path, typed in form.texts.items():
         try:
             value = _value(path.rpartition(".")[2], typed)
+            if value is not None:
+                _put(document, path, value)
         except ReadingError as error:
             form.problems[path] = say(error.message)
-            continue
-        if value is not None:
-            _put(document, path, value)
     _tidy(document)
     _assume(document, form)
     return document
@@ -213,6 +212,7 @@ def _put(document: dict[str, Any], path: str, value: Any) -> None:
     here: Any = document
     steps = [m[1] or int(m[2]) for m in _STEP.finditer(path)]
     for step, following in zip(steps, [*steps[1:], None], strict=True):
+        _require_kind(here, list if isinstance(step, int) else dict)
         if isinstance(step, int):
             while len(here) <= step:
                 here.append({})
@@ -222,6 +222,11 @@ def _put(document: dict[str, Any], path: str, value: Any) -> None:
             here = here[step]
         else:
             here = here.setdefault(step, [] if isinstance(following, int) else {})
+
+
+def _require_kind(here: object, kind: type) -> None:
+    if not isinstance(here, kind):
+        raise ReadingError("no plate has both this and a part inside it")
 
 
 def _tidy(document: dict[str, Any]) -> None:

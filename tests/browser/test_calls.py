@@ -15,7 +15,7 @@ from plentar.core.circuit.drive import Drive
 from plentar.core.circuit.places import part_terminals
 from plentar.core.unit.electrical import OPEN_OHMS
 from plentar.core.unit.nameplate import Nameplate
-from tests.browser.conftest import LAPTOP, PHONE, Ahead, sign_in
+from tests.browser.conftest import LAPTOP, PHONE, Ahead, sign_in, sign_in_by_form
 from tests.conftest import ShopOf
 
 LONG_AGO = timedelta(seconds=600)
@@ -167,7 +167,7 @@ def test_a_whole_call_ends_with_the_right_cause(
 def test_a_new_call_at_a_new_place_with_a_plate_filled_in(open_page: Callable[..., Page], shop: ShopOf) -> None:
     """Search finds nothing, the place is made, wiring picked, complaint ticked, the plate drawn while typed, saved."""
     page = open_page(LAPTOP)
-    sign_in(page, shop)
+    sign_in_by_form(page, shop)
     page.get_by_role("link", name="New call").click()
     page.get_by_label("No heat").check()
     page.get_by_label("Find the place").press_sequentially("9 Larkspur")

@@ -12,7 +12,7 @@ from sqlalchemy import Engine
 
 from plentar.core.causes.hypotheses import model_of
 from plentar.core.circuit.drive import Drive
-from tests.browser.conftest import LAPTOP, PHONE, Ahead, sign_in
+from tests.browser.conftest import LAPTOP, PHONE, Ahead, sign_in, sign_in_by_form
 from tests.browser.test_calls import LONG_AGO, HiddenFault
 from tests.conftest import ShopOf
 
@@ -159,7 +159,7 @@ def test_a_dead_pole_from_sign_in_to_a_signed_paper(
 ) -> None:
     """A wrong tap undone, eight readings or more, cause, part, proof, both names: 62 taps, 120 characters at most."""
     page = open_page(size)
-    sign_in(page, shop)
+    sign_in_by_form(page, shop)
     play = Player(page, shop, engine, "seq-a.pole-2.open", by_keys=by_keys)
     page.reload()
     play.tap(page.get_by_role("link", name="1 Test Row").first)
@@ -236,6 +236,7 @@ def test_a_four_pole_sequencer_is_swapped_wire_for_wire(
     page = open_page(PHONE)
     play = Player(page, shop, engine, "healthy")
     sign_in(page, shop)
+    page.goto(shop.url)
     with play.uncounted():
         page.goto(f"/units/{shop.unit_id}/nameplate?call={shop.call_id}")
         page.get_by_text("Heat kit", exact=True).first.click()

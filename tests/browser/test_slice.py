@@ -8,7 +8,7 @@ from typing import Literal
 import pytest
 from playwright.sync_api import Page, Route, expect
 
-from tests.browser.conftest import LAPTOP, PHONE, sign_in
+from tests.browser.conftest import LAPTOP, PHONE, sign_in, sign_in_by_form
 from tests.conftest import ROOT, ShopOf
 
 AXE = (ROOT / "node_modules/axe-core/axe.min.js").read_text()
@@ -27,7 +27,7 @@ def keep(page: Page, point: str, value: str) -> None:
 def test_from_sign_in_to_report(open_page: Callable[..., Page], shop: ShopOf, size: dict[str, int]) -> None:
     """Supply, both strips, verdicts without a page reload, a refused number that stays, the report."""
     page = open_page(size)
-    sign_in(page, shop)
+    sign_in_by_form(page, shop)
     page.get_by_role("link", name="1 Test Row").click()
     page.evaluate("window.sameDocument = true")
     page.get_by_role("button", name="W call", exact=True).click()

@@ -100,14 +100,46 @@ def test_rows_come_and_go_by_name() -> None:
 
 
 NAMES = st.sampled_from(
-    [*plate_form_of(TWO).texts, "feeds[9].id", "circuits[0].order", "shop_id", "a" * 90, "assumed[0]"]
+    [
+        *plate_form_of(TWO).texts,
+        "feeds[9].id",
+        "circuits[0].order",
+        "shop_id",
+        "a" * 90,
+        "assumed[0]",
+        "was:devices[0]",
+        "was:blower",
+        "count:devices[0]",
+        "count:devices[7]",
+    ]
 )
 
 
 @settings(max_examples=150, deadline=None)
 @given(
     st.dictionaries(NAMES, st.text(max_size=12), max_size=4),
-    st.sampled_from(["", "layout", "add:devices", "remove:feeds[0]"]),
+    st.sampled_from(
+        [
+            "",
+            "layout",
+            "kind",
+            "add:devices",
+            "add:feeds",
+            "add:feeds:blower",
+            "add:branches",
+            "remove:feeds[0]",
+            "remove:circuits[0]",
+            "remove:devices[0]",
+            "swap:circuits[0]:0",
+            "swap:circuits[0]:99",
+            "swap::",
+            "swap:blower:1",
+            "link:circuits[1]",
+            "link:nothing",
+            "second-pole:circuits[0]",
+            "second-pole:feeds[0]",
+        ]
+    ),
 )
 def test_whatever_is_typed_is_a_plate_or_a_message(changes: dict[str, str], deed: str) -> None:
     """Never a traceback; either a circuit or at least one message."""

@@ -18,3 +18,21 @@ document.addEventListener("htmx:after:swap", () => {
   if (document.activeElement === document.body) held?.focus({ preventScroll: true });
   kept = null;
 });
+
+// While one tap is on its way no other is taken: neither by the form it was tapped on nor by the one that just arrived.
+let isBusy = false;
+const hold = () => {
+  const form = document.querySelector("#plate");
+  if (form) form.inert = isBusy;
+};
+document.addEventListener("htmx:before:request", (event) => {
+  if (event.detail.ctx.target?.id !== "plate") return;
+  isBusy = true;
+  hold();
+});
+document.addEventListener("htmx:before:settle", () => isBusy && hold());
+document.addEventListener("htmx:finally:request", (event) => {
+  if (event.detail.ctx.target?.id !== "plate") return;
+  isBusy = false;
+  hold();
+});
