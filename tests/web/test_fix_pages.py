@@ -251,6 +251,9 @@ def test_the_part_picked_goes_into_the_fix_with_its_cost(client: FlaskClient, sh
     assert 'value="2 × One pole"' in page
     assert "only the failed one, 77.00" in page
     assert 'value="77.00"' in page
+    form = {"name": "2 × One pole", "price": "77.00", "shelf_price": "77.00", "choice": "all 2 of the same age"}
+    assert "154.00" in post(client, f"{shop.url}/fix/parts", **form)[1]
+    assert "80.00" in post(client, f"{shop.url}/fix/parts", **{**form, "price": "80"})[1]
     assert client.get(f"{shop.url}/fix?fit=9 × nothing of ours").status_code == 200
 
 

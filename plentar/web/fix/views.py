@@ -1,5 +1,6 @@
 """The fix page."""
 
+import re
 from collections.abc import Callable, Mapping
 from datetime import date
 from typing import Any
@@ -147,11 +148,16 @@ def parts(call_id: UUID) -> ResponseReturnValue:
     form = PartForm()
 
     def payload() -> Mapping[str, Any]:
+        choice, price = form.choice.data or "", _figure(form.price.data, "price")
+        # The shelf's price for one, left as it came, is the price of as many as were replaced.
+        several = re.match(r"all ([0-9]{1,2}) of", choice)
+        if price is not None and several and price == _figure(request.form.get("shelf_price"), "price"):
+            price *= int(several[1])
         return {
             "name": form.name.data,
             "minutes": _figure(form.minutes.data, "minutes"),
-            "price": _figure(form.price.data, "price"),
-            "choice": form.choice.data or "",
+            "price": price,
+            "choice": choice,
         }
 
     return _kept(call_id, form, "part", payload)
