@@ -285,7 +285,7 @@ def _assume(document: dict[str, Any], form: PlateForm) -> None:
     document["assumed"] = assumed
 
 
-def _drop(form: PlateForm, start: str, belonged: re.Pattern[str]) -> None:
+def _drop(form: PlateForm, start: str, belonged: re.Pattern[str] = re.compile("")) -> None:
     for path in [path for path in form.texts if path.startswith(start) and belonged.search(path)]:
         del form.texts[path]
 
@@ -335,8 +335,7 @@ def _count_poles(form: PlateForm, sent: Mapping[str, str]) -> None:
         if not wanted.isascii() or not wanted.isdigit() or not 1 <= int(wanted) <= MOST_POLES or not have:
             continue
         for gone in range(int(wanted), have):
-            for path in [path for path in form.texts if path.startswith(f"{rows}[{gone}].")]:
-                del form.texts[path]
+            _drop(form, f"{rows}[{gone}].")
         for more in range(have, int(wanted)):
             taken = {form.text(f"{rows}[{j}].number") for j in form.rows(rows)}
             _copy_row(form, rows, more - 1, more, number=next(str(n) for n in range(1, 9) if str(n) not in taken))

@@ -18,18 +18,9 @@ def list_parts(db: Session, *, shop_id: UUID) -> Sequence[PartRow]:
     return db.scalars(select(PartRow).where(PartRow.shop_id == shop_id).order_by(PartRow.name)).all()
 
 
-def put_parts(db: Session, *, shop_id: UUID, labels: Iterable[tuple[str, dict[str, Any]]]) -> int:
-    """Keep parts by name: a known one takes the new label, a new one is added. Returns how many."""
-    count = 0
-    for name, label in labels:
-        statement = insert(PartRow).values(id=uuid4(), shop_id=shop_id, name=name, label=label)
-        db.execute(
-            statement.on_conflict_do_update(
-                index_elements=["shop_id", "name"], set_={"label": statement.excluded.label}
-            )
-        )
-        count += 1
-    return count
+def put_parts(db: Session, *, shop_id: UUID, labels: Iterable[tuple[str, dict[str, Any]]]) -> None:
+    """Keep parts by name: a known one takes the new label, a new one is added."""
+    _put(db, PartRow, "name", shop_id, labels)
 
 
 def list_kits(db: Session, *, shop_id: UUID) -> Sequence[KitRow]:
@@ -39,10 +30,14 @@ def list_kits(db: Session, *, shop_id: UUID) -> Sequence[KitRow]:
 
 def put_kits(db: Session, *, shop_id: UUID, labels: Iterable[tuple[str, dict[str, Any]]]) -> None:
     """Keep kits by model: a known one takes the new label, a new one is added."""
-    for model, label in labels:
-        statement = insert(KitRow).values(id=uuid4(), shop_id=shop_id, model=model, label=label)
+    _put(db, KitRow, "model", shop_id, labels)
+
+
+def _put(
+    db: Session, table: type[PartRow | KitRow], key: str, shop_id: UUID, labels: Iterable[tuple[str, dict[str, Any]]]
+) -> None:
+    for called, label in labels:
+        statement = insert(table).values(id=uuid4(), shop_id=shop_id, label=label, **{key: called})
         db.execute(
-            statement.on_conflict_do_update(
-                index_elements=["shop_id", "model"], set_={"label": statement.excluded.label}
-            )
+            statement.on_conflict_do_update(index_elements=["shop_id", key], set_={"label": statement.excluded.label})
         )

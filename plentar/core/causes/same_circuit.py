@@ -6,7 +6,7 @@ from functools import lru_cache
 from string import ascii_lowercase
 
 from plentar.core.circuit.drive import Drive
-from plentar.core.unit.nameplate import Blower, BlowerRelay, Conductor, Nameplate, Pole
+from plentar.core.unit.nameplate import Blower, BlowerRelay, Conductor, Nameplate, Pole, without_label
 from plentar.core.unit.place import place_of, point_at, spot_of
 
 __all__ = ["ByPosition", "by_position", "circuit_of", "renamed"]
@@ -43,14 +43,7 @@ def circuit_of(plate: Nameplate) -> Nameplate:
         replace(feed, unit_device_amps=None, at_unit="lugs", conductor=_rounded(feed.conductor)) for feed in plate.feeds
     )
     return replace(
-        plate,
-        maker="",
-        model="",
-        serial="",
-        built="",
-        tons=None,
-        minimum_circuit_amps=None,
-        maximum_device_amps=None,
+        without_label(plate),
         assumed=(),
         feeds=feeds,
         devices=devices,

@@ -10,8 +10,8 @@ from typing import Literal
 from plentar.core.errors import NameplateError
 from plentar.core.limits.ampacity import WireRun, next_device
 from plentar.core.limits.verdicts import Grade
-from plentar.core.unit.electrical import element_ohms
-from plentar.core.unit.nameplate import Nameplate
+from plentar.core.unit.electrical import expected_element_amps
+from plentar.core.unit.nameplate import Feed, Nameplate
 
 __all__ = [
     "FeedLoad",
@@ -99,13 +99,21 @@ def load_of(plate: Nameplate, feed_id: str) -> FeedLoad:
     """
     if feed_id not in {feed.id for feed in plate.feeds}:
         raise NameplateError(f"the unit has no feed {feed_id!r}", field="feeds")
-    strips = [c for c in plate.circuits if plate.feed_of(c.supplied_by) == feed_id]
     has_blower = plate.feed_of(plate.blower.supplied_by) == feed_id
     return FeedLoad(
-        heater_amps=sum(plate.nominal_volts / element_ohms(c.rated_watts, c.rated_volts) for c in strips),
+        heater_amps=sum(amps for _, amps in _heaters(plate, feed_id)),
         blower_amps=plate.blower.rated_amps if has_blower else 0.0,
         is_assumed=plate.load_is_assumed(feed_id),
     )
+
+
+def _heaters(plate: Nameplate, feed_id: str) -> list[tuple[str, float]]:
+    """Each strip of a feed: what it is supplied by, and its amps at the service's nominal volts."""
+    return [
+        (c.supplied_by, expected_element_amps(c.rated_watts, c.rated_volts, plate.nominal_volts))
+        for c in plate.circuits
+        if plate.feed_of(c.supplied_by) == feed_id
+    ]
 
 
 def schools(
@@ -266,7 +274,7 @@ def size_feed(plate: Nameplate, feed_id: str) -> FeedSizing:
         made = {"metal": feed.conductor.metal, "size": feed.conductor.size}
         worst = check_wire(load, WireRun(column=60, terminal_column=60, **made), feed.breaker_amps)  # type: ignore[arg-type]
         best = check_wire(load, WireRun(column=90, terminal_column=75, **made), feed.breaker_amps)  # type: ignore[arg-type]
-    parts, devices = _parts(plate, feed_id)
+    parts, devices = _parts(plate, feed)
     return FeedSizing(
         feed=feed_id,
         load=load,
@@ -287,14 +295,11 @@ def _widened(worst: WireCheck | None, best: WireCheck | None) -> Grade:
     return Grade.PASS if worst.grade is Grade.PASS else Grade.NOT_PROVEN
 
 
-def _parts(plate: Nameplate, feed_id: str) -> tuple[tuple[float, ...], tuple[float | None, ...]]:
+def _parts(plate: Nameplate, feed: Feed) -> tuple[tuple[float, ...], tuple[float | None, ...]]:
     """Heater amps behind each overcurrent device of a feed; a built-in switch limits nothing."""
-    feed = next(feed for feed in plate.feeds if feed.id == feed_id)
-    devices = {b.id: b.rated_amps for b in plate.branches if b.feed == feed_id and b.kind == "breaker"}
-    amps: dict[str, float] = {}
-    for circuit in plate.circuits:
-        if plate.feed_of(circuit.supplied_by) == feed_id:
-            at = circuit.supplied_by if circuit.supplied_by in devices else feed_id
-            heater = plate.nominal_volts / element_ohms(circuit.rated_watts, circuit.rated_volts)
-            amps[at] = amps.get(at, 0.0) + heater
-    return tuple(amps.values()), tuple(devices.get(at, feed.breaker_amps) for at in amps)
+    devices = {b.id: b.rated_amps for b in plate.branches if b.feed == feed.id and b.kind == "breaker"}
+    behind: dict[str, float] = {}
+    for supply, amps in _heaters(plate, feed.id):
+        at = supply if supply in devices else feed.id
+        behind[at] = behind.get(at, 0.0) + amps
+    return tuple(behind.values()), tuple(devices.get(at, feed.breaker_amps) for at in behind)

@@ -7,11 +7,10 @@ import math
 from dataclasses import dataclass
 
 from plentar.core.errors import ReadingError
+from plentar.core.unit.electrical import BTU_PER_HOUR_PER_WATT
 
-__all__ = ["BTU_PER_WATT_HOUR", "HeatPump", "House", "balance_degf", "hours_to_recover", "strip_watts_needed"]
+__all__ = ["HeatPump", "House", "balance_degf", "hours_to_recover", "strip_watts_needed"]
 
-# docs/trade.md, section 2: heat of a watt [Btu/h].
-BTU_PER_WATT_HOUR = 3.412
 HIGH_POINT_DEGF, LOW_POINT_DEGF = 47.0, 17.0
 # No house's air handler is larger than 10 tons, and none loses more than a barn in a gale.
 MOST_BTU_PER_HOUR, MOST_LOSS = 150_000.0, 10_000.0
@@ -95,7 +94,7 @@ def strip_watts_needed(pump: HeatPump | None, house: House, indoor_degf: float, 
         8177
     """
     capacity = pump.capacity_btu_per_hour(outdoor_degf) if pump is not None else 0.0
-    return max(0.0, house.loss_btu_per_hour(indoor_degf, outdoor_degf) - capacity) / BTU_PER_WATT_HOUR
+    return max(0.0, house.loss_btu_per_hour(indoor_degf, outdoor_degf) - capacity) / BTU_PER_HOUR_PER_WATT
 
 
 def hours_to_recover(

@@ -8,7 +8,7 @@ import math
 import re
 from collections import Counter
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import ClassVar, Literal
 
@@ -30,6 +30,7 @@ __all__ = [
     "SwitchingDevice",
     "Transformer",
     "Window",
+    "without_label",
 ]
 
 RungPart = Literal["link", "element", "limit", "pole"]
@@ -486,6 +487,20 @@ class Nameplate(_Plate):
     def total_rated_watts(self) -> float:
         """Sum of the rated watts of all heating circuits [W]."""
         return sum(circuit.rated_watts for circuit in self.circuits)
+
+
+def without_label(plate: Nameplate) -> Nameplate:
+    """Return a plate without what its label alone tells: who made it, and the circuit it asks for."""
+    return replace(
+        plate,
+        maker="",
+        model="",
+        serial="",
+        built="",
+        tons=None,
+        minimum_circuit_amps=None,
+        maximum_device_amps=None,
+    )
 
 
 def joinable(plate: Nameplate) -> tuple[HeatingCircuit, ...]:

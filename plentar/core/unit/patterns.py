@@ -20,6 +20,7 @@ from plentar.core.unit.nameplate import (
     SwitchingDevice,
     Transformer,
     Window,
+    without_label,
 )
 
 __all__ = ["PATTERNS", "structure_of"]
@@ -318,7 +319,7 @@ def structure_of(plate: Nameplate) -> Nameplate:
     """
     relay = plate.blower.relay
     return replace(
-        plate,
+        without_label(plate),
         feeds=tuple(Feed(id=feed.id, at_unit=feed.at_unit) for feed in plate.feeds),
         branches=tuple(replace(branch, rated_amps=None) for branch in plate.branches),
         devices=tuple(
@@ -338,13 +339,6 @@ def structure_of(plate: Nameplate) -> Nameplate:
             capacitor_microfarads=None,
         ),
         transformer=replace(plate.transformer, fuse_amps=None),
-        maker="",
-        model="",
-        serial="",
-        built="",
-        tons=None,
-        minimum_circuit_amps=None,
-        maximum_device_amps=None,
         assumed=(
             *(f"circuits[{i}].rated_{what}" for i in range(len(plate.circuits)) for what in ("watts", "volts")),
             *(

@@ -1,5 +1,7 @@
 """The parts list with its CSV, and the part check of one device of a call's unit."""
 
+from collections.abc import Iterable
+from typing import Any
 from uuid import UUID
 
 from flask import Blueprint, Response, g, redirect, render_template, request, url_for
@@ -10,6 +12,7 @@ from plentar.core.circuit.places import place_words
 from plentar.core.errors import NameplateError, PlentarError, ReadingError
 from plentar.core.work.substitution import check_part, kind_words, parts_needed, worst_of
 from plentar.formats.kits_csv import KITS
+from plentar.formats.labels_csv import Labels
 from plentar.formats.parts_csv import PARTS
 from plentar.formats.unit_json import kept_nameplate
 from plentar.store import shelf
@@ -41,13 +44,19 @@ def _shown(problem: PlentarError | None = None, kit_problem: PlentarError | None
     )
 
 
+def _sent(labels: Labels[Any], documents: Iterable[dict[str, Any]]) -> Response:
+    """Return stored labels as a CSV file to be saved."""
+    body = labels.write(map(labels.from_json, documents))
+    attached = f'attachment; filename="{labels.plural}.csv"'
+    return Response(body, mimetype="text/csv", headers={"Content-Disposition": attached})
+
+
 @bp.get("/parts.csv")
 @login_required
 def as_csv() -> ResponseReturnValue:
     """Send the parts as CSV."""
     rows = shelf.list_parts(g.db, shop_id=g.person.shop_id)
-    body = PARTS.write(PARTS.from_json(row.label) for row in rows)
-    return Response(body, mimetype="text/csv", headers={"Content-Disposition": 'attachment; filename="parts.csv"'})
+    return _sent(PARTS, (row.label for row in rows))
 
 
 @bp.post("/parts")
@@ -67,8 +76,7 @@ def take_in() -> ResponseReturnValue:
 def kits_as_csv() -> ResponseReturnValue:
     """Send the heat kits as CSV."""
     rows = shelf.list_kits(g.db, shop_id=g.person.shop_id)
-    body = KITS.write(KITS.from_json(row.label) for row in rows)
-    return Response(body, mimetype="text/csv", headers={"Content-Disposition": 'attachment; filename="kits.csv"'})
+    return _sent(KITS, (row.label for row in rows))
 
 
 @bp.post("/kits")
