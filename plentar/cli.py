@@ -225,6 +225,27 @@ def sizing(unit: str) -> None:
         _fail(unit, error)
 
 
+@main.command("heat-pump")
+@click.argument("unit")
+@click.option("--outdoor", type=float, required=True, help="Outdoors, °F.")
+@click.option("--indoor", type=float, help="Where the house is now, °F: tells how long it takes.")
+@click.option("--dead", multiple=True, help="A strip that does not come; may be given more than once.")
+@click.option("--emergency", is_flag=True, help="Strips alone, the heat pump off.")
+def heat_pump(unit: str, outdoor: float, indoor: float | None, dead: tuple[str, ...], emergency: bool) -> None:
+    """Hold the heat of UNIT.json against the weather: balance point, what the strips must carry, how long it takes."""
+    from plentar.core.judging.weather import weather_of
+    from plentar.formats.sizing_json import weather_to_json
+
+    plate = _read_unit(unit)
+    try:
+        for strip in dead:
+            plate.circuit(strip)
+        found = weather_of(plate, outdoor, indoor_degf=indoor, dead=dead, is_emergency=emergency)
+        _show(weather_to_json(found))
+    except PlentarError as error:
+        _fail(unit, error)
+
+
 @main.command()
 @click.argument("unit")
 @click.option("--on", default="", help="Calls that are on, as W,G.")
@@ -289,12 +310,14 @@ def stages(
 
 
 @main.command()
-@click.argument("kind", type=click.Choice(["unit", "call"]))
+@click.argument("kind", type=click.Choice(["unit", "call", "sizing", "heat-pump"]))
 def schema(kind: str) -> None:
-    """Print the JSON Schema of a file KIND."""
+    """Print the JSON Schema of a file KIND, or of what a command of that name prints."""
     from plentar.formats.call_json import call_schema
+    from plentar.formats.sizing_json import sizing_schema, weather_schema
 
-    _show({"unit": nameplate_schema, "call": call_schema}[kind]())
+    kinds = {"unit": nameplate_schema, "call": call_schema, "sizing": sizing_schema, "heat-pump": weather_schema}
+    _show(kinds[kind]())
 
 
 @main.command()

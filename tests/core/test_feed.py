@@ -7,15 +7,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from plentar.core.errors import NameplateError, ReadingError
+from plentar.core.errors import NameplateError
 from plentar.core.judging.feed import FeedLoad, check_wire, is_divided, load_of, schools, strips_that_fit
-from plentar.core.judging.heat_pump import (
-    HeatPump,
-    House,
-    balance_degf,
-    hours_to_recover,
-    strip_watts_needed,
-)
 from plentar.core.limits.ampacity import AMPACITIES, STANDARD_DEVICES, WireRun, next_device, smallest_wire
 from plentar.core.limits.verdicts import Grade
 from plentar.core.unit.patterns import PATTERNS
@@ -76,12 +69,12 @@ def test_seven_kilowatts_on_number_ten_behind_forty() -> None:
     assert load.minimum_circuit_amps == pytest.approx(43.96, abs=0.01)
     assert next_device(load.minimum_circuit_amps) == 45
     assert graded(load, 40.0, mca=40.0, most=45.0) == ["pass", "fail", "fail"]
-    check = check_wire(load, COPPER_10, 40.0)
+    check = check_wire(load.minimum_circuit_amps, COPPER_10, 40.0)
     assert (check.ampacity_amps, check.largest_device_amps) == (35, 30)
     assert check.is_small_for_load
     assert check.is_large_device
     # Less load cures the first and never the second.
-    less = check_wire(FeedLoad(heater_amps=5.0, blower_amps=0.0), COPPER_10, 40.0)
+    less = check_wire(6.25, COPPER_10, 40.0)
     assert (less.is_small_for_load, less.is_large_device, less.grade) == (False, True, Grade.FAIL)
     assert strips_that_fit((14.58, 14.58), 6.0, 30.0) == (0,)
 
@@ -161,38 +154,6 @@ def test_more_load_makes_nothing_better(heaters: float, blower: float, more: flo
     unread = schools(replace(load, is_assumed=True), device)
     assert all(school.grade is Grade.NOT_PROVEN for school in unread)
     assert (
-        check_wire(heavier, COPPER_10, device).is_small_for_load
-        >= check_wire(load, COPPER_10, device).is_small_for_load
+        check_wire(heavier.minimum_circuit_amps, COPPER_10, device).is_small_for_load
+        >= check_wire(load.minimum_circuit_amps, COPPER_10, device).is_small_for_load
     )
-
-
-PUMP, HOUSE = (
-    HeatPump(at_47_btu_per_hour=24000, at_17_btu_per_hour=13500),
-    House(loss_btu_per_hour_degf=450, mass_btu_per_degf=8000),
-)
-
-
-def test_a_heat_pump_against_the_weather() -> None:
-    """350 Btu/h a degree; 13,500 + 350 (T − 17) = 450 (70 − T) at 29.9 °F; at 8 °F 27,900 − 10,350 = 5.14 kW short."""
-    assert balance_degf(PUMP, HOUSE, 70.0) == pytest.approx(29.94, abs=0.01)
-    assert strip_watts_needed(PUMP, HOUSE, 70.0, 8.0) == pytest.approx(5143.6, abs=1)
-    assert strip_watts_needed(PUMP, HOUSE, 70.0, 30.0) == 0.0
-    assert strip_watts_needed(None, HOUSE, 70.0, 8.0) == pytest.approx(27900 / 3.412)
-
-
-def test_hours_to_recover_or_never() -> None:
-    """8 °F, 10,350 Btu/h: with 10 kW T∞ = 8 + 44,470 / 450 = 106.8, 7.7 h; with 5 kW 68.9, never; warm: none."""
-    with_ten, with_five = 10350 + 10 * 3412, 10350 + 5 * 3412
-    cold = {"outdoor_degf": 8.0, "start_degf": 50.0, "wanted_degf": 70.0}
-    assert hours_to_recover(HOUSE, with_ten, **cold) == pytest.approx(7.7, abs=0.05)
-    assert hours_to_recover(HOUSE, with_five, **cold) == math.inf
-    assert hours_to_recover(HOUSE, with_five, outdoor_degf=8.0, start_degf=70.0, wanted_degf=70.0) == 0.0
-    with pytest.raises(ReadingError, match="mass is not known"):
-        hours_to_recover(House(loss_btu_per_hour_degf=450), with_ten, **cold)
-
-
-@pytest.mark.parametrize("wrong", [(0, 0), (24000, 30000), (math.nan, 1), (1e9, 1)])
-def test_heat_pumps_that_cannot_be(wrong: tuple[float, float]) -> None:
-    """Nothing, more in the cold than in the mild, no number, a power station."""
-    with pytest.raises(ReadingError):
-        HeatPump(at_47_btu_per_hour=wrong[0], at_17_btu_per_hour=wrong[1])

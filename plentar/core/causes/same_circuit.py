@@ -6,7 +6,7 @@ from functools import lru_cache
 from string import ascii_lowercase
 
 from plentar.core.circuit.drive import Drive
-from plentar.core.unit.nameplate import Blower, BlowerRelay, Conductor, Nameplate, Pole, without_label
+from plentar.core.unit.nameplate import Blower, BlowerRelay, Conductor, Feed, Nameplate, Pole, without_label
 from plentar.core.unit.place import place_of, point_at, spot_of
 
 __all__ = ["ByPosition", "by_position", "circuit_of", "renamed"]
@@ -39,13 +39,20 @@ def circuit_of(plate: Nameplate) -> Nameplate:
         )
         for device in plate.devices
     )
+    # What a wire lies in, how a breaker opens and what hangs ahead of it are rules, not circuit.
     feeds = tuple(
-        replace(feed, unit_device_amps=None, at_unit="lugs", conductor=_rounded(feed.conductor)) for feed in plate.feeds
+        Feed(id=feed.id, breaker_amps=feed.breaker_amps, conductor=_rounded(feed.conductor)) for feed in plate.feeds
     )
+    branches = tuple(replace(branch, opens=None) for branch in plate.branches)
     return replace(
         without_label(plate),
         assumed=(),
         feeds=feeds,
+        branches=branches,
+        circuits=tuple(replace(strip, lead_size=None, lead_degc=None) for strip in plate.circuits),
+        shared=(),
+        heat_pump=None,
+        house=None,
         devices=devices,
         blower=replace(plate.blower, capacitor_microfarads=None, relay=_plain_relay(plate.blower.relay)),
     )
@@ -66,7 +73,8 @@ def _plain_relay(relay: BlowerRelay | None) -> BlowerRelay | None:
 def _rounded(conductor: Conductor | None) -> Conductor | None:
     if conductor is None:
         return None
-    return replace(conductor, length_feet=max(FEET_STEP, FEET_STEP * round(conductor.length_feet / FEET_STEP)))
+    feet = max(FEET_STEP, FEET_STEP * round(conductor.length_feet / FEET_STEP))
+    return Conductor(metal=conductor.metal, size=conductor.size, length_feet=feet)
 
 
 @dataclass(frozen=True, slots=True)

@@ -4,25 +4,24 @@ General figures of a US model code: check your local code. A figure printed on t
 """
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 from plentar.core.errors import NameplateError
 from plentar.core.limits.ampacity import WireRun, next_device
 from plentar.core.limits.verdicts import Grade
 from plentar.core.unit.electrical import expected_element_amps
-from plentar.core.unit.nameplate import Feed, Nameplate
+from plentar.core.unit.nameplate import HeatingCircuit, Nameplate
 
 __all__ = [
     "FeedLoad",
-    "FeedSizing",
     "School",
     "WireCheck",
     "check_wire",
     "is_divided",
     "load_of",
     "schools",
-    "size_feed",
+    "strip_amps",
     "strips_that_fit",
 ]
 
@@ -34,21 +33,33 @@ MOST_UNDIVIDED_AMPS, MOST_PART_DEVICE_AMPS = 48.0, 60.0
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class FeedLoad:
-    """What one feed carries with everything on [A]; `is_assumed` where some of it is no figure of the plate."""
+    """What a piece of the path carries with everything on [A]; `is_assumed` where some of it is no plate's figure.
+
+    `outdoor_amps` are the outdoor unit's label amps, where it hangs there too.
+    """
 
     heater_amps: float
     blower_amps: float
+    outdoor_amps: float = 0.0
     is_assumed: bool = False
 
     @property
     def amps(self) -> float:
         """Everything at once [A]."""
-        return self.heater_amps + self.blower_amps
+        return self.heater_amps + self.blower_amps + self.outdoor_amps
 
     @property
     def minimum_circuit_amps(self) -> float:
-        """What the circuit must be good for by the code school [A]."""
-        return CONTINUOUS * self.amps
+        """What the circuit must be good for by the code school [A]; the outdoor unit's label has its quarter in it."""
+        return CONTINUOUS * (self.heater_amps + self.blower_amps) + self.outdoor_amps
+
+    def __add__(self, other: "FeedLoad") -> "FeedLoad":
+        return FeedLoad(
+            heater_amps=self.heater_amps + other.heater_amps,
+            blower_amps=self.blower_amps + other.blower_amps,
+            outdoor_amps=self.outdoor_amps + other.outdoor_amps,
+            is_assumed=self.is_assumed or other.is_assumed,
+        )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -79,6 +90,11 @@ class WireCheck:
     is_large_device: bool
 
     @property
+    def good_for_amps(self) -> float:
+        """The minimum circuit amps it answers: its ampacity, on the largest device it may have [A]."""
+        return min(self.ampacity_amps, self.largest_device_amps)
+
+    @property
     def grade(self) -> Grade:
         """Fail with either defect."""
         return Grade.FAIL if self.is_small_for_load or self.is_large_device else Grade.PASS
@@ -101,19 +117,15 @@ def load_of(plate: Nameplate, feed_id: str) -> FeedLoad:
         raise NameplateError(f"the unit has no feed {feed_id!r}", field="feeds")
     has_blower = plate.feed_of(plate.blower.supplied_by) == feed_id
     return FeedLoad(
-        heater_amps=sum(amps for _, amps in _heaters(plate, feed_id)),
+        heater_amps=sum(strip_amps(plate, c) for c in plate.circuits if plate.feed_of(c.supplied_by) == feed_id),
         blower_amps=plate.blower.rated_amps if has_blower else 0.0,
         is_assumed=plate.load_is_assumed(feed_id),
     )
 
 
-def _heaters(plate: Nameplate, feed_id: str) -> list[tuple[str, float]]:
-    """Each strip of a feed: what it is supplied by, and its amps at the service's nominal volts."""
-    return [
-        (c.supplied_by, expected_element_amps(c.rated_watts, c.rated_volts, plate.nominal_volts))
-        for c in plate.circuits
-        if plate.feed_of(c.supplied_by) == feed_id
-    ]
+def strip_amps(plate: Nameplate, strip: HeatingCircuit) -> float:
+    """Return what a strip draws at the service's nominal volts [A]."""
+    return expected_element_amps(strip.rated_watts, strip.rated_volts, plate.nominal_volts)
 
 
 def schools(
@@ -184,28 +196,28 @@ def is_divided(heater_amps_by_part: tuple[float, ...], device_amps_by_part: tupl
     return Grade.PASS if len(known) == len(device_amps_by_part) else Grade.NOT_PROVEN
 
 
-def check_wire(load: FeedLoad, wire: WireRun, device_amps: float) -> WireCheck:
+def check_wire(needed_amps: float, wire: WireRun, device_amps: float | None) -> WireCheck:
     """Hold a stretch of wire against its load and its device.
 
     Args:
-        load: What it carries.
+        needed_amps: What the circuit must be good for, by its label or 1.25 × its load [A].
         wire: The stretch.
-        device_amps: The device ahead of it [A].
+        device_amps: The device ahead of it [A]; None where nobody read it.
     Source:
         docs/trade.md, section 2: the breaker protects the wire; a larger one is a defect whatever the load.
     Example:
         >>> ten = WireRun(metal="copper", size="10", column=75, terminal_column=75)
-        >>> check = check_wire(FeedLoad(heater_amps=29.17, blower_amps=6.0), ten, 40.0)
+        >>> check = check_wire(43.96, ten, 40.0)
         >>> check.is_small_for_load, check.is_large_device, check.largest_device_amps
         (True, True, 30)
     """
-    most = min(wire.ampacity_amps, wire.largest_device_amps)
-    return WireCheck(
+    check = WireCheck(
         ampacity_amps=wire.ampacity_amps,
         largest_device_amps=wire.largest_device_amps,
-        is_small_for_load=load.minimum_circuit_amps > most + 1e-9,
-        is_large_device=device_amps > wire.largest_device_amps + 1e-9,
+        is_small_for_load=False,
+        is_large_device=device_amps is not None and device_amps > wire.largest_device_amps + 1e-9,
     )
+    return replace(check, is_small_for_load=needed_amps > check.good_for_amps + 1e-9)
 
 
 def strips_that_fit(strip_amps: tuple[float, ...], blower_amps: float, device_amps: float) -> tuple[int, ...]:
@@ -226,80 +238,3 @@ def strips_that_fit(strip_amps: tuple[float, ...], blower_amps: float, device_am
             kept.append(place)
             room -= strip_amps[place]
     return tuple(sorted(kept))
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class FeedSizing:
-    """One feed of a plate: its load, what each school says of its breaker, its division, its wire.
-
-    What a plate does not tell may only widen: `wire` is *pass* where it holds with the worst insulation and terminals
-    the conductor can have, *fail* where it does not with the best, and *not proven* between them or without a size.
-    """
-
-    feed: str
-    load: FeedLoad
-    device_amps: float | None
-    schools: tuple[School, School, School]
-    division: Grade
-    wire: Grade
-    wire_worst: WireCheck | None = None
-    wire_best: WireCheck | None = None
-
-
-def size_feed(plate: Nameplate, feed_id: str) -> FeedSizing:
-    """Return a feed's load held against its breaker and its wire as far as the plate tells.
-
-    The label's figures are the unit's: they count for a unit with one feed.
-    Raises:
-        NameplateError: The unit has no such feed, or its wire is of no size made.
-    Source:
-        docs/trade.md, section 2, circuits and ampacity.
-    Example:
-        >>> from plentar.core.unit.patterns import PATTERNS
-        >>> sized = size_feed(PATTERNS["two-strip-sequencer"](), "feed-1")
-        >>> sized.device_amps, [school.grade.value for school in sized.schools], sized.wire.value
-        (60.0, ['not proven', 'pass', 'pass'], 'not proven')
-    """
-    load = load_of(plate, feed_id)
-    feed = next(feed for feed in plate.feeds if feed.id == feed_id)
-    is_only = len(plate.feeds) == 1
-    answers = schools(
-        load,
-        feed.breaker_amps,
-        minimum_circuit_amps=plate.minimum_circuit_amps if is_only else None,
-        maximum_device_amps=plate.maximum_device_amps if is_only else None,
-    )
-    worst = best = None
-    if feed.conductor is not None and feed.breaker_amps is not None:
-        made = {"metal": feed.conductor.metal, "size": feed.conductor.size}
-        worst = check_wire(load, WireRun(column=60, terminal_column=60, **made), feed.breaker_amps)  # type: ignore[arg-type]
-        best = check_wire(load, WireRun(column=90, terminal_column=75, **made), feed.breaker_amps)  # type: ignore[arg-type]
-    parts, devices = _parts(plate, feed)
-    return FeedSizing(
-        feed=feed_id,
-        load=load,
-        device_amps=feed.breaker_amps,
-        schools=answers,
-        division=is_divided(parts, devices) if not load.is_assumed else Grade.NOT_PROVEN,
-        wire=_widened(worst, best) if not load.is_assumed or (best and best.is_large_device) else Grade.NOT_PROVEN,
-        wire_worst=worst,
-        wire_best=best,
-    )
-
-
-def _widened(worst: WireCheck | None, best: WireCheck | None) -> Grade:
-    if worst is None or best is None:
-        return Grade.NOT_PROVEN
-    if best.grade is Grade.FAIL:
-        return Grade.FAIL
-    return Grade.PASS if worst.grade is Grade.PASS else Grade.NOT_PROVEN
-
-
-def _parts(plate: Nameplate, feed: Feed) -> tuple[tuple[float, ...], tuple[float | None, ...]]:
-    """Heater amps behind each overcurrent device of a feed; a built-in switch limits nothing."""
-    devices = {b.id: b.rated_amps for b in plate.branches if b.feed == feed.id and b.kind == "breaker"}
-    behind: dict[str, float] = {}
-    for supply, amps in _heaters(plate, feed.id):
-        at = supply if supply in devices else feed.id
-        behind[at] = behind.get(at, 0.0) + amps
-    return tuple(behind.values()), tuple(devices.get(at, feed.breaker_amps) for at in behind)

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from plentar.core.errors import NameplateError
-from plentar.core.unit.nameplate import SIZES
+from plentar.core.unit.supply_path import COLDEST_DEGF, HOTTEST_DEGF, MOST_CARRYING, SIZES, STANDARD_DEVICES
 
 __all__ = [
     "AMPACITIES",
@@ -51,11 +51,6 @@ SMALL: Mapping[Metal, Mapping[str, float]] = {
     "copper": {"14": 15, "12": 20, "10": 30},
     "aluminium": {"12": 15, "10": 25},
 }
-STANDARD_DEVICES: tuple[float, ...] = (
-    15, 20, 25, 30, 35, 40, 45, 50, 60, 70, 80, 90, 100, 110, 125, 150, 175, 200,
-)  # fmt: skip
-# An attic in the sun reaches 60 °C; colder than an ice house or hotter than any insulation is a slip of the key.
-COLDEST_DEGF, HOTTEST_DEGF = -60.0, 200.0
 
 
 def next_device(amps: float) -> float:
@@ -108,8 +103,8 @@ class WireRun:
             raise NameplateError(
                 f"expected {COLDEST_DEGF:g} to {HOTTEST_DEGF:g} °F, got {self.ambient_degf:g}", field="ambient_degf"
             )
-        if not 1 <= self.carrying <= BUNDLES[-1][0]:
-            raise NameplateError(f"expected 1 to {BUNDLES[-1][0]} conductors, got {self.carrying}", field="carrying")
+        if not 1 <= self.carrying <= MOST_CARRYING:
+            raise NameplateError(f"expected 1 to {MOST_CARRYING} conductors, got {self.carrying}", field="carrying")
 
     @property
     def ambient_factor(self) -> float:

@@ -10,14 +10,18 @@ from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from functools import cached_property
-from typing import ClassVar, Literal
+from typing import Literal
 
 from plentar.core.errors import NameplateError
+from plentar.core.unit.checked import PlateValue, require_above_zero, require_id, require_within
 from plentar.core.unit.electrical import element_ohms
 from plentar.core.unit.kinds import KINDS, DeviceKind, Kind, kind_of
+from plentar.core.unit.supply_path import SIZES, Branch, Conductor, Feed, SharedSupply
+from plentar.core.unit.warmth import HeatPumpPlate, HousePlate
 
 __all__ = [
     "LEG_LANDINGS",
+    "SIZES",
     "Blower",
     "BlowerRelay",
     "Branch",
@@ -27,6 +31,7 @@ __all__ = [
     "Nameplate",
     "Pole",
     "RelayPole",
+    "SharedSupply",
     "SwitchingDevice",
     "Transformer",
     "Window",
@@ -36,10 +41,9 @@ __all__ = [
 RungPart = Literal["link", "element", "limit", "pole"]
 HeatCall = Literal["W", "W2"]
 
-_ID = re.compile(r"[a-z][a-z0-9]*(-[a-z0-9]+)*\Z")
 _ASSUMABLE = re.compile(
     r"(circuits\[\d+\]\.rated_(watts|volts)|blower\.(relay\.)?rated_amps|transformer\.va"
-    r"|devices\[\d+\]\.(poles\[\d+\]|auxiliary)\.rated_amps|feeds\[\d+\]\.conductor\.length_feet)\Z"
+    r"|devices\[\d+\]\.(poles\[\d+\]|auxiliary)\.rated_amps|(feeds|shared)\[\d+\]\.conductor\.length_feet)\Z"
 )
 LEG_LANDINGS = ("L1", "L2")
 # Names the network gives itself: a strip of that name would be wired to the motor, one called none to nothing.
@@ -51,30 +55,10 @@ RESERVED = (
 RUNNING_SHARE = 0.92
 # Standing electronics take a few hundredths, a blower in series with a strip or short of air still a third.
 TURNS_FROM_SHARE = 0.3
-# No plate prints more of anything; it keeps slips of the key from becoming infinities further on.
-LARGEST = 1e7
-SIZES = ("14", "12", "10", "8", "6", "4", "3", "2", "1", "1/0", "2/0", "3/0", "4/0")
-
-
-def _require_id(value: str, field: str) -> None:
-    if not _ID.match(value):
-        raise NameplateError(f"expected a short lower-case name such as strip-a, got {value!r}", field=field)
-
-
-def _require_above_zero(value: float | None, field: str, what: str) -> None:
-    if value is not None and not 0 < value < LARGEST:
-        raise NameplateError(f"expected {what} above zero and below {LARGEST:g}, got {value}", field=field)
-
-
-class _Plate:
-    """Tells file readers that a field these values do not know is an error, not to be dropped in silence."""
-
-    __slots__ = ()
-    __pydantic_config__: ClassVar[dict[str, str]] = {"extra": "forbid"}
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Window(_Plate):
+class Window(PlateValue):
     """The seconds in which a pole is meant to move, as printed on the part."""
 
     min_seconds: float
@@ -89,51 +73,7 @@ class Window(_Plate):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Conductor(_Plate):
-    """One feed's wire between panel and unit; `length_feet` is one way."""
-
-    metal: Literal["copper", "aluminium"]
-    size: str
-    length_feet: float
-
-    def __post_init__(self) -> None:
-        if self.size not in SIZES:
-            raise NameplateError(f"expected a wire size from 14 to 4/0, got {self.size!r}", field="size")
-        _require_above_zero(self.length_feet, "length_feet", "a length in feet")
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Feed(_Plate):
-    """One supply to the unit: panel breaker, conductors, and what stands at the unit's end."""
-
-    id: str
-    breaker_amps: float | None = None
-    conductor: Conductor | None = None
-    at_unit: Literal["breaker", "switch", "lugs"] = "lugs"
-    unit_device_amps: float | None = None
-
-    def __post_init__(self) -> None:
-        _require_id(self.id, "id")
-        _require_above_zero(self.breaker_amps, "breaker_amps", "a breaker rating in amps")
-        _require_above_zero(self.unit_device_amps, "unit_device_amps", "a device rating in amps")
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Branch(_Plate):
-    """One built-in breaker or switch that divides a large feed inside the unit."""
-
-    id: str
-    feed: str
-    kind: Literal["breaker", "switch"] = "breaker"
-    rated_amps: float | None = None
-
-    def __post_init__(self) -> None:
-        _require_id(self.id, "id")
-        _require_above_zero(self.rated_amps, "rated_amps", "a device rating in amps")
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Pole(_Plate):
+class Pole(PlateValue):
     """One contact of a sequencer, contactor or heat relay; `number` counts from the heater, moving first."""
 
     number: int
@@ -144,11 +84,11 @@ class Pole(_Plate):
     def __post_init__(self) -> None:
         if self.number < 1:
             raise NameplateError(f"expected a pole number from 1, got {self.number}", field="number")
-        _require_above_zero(self.rated_amps, "rated_amps", "a contact rating in amps")
+        require_above_zero(self.rated_amps, "rated_amps", "a contact rating in amps")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class SwitchingDevice(_Plate):
+class SwitchingDevice(PlateValue):
     """A sequencer, contactor or heat relay.
 
     `fed_by` is the call whose wire feeds its heater or coil (`W`, `W2`), or the id of the device whose auxiliary
@@ -168,9 +108,9 @@ class SwitchingDevice(_Plate):
     rectifier: Literal["smoothed", "unsmoothed"] | None = None
 
     def __post_init__(self) -> None:
-        _require_id(self.id, "id")
-        _require_above_zero(self.coil_ohms, "coil_ohms", "coil or heater ohms")
-        _require_above_zero(self.holding_amps, "holding_amps", "a holding current in amps")
+        require_id(self.id, "id")
+        require_above_zero(self.coil_ohms, "coil_ohms", "coil or heater ohms")
+        require_above_zero(self.holding_amps, "holding_amps", "a holding current in amps")
         if not 1 <= len(self.poles) <= 5:
             raise NameplateError(f"expected 1 to 5 poles, got {len(self.poles)}", field="poles")
         numbers = [pole.number for pole in self.poles]
@@ -202,11 +142,11 @@ class SwitchingDevice(_Plate):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class HeatingCircuit(_Plate):
+class HeatingCircuit(PlateValue):
     """One bank: a rung from leg 1 to leg 2 whose parts stand in `order`.
 
     `poles` gives the pole number for each `pole` in `order`; two of them mean two-leg switching. Circuits that name
-    the same pole are joined behind it.
+    the same pole are joined behind it. `lead_size` and `lead_degc` are printed on its own leads inside the unit.
     """
 
     id: str
@@ -216,11 +156,16 @@ class HeatingCircuit(_Plate):
     device: str
     order: tuple[RungPart, ...] = ("link", "element", "limit", "pole")
     poles: tuple[int, ...] = (1,)
+    lead_size: str | None = None
+    lead_degc: float | None = None
 
     def __post_init__(self) -> None:
-        _require_id(self.id, "id")
-        _require_above_zero(self.rated_watts, "rated_watts", "rated watts")
-        _require_above_zero(self.rated_volts, "rated_volts", "rated volts")
+        require_id(self.id, "id")
+        if self.lead_size is not None and self.lead_size not in SIZES:
+            raise NameplateError(f"expected a wire size from 14 to 4/0, got {self.lead_size!r}", field="lead_size")
+        require_within(self.lead_degc, 60, 250, "lead_degc", "°C")
+        require_above_zero(self.rated_watts, "rated_watts", "rated watts")
+        require_above_zero(self.rated_volts, "rated_volts", "rated volts")
         count = Counter(self.order)
         if count["element"] != 1:
             raise NameplateError(
@@ -254,7 +199,7 @@ class HeatingCircuit(_Plate):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class RelayPole(_Plate):
+class RelayPole(PlateValue):
     """Where the three terminals of one blower relay contact are landed.
 
     A landing is `L1` or `L2` (the blower's own feed), `blower` or `blower:TAP`, a circuit's id (the load side of the
@@ -267,7 +212,7 @@ class RelayPole(_Plate):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class BlowerRelay(_Plate):
+class BlowerRelay(PlateValue):
     """The relay or time-delay board that a fan call drives."""
 
     contacts: tuple[RelayPole, ...]
@@ -279,17 +224,17 @@ class BlowerRelay(_Plate):
     off_delay_seconds: float = 0.0
 
     def __post_init__(self) -> None:
-        _require_id(self.id, "id")
+        require_id(self.id, "id")
         if not 1 <= len(self.contacts) <= 2:
             raise NameplateError(f"expected one or two contacts, got {len(self.contacts)}", field="contacts")
-        _require_above_zero(self.rated_amps, "rated_amps", "a contact rating in amps")
-        _require_above_zero(self.coil_ohms, "coil_ohms", "coil ohms")
+        require_above_zero(self.rated_amps, "rated_amps", "a contact rating in amps")
+        require_above_zero(self.coil_ohms, "coil_ohms", "coil ohms")
         if not (0 <= self.on_delay_seconds < math.inf and 0 <= self.off_delay_seconds < math.inf):
             raise NameplateError("expected delays of zero seconds or more", field="on_delay_seconds")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Blower(_Plate):
+class Blower(PlateValue):
     """The indoor fan: a PSC motor behind a relay, or an ECM told by 24 V taps.
 
     `switched_by` names a sequencer's fan pole that also feeds the motor. `plain_wire_to` names a circuit whose load
@@ -309,8 +254,8 @@ class Blower(_Plate):
     capacitor_microfarads: float | None = None
 
     def __post_init__(self) -> None:
-        _require_above_zero(self.rated_amps, "rated_amps", "blower full-load amps")
-        _require_above_zero(self.capacitor_microfarads, "capacitor_microfarads", "microfarads")
+        require_above_zero(self.rated_amps, "rated_amps", "blower full-load amps")
+        require_above_zero(self.capacitor_microfarads, "capacitor_microfarads", "microfarads")
         if (self.kind == "ecm") != bool(self.ecm_calls):
             raise NameplateError("an ECM blower, and only it, names the calls on its 24 V taps", field="ecm_calls")
         if self.kind == "psc" and self.relay is None and self.switched_by is None:
@@ -337,7 +282,7 @@ class Blower(_Plate):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Transformer(_Plate):
+class Transformer(PlateValue):
     """The control transformer and its fuse."""
 
     va: float
@@ -347,13 +292,13 @@ class Transformer(_Plate):
     grounded_common: bool = False
 
     def __post_init__(self) -> None:
-        _require_above_zero(self.va, "va", "a VA rating")
-        _require_above_zero(self.primary_volts, "primary_volts", "primary volts")
-        _require_above_zero(self.fuse_amps, "fuse_amps", "a fuse rating in amps")
+        require_above_zero(self.va, "va", "a VA rating")
+        require_above_zero(self.primary_volts, "primary_volts", "primary volts")
+        require_above_zero(self.fuse_amps, "fuse_amps", "a fuse rating in amps")
 
 
 @dataclass(frozen=True, kw_only=True)
-class Nameplate(_Plate):
+class Nameplate(PlateValue):
     """One unit, as far as its plate and a look inside tell.
 
     `assumed` holds the paths of figures nobody could read, such as `blower.rated_amps`: the circuit needs a number
@@ -370,6 +315,9 @@ class Nameplate(_Plate):
     transformer: Transformer
     supply: Literal["split-phase", "wye", "line-to-neutral"] = "split-phase"
     branches: tuple[Branch, ...] = ()
+    shared: tuple[SharedSupply, ...] = ()
+    heat_pump: HeatPumpPlate | None = None
+    house: HousePlate | None = None
     maker: str = ""
     model: str = ""
     serial: str = ""
@@ -386,9 +334,9 @@ class Nameplate(_Plate):
                 raise NameplateError(
                     f"expected the path of a figure that may be assumed, got {path!r}", field="assumed"
                 )
-        _require_above_zero(self.nominal_volts, "nominal_volts", "nominal volts")
+        require_above_zero(self.nominal_volts, "nominal_volts", "nominal volts")
         for field in ("tons", "minimum_circuit_amps", "maximum_device_amps"):
-            _require_above_zero(getattr(self, field), field, "a value")
+            require_above_zero(getattr(self, field), field, "a value")
         if not self.feeds:
             raise NameplateError("expected at least one feed", field="feeds")
         if not self.circuits:
@@ -517,6 +465,8 @@ def _ids(plate: Nameplate) -> Iterator[tuple[str, str]]:
         yield feed.id, f"feeds[{index}].id"
     for index, branch in enumerate(plate.branches):
         yield branch.id, f"branches[{index}].id"
+    for index, shared in enumerate(plate.shared):
+        yield shared.id, f"shared[{index}].id"
     for index, device in enumerate(plate.devices):
         yield device.id, f"devices[{index}].id"
     for index, circuit in enumerate(plate.circuits):
@@ -553,6 +503,16 @@ def _check_supplies(plate: Nameplate) -> None:
         if branch.id not in used:
             raise NameplateError(f"{branch.id} feeds nothing", field=f"branches[{index}]")
     used_feeds = {plate.feed_of(supply) for supply in used}
+    shared = {entry.id for entry in plate.shared}
+    for index, feed in enumerate(plate.feeds):
+        if feed.behind is not None and feed.behind not in shared:
+            raise NameplateError(
+                f"expected a sub-panel or service disconnect of this unit, got {feed.behind!r}",
+                field=f"feeds[{index}].behind",
+            )
+    for index, entry in enumerate(plate.shared):
+        if entry.id not in {feed.behind for feed in plate.feeds}:
+            raise NameplateError(f"{entry.id} feeds nothing", field=f"shared[{index}]")
     for index, feed in enumerate(plate.feeds):
         if feed.id not in used_feeds:
             raise NameplateError(f"{feed.id} feeds nothing", field=f"feeds[{index}]")

@@ -1,0 +1,244 @@
+"""What may run until a feed is corrected: a smaller device and the strips that fit it, or strips left off, or nothing.
+
+Never a larger device, and never a bridge: docs/trade.md, sections 2 and 8.
+"""
+
+import math
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from itertools import combinations
+from typing import Literal
+
+from plentar.core.judging.feed import (
+    DEVICE_SHARE,
+    MOST_PART_DEVICE_AMPS,
+    MOST_UNDIVIDED_AMPS,
+    load_of,
+    strip_amps,
+)
+from plentar.core.judging.feed_path import PathPart, label_of, path_of, wire_runs
+from plentar.core.said import Words, joined, said
+from plentar.core.unit.nameplate import HeatingCircuit, Nameplate
+from plentar.core.unit.supply_path import STANDARD_DEVICES, Feed
+
+__all__ = ["Interim", "LeftOff", "interim_of"]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LeftOff:
+    """One strip left off and how: by its own breaker, by its call's wire, or by its lead insulated at both ends."""
+
+    strip: str
+    how: Literal["own-breaker", "call", "lead"]
+    words: Words
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Interim:
+    """What may run on a feed until it is corrected.
+
+    Attributes:
+        feed: The feed.
+        kind: A smaller device with what fits it, strips left off, or the whole feed off.
+        device_amps: The smaller device [A].
+        left_off: The strips that stay off, each with how.
+        left_watts: What is left to heat with on this unit [W].
+        whole_watts: What there is with everything on [W].
+        controls: Whether this unit's controls can do it.
+        cautions: What else must be known before it is done.
+        who: Who must correct what.
+    """
+
+    feed: str
+    kind: Literal["smaller-device", "strips-off", "feed-off"]
+    left_off: tuple[LeftOff, ...]
+    left_watts: float
+    whole_watts: float
+    who: Words
+    device_amps: float | None = None
+    controls: Words = ""
+    cautions: tuple[Words, ...] = ()
+
+    @property
+    def words(self) -> Words:
+        """What is done, in one line."""
+        strips = joined([entry.strip.replace("-", " ").title() for entry in self.left_off])
+        if self.kind == "feed-off":
+            return said("interim.feed-off", feed=self.feed.replace("-", " "))
+        if self.kind == "strips-off":
+            return said("interim.strips-off", strips=strips)
+        key = "interim.device-and-strips" if self.left_off else "interim.device"
+        return said(key, amps=self.device_amps or 0.0, strips=strips)
+
+
+def interim_of(plate: Nameplate, feed_id: str) -> Interim | None:
+    """Return what may run on a feed until its defects are corrected; None where it has none that load or device make.
+
+    Source:
+        docs/trade.md, section 2: a device too big for its wire is not cured by less load; 80 % of a device; no element
+        behind more than 60 A, no more than 48 A of heater undivided.
+    """
+    parts = [part for part in path_of(plate) if part.feed == feed_id]
+    feed = next(feed for feed in plate.feeds if feed.id == feed_id)
+    if not any(part.defects for part in parts) or feed.breaker_amps is None:
+        return None
+    most = _largest_device(plate, feed)
+    if most is not None and most < feed.breaker_amps:
+        device = max((size for size in STANDARD_DEVICES if size <= most), default=0.0)
+        return _interim(plate, feed, parts, _room(plate, feed, parts, device), device_amps=device)
+    own = any(part.defects and part.id in _branches(plate, feed_id) for part in parts)
+    is_short = any((part.margin_amps or 0.0) < -1e-9 for part in parts if part.id.startswith(f"{feed_id}."))
+    if is_short or own or _is_undivided(plate, feed_id):
+        return _interim(plate, feed, parts, _room(plate, feed, parts, feed.breaker_amps))
+    return None
+
+
+def _branches(plate: Nameplate, feed_id: str) -> dict[str, float | None]:
+    return {b.id: b.rated_amps for b in plate.branches if b.feed == feed_id and b.kind == "breaker"}
+
+
+def _is_undivided(plate: Nameplate, feed_id: str) -> bool:
+    return sum(strip_amps(plate, strip) for strip in _straight(plate, feed_id)) > MOST_UNDIVIDED_AMPS + 1e-9
+
+
+def _straight(plate: Nameplate, feed_id: str) -> list[HeatingCircuit]:
+    """Return the strips with no breaker of their own between feed and element."""
+    divided = _branches(plate, feed_id)
+    return [c for c in plate.circuits if plate.feed_of(c.supplied_by) == feed_id and c.supplied_by not in divided]
+
+
+def _largest_device(plate: Nameplate, feed: Feed) -> float | None:
+    """Return the largest device the feed's own parts stand [A]: wire, switch, label, elements; None without any."""
+    found: list[float] = []
+    if feed.conductor is not None:
+        worst, best = wire_runs(feed.conductor)
+        # What is certain is kept to; where only the place is unknown, the wire's own figure stands.
+        careful = best if worst.ampacity_amps <= 0 else worst
+        found.append(min(careful.largest_device_amps, best.largest_device_amps))
+    if feed.disconnect is not None and feed.disconnect.kind in ("switch", "pull-out"):
+        found += [feed.disconnect.rated_amps] if feed.disconnect.rated_amps is not None else []
+    if (label := label_of(plate)).maximum_device_amps is not None:
+        found.append(label.maximum_device_amps)
+    if _straight(plate, feed.id) and feed.at_unit != "breaker":
+        found.append(MOST_PART_DEVICE_AMPS)
+    return min(found, default=None)
+
+
+def _room(plate: Nameplate, feed: Feed, parts: Sequence[PathPart], device_amps: float) -> float:
+    """Return what a device and the wire behind it leave for strips after the blower [A]."""
+    allowed = [DEVICE_SHARE * device_amps]
+    allowed += [
+        part.allows_amps
+        for part in parts
+        if part.id in (f"{feed.id}.wire", f"{feed.id}.disconnect", f"{feed.id}.unit") and part.allows_amps is not None
+    ]
+    return min(allowed) - load_of(plate, feed.id).blower_amps
+
+
+def _interim(
+    plate: Nameplate, feed: Feed, parts: Sequence[PathPart], room: float, *, device_amps: float | None = None
+) -> Interim:
+    strips = [c for c in plate.circuits if plate.feed_of(c.supplied_by) == feed.id]
+    kept = _kept(plate, feed, strips, room)
+    off = [strip for strip in strips if strip not in kept]
+    whole = plate.total_rated_watts
+    left = whole - sum(strip.rated_watts for strip in off)
+    if not kept or (device_amps is not None and device_amps <= 0):
+        kind: Literal["smaller-device", "strips-off", "feed-off"] = "feed-off"
+        left = whole - sum(strip.rated_watts for strip in strips)
+    else:
+        kind = "smaller-device" if device_amps is not None else "strips-off"
+    how = tuple(_left_off(plate, strip, off) for strip in off) if kind != "feed-off" else ()
+    return Interim(
+        feed=feed.id,
+        kind=kind,
+        device_amps=device_amps if kind == "smaller-device" else None,
+        left_off=how,
+        left_watts=left,
+        whole_watts=whole,
+        who=joined(dict.fromkeys(_who(part) for part in parts if part.defects), by="semicolon"),
+        controls=_controls(plate, how),
+        cautions=tuple(_cautions(plate, how)),
+    )
+
+
+def _kept(plate: Nameplate, feed: Feed, strips: Sequence[HeatingCircuit], room: float) -> tuple[HeatingCircuit, ...]:
+    """Return the strips that run on: most heat first, then those whose fellows are easiest left off, interlock kept."""
+    divided = _branches(plate, feed.id)
+    carried = _interlocked(plate)
+
+    def fits(kept: Iterable[HeatingCircuit]) -> bool:
+        kept = tuple(kept)
+        behind: dict[str, float] = {}
+        for strip in kept:
+            amps = strip_amps(plate, strip)
+            behind[strip.supplied_by] = behind.get(strip.supplied_by, 0.0) + amps
+        own = all(
+            amps <= DEVICE_SHARE * min(divided[name] or math.inf, MOST_PART_DEVICE_AMPS) + 1e-9
+            for name, amps in behind.items()
+            if name in divided
+        )
+        straight = sum(strip_amps(plate, strip) for strip in kept if strip.supplied_by not in divided)
+        return own and straight <= MOST_UNDIVIDED_AMPS + 1e-9 and sum(behind.values()) <= room + 1e-9
+
+    best: tuple[HeatingCircuit, ...] = ()
+    score: tuple[float, int, int] = (0.0, 0, 0)
+    for count in range(1, len(strips) + 1):
+        for kept in combinations(strips, count):
+            if not fits(kept):
+                continue
+            off = [strip for strip in strips if strip not in kept]
+            easy = sum(_left_off(plate, strip, off).how != "lead" for strip in off)
+            now = (sum(s.rated_watts for s in kept), sum(s.id in carried for s in kept), easy)
+            if now > score:
+                best, score = kept, now
+    return best
+
+
+def _interlocked(plate: Nameplate) -> set[str]:
+    """Return the strips whose contact feeds the blower: off with its contact, the others would heat without air."""
+    relay = plate.blower.relay
+    return {contact.nc for contact in relay.contacts} if relay is not None else set()
+
+
+def _left_off(plate: Nameplate, strip: HeatingCircuit, off: Sequence[HeatingCircuit]) -> LeftOff:
+    branch = next((b for b in plate.branches if b.id == strip.supplied_by and b.kind == "breaker"), None)
+    if branch is not None:
+        fellows = [c for c in plate.circuits if c.supplied_by == branch.id]
+        loads = (plate.blower.supplied_by, plate.transformer.supplied_by)
+        if all(fellow in off for fellow in fellows) and branch.id not in loads:
+            words = said("interim.own-breaker", strip=strip.name, breaker=branch.id.replace("-", " "))
+            return LeftOff(strip=strip.id, how="own-breaker", words=words)
+    call = plate.call_of(strip.device)
+    fellows = [c for c in plate.circuits if plate.call_of(c.device) == call]
+    others = {plate.call_of(c.device) for c in plate.circuits} - {call}
+    if others and all(fellow in off for fellow in fellows) and strip.id not in _interlocked(plate):
+        return LeftOff(strip=strip.id, how="call", words=said("interim.by-call", strip=strip.name, call=call))
+    key = "interim.by-lead-two" if len(strip.poles) == 2 else "interim.by-lead"
+    leg = "L1" if strip.switched_leg == "L2" else "L2"
+    return LeftOff(strip=strip.id, how="lead", words=said(key, strip=strip.name, leg=leg))
+
+
+def _controls(plate: Nameplate, left_off: Sequence[LeftOff]) -> Words:
+    """Tell whether the unit's controls can leave just these strips off."""
+    if not left_off:
+        return ""
+    if all(entry.how == "call" for entry in left_off):
+        return said("interim.controls-can")
+    call = plate.call_of(plate.circuit(left_off[0].strip).device)
+    together = [c.name for c in plate.circuits if plate.call_of(c.device) == call]
+    return said("interim.controls-cannot", call=call, strips=joined(together)) if len(together) > 1 else ""
+
+
+def _cautions(plate: Nameplate, left_off: Sequence[LeftOff]) -> Iterable[Words]:
+    if any(entry.strip in _interlocked(plate) for entry in left_off):
+        yield said("interim.keep-interlock")
+    if any(entry.how == "lead" for entry in left_off):
+        yield said("interim.proven-dead")
+
+
+def _who(part: PathPart) -> Words:
+    """Return who must correct a part: what stands ahead of the unit is an electrician's."""
+    if part.kind in ("shared", "breaker", "wire", "disconnect") and not part.id.startswith("branch"):
+        return said("interim.electrician", what=part.name)
+    return said("interim.technician", what=part.name)
