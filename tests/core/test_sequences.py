@@ -360,3 +360,21 @@ def test_the_valve_and_the_outdoor_coil_are_told_apart_by_their_ohms() -> None:
     taken += [read(f"ohms:board.{name}:board.c", round(value, 1), DEAD) for name, value in ohms.items()]
     found = diagnose(UNIT, taken, complaints=["control fuse blows"])
     assert share(found, "reversing-valve.coil.shorted") > 20 * share(found, "outdoor.coil.shorted")
+
+
+def test_a_ghost_read_again_is_what_it_was_and_weighs_once() -> None:
+    """Both legs of a tripped feed float at nothing: six looks at them are one proof, and the short behind it leads.
+
+    The dead short of COM and NC on both legs trips breaker and built-in breaker; behind them 0 V everywhere and next to
+    no ohms. Each look taken for a ghost of its own size would outweigh the short by a hundred to one.
+    """
+    unit = PATTERNS["four-strip-staged"]()
+    idle = Condition(feeds=(("feed-1", "live"),))
+    looks = [LINE, LINE, *("volts:feed-1.l1:ground", "volts:feed-1.l2:ground") * 2]
+    found = diagnose(unit, [
+        *(read(point, 0.0, idle) for point in looks),
+        read("volts:panel.l2:feed-1.breaker.l2", 16.4, idle),
+        *(read("ohms:feed-1.l1:feed-1.l2", 0.1, DEAD) for _ in range(2)),
+    ])  # fmt: skip
+    assert found.first is not None
+    assert found.first.faults[0] == "interlock.across-legs"

@@ -40,6 +40,8 @@ LEAST_AMPS = 1.0
 # Harnesses couple up to ten times what a foot of single wire does, as far as half the line (docs/trade.md, section 5,
 # ghost voltages); the width is that of a reading in volts.
 GHOST_SHARE, GHOST_WIDTH = 0.5, 4.0
+# Read again at the same place a ghost differs by a volt and a tenth, as hands and leads move.
+SAME_GHOST_WIDTH, SAME_GHOST_SHARE = 1.0, 0.1
 # One harness is one number: what its first ghost told of it, the next repeats within a factor of two. As far as ten
 # times a single wire's, and a third of it where it hangs free. What is predicted below a volt is none.
 HARNESS_RATIO, MOST_HARNESS, LEAST_HARNESS, LEAST_GHOST_VOLTS = 2.0, 10.0, 0.33, 1.0
@@ -105,11 +107,13 @@ class Phase:
     softness: Floats
 
 
-def _phases(model: UnitModel, reading: Reading, way: Way, harness: Floats | None = None) -> list[Phase]:
+def _phases(
+    model: UnitModel, reading: Reading, way: Way, harness: Floats | None = None, before: float | None = None
+) -> list[Phase]:
     """Return the reading under every state its condition may mean.
 
     `harness` is what an earlier ghost told of each hypothesis's harness, as a multiple of a single wire's coupling; not
-    a number where none did.
+    a number where none did. `before` is what was read at the same place under the same condition: a ghost repeats.
     """
     phases = []
     for drive, share in states(model.plate, reading.condition, way.limits, tapped_late=way.tapped_late):
@@ -131,8 +135,13 @@ def _phases(model: UnitModel, reading: Reading, way: Way, harness: Floats | None
             learnt = np.isfinite(harness) & _is_ghost(shown, prediction.softness)
             ghost_least = np.where(learnt, np.minimum(shown * harness / HARNESS_RATIO, top), ghost_least)
             ghost_most = np.where(learnt, np.minimum(shown * harness * HARNESS_RATIO, top), ghost_most)
+        ghost_width = GHOST_WIDTH
+        if before is not None and not reading.mode:
+            # The same wires lie where they lay: read again, a ghost is what it was, whatever its size.
+            ghost_least = ghost_most = np.full_like(least, before)
+            ghost_width = SAME_GHOST_WIDTH + SAME_GHOST_SHARE * before
         least, most = np.where(soft, ghost_least, least), np.where(soft, ghost_most, most)
-        spread = np.where(soft, GHOST_WIDTH, spread)
+        spread = np.where(soft, ghost_width, spread)
         density, sound = _one_likelihood(reading, shown, spread, (least, most))
         phases.append(Phase(share, density, sound, shown, prediction.softness))
     return phases
@@ -230,8 +239,12 @@ def taken_under(model: UnitModel, standing: Sequence[Reading], watched: Sequence
     # A condition may mean several states of the unit; each is weighed by how likely it is.
     each: list[list[Phase]] = []
     harness = np.full(len(model.hypotheses), np.nan)
+    read_before: dict[tuple[object, ...], float] = {}
     for reading in standing:
-        each.append(_phases(model, reading, way, harness))
+        place = (reading.point, reading.condition.state)
+        each.append(_phases(model, reading, way, harness, read_before.get(place)))
+        if not reading.mode:
+            read_before[place] = reading.value
         if spot_of(reading.point).is_volts and not reading.mode:
             # The first ghost tells how strongly this harness couples; the later ones are held against it.
             likely = max(each[-1], key=lambda phase: phase.share)
