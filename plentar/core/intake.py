@@ -53,6 +53,7 @@ from plentar.core.said import Words, joined, said
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import place_of
 from plentar.core.unit.points import part_words
+from plentar.core.unit.supply_path import STANDARD_DEVICES
 from plentar.core.visit import ROWS, Visit, row_calls
 from plentar.core.work.ledger import check_ledger
 from plentar.core.work.proof import BEFORE_POWER
@@ -420,9 +421,20 @@ def _fitted(deed: Fitted, visit: Visit, sender: Sender) -> Deed:
 
 @_take.register
 def _temporary(deed: Temporary, visit: Visit, sender: Sender) -> Deed:
-    if deed.circuit not in {circuit.id for circuit in visit.plate.circuits}:
+    known = {circuit.id for circuit in visit.plate.circuits}
+    feeds = {feed.id: feed.breaker_amps for feed in visit.plate.feeds}
+    if not set(deed.off) <= known or not (deed.off or deed.feed):
         raise ReadingError("pick the stage that is off", field="circuit")
-    left, whole = visit.left_to_heat(deed.circuit)
+    if deed.feed and deed.feed not in feeds:
+        raise ReadingError("the unit has no such feed", field="feed")
+    if deed.device_amps is not None:
+        if deed.device_amps not in STANDARD_DEVICES:
+            raise ReadingError("expected a standard size", field="device_amps")
+        # Never a bigger one for a tripping one: docs/trade.md, section 8.
+        if deed.device_amps >= (feeds.get(deed.feed) or 0.0):
+            raise ReadingError("expected a smaller device than the one that is there", field="device_amps")
+    off = deed.off if deed.off or deed.device_amps is not None else (deed.feed,)
+    left, whole = visit.left_to_heat(off)
     return replace(deed, how=deed.how.strip(), tag=deed.tag.strip(), left_watts=left, whole_watts=whole)
 
 

@@ -5,9 +5,10 @@ those who do, once, and keeps what they said.
 """
 
 import math
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property, lru_cache
+from itertools import combinations
 from typing import TYPE_CHECKING, Literal
 
 from plentar.core.circuit.as_wired import wired_wrong
@@ -24,6 +25,7 @@ from plentar.core.held import Held
 from plentar.core.judging.air import AirReading, AirVerdict, judge_air, watts_in_airstream
 from plentar.core.judging.anywhere import healthy
 from plentar.core.judging.control_circuit import CallCurrent, call_currents
+from plentar.core.judging.feed_path import PathPart, path_of
 from plentar.core.judging.findings import Finding, compare, find, log_findings, noted, run_findings
 from plentar.core.judging.impossible import LINE_ON_CONTROL, is_line_on_control
 from plentar.core.judging.situation import Situation
@@ -32,14 +34,16 @@ from plentar.core.judging.thermostat_map import MapNote, MapRow, check_map
 from plentar.core.judging.timing import RunVerdict, Stage, fan_stages, judge_run, stages_of
 from plentar.core.judging.verdict import judge
 from plentar.core.judging.watched import seen_by_fan, seen_by_heat
+from plentar.core.judging.weather import Weather, weather_of
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.limits.verdicts import Grade, Verdict
 from plentar.core.said import Words, joined, said
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import CAPACITOR as CAPACITOR_PLACE
-from plentar.core.unit.place import Place, amps_at, line_volts, place_of, point_at, spot_of
+from plentar.core.unit.place import Place, amps_at, line_volts, place_of, point_at, spot_of, volts_at
 from plentar.core.unit.points import Point, of_feed, part_words, test_points
 from plentar.core.unit.quantities import QUANTITIES
+from plentar.core.work.interim import Interim, interim_of
 from plentar.core.work.ledger import LedgerNote, check_ledger
 from plentar.core.work.proof import BEFORE_POWER, RISE, TIMES, Proof, ProofItem, proof_items, prove
 from plentar.core.work.safety import SafeLine, ohms_refusal, safe_list
@@ -51,7 +55,7 @@ if TYPE_CHECKING:
     from plentar.core.judging.log import Floats, LogAnalysis
     from plentar.core.judging.logged import LogQuestion
 
-__all__ = ["ROWS", "Advice", "Airstream", "BlowerRow", "Judged", "Ledger", "Visit"]
+__all__ = ["AHEAD", "ROWS", "Advice", "Airstream", "BlowerRow", "Judged", "Ledger", "LegCheck", "Visit"]
 
 ROWS: tuple[tuple[str, frozenset[str]], ...] = (
     ("G", frozenset({"G"})),
@@ -61,6 +65,9 @@ ROWS: tuple[tuple[str, frozenset[str]], ...] = (
 )
 CAPACITOR = point_at("microfarads", CAPACITOR_PLACE)
 TRIPS = "breaker trips or hot"
+# The kind of a finding that stands ahead of the unit: an electrician's.
+AHEAD = "ahead of the unit"
+WEATHER_COMPLAINTS = ("not enough heat", "cold in defrost or on cold nights")
 # From here a cause is accepted whatever could still be read; below a half nothing is, for want of tests.
 SURE_SHARE, LEAST_ACCEPTED = 0.97, 0.5
 # What is answered or counted, not found wrong.
@@ -167,6 +174,14 @@ class BlowerRow:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class LegCheck:
+    """Volts between same-named legs of two feeds, all live: the point, and its verdict once it was read."""
+
+    point: str
+    verdict: Verdict | None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Ledger:
     """One part's ledger as it stands: its rows and what they mean."""
 
@@ -194,9 +209,13 @@ class Visit:
         moment: float = 0.0,
         complaints: Sequence[str] = (),
         samples_of: "Callable[[str], tuple[Floats, Floats]] | None" = None,
+        outdoor_degf: float | None = None,
+        indoor_degf: float | None = None,
+        price_kwh: float | None = None,
     ) -> None:
         self.plate, self.record, self.limits, self.moment = plate, record, limits, moment
         self.complaints = tuple(complaints)
+        self.outdoor_degf, self.indoor_degf, self.price_kwh = outdoor_degf, indoor_degf, price_kwh
         # Seconds and amps of each log by its id; fetched only when somebody asks what the log shows.
         self.samples_of = samples_of
 
@@ -345,7 +364,7 @@ class Visit:
     def findings(self) -> list[Finding]:
         """What the evidence implies of the unit as it is, most serious first."""
         found = self._found_in(self.standing_now)
-        found += [*self._work_findings(), *self._other_findings()]
+        found += [*self._work_findings(), *self._other_findings(), *self._feed_findings()]
         found += [noted(said("visit.wired"), Grade.FAIL, words, "wired") for words in wired_wrong(self.plate)]
         found.sort(key=lambda entry: (entry.verdict.kind != LINE_ON_CONTROL, -entry.verdict.grade.severity))
         # A later reading of the same place takes the finding's place, not the stop's.
@@ -964,11 +983,86 @@ class Visit:
         """What a proof should have and nobody took: order and times, the rise."""
         return tuple(entry.item.words for entry in self.proof if not entry.item.point and entry.after is None)
 
-    def left_to_heat(self, circuit_id: str) -> tuple[float, float]:
-        """Watts the house has left with one stage off, and all there are [W]."""
+    def left_to_heat(self, off: Collection[str]) -> tuple[float, float]:
+        """Watts the house has left with some stages, or whole feeds, off, and all there are [W]."""
         whole = self.plate.total_rated_watts
-        off = sum(circuit.rated_watts for circuit in self.plate.circuits if circuit.id == circuit_id)
-        return whole - off, whole
+        gone = [c for c in self.plate.circuits if c.id in off or self.plate.feed_of(c.supplied_by) in off]
+        return whole - sum(circuit.rated_watts for circuit in gone), whole
+
+    # The load against everything in its path, and the heat against the weather.
+
+    @property
+    def path(self) -> tuple[PathPart, ...]:
+        """The path of the feeds, panel to element, each part judged."""
+        return path_of(self.plate)
+
+    def interim(self, feed: str) -> Interim | None:
+        """What may run on a feed until it is corrected; None where nothing must be."""
+        return interim_of(self.plate, feed)
+
+    @cached_property
+    def leg_checks(self) -> tuple[LegCheck, ...]:
+        """Same-named legs of two feeds against each other: read before anything joins or spans them."""
+        feeds = [feed.id for feed in self.plate.feeds]
+        legs = ("l1",) if self.plate.has_neutral else ("l1", "l2")
+        found = []
+        for first, second in combinations(feeds, 2):
+            for leg in legs:
+                point = volts_at(f"{first}.{leg}", f"{second}.{leg}")
+                known = find_point(self.plate, point).id
+                entry = self.latest_now.get(known)
+                live = entry is not None and all(state == "live" for _, state in entry.reading.condition.feeds)
+                found.append(LegCheck(point=known, verdict=entry.verdict if entry is not None and live else None))
+        return tuple(found)
+
+    @cached_property
+    def dead_strips(self) -> tuple[str, ...]:
+        """The strips that do not come: read dead under their call, or left off."""
+        off = [name for _, deed, done in self.record.open_temporaries if not done for name in deed.off]
+        feeds = {d.feed for _, d, done in self.record.open_temporaries if not done and d.feed and not d.off}
+        found = []
+        for circuit in self.plate.circuits:
+            entry = self.latest_now.get(amps_at(circuit.id))
+            is_dead = entry is not None and entry.verdict.kind == "dead"
+            is_off = circuit.id in off or self.plate.feed_of(circuit.supplied_by) in feeds
+            # On a smaller device the rest runs on: only a feed that is off takes all of its strips.
+            if is_dead or is_off:
+                found.append(circuit.id)
+        return tuple(found)
+
+    @cached_property
+    def weather(self) -> Weather | None:
+        """The unit's heat against the weather; None while nobody said how cold it is."""
+        if self.outdoor_degf is None:
+            return None
+        under = [e.reading for e in self.standing_now if e.reading.condition.heat]
+        line = next((r.value for f in self.plate.feeds for r in reversed(under) if r.point == line_volts(f.id)), None)
+        return weather_of(
+            self.plate,
+            self.outdoor_degf,
+            indoor_degf=self.indoor_degf,
+            dead=self.dead_strips,
+            supply_volts=line,
+            limits=self.limits,
+            price_kwh=self.price_kwh,
+        )
+
+    @property
+    def asks_weather(self) -> bool:
+        """True where the complaint may be the weather: its answer stands beside the suspects."""
+        return any(complaint in WEATHER_COMPLAINTS for complaint in self.complaints)
+
+    def _feed_findings(self) -> list[Finding]:
+        """What is wrong in the path of the feeds, and heat that is short with every strip right."""
+        found = []
+        for part in self.path:
+            kind = AHEAD if part.is_ahead else ""
+            found += [noted(part.name, Grade.FAIL, words, kind) for words in part.defects]
+        weather = self.weather
+        if weather is not None and weather.grade is Grade.FAIL:
+            # No part of the unit: what is short is told, and not as a defect of it.
+            found.append(noted(said("visit.weather"), Grade.MARGINAL, weather.words, "weather"))
+        return found
 
 
 def row_calls(plate: Nameplate, wanted: frozenset[str]) -> frozenset[str]:

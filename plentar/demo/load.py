@@ -60,7 +60,7 @@ def load_demo(db: Session, now: datetime) -> bool:
     """Fill an empty database; return False when a shop is there already."""
     if db.scalar(select(Shop.id).limit(1)) is not None:
         return False
-    shop = Shop(id=_id("shop"), name="Quillet Hollow Heating", time_zone=ZONE, tax_percent=8.25)
+    shop = Shop(id=_id("shop"), name="Quillet Hollow Heating", time_zone=ZONE, tax_percent=8.25, price_kwh=0.14)
     db.add(shop)
     db.flush()
     for key, name, email, role in PEOPLE:

@@ -12,7 +12,7 @@ from plentar.core.causes.diagnosis import Diagnosis
 from plentar.core.causes.next_test import SCHOOLS, NextTest
 from plentar.core.circuit.places import find_point
 from plentar.core.errors import ReadingError
-from plentar.core.evidence.events import Aired, Deed, Event, Measured, Seen, Tapped
+from plentar.core.evidence.events import COLDEST_DEGF, HOTTEST_DEGF, Aired, Deed, Event, Measured, Seen, Tapped
 from plentar.core.evidence.metrology import DEMO_METER, Meter, MeterRange
 from plentar.core.evidence.reading import Condition, ControlState, FeedState, Hand, Mode, Reading
 from plentar.core.evidence.record import Record
@@ -123,6 +123,8 @@ class CallFile(_Strict):
     unit: dict[str, Any] | None = None
     unit_file: str | None = None
     complaints: list[str] = []
+    outdoor_degf: float | None = None
+    indoor_degf: float | None = None
     school: str = "amps first"
     meter: list[RangeFile] = []
     readings: list[ReadingFile] = []
@@ -146,6 +148,10 @@ def call_from_json(document: object) -> CallFile:
         ) from error
     if call.school not in SCHOOLS:
         raise ReadingError(f"expected one of {', '.join(SCHOOLS)}, got {call.school!r}", field="school")
+    for field in ("outdoor_degf", "indoor_degf"):
+        degf = getattr(call, field)
+        if degf is not None and not COLDEST_DEGF <= degf <= HOTTEST_DEGF:
+            raise ReadingError(f"expected {COLDEST_DEGF:g} to {HOTTEST_DEGF:g} °F, got {degf:g}", field=field)
     if (call.unit is None) == (call.unit_file is None):
         raise ReadingError("expected either unit or unit_file", field="unit")
     return call
@@ -213,6 +219,8 @@ def visit_of(call: CallFile, plate: Nameplate) -> Visit:
         complaints=call.complaints,
         moment=moment,
         samples_of=_samples(call).__getitem__,
+        outdoor_degf=call.outdoor_degf,
+        indoor_degf=call.indoor_degf,
     )
 
 

@@ -51,10 +51,14 @@ def call_to_json(
     observations: Iterable[Mapping[str, Any]],
     record: Mapping[str, Any],
     limits: Mapping[str, Iterable[float]] | None = None,
+    outdoor_degf: float | None = None,
+    indoor_degf: float | None = None,
 ) -> dict[str, Any]:
     """Return the call as a call file; `record` holds what the core does not need: place, people, times, causes."""
     kept = list(readings)
-    own = {"limits": {name: list(figures) for name, figures in limits.items()}} if limits else {}
+    own: dict[str, Any] = {"limits": {name: list(figures) for name, figures in limits.items()}} if limits else {}
+    weather = {"outdoor_degf": outdoor_degf, "indoor_degf": indoor_degf}
+    own |= {name: degf for name, degf in weather.items() if degf is not None}
     return {
         "format": "plentar.call/1",
         "record": dict(record),

@@ -8,7 +8,7 @@ from plentar.core.evidence.events import COLDEST_DEGF, HOTTEST_DEGF
 from plentar.core.unit.electrical import OPEN_OHMS
 from plentar.core.unit.quantities import QUANTITIES
 
-__all__ = ["degf_typed", "parse_number"]
+__all__ = ["degf_typed", "degrees_typed", "parse_number"]
 
 
 _NUMBER = re.compile(
@@ -66,6 +66,23 @@ def parse_number(text: str, quantity: str) -> float:
     return value
 
 
+def degrees_typed(typed: str, field: str) -> float:
+    """Return degrees as typed, below zero too, with or without their unit.
+
+    Raises:
+        ReadingError: It is no number; `field` names the input.
+    Example:
+        >>> degrees_typed("130 °F", "ambient"), degrees_typed("-5", "outdoor")
+        (130.0, -5.0)
+    """
+    text = typed.strip().replace("−", "-").removesuffix("°F").removesuffix("F").strip()
+    try:
+        value = parse_number(text.removeprefix("-"), "plain")
+    except ReadingError as error:
+        raise ReadingError(f"expected degrees such as 28, got “{text[:20]}”", field=field) from error
+    return -value if text.startswith("-") else value
+
+
 def degf_typed(typed: str | None, field: str) -> float | None:
     """Return an outdoor or indoor temperature as typed [°F], below zero too; None where nothing was.
 
@@ -75,14 +92,9 @@ def degf_typed(typed: str | None, field: str) -> float | None:
         >>> degf_typed("−4 °F", "outdoor"), degf_typed("", "outdoor")
         (-4.0, None)
     """
-    text = (typed or "").strip().replace("−", "-").removesuffix("°F").removesuffix("F").strip()
-    if not text:
+    if not (typed or "").strip():
         return None
-    try:
-        value = parse_number(text.lstrip("-"), "plain")
-    except ReadingError as error:
-        raise ReadingError(f"expected degrees such as 28, got “{text[:20]}”", field=field) from error
-    value = -value if text.startswith("-") else value
+    value = degrees_typed(typed or "", field)
     if not COLDEST_DEGF <= value <= HOTTEST_DEGF:
         raise ReadingError(f"expected {COLDEST_DEGF:g} to {HOTTEST_DEGF:g} °F, got {value:g}", field=field)
     return value

@@ -20,31 +20,43 @@ from plentar.core.unit.kit import (
     split_watts,
 )
 from plentar.core.unit.nameplate import Nameplate
-from plentar.formats.numbers import parse_number
+from plentar.formats.numbers import degrees_typed, parse_number
 from plentar.formats.unit_json import UNIT_FORMAT, nameplate_from_json, nameplate_to_json
 from plentar.words import say
 
 __all__ = ["DEEDS", "PlateForm", "plate_form_of", "plate_form_read"]
 
-_STEP = re.compile(r"([a-z_]+)|\[(\d+)\]")
-_NAME = re.compile(r"[a-z_]+(\[\d{1,2}\])?(\.[a-z_]+(\[\d{1,2}\])?){0,4}\Z")
-_UNIT_BEHIND = re.compile(r"\s*(kW|VA|V|A|ft|s|Ω|µF|uF|tons?)\Z")
+_STEP = re.compile(r"([a-z][a-z0-9_]*)|\[(\d+)\]")
+_NAME = re.compile(r"[a-z_]+(\[\d{1,2}\])?(\.[a-z][a-z0-9_]*(\[\d{1,2}\])?){0,4}\Z")
+_UNIT_BEHIND = re.compile(r"\s*(kW|VA|V|A|ft|s|Ω|µF|uF|tons?|W|h|°C|Btu/h|Btu/°F|sq ft)\Z")
 # fmt: off
 NUMBERS = (
     "nominal_volts", "tons", "minimum_circuit_amps", "maximum_device_amps", "breaker_amps", "length_feet",
     "unit_device_amps", "rated_amps", "rated_watts", "rated_volts", "coil_ohms", "holding_amps", "min_seconds",
     "max_seconds", "capacitor_microfarads", "on_delay_seconds", "off_delay_seconds", "va", "primary_volts", "fuse_amps",
+    "outdoor_amps", "lead_degc", "at_47_btu_per_hour", "at_17_btu_per_hour", "watts_at_47", "watts_at_17",
+    "design_btu_per_hour", "area_square_feet", "mass_btu_per_degf", "heat_btu_per_hour", "hours",
 )
 # fmt: on
 LISTS = ("order", "taps", "ecm_calls", "poles")
-WHOLE = ("number", "switched_by_pole")
+# Below zero too, with their unit or without.
+DEGREES = (
+    "ambient_degf", "lockout_degf", "stage_degf", "design_outdoor_degf", "design_indoor_degf", "held_degf",
+    "swing_degf", "indoor_degf", "outdoor_degf",
+)  # fmt: skip
+WHOLE = ("number", "switched_by_pole", "carrying", "insulation_degc", "terminals_degc")
 ROOTS = {entry.name for entry in fields(Nameplate)} - {"assumed"}
+WITH_PARTS = ("feeds", "branches", "shared", "devices", "circuits", "blower", "transformer", "heat_pump", "house")
 DEEDS = ("layout", "add", "remove", "kit", "kind", "swap", "link", "second-pole")
 # What is gone with a part of another kind.
 OF_A_DEVICE = re.compile(
     r"\.(coil_ohms|holding_amps|rectifier|auxiliary(_from|\..*)?|poles\[\d+\]\.(rated_amps|o\w+_window\..*))\Z"
 )
 OF_A_PSC = re.compile(r"blower\.(relay\..*|taps|capacitor_microfarads|switched_by(_pole)?|plain_wire_to|rated_amps)\Z")
+UNREAD = re.compile(
+    r"\.(opens|lugs\..*|disconnect\..*|conductor\.(insulation_degc|terminals_degc|ambient_degf|carrying|cable)"
+    r"|lead_(size|degc)|outdoor_amps)\Z"
+)
 OF_AN_ECM = re.compile(r"blower\.(ecm_calls|rated_amps)\Z")
 MOST_ROWS, MOST_POLES = 8, 5
 
@@ -93,6 +105,8 @@ class PlateForm:
 def _has_input(path: str) -> bool:
     return path.rpartition(".")[2] in {
         *NUMBERS,
+        *DEGREES,
+        *WHOLE,
         *LISTS,
         "com",
         "no",
@@ -101,6 +115,9 @@ def _has_input(path: str) -> bool:
         "device",
         "supplied_by",
         "size",
+        "behind",
+        "smallest",
+        "largest",
         "auxiliary_from",
         "plain_wire_to",
     }
@@ -173,7 +190,8 @@ def plate_form_read(form: Mapping[str, str], deed: str = "", kit: Kit | None = N
 
 def _is_plate_path(name: str) -> bool:
     root = re.match(r"[a-z_]+", name)
-    return root is not None and root[0] in ROOTS and _NAME.match(name) is not None
+    # What has parts has no text of its own.
+    return root is not None and root[0] in ROOTS and name not in WITH_PARTS and _NAME.match(name) is not None
 
 
 def _document(form: PlateForm) -> dict[str, Any]:
@@ -191,6 +209,8 @@ def _document(form: PlateForm) -> dict[str, Any]:
 
 
 def _value(leaf: str, typed: str) -> Any:
+    if leaf in DEGREES:
+        return degrees_typed(typed, leaf) if typed else None
     if leaf in NUMBERS or leaf in WHOLE:
         if not typed:
             return None
@@ -231,9 +251,21 @@ def _require_kind(here: object, kind: type) -> None:
 
 def _tidy(document: dict[str, Any]) -> None:
     """Leave out what means nothing: a conductor without a size, a window without times, a part of no kind."""
-    for feed in document.get("feeds", []):
+    for feed in [*document.get("feeds", []), *document.get("shared", [])]:
         if "size" not in feed.get("conductor", {}):
             feed.pop("conductor", None)
+        if "kind" not in feed.get("disconnect", {}):
+            feed.pop("disconnect", None)
+        if not feed.get("lugs"):
+            feed.pop("lugs", None)
+    if not document.get("heat_pump"):
+        document.pop("heat_pump", None)
+    house = document.get("house", {})
+    if not house.get("steady"):
+        house.pop("steady", None)
+    # How tight a house is and what it is held at tell nothing by themselves.
+    if not set(house) - {"build", "held_degf", "design_indoor_degf"}:
+        document.pop("house", None)
     for device in document.get("devices", []):
         for pole in [*device.get("poles", []), device.get("auxiliary") or {}]:
             for name in ("on_window", "off_window"):
@@ -257,8 +289,9 @@ def _assume(document: dict[str, Any], form: PlateForm) -> None:
             if name not in circuit and f"circuits[{i}].{name}" not in form.problems:
                 circuit[name] = usual
                 assumed.append(f"circuits[{i}].{name}")
-    for i, feed in enumerate(document.get("feeds", [])):
-        path = f"feeds[{i}].conductor.length_feet"
+    wired = [(f"{name}[{i}]", feed) for name in ("feeds", "shared") for i, feed in enumerate(document.get(name, []))]
+    for at, feed in wired:
+        path = f"{at}.conductor.length_feet"
         # A size without a length is worth keeping for the wire check.
         if "conductor" in feed and "length_feet" not in feed["conductor"] and path not in form.problems:
             feed["conductor"]["length_feet"] = USUAL_WIRE_FEET
@@ -346,6 +379,11 @@ def _add(form: PlateForm, target: str) -> None:
     name, _, use = target.partition(":")
     count = len(form.rows(name))
     _add_row(form, name)
+    # A row is like the last one as it is built; what was read on that one was not read on this.
+    _drop(form, f"{name}[{count}]", UNREAD)
+    if name == "shared" and count < len(form.rows("shared")):
+        for i in form.rows("feeds"):
+            form.texts[f"feeds[{i}].behind"] = form.text(f"feeds[{i}].behind") or form.text(f"shared[{count}].id")
     if name != "feeds" or len(form.rows(name)) == count:
         return
     feed = form.text(f"feeds[{count}].id")
@@ -382,6 +420,14 @@ def _remove(form: PlateForm, target: str) -> None:
                 _remove(form, f"circuits[{form.ids('circuits').index(strip)}]")
         for path in [path for path in form.texts if path.endswith("supplied_by") and form.texts[path] in behind]:
             form.texts[path] = rest
+        # What it alone hung behind goes with it.
+        _remove_row(form, target)
+        for shared in set(form.ids("shared")) - {form.text(f"feeds[{i}].behind") for i in form.rows("feeds")}:
+            _remove_row(form, f"shared[{form.ids('shared').index(shared)}]")
+        return
+    if name == "shared" and gone:
+        for path in [path for path in form.texts if path.endswith(".behind") and form.texts[path] == gone]:
+            form.texts[path] = ""
     elif name == "circuits" and gone:
         device = form.text(f"{target}.device")
         for path, there in list(form.texts.items()):
@@ -431,9 +477,14 @@ def _next_id(taken: list[str], stem: str, *, letters: bool) -> str:
 def _add_row(form: PlateForm, name: str) -> None:
     """Add a row like the last one, under the next free name."""
     count = len(form.rows(name))
-    if name not in ("feeds", "branches", "circuits", "devices") or count >= MOST_ROWS:
+    if name not in ("feeds", "branches", "shared", "circuits", "devices") or count >= MOST_ROWS:
         return
-    stems = {"feeds": ("feed", False), "branches": ("branch", False), "circuits": ("strip", True)}
+    stems = {
+        "feeds": ("feed", False),
+        "branches": ("branch", False),
+        "shared": ("sub-panel", False),
+        "circuits": ("strip", True),
+    }
     if name == "devices":
         stem = form.text(f"devices[{count - 1}].id").rpartition("-")[0] or "seq"
         new = _next_id(form.ids("devices"), stem, letters=True)
@@ -451,7 +502,7 @@ def _add_row(form: PlateForm, name: str) -> None:
 
 
 def _remove_row(form: PlateForm, target: str) -> None:
-    matched = re.fullmatch(r"(feeds|branches|circuits|devices)\[(\d+)\]", target)
+    matched = re.fullmatch(r"(feeds|branches|shared|circuits|devices)\[(\d+)\]", target)
     if not matched:
         return
     name, gone = matched[1], int(matched[2])

@@ -58,6 +58,8 @@ STEPS = (
     ("air", "Air"),
     ("blower", "Blower, interlock"),
     ("control", "Control circuit"),
+    ("circuit", "Circuit"),
+    ("heat-pump", "Heat pump"),
     ("fix", "Fix"),
     ("prove", "Prove"),
     ("hand-over", "Hand over"),
@@ -444,6 +446,8 @@ class CallScreen(Generic[C]):
             "air": self._air_step(),
             "blower": self._seen_step("row-blower"),
             "control": ("not-proven", "landings kept") if self.visit.record.map else ("open", ""),
+            "circuit": self._circuit_step(),
+            "heat-pump": self._weather_step(),
             "fix": self._fix_step(),
             "prove": self._prove_step(),
             "hand-over": ("pass" if self.visit.record.closed is not None else "open", "report"),
@@ -525,6 +529,21 @@ class CallScreen(Generic[C]):
     def _seen_step(self, kind: str) -> tuple[str, str]:
         rows = [key for key, (_, deed) in self.visit.record.seen.items() if key[0] == kind and deed.state != "undone"]
         return ("not-proven", f"{len(rows)} kept") if rows else ("open", "")
+
+    def _circuit_step(self) -> tuple[str, str]:
+        wrong = [part for part in self.visit.path if part.defects]
+        if wrong:
+            return "fail", say(wrong[0].name) + (f" and {len(wrong) - 1} more" if len(wrong) > 1 else "")
+        unread = sum(bool(part.missing) for part in self.visit.path)
+        return ("open", f"{unread} not read") if unread else ("pass", "")
+
+    def _weather_step(self) -> tuple[str, str]:
+        weather = self.visit.weather
+        if weather is None or (self.plate.heat_pump is None and self.plate.house is None):
+            return "open", ""
+        short = weather.short_watts
+        kilowatts = f"{short[1] / 1000:.1f} kW short" if short is not None and short[1] > 0 else "enough"
+        return weather.grade.value.replace(" ", "-"), f"{weather.outdoor_degf:.0f} °F, {kilowatts}"
 
     def _fix_step(self) -> tuple[str, str]:
         causes = self.visit.record.causes

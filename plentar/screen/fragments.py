@@ -21,6 +21,7 @@ from plentar.core.unit.place import place_of, spot_of
 from plentar.core.unit.points import part_words
 from plentar.core.unit.quantities import QUANTITIES
 from plentar.screen.drawings.ladder import Board, Label, Probe, Symbol, Wire, shown_value
+from plentar.screen.shown import told_temporary
 from plentar.words import say
 from plentar.words.figures import plus_minus, thousands
 
@@ -55,6 +56,8 @@ def furnish(made: Environment) -> None:
         spoken_range=spoken_range,
         reading=_reading,
         plus_minus=plus_minus,
+        told_temporary=told_temporary,
+        pair=lambda name: (name, name),
     )
     made.globals.update(infinity=float("inf"), open_ohms=OPEN_OHMS)
 

@@ -9,8 +9,9 @@ from plentar.core.evidence.events import Fitted
 from plentar.core.evidence.record import Record
 from plentar.core.limits.verdicts import Grade
 from plentar.core.unit.place import place_of, spot_of
-from plentar.core.unit.points import part_words
+from plentar.core.visit import AHEAD
 from plentar.screen.call import CallScreen, Kept
+from plentar.screen.shown import told_temporary
 from plentar.words import say
 
 __all__ = ["Bill", "Passage", "bill_of", "corrections_of", "passages_of", "photos_apart"]
@@ -119,11 +120,13 @@ def corrections_of(screen: CallScreen[Any], shop: str) -> list[tuple[str, str]]:
         if finding.verdict.grade is not Grade.FAIL:
             continue
         is_ahead = finding.point.startswith("volts:panel.") or _step_of(screen, finding.point) == "supply"
+        is_ahead = is_ahead or finding.verdict.kind == AHEAD
         found.append((say(finding.about), "a licensed electrician" if is_ahead else shop))
     for item, is_done in screen.work.temporaries:
         if not is_done:
-            name = say(part_words(item.deed.circuit))
-            found.append((f"{name}, off until {item.deed.due_on}", shop))
+            found.append(
+                (f"{say(told_temporary(item.deed))}, until {item.deed.due_on}", item.deed.corrected_by or shop)
+            )
     return list(dict.fromkeys(found))
 
 

@@ -2,10 +2,12 @@
 
 from typing import Generic, TypeVar
 
-from plentar.core.evidence.events import Deed, Event
+from plentar.core.evidence.events import Deed, Event, Temporary
 from plentar.core.evidence.record import Record
+from plentar.core.said import Words
+from plentar.core.work.interim import temporary_words
 
-__all__ = ["Shown", "shown"]
+__all__ = ["Shown", "shown", "told_temporary"]
 
 D = TypeVar("D", bound=Deed)
 
@@ -20,3 +22,8 @@ class Shown(Generic[D]):
 def shown(record: Record, kind: type[D]) -> list[Shown[D]]:
     """Return the events of a kind that stand, oldest first."""
     return [Shown(event, deed) for event, deed in record.of(kind)]
+
+
+def told_temporary(deed: Temporary) -> Words:
+    """Return a temporary measure in one line: what is off, or what runs on a smaller device."""
+    return temporary_words(deed.off, deed.feed, deed.device_amps)

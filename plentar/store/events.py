@@ -127,14 +127,19 @@ def get_samples(db: Session, *, shop_id: UUID, log_id: UUID) -> bytes | None:
 
 
 def list_due(db: Session, *, shop_id: UUID, until: str) -> Sequence[Due]:
-    """Return the temporary measures due by a day (ISO) and not made right, longest due first, each with its call."""
-    kinds = ("temporary", "temporary-done")
+    """Return the temporary measures due by a day (ISO) and not made right, longest due first, each with its call.
+
+    One that was taken back was none.
+    """
+    kinds = ("temporary", "temporary-done", "void")
     found = db.execute(
         select(EventRow.id, EventRow.kind, EventRow.payload, EventRow.call_id)
         .where(EventRow.shop_id == shop_id, EventRow.kind.in_(kinds))
         .order_by(EventRow.done_at)
     ).all()
-    done = {row.payload["temporary"] for row in found if row.kind == "temporary-done"}
+    void = {row.payload["event"] for row in found if row.kind == "void"}
+    ended = [row for row in found if row.kind == "temporary-done" and str(row.id) not in void]
+    done = void | {row.payload["temporary"] for row in ended}
     left = [
         row for row in found if row.kind == "temporary" and str(row.id) not in done and row.payload["due_on"] <= until
     ]

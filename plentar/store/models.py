@@ -73,12 +73,15 @@ class Shop(Base):
     __table_args__ = (
         CheckConstraint("tax_percent >= 0 and tax_percent < 100", name="tax"),
         CheckConstraint("currency ~ '^[A-Z]{3}$'", name="currency"),
+        CheckConstraint("price_kwh > 0 and price_kwh < 10", name="price_kwh"),
     )
     id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
     name: Mapped[str] = mapped_column(String(120))
     time_zone: Mapped[str] = mapped_column(String(60), default="America/Chicago")
     currency: Mapped[str] = mapped_column(String(3), default="USD")
     tax_percent: Mapped[float] = mapped_column(Float, default=0.0)
+    # What a kilowatt hour costs where the shop works; unknown, heat is told as energy alone.
+    price_kwh: Mapped[float | None] = mapped_column(Float)
 
 
 class Person(Base):

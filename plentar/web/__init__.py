@@ -50,7 +50,8 @@ def create_app(settings: Settings) -> Flask:
         SESSION_COOKIE_SECURE=settings.secure_cookies,
         PERMANENT_SESSION_LIFETIME=timedelta(days=14),
         MAX_CONTENT_LENGTH=MAX_BODY_BYTES,
-        MAX_FORM_PARTS=200,
+        # A plate of six strips on three feeds has some two hundred and fifty inputs.
+        MAX_FORM_PARTS=600,
         WTF_CSRF_TIME_LIMIT=None,
         COMPRESS_ALGORITHM=["br", "gzip"],
         COMPRESS_STREAMS=False,
@@ -82,9 +83,24 @@ def create_app(settings: Settings) -> Flask:
     errors.register(app)
     assets.register(app)
 
-    from plentar.web import bench, call, checks, fix, health, parts, place, share, signin, start, timing, today, unit
+    from plentar.web import (
+        bench,
+        call,
+        checks,
+        feed,
+        fix,
+        health,
+        parts,
+        place,
+        share,
+        signin,
+        start,
+        timing,
+        today,
+        unit,
+    )
 
-    for area in (health, signin, today, start, place, call, unit, timing, bench, fix, parts, checks, share):
+    for area in (health, signin, today, start, place, call, unit, timing, bench, fix, parts, checks, feed, share):
         app.register_blueprint(area.bp)
     app.jinja_loader = ChoiceLoader([FileSystemLoader(Path(app.root_path) / "templates"), LOADER])
     furnish(app.jinja_env)

@@ -132,6 +132,9 @@ def visit_of(call: Call, record: Record, moment: datetime) -> Visit:
         moment=moment.timestamp(),
         complaints=call.complaints,
         samples_of=partial(_samples_of, call.shop_id),
+        outdoor_degf=call.outdoor_degf,
+        indoor_degf=call.indoor_degf,
+        price_kwh=g.person.shop.price_kwh if g.person is not None else None,
     )
 
 

@@ -154,7 +154,7 @@ def test_a_temporary_measure_is_due_on_today_until_made_right(client: FlaskClien
     assert code == 200
     assert "5 of 10 kW" in body
     page = flat(client.get("/today").text)
-    assert "Strip B is off, leads capped" in page
+    assert "Strip B off, leads capped" in page
     done = page.split("/temporary/")[1].split("/done")[0]
     client.post(f"{shop.url}/fix/temporary/{done}/done", data={"from": "today"})
     assert "Strip B is off" not in client.get("/today").text

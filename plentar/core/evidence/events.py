@@ -13,7 +13,9 @@ from plentar.core.evidence.reading import Condition, ControlState, FeedState, Ha
 from plentar.core.unit.nameplate import Nameplate
 
 __all__ = [
+    "COLDEST_DEGF",
     "DEEDS",
+    "HOTTEST_DEGF",
     "OPENED_AT",
     "Aired",
     "Amended",
@@ -409,19 +411,33 @@ class Approved(_Deed):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Temporary(_Deed):
-    """A stage left off until a day: how, what the tag says, what is left to heat with."""
+    """Stages left off until a day, or a feed on a smaller device, or off: how, the tag's words, what heat is left.
+
+    `also` are further stages beside `circuit`; `feed` the feed it is done to, where it is one; `corrected_by` says who
+    must correct what.
+    """
 
     kind = "temporary"
     derived = ("left_watts", "whole_watts")
-    circuit: str
+    circuit: str = ""
     how: str
     tag: str
     due_on: str
+    also: tuple[str, ...] = ()
+    feed: str = ""
+    device_amps: float | None = None
+    corrected_by: str = ""
     left_watts: float = 0.0
     whole_watts: float = 0.0
 
+    @property
+    def off(self) -> tuple[str, ...]:
+        """The stages that are off."""
+        return tuple(name for name in (self.circuit, *self.also) if name)
+
     def __post_init__(self) -> None:
-        _text(self.how, "how", 200, needed="say how it is off")
+        _text(self.how, "how", 600, needed="say how it is off")
+        _text(self.corrected_by, "corrected_by", 400)
         _text(self.tag, "tag", 200, needed="a temporary measure is tagged")
         _text(self.due_on, "due", 10, needed="say until when, as a date")
 

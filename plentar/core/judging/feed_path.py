@@ -79,6 +79,7 @@ class PathPart:
         missing: What keeps it from being proven.
         schools: The three schools' answers, for an overcurrent device.
         checks: A wire at its worst and at its best.
+        is_in_unit: A breaker behind the unit's own cover.
     """
 
     id: str
@@ -94,11 +95,17 @@ class PathPart:
     missing: tuple[Words, ...] = ()
     schools: tuple[School, ...] = ()
     checks: tuple[WireCheck, ...] = ()
+    is_in_unit: bool = False
 
     @property
     def grade(self) -> Grade:
         """Fail with a defect, not proven while something is missing."""
         return Grade.FAIL if self.defects else Grade.NOT_PROVEN if self.missing else Grade.PASS
+
+    @property
+    def is_ahead(self) -> bool:
+        """True for what stands ahead of the unit: an electrician's."""
+        return self.kind in ("shared", "breaker", "wire", "disconnect") and not self.is_in_unit
 
     @property
     def name(self) -> Words:
@@ -316,7 +323,8 @@ def _device(
     if load.is_assumed:
         lacking.append(said("path.missing-load"))
     defects += _undivided(strips, rated_amps, plate)
-    if not plate.has_neutral and not is_in_unit:
+    # How a feed's own breaker in the unit opens is what its disconnect is: asked for ahead of it.
+    if not plate.has_neutral and not name.endswith(".unit"):
         if opens == "untied":
             defects.append(said("path.untied"))
         elif opens is None:
@@ -336,6 +344,7 @@ def _device(
         notes=tuple(notes),
         missing=tuple(lacking),
         schools=answers,
+        is_in_unit=is_in_unit,
     )
 
 
@@ -500,7 +509,16 @@ def _branch(branch: Branch, parent: str, plate: Nameplate) -> Iterator[PathPart]
     )
     if branch.kind == "breaker":
         yield _device(
-            branch.id, parent, "breaker", branch.feed, load, branch.rated_amps, branch.opens, plate, strips=strips
+            branch.id,
+            parent,
+            "breaker",
+            branch.feed,
+            load,
+            branch.rated_amps,
+            branch.opens,
+            plate,
+            strips=strips,
+            is_in_unit=True,
         )
     else:
         yield _switch(branch.id, parent, branch.feed, load, branch.rated_amps, load.minimum_circuit_amps)

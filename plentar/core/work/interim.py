@@ -19,9 +19,10 @@ from plentar.core.judging.feed import (
 from plentar.core.judging.feed_path import PathPart, label_of, path_of, wire_runs
 from plentar.core.said import Words, joined, said
 from plentar.core.unit.nameplate import HeatingCircuit, Nameplate
+from plentar.core.unit.points import part_words
 from plentar.core.unit.supply_path import STANDARD_DEVICES, Feed
 
-__all__ = ["Interim", "LeftOff", "interim_of"]
+__all__ = ["Interim", "LeftOff", "interim_of", "temporary_words"]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -62,13 +63,21 @@ class Interim:
     @property
     def words(self) -> Words:
         """What is done, in one line."""
-        strips = joined([entry.strip.replace("-", " ").title() for entry in self.left_off])
-        if self.kind == "feed-off":
-            return said("interim.feed-off", feed=self.feed.replace("-", " "))
-        if self.kind == "strips-off":
-            return said("interim.strips-off", strips=strips)
-        key = "interim.device-and-strips" if self.left_off else "interim.device"
-        return said(key, amps=self.device_amps or 0.0, strips=strips)
+        return temporary_words([entry.strip for entry in self.left_off], self.feed, self.device_amps)
+
+
+def temporary_words(strips: Sequence[str], feed: str = "", device_amps: float | None = None) -> Words:
+    """Return a temporary measure in one line: strips off, a smaller device in a feed, or all of the feed off.
+
+    Example:
+        >>> temporary_words([], "feed-1").id
+        'interim.feed-off'
+    """
+    off = joined(list(map(part_words, strips)))
+    if device_amps is not None:
+        key = "interim.device-and-strips" if strips else "interim.device"
+        return said(key, feed=part_words(feed), amps=device_amps, strips=off)
+    return said("interim.strips-off", strips=off) if strips else said("interim.feed-off", feed=part_words(feed))
 
 
 def interim_of(plate: Nameplate, feed_id: str) -> Interim | None:
@@ -239,6 +248,6 @@ def _cautions(plate: Nameplate, left_off: Sequence[LeftOff]) -> Iterable[Words]:
 
 def _who(part: PathPart) -> Words:
     """Return who must correct a part: what stands ahead of the unit is an electrician's."""
-    if part.kind in ("shared", "breaker", "wire", "disconnect") and not part.id.startswith("branch"):
+    if part.is_ahead:
         return said("interim.electrician", what=part.name)
     return said("interim.technician", what=part.name)

@@ -47,6 +47,8 @@ def call_document(screen: CallScreen[Call]) -> dict[str, Any]:
     return {
         "unit": call.unit.nameplate,
         "complaints": call.complaints,
+        "outdoor_degf": call.outdoor_degf,
+        "indoor_degf": call.indoor_degf,
         "limits": dict(screen.visit.limits.changed),
         "readings": reading_records(screen),
         "observations": [

@@ -7,7 +7,9 @@ from zoneinfo import ZoneInfo
 from flask import Blueprint, g, redirect, render_template, url_for
 from flask.typing import ResponseReturnValue
 
+from plentar.core.evidence.events import Temporary
 from plentar.core.work.planning import plan_van
+from plentar.formats.events_json import deed_from_json
 from plentar.formats.unit_json import kept_nameplate
 from plentar.store import calls, events
 from plentar.web.access import login_required, now
@@ -15,8 +17,18 @@ from plentar.web.access import login_required, now
 __all__ = ["bp"]
 
 bp = Blueprint("today", __name__)
-# Temporary measures show up this long before their day.
-DUE_DAYS = 2
+# A temporary measure stands open this long before its day; what is due later is folded below, up to a season ahead.
+DUE_DAYS, AHEAD_DAYS = 2, 200
+
+
+class Measure:
+    """A temporary measure as the day lists it."""
+
+    def __init__(self, item: events.Due) -> None:
+        self.id, self.call = item.id, item.call
+        deed = deed_from_json("temporary", item.payload, is_kept=True)
+        assert isinstance(deed, Temporary)  # noqa: S101  the kind that was asked for
+        self.deed, self.due_on = deed, date.fromisoformat(deed.due_on)
 
 
 @bp.get("/")
@@ -38,11 +50,16 @@ def page() -> ResponseReturnValue:
     ahead = [call for call in mine if call.status != "closed"]
     van = plan_van([(kept_nameplate(call.unit.nameplate), call.complaints) for call in ahead])
     groups = [("Yours", mine), ("The other van", others)]
-    until = (moment.date() + timedelta(days=DUE_DAYS)).isoformat()
-    due = [
-        (item, date.fromisoformat(item.payload["due_on"]))
-        for item in events.list_due(g.db, shop_id=g.person.shop_id, until=until)
-    ]
+    until = (moment.date() + timedelta(days=AHEAD_DAYS)).isoformat()
+    measures = [Measure(item) for item in events.list_due(g.db, shop_id=g.person.shop_id, until=until)]
+    soon = moment.date() + timedelta(days=DUE_DAYS)
     return render_template(
-        "today/page.html", moment=moment, groups=groups, van=van, ahead=ahead, due=due, new_id=lambda: str(uuid4())
+        "today/page.html",
+        moment=moment,
+        groups=groups,
+        van=van,
+        ahead=ahead,
+        due=[measure for measure in measures if measure.due_on <= soon],
+        later=[measure for measure in measures if measure.due_on > soon],
+        new_id=lambda: str(uuid4()),
     )

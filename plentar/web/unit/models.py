@@ -65,6 +65,11 @@ class PlateScreen:
         return [(name, spoken(name)) for name in self.form.ids("feeds", "branches")]
 
     @property
+    def shared(self) -> list[tuple[str, str]]:
+        """What a feed can hang behind."""
+        return [(name, spoken(name)) for name in self.form.ids("shared")]
+
+    @property
     def devices(self) -> list[tuple[str, str]]:
         """The switching devices."""
         return [(name, spoken(name)) for name in self.form.ids("devices")]
