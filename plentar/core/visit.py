@@ -55,7 +55,7 @@ if TYPE_CHECKING:
     from plentar.core.judging.log import Floats, LogAnalysis
     from plentar.core.judging.logged import LogQuestion
 
-__all__ = ["AHEAD", "ROWS", "Advice", "Airstream", "BlowerRow", "Judged", "Ledger", "LegCheck", "Visit"]
+__all__ = ["AHEAD", "ROWS", "WEATHER", "Advice", "Airstream", "BlowerRow", "Judged", "Ledger", "LegCheck", "Visit"]
 
 ROWS: tuple[tuple[str, frozenset[str]], ...] = (
     ("G", frozenset({"G"})),
@@ -67,6 +67,8 @@ CAPACITOR = point_at("microfarads", CAPACITOR_PLACE)
 TRIPS = "breaker trips or hot"
 # The kind of a finding that stands ahead of the unit: an electrician's.
 AHEAD = "ahead of the unit"
+# Of one that is no part of the unit: the house and its weather ask for more than it has.
+WEATHER = "weather"
 WEATHER_COMPLAINTS = ("not enough heat", "cold in defrost or on cold nights")
 # From here a cause is accepted whatever could still be read; below a half nothing is, for want of tests.
 SURE_SHARE, LEAST_ACCEPTED = 0.97, 0.5
@@ -1060,8 +1062,7 @@ class Visit:
             found += [noted(part.name, Grade.FAIL, words, kind) for words in part.defects]
         weather = self.weather
         if weather is not None and weather.grade is Grade.FAIL:
-            # No part of the unit: what is short is told, and not as a defect of it.
-            found.append(noted(said("visit.weather"), Grade.MARGINAL, weather.words, "weather"))
+            found.append(noted(said("visit.weather"), Grade.FAIL, weather.words, WEATHER))
         return found
 
 

@@ -27,7 +27,7 @@ from plentar.core.unit.electrical import expected_element_amps
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.patterns import PATTERNS
 from plentar.core.unit.place import GROUND, amps_at, line_volts, volts_at
-from plentar.demo.scenario import CALLS_TODAY, DETACHED, HISTORY, MAKERS, PEOPLE, estate_pattern
+from plentar.demo.scenario import CALLS_TODAY, DETACHED, HISTORY, MAKERS, PEOPLE, READ_THERE, estate_pattern
 from plentar.demo.shelf import KITS, SHELF
 from plentar.demo.worked import PLACE, photo_of_a_burnt_pole, worked_deeds
 from plentar.devices.simulated import SimulatedClamp
@@ -89,6 +89,7 @@ def load_demo(db: Session, now: datetime) -> bool:
         begun = now - timedelta(minutes=10) if row.status == "open" else None
         call = _call(db, shop.id, row.place, plates[row.place], at, row.technician, row.complaint, begun)
         call.words, call.status = row.words, row.status
+        call.outdoor_degf, call.indoor_degf = row.outdoor_degf, row.indoor_degf
         if row.status == "open":
             _open_call(db, call, plates[row.place], now)
     put_parts(db, shop_id=shop.id, labels=[(part.name, PARTS.to_json(part)) for part in SHELF])
@@ -167,6 +168,7 @@ def _place(db: Session, shop_id: UUID, name: str, town: str, pattern: str, occup
     maker, model = MAKERS[pattern]
     serial = f"{maker[:2].upper()}{_id(name).int % 900_000 + 100_000}"
     plate = replace(PATTERNS[pattern](), maker=maker, model=model, serial=serial, built=f"20{10 + _id(name).int % 12}")
+    plate = replace(plate, **READ_THERE.get(name, {}))
     db.add(Place(id=_id(name), shop_id=shop_id, name=name, town=town, occupant=occupant, access_note=access))
     db.flush()
     label = "hall closet, unit 1" if name.startswith("Tamarisk") else "unit 1"

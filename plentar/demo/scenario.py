@@ -1,8 +1,13 @@
 """The invented estate: who lives where, with which unit, and what they complain of today."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass
+from typing import Any
 
-__all__ = ["CALLS_TODAY", "DETACHED", "HISTORY", "MAKERS", "PEOPLE", "PlannedCall", "estate_pattern"]
+from plentar.core.unit.supply_path import Conductor, Disconnect, Feed, Lugs
+from plentar.core.unit.warmth import HeatPumpPlate, HousePlate
+
+__all__ = ["CALLS_TODAY", "DETACHED", "HISTORY", "MAKERS", "PEOPLE", "READ_THERE", "PlannedCall", "estate_pattern"]
 
 # Each: key, name, e-mail, role.
 PEOPLE = (
@@ -45,6 +50,43 @@ DETACHED = (
 )
 
 
+# What was read at a place beside its wiring: 40 A on #10 for two strips that ask for 48.9 A; an old house and its pump.
+READ_THERE: Mapping[str, Mapping[str, Any]] = {
+    "17 Saltgrass Row": {
+        "feeds": (
+            Feed(
+                id="feed-1",
+                breaker_amps=40.0,
+                opens="two-pole",
+                conductor=Conductor(
+                    metal="copper",
+                    size="10",
+                    length_feet=55.0,
+                    insulation_degc=75,
+                    terminals_degc=75,
+                    ambient_degf=95.0,
+                    carrying=2,
+                    cable="single",
+                ),
+                disconnect=Disconnect(kind="pull-out", rated_amps=60.0, opens="two-pole"),
+                lugs=Lugs(smallest="14", largest="2", marked_for="copper", strands="whole"),
+            ),
+        ),
+    },
+    "8 Osier Lane": {
+        "heat_pump": HeatPumpPlate(
+            at_47_btu_per_hour=36000,
+            at_17_btu_per_hour=20000,
+            watts_at_47=3100,
+            watts_at_17=2700,
+            stage_degf=35.0,
+            is_used="yes",
+        ),
+        "house": HousePlate(design_btu_per_hour=95000, design_outdoor_degf=5.0, area_square_feet=2600, build="leaky"),
+    },
+}
+
+
 def estate_pattern(number: int) -> str:
     """Return the wiring of one of the forty townhouses; end houses carry the larger units."""
     if number % 10 in (0, 1):
@@ -67,6 +109,8 @@ class PlannedCall:
     complaint: str
     words: str = ""
     status: str = "planned"
+    outdoor_degf: float | None = None
+    indoor_degf: float | None = None
 
 
 CALLS_TODAY = (
@@ -106,7 +150,14 @@ CALLS_TODAY = (
         words="Eighty-one upstairs with the thermostat off.",
     ),
     PlannedCall(
-        place="8 Osier Lane", technician="maren", hour=10, minute=30, complaint="cold in defrost or on cold nights"
+        place="8 Osier Lane",
+        technician="maren",
+        hour=10,
+        minute=30,
+        complaint="cold in defrost or on cold nights",
+        words="Fine until Tuesday, then it never caught up.",
+        outdoor_degf=2.0,
+        indoor_degf=58.0,
     ),
     PlannedCall(place="31 Cobbler's Rise", technician="maren", hour=13, minute=30, complaint="not enough heat"),
     PlannedCall(place="Tamarisk Court 7", technician="maren", hour=16, minute=0, complaint="clicking, smell"),

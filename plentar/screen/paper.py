@@ -9,7 +9,7 @@ from plentar.core.evidence.events import Fitted
 from plentar.core.evidence.record import Record
 from plentar.core.limits.verdicts import Grade
 from plentar.core.unit.place import place_of, spot_of
-from plentar.core.visit import AHEAD
+from plentar.core.visit import AHEAD, WEATHER
 from plentar.screen.call import CallScreen, Kept
 from plentar.screen.shown import told_temporary
 from plentar.words import say
@@ -118,6 +118,9 @@ def corrections_of(screen: CallScreen[Any], shop: str) -> list[tuple[str, str]]:
     found = []
     for finding in screen.visit.findings:
         if finding.verdict.grade is not Grade.FAIL:
+            continue
+        if finding.verdict.kind == WEATHER:
+            found.append((say(finding.about), "the owner: more heat, or a tighter house"))
             continue
         is_ahead = finding.point.startswith("volts:panel.") or _step_of(screen, finding.point) == "supply"
         is_ahead = is_ahead or finding.verdict.kind == AHEAD

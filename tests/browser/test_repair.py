@@ -217,7 +217,7 @@ def test_a_temporary_measure_shows_up_as_due(open_page: Callable[..., Page], sho
     page.get_by_role("button", name="Tag it").click()
     expect(page.locator("#fixing")).to_contain_text("5 of 10 kW left to heat with")
     page.goto("/today")
-    expect(page.locator(".due")).to_contain_text("Strip B is off, feed leads capped")
+    expect(page.locator(".due")).to_contain_text("Strip B off, feed leads capped")
     page.get_by_role("button", name="Made right").click()
     expect(page.locator(".due")).to_have_count(0)
 

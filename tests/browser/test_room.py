@@ -11,7 +11,19 @@ from tests.browser.conftest import LAPTOP, PHONE, sign_in
 from tests.browser.test_slice import keep
 from tests.conftest import ShopOf
 
-STEPS = ("", "/timing", "/blower", "/control", "/fix", "/fix?part=seq-a", "/fix/prove", "?panel=air", "?panel=look")
+STEPS = (
+    "",
+    "/timing",
+    "/blower",
+    "/control",
+    "/circuit",
+    "/heat-pump",
+    "/fix",
+    "/fix?part=seq-a",
+    "/fix/prove",
+    "?panel=air",
+    "?panel=look",
+)
 SIZES = pytest.mark.parametrize("size", [LAPTOP, PHONE], ids=["laptop", "phone"])
 # What lies inside the screen, and the least side of what a thumb has to hit.
 INSIDE = """names => names.filter(name => {
@@ -133,7 +145,7 @@ def test_the_next_test_is_one_tap_and_then_the_cause(open_page: Callable[..., Pa
     there.click()
     expect(page.locator('#pad [name="point"]')).to_have_value(wanted)
     page.get_by_role("button", name="More places").click()
-    for name in ("Today", "New call", "Parts", "Interlock bench"):
+    for name in ("Today", "New call", "Parts", "Bench"):
         expect(page.locator("#more").get_by_role("link", name=name, exact=True)).to_be_visible()
     page.locator("#more").get_by_role("button", name="Help and keys").click()
     expect(page.get_by_role("heading", name="Keys")).to_be_visible()

@@ -5,11 +5,12 @@ Never a larger device, and never a bridge: docs/trade.md, sections 2 and 8.
 
 import math
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import combinations
 from typing import Literal
 
 from plentar.core.judging.feed import (
+    CONTINUOUS,
     DEVICE_SHARE,
     MOST_PART_DEVICE_AMPS,
     MOST_UNDIVIDED_AMPS,
@@ -17,10 +18,11 @@ from plentar.core.judging.feed import (
     strip_amps,
 )
 from plentar.core.judging.feed_path import PathPart, label_of, path_of, wire_runs
+from plentar.core.limits.ampacity import WireRun
 from plentar.core.said import Words, joined, said
 from plentar.core.unit.nameplate import HeatingCircuit, Nameplate
 from plentar.core.unit.points import part_words
-from plentar.core.unit.supply_path import STANDARD_DEVICES, Feed
+from plentar.core.unit.supply_path import STANDARD_DEVICES, Conductor, Feed
 
 __all__ = ["Interim", "LeftOff", "interim_of", "temporary_words"]
 
@@ -120,10 +122,7 @@ def _largest_device(plate: Nameplate, feed: Feed) -> float | None:
     """Return the largest device the feed's own parts stand [A]: wire, switch, label, elements; None without any."""
     found: list[float] = []
     if feed.conductor is not None:
-        worst, best = wire_runs(feed.conductor)
-        # What is certain is kept to; where only the place is unknown, the wire's own figure stands.
-        careful = best if worst.ampacity_amps <= 0 else worst
-        found.append(min(careful.largest_device_amps, best.largest_device_amps))
+        found.append(_careful(feed.conductor).largest_device_amps)
     if feed.disconnect is not None and feed.disconnect.kind in ("switch", "pull-out"):
         found += [feed.disconnect.rated_amps] if feed.disconnect.rated_amps is not None else []
     if (label := label_of(plate)).maximum_device_amps is not None:
@@ -133,13 +132,22 @@ def _largest_device(plate: Nameplate, feed: Feed) -> float | None:
     return min(found, default=None)
 
 
+def _careful(wire: Conductor) -> WireRun:
+    """Return a wire as it may be counted on until it is read: the least insulation and ends, a cool run of its own."""
+    worst, best = wire_runs(wire)
+    return replace(worst, ambient_degf=best.ambient_degf, carrying=best.carrying)
+
+
 def _room(plate: Nameplate, feed: Feed, parts: Sequence[PathPart], device_amps: float) -> float:
     """Return what a device and the wire behind it leave for strips after the blower [A]."""
     allowed = [DEVICE_SHARE * device_amps]
+    if feed.conductor is not None:
+        wire = _careful(feed.conductor)
+        allowed.append(min(wire.ampacity_amps, wire.largest_device_amps) / CONTINUOUS)
     allowed += [
         part.allows_amps
         for part in parts
-        if part.id in (f"{feed.id}.wire", f"{feed.id}.disconnect", f"{feed.id}.unit") and part.allows_amps is not None
+        if part.id in (f"{feed.id}.disconnect", f"{feed.id}.unit") and part.allows_amps is not None
     ]
     return min(allowed) - load_of(plate, feed.id).blower_amps
 
@@ -167,7 +175,7 @@ def _interim(
         whole_watts=whole,
         who=joined(dict.fromkeys(_who(part) for part in parts if part.defects), by="semicolon"),
         controls=_controls(plate, how),
-        cautions=tuple(_cautions(plate, how)),
+        cautions=tuple(_cautions(plate, feed, how)),
     )
 
 
@@ -239,11 +247,14 @@ def _controls(plate: Nameplate, left_off: Sequence[LeftOff]) -> Words:
     return said("interim.controls-cannot", call=call, strips=joined(together)) if len(together) > 1 else ""
 
 
-def _cautions(plate: Nameplate, left_off: Sequence[LeftOff]) -> Iterable[Words]:
+def _cautions(plate: Nameplate, feed: Feed, left_off: Sequence[LeftOff]) -> Iterable[Words]:
     if any(entry.strip in _interlocked(plate) for entry in left_off):
         yield said("interim.keep-interlock")
     if any(entry.how == "lead" for entry in left_off):
         yield said("interim.proven-dead")
+    wire = feed.conductor
+    if wire is not None and None in (wire.ambient_degf, wire.carrying):
+        yield said("interim.as-if-cool")
 
 
 def _who(part: PathPart) -> Words:

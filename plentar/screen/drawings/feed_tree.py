@@ -1,6 +1,6 @@
 """The path of the feeds as a drawing: a trunk from panel to strips, as wide as the load that flows in it."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from plentar.core.judging.feed_path import PathPart
@@ -15,18 +15,21 @@ THIN, WIDE = 1.5, 7.5
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class TreeRow:
-    """One part: where its symbol stands, the line that leads to it, its two lines of words, its verdict."""
+    """One part: where its symbol stands, the trunk and the line that lead to it, its words and figures, its verdict."""
 
     id: str
     kind: str
     x: float
     y: float
     text_x: float
+    trunk: str
+    trunk_width: float
     line: str
     width: float
     is_live: bool
     name: str
     note: str
+    load: str
     margin: str
     verdict: str
     spoken: str
@@ -45,51 +48,52 @@ class FeedTree:
 def draw_tree(parts: Sequence[PathPart]) -> FeedTree:
     """Return the drawing of a path; what carries nothing by itself, as the control side, is drawn thin."""
     most = max((part.load.amps for part in parts), default=1.0) or 1.0
-    children: dict[str, int] = {}
-    for part in parts:
-        children[part.parent] = children.get(part.parent, 0) + 1
     at: dict[str, tuple[float, float]] = {}
-    rows = [_row(part, index, at, children, most) for index, part in enumerate(parts)]
+    rows = [_row(parts, index, at, most) for index in range(len(parts))]
     worst = [say(part.name) for part in parts if part.defects]
     spoken = f"Path of the feeds, {len(parts)} parts; " + (f"wrong: {', '.join(worst)}" if worst else "nothing wrong")
     return FeedTree(width=WIDTH, height=TOP + ROW * len(rows) + 4, rows=tuple(rows), spoken=spoken)
 
 
-def _row(
-    part: PathPart, index: int, at: dict[str, tuple[float, float]], children: Mapping[str, int], most: float
-) -> TreeRow:
+def _row(parts: Sequence[PathPart], index: int, at: dict[str, tuple[float, float]], most: float) -> TreeRow:
+    part = parts[index]
     y = TOP + ROW * index + ROW / 2
     above = at.get(part.parent)
+    fellows = [other for other in parts if other.parent == part.parent]
     # One after the other they hang straight; where the path divides they step aside.
-    x = LEFT if above is None else above[0] + (STEP if children[part.parent] > 1 else 0.0)
+    x = LEFT if above is None else above[0] + (STEP if len(fellows) > 1 else 0.0)
     at[part.id] = (x, y)
     start = (x, y - ROW / 2) if above is None else above
-    line = f"M {start[0]:g} {start[1]:g} V {y:g}" + (f" H {x:g}" if x != start[0] else "")
-    share = part.load.amps / most
+    # Down to here the trunk carries this part and all that branch off below it.
+    below = sum(other.load.amps for other in parts[index:] if other in fellows)
     return TreeRow(
         id=part.id,
         kind=part.kind,
         x=x,
         y=y,
         text_x=x + 16,
-        line=line,
-        width=round(THIN + (WIDE - THIN) * share, 2),
+        trunk=f"M {start[0]:g} {start[1]:g} V {y:g}",
+        trunk_width=_width(below, most),
+        line=f"M {start[0]:g} {y:g} H {x:g}" if x != start[0] else "",
+        width=_width(part.load.amps, most),
         is_live=part.load.amps > 0,
         name=say(part.name),
-        note=_note(part),
+        note=say(part.rating) or "not read",
+        load=_load(part),
         margin=_margin(part),
         verdict=part.grade.value.replace(" ", "-"),
-        spoken=f"{say(part.name)}, {_note(part)}, {part.grade.value}",
+        spoken=f"{say(part.name)}, {say(part.rating) or 'not read'}, {_load(part)}, {part.grade.value}",
     )
 
 
-def _note(part: PathPart) -> str:
-    rating = say(part.rating) or "not read"
+def _width(amps: float, most: float) -> float:
+    return round(THIN + (WIDE - THIN) * min(1.0, amps / most), 2)
+
+
+def _load(part: PathPart) -> str:
     if part.allows_amps is not None:
-        return f"{rating} · {part.load.amps:.1f} of {part.allows_amps:.1f} A"
-    if part.kind in ("lugs",):
-        return f"{rating} · {part.load.amps:.1f} A"
-    return rating
+        return f"{part.load.amps:.1f} of {part.allows_amps:.1f} A"
+    return f"{part.load.amps:.1f} A" if part.kind in ("lugs", "outdoor") else ""
 
 
 def _margin(part: PathPart) -> str:

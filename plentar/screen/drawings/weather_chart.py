@@ -10,7 +10,7 @@ from plentar.words.figures import thousands
 
 __all__ = ["WeatherChart", "weather_chart"]
 
-WIDTH, HEIGHT, LEFT, RIGHT, TOP, BOTTOM = 360.0, 240.0, 44.0, 352.0, 18.0, 204.0
+WIDTH, HEIGHT, LEFT, RIGHT, TOP, BOTTOM = 360.0, 240.0, 44.0, 352.0, 28.0, 204.0
 COLDEST, WARMEST, STEP = -10, 60, 10
 KBTU = 1000.0
 

@@ -131,6 +131,8 @@ class FeedBench(_Bench):
 
     def make(self) -> Nameplate:
         """Return the unit of what is typed; an empty input is not known."""
+        # Read first, so that each slip has its message at once.
+        strips, most = self.kilowatts(), self.figure("most")
         length, carrying = self.figure("feet"), self.figure("carrying")
         wire = None
         if self.text("size"):
@@ -161,13 +163,13 @@ class FeedBench(_Bench):
             ),
         )
         return bare_unit(
-            self.kilowatts(),
+            strips,
             feed=feed,
             rated_volts=self._needed("rated"),
             nominal_volts=self._needed("volts"),
             blower_amps=self.figure("blower") or NO_BLOWER_AMPS,
             minimum_circuit_amps=self.figure("mca"),
-            maximum_device_amps=self.figure("most"),
+            maximum_device_amps=most,
         )
 
     def _needed(self, name: str) -> float:
