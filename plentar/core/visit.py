@@ -22,11 +22,12 @@ from plentar.core.evidence.record import Record, Taken
 from plentar.core.evidence.runs import TimingRun, WatchRun, runs_of
 from plentar.core.evidence.signs import Observation, sign_of
 from plentar.core.held import Held
-from plentar.core.judging.air import AirReading, AirVerdict, judge_air, watts_in_airstream
+from plentar.core.judging.air import AirReading, AirVerdict, air_factor, judge_air, watts_in_airstream
 from plentar.core.judging.anywhere import healthy
 from plentar.core.judging.control_circuit import CallCurrent, call_currents
 from plentar.core.judging.feed_path import PathPart, path_of
 from plentar.core.judging.findings import Finding, compare, find, log_findings, noted, run_findings
+from plentar.core.judging.heat_pump import judge_output
 from plentar.core.judging.impossible import LINE_ON_CONTROL, is_line_on_control
 from plentar.core.judging.situation import Situation
 from plentar.core.judging.supply_loss import SupplyLoss, supply_loss
@@ -34,7 +35,7 @@ from plentar.core.judging.thermostat_map import MapNote, MapRow, check_map
 from plentar.core.judging.timing import RunVerdict, Stage, fan_stages, judge_run, stages_of
 from plentar.core.judging.verdict import judge
 from plentar.core.judging.watched import seen_by_fan, seen_by_heat
-from plentar.core.judging.weather import Weather, weather_of
+from plentar.core.judging.weather import Weather, pump_range, weather_of
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.limits.verdicts import Grade, Verdict
 from plentar.core.said import Words, joined, said
@@ -65,6 +66,8 @@ ROWS: tuple[tuple[str, frozenset[str]], ...] = (
 )
 CAPACITOR = point_at("microfarads", CAPACITOR_PLACE)
 TRIPS = "breaker trips or hot"
+# Two thermometers of a degree each.
+AIR_DEGF = math.sqrt(2)
 # The kind of a finding that stands ahead of the unit: an electrician's.
 AHEAD = "ahead of the unit"
 # Of one that is no part of the unit: the house and its weather ask for more than it has.
@@ -779,7 +782,27 @@ class Visit:
         found = [self._air(event, deed) for event, deed in self.record.airs]
         return sorted((entry for entry in found if entry is not None), key=lambda entry: entry.event.done_at)
 
+    @cached_property
+    def pump_output(self) -> Verdict | None:
+        """What the heat pump gave by itself: its rise under Y alone, at the airflow found under the strips."""
+        flow = next((air.verdict for air in reversed(self.airs) if air.verdict.cfm is not None), None)
+        alone = [(e, d) for e, d in self.record.airs if d.condition.is_called("Y") and not d.condition.heat]
+        if flow is None or flow.cfm is None or not alone:
+            return None
+        _, deed = alone[-1]
+        degrees = [self._degrees(name) for name in (deed.return_reading, deed.supply_reading)]
+        if degrees[0] is None or degrees[1] is None:
+            return None
+        rise, factor = degrees[1] - degrees[0], air_factor(deed.altitude_feet, sum(degrees) / 2)  # type: ignore[arg-type]
+        found = flow.cfm * factor * rise
+        share = math.hypot(flow.cfm_uncertainty / flow.cfm, AIR_DEGF / max(abs(rise), 1.0))
+        return judge_output(pump_range(self.plate), self.outdoor_degf, found, abs(found) * share, self.limits)
+
     def _air(self, event: Event, deed: Aired) -> AirResult | None:
+        is_pump_on = deed.condition.is_called("Y")
+        if is_pump_on and not deed.condition.heat:
+            # The heat pump by itself: it tells of its own heat.
+            return None
         degrees = [self._degrees(name) for name in (deed.return_reading, deed.supply_reading)]
         stream = self.airstream(before=event.done_at)
         if stream is None or degrees[0] is None or degrees[1] is None:
@@ -793,6 +816,7 @@ class Visit:
             return_degf=degrees[0],
             supply_degf=degrees[1],
             altitude_feet=deed.altitude_feet,
+            is_pump_on=is_pump_on,
         )
         return AirResult(
             event=event,
@@ -1060,6 +1084,8 @@ class Visit:
         for part in self.path:
             kind = AHEAD if part.is_ahead else ""
             found += [noted(part.name, Grade.FAIL, words, kind) for words in part.defects]
+        if self.pump_output is not None and self.pump_output.grade is not Grade.PASS:
+            found.append(Finding(about=said("visit.pump-output"), verdict=self.pump_output))
         weather = self.weather
         if weather is not None and weather.grade is Grade.FAIL:
             found.append(noted(said("visit.weather"), Grade.FAIL, weather.words, WEATHER))

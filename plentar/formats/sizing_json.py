@@ -142,6 +142,7 @@ class WeatherFile(TypedDict):
     loss_btu_per_hour: Ends
     balance_degf: Ends
     strip_watts_needed: Ends
+    strip_watts_needed_alone: Ends
     strip_watts: float
     short_watts: Ends
     strip_watts_needed_at_design: Ends
@@ -257,6 +258,7 @@ def weather_to_json(weather: Weather) -> WeatherFile:
         "loss_btu_per_hour": _range(weather.loss),
         "balance_degf": _range(weather.balance),
         "strip_watts_needed": _range(weather.needed_watts),
+        "strip_watts_needed_alone": _range(weather.emergency_watts),
         "strip_watts": round(weather.strip_watts, 1),
         "short_watts": _range(weather.short_watts),
         "strip_watts_needed_at_design": _range(weather.design_watts),

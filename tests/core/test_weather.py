@@ -8,13 +8,17 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from plentar.core.errors import NameplateError, ReadingError
+from plentar.core.evidence.events import Aired, Seen, Switched
+from plentar.core.evidence.record import Record
 from plentar.core.judging.heat_pump import HeatPump, House, balance_degf, hours_to_recover, strip_watts_needed
 from plentar.core.judging.weather import Weather, house_range, pump_range, weather_of
 from plentar.core.limits.verdicts import Grade
 from plentar.core.unit.nameplate import Window
 from plentar.core.unit.patterns import PATTERNS
 from plentar.core.unit.warmth import HeatPumpPlate, HousePlate, SteadyState
+from plentar.core.visit import Visit
 from plentar.words import say
+from tests.core.test_epochs import Call
 
 PUMP, HOUSE = (
     HeatPump(at_47_btu_per_hour=24000, at_17_btu_per_hour=13500),
@@ -205,3 +209,71 @@ def test_weather_that_cannot_be_is_refused(degf: float) -> None:
     """No place on earth."""
     with pytest.raises(ReadingError, match="expected -60 to 130"):
         weather_of(KNOWN, degf)
+
+
+class Measuring(Call):
+    """A call on the known house at 17 °F."""
+
+    @property
+    def visit(self) -> Visit:
+        """What follows so far."""
+        moment = 60.0 * (len(self.events) + 1)
+        return Visit(KNOWN, Record(self.events), moment=moment, outdoor_degf=17.0, complaints=["not enough heat"])
+
+    def air(self, back: float, out: float) -> None:
+        """Return and supply, and the air between them."""
+        ids = []
+        for place, value in (("return", back), ("supply", out)):
+            self.read(f"degf:{place}", value, half=1.0)
+            ids.append(self.events[-1].id)
+        condition = self.visit.condition
+        self.add(Aired(return_reading=ids[0], supply_reading=ids[1], condition=condition))
+
+
+def test_the_rise_under_y_alone_tells_what_the_pump_gives() -> None:
+    """10.5 kW raise 1,060 CFM by 32.3 °F (1.044 a CFM); under Y alone 12 °F are the 13.5 kBtu/h of 17 °F, 6 half."""
+    call = Measuring()
+    call.add(Switched(what="W", state="on"))
+    call.sound()
+    for _ in range(6):
+        call.add(Seen(sign="smell", state="undone"))
+    call.air(68.0, 100.3)
+    cfm = call.visit.airs[-1].verdict.cfm
+    assert cfm == pytest.approx(1060, abs=2)
+    call.add(Switched(what="W", state="off"))
+    call.add(Switched(what="Y", state="on"))
+    call.air(68.0, 80.0)
+    found = call.visit.pump_output
+    assert found is not None
+    assert found.value == pytest.approx(13.5, abs=0.2)
+    assert found.grade is Grade.PASS
+    call.air(68.0, 74.0)
+    assert call.visit.pump_output is not None
+    assert call.visit.pump_output.grade is Grade.FAIL
+    assert "Heat pump, heat given" in {say(entry.about) for entry in call.visit.findings}
+    # Both together tell of neither: the strips' watts are not all that heats the air.
+    call.add(Switched(what="W", state="on"))
+    call.air(68.0, 112.0)
+    assert call.visit.airs[-1].verdict.cfm is None
+    assert call.visit.airs[-1].verdict.flow.grade is Grade.NOT_PROVEN
+
+
+def test_a_house_that_asks_for_more_is_a_finding_and_a_strip_read_dead_counts_as_missing() -> None:
+    """At 8 °F 5.1 kW are needed of ten: nothing is found; with strip B read dead 0.1 kW are short, and it is said."""
+    call = Measuring()
+    call.add(Switched(what="W", state="on"))
+    call.sound()
+
+    def visit_at(degf: float) -> Visit:
+        return Visit(KNOWN, Record(call.events), moment=60.0 * len(call.events), outdoor_degf=degf)
+
+    told = {say(entry.about) for entry in visit_at(8.0).findings}
+    assert "Heat against the weather" not in told
+    for _ in range(6):
+        call.add(Seen(sign="smell", state="undone"))
+    call.read("amps:strip-b", 0.0)
+    weather = visit_at(8.0).weather
+    assert weather is not None
+    # 4.97 kW come at the 239 V that were read under heat.
+    assert answer(weather).endswith("with every strip right it would be enough.")
+    assert "Heat against the weather" in {say(entry.about) for entry in visit_at(8.0).findings}

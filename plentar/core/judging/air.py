@@ -33,7 +33,7 @@ class AirReading:
     """What was measured: watts into the air [W], return and supply temperatures [°F], where [ft].
 
     `steady_seconds` is how long the same strips had run, None where nobody kept the clock. `*_uncertainty` are
-    half-widths.
+    half-widths. With the heat pump on (`is_pump_on`) the watts are not all that heats the air.
     """
 
     watts: float
@@ -43,6 +43,7 @@ class AirReading:
     steady_seconds: float | None = None
     watts_uncertainty: float = 0.0
     degf_uncertainty: float = 1.0
+    is_pump_on: bool = False
 
     def __post_init__(self) -> None:
         if not 0 <= self.watts <= 80e3:
@@ -147,7 +148,8 @@ def judge_air(plate: Nameplate, reading: AirReading, limits: Limits = DEFAULT_LI
     rise = reading.rise_delta_degf
     # Two thermometers, each wrong in its own way.
     spread = math.sqrt(2) * reading.degf_uncertainty
-    cfm = airflow_cfm(reading.watts, rise, factor) if rise > 0 and reading.watts > 0 else None
+    heats = rise > 0 and reading.watts > 0 and not reading.is_pump_on
+    cfm = airflow_cfm(reading.watts, rise, factor) if heats else None
     share = math.hypot(
         spread / rise if rise > 0 else 1.0, reading.watts_uncertainty / reading.watts if reading.watts else 1.0
     )
@@ -156,7 +158,7 @@ def judge_air(plate: Nameplate, reading: AirReading, limits: Limits = DEFAULT_LI
         cfm_uncertainty=(cfm or 0.0) * share,
         air_factor=factor,
         rise=_judge_rise(plate, reading, factor, spread, limits),
-        flow=_judge_flow(plate, cfm, (cfm or 0.0) * share, limits),
+        flow=_judge_flow(plate, cfm, (cfm or 0.0) * share, limits, is_pump_on=reading.is_pump_on),
     )
 
 
@@ -183,6 +185,8 @@ def _judge_rise(plate: Nameplate, reading: AirReading, factor: float, spread: fl
             said("air.hardly-any-rise-heat-called"),
             said("air.clamp-each-strip"),
         )
+    if reading.is_pump_on:
+        return _made(base, Grade.NOT_PROVEN, "", said("air.pump-heats-too"))
     if reading.steady_seconds is not None and reading.steady_seconds < steady:
         words = said("air.only-s-same-strips-wait", steady_seconds=reading.steady_seconds)
         return _made(base, Grade.NOT_PROVEN, "not steady", words)
@@ -213,8 +217,12 @@ def _judge_rise(plate: Nameplate, reading: AirReading, factor: float, spread: fl
     return _made(base, result, kind, words, step.get(kind, ""), band=band, expected=(low + high) / 2)
 
 
-def _judge_flow(plate: Nameplate, cfm: float | None, uncertainty: float, limits: Limits) -> Verdict:
+def _judge_flow(
+    plate: Nameplate, cfm: float | None, uncertainty: float, limits: Limits, *, is_pump_on: bool
+) -> Verdict:
     base = Verdict(grade=Grade.NOT_PROVEN, value=cfm or 0.0, uncertainty=uncertainty, unit="CFM")
+    if is_pump_on:
+        return _made(base, Grade.NOT_PROVEN, "", said("air.pump-heats-too"))
     if cfm is None:
         return _made(base, Grade.NOT_PROVEN, "", said("air.no-rise-no-airflow-work"))
     if plate.tons is None:

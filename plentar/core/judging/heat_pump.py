@@ -4,14 +4,19 @@ The capacity is the one of two rating points, 47 and 17 °F, drawn straight; a r
 """
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from plentar.core.errors import ReadingError
+from plentar.core.limits.table import DEFAULT_LIMITS, Limits
+from plentar.core.limits.verdicts import Grade, Verdict, grade
+from plentar.core.said import said
 from plentar.core.unit.electrical import BTU_PER_HOUR_PER_WATT
 
-__all__ = ["HeatPump", "House", "balance_degf", "hours_to_recover", "strip_watts_needed"]
+__all__ = ["HeatPump", "House", "balance_degf", "hours_to_recover", "judge_output", "strip_watts_needed"]
 
 HIGH_POINT_DEGF, LOW_POINT_DEGF = 47.0, 17.0
+# Less apart than this is one figure [kBtu/h].
+SAME_KBTU = 0.1
 # No house's air handler is larger than 10 tons, and none loses more than a barn in a gale.
 MOST_BTU_PER_HOUR, MOST_LOSS = 150_000.0, 10_000.0
 
@@ -128,3 +133,49 @@ def hours_to_recover(
         return math.inf
     constant = house.mass_btu_per_degf / house.loss_btu_per_hour_degf
     return constant * math.log((final - start_degf) / (final - wanted_degf))
+
+
+def judge_output(
+    pumps: tuple[HeatPump, HeatPump] | None,
+    outdoor_degf: float | None,
+    found_btu_per_hour: float,
+    uncertainty: float,
+    limits: Limits = DEFAULT_LIMITS,
+) -> Verdict:
+    """Hold what a heat pump gives, by its rise and the airflow found under the strips, against what it should.
+
+    Args:
+        pumps: The pump at its least and at its most.
+        outdoor_degf: The weather [°F]; None where nobody said.
+        found_btu_per_hour: CFM × the air's factor × the rise under Y alone [Btu/h].
+        uncertainty: Its half-width [Btu/h].
+        limits: The shop's.
+    Source:
+        docs/trade.md, section 7; section 2, airflow from electric heat, turned round.
+    Example:
+        >>> pump = HeatPump(at_47_btu_per_hour=24000, at_17_btu_per_hour=13500)
+        >>> judge_output((pump, pump), 17.0, 8000.0, 500.0).grade.value
+        'fail'
+    """
+    base = Verdict(
+        grade=Grade.NOT_PROVEN, value=found_btu_per_hour / 1000, uncertainty=uncertainty / 1000, unit="kBtu/h"
+    )
+    if pumps is None or outdoor_degf is None:
+        return replace(base, because=said("heat_pump.no-expected"))
+    least, most = (pump.capacity_btu_per_hour(outdoor_degf) for pump in pumps)
+    around = limits.band("pump_output_ratio")
+    low, high = least / 1000, most / 1000
+    band = replace(
+        around,
+        marginal_low=around.marginal_low * low,
+        pass_low=around.pass_low * low,
+        pass_high=around.pass_high * high,
+        marginal_high=around.marginal_high * high,
+    )
+    result = grade(base.value, base.uncertainty, band)
+    if high - low < SAME_KBTU:
+        words = said("heat_pump.should-give", high=high, outdoor=outdoor_degf)
+    else:
+        words = said("heat_pump.should-give-about", low=low, high=high, outdoor=outdoor_degf)
+    kind = "" if result is Grade.PASS else "low" if base.value < low else "high"
+    return replace(base, grade=result, band=band, expected=(low + high) / 2, because=words, kind=kind)

@@ -85,6 +85,7 @@ class Weather:
         capacity: What it gives [Btu/h].
         loss: What the house loses [Btu/h]; None while nobody told.
         needed_watts: What the strips must carry [W].
+        emergency_watts: What they would have to alone [W].
         strip_watts: What the strips that come give [W]; `whole_watts` all of them.
         balance: The outdoor temperature the heat pump alone just holds [°F].
         stages: Each strip tonight.
@@ -101,6 +102,7 @@ class Weather:
     capacity: Range
     loss: Range | None
     needed_watts: Range | None
+    emergency_watts: Range | None
     strip_watts: float
     whole_watts: float
     balance: Range | None
@@ -226,6 +228,7 @@ def weather_of(
         capacity=capacity,
         loss=None if known is None else _lost(known[0], held, outdoor_degf),
         needed_watts=needed,
+        emergency_watts=None if known is None else _needed(None, known[0], held, outdoor_degf),
         strip_watts=have,
         whole_watts=whole,
         balance=_balance(pumps, known[0], held) if pumps is not None and known is not None else None,

@@ -149,6 +149,8 @@ _ROWS = (
     _one("little_air_ratio", "×", 0.5),
     # Printed tolerance of run capacitors: ±6 %.
     _band("capacitor_ratio", "×", (0.90, 0.94, 1.06, 1.10)),
+    # Rated capacity is one humidity and one coil; frost, a short charge or a weak fan take a third and more.
+    _band("pump_output_ratio", "×", (0.65, 0.80, 1.25, 1.40), "7"),
     _band("rise_ratio", "×",
           (0.60, 0.75, 1.25, 1.40)),
     # Supply air above some 145 °F is where limits are set to open.
