@@ -203,8 +203,12 @@ class Record:
 
     @property
     def airs(self) -> Sequence[tuple[Event, Aired]]:
-        """The measurements of the air, the newest with each filter."""
-        return list({deed.filter: (event, deed) for event, deed in self.of(Aired)}.values())
+        """The measurements of the air, the newest with each filter under strips, heat pump or both."""
+
+        def kind(deed: Aired) -> tuple[str, bool, bool]:
+            return deed.filter, bool(deed.condition.heat), deed.condition.is_called("Y")
+
+        return list({kind(deed): (event, deed) for event, deed in self.of(Aired)}.values())
 
     @property
     def causes(self) -> Sequence[tuple[Event, Caused]]:

@@ -121,7 +121,7 @@ def wire_runs(wire: Conductor) -> tuple[WireRun, WireRun]:
     Example:
         >>> worst, best = wire_runs(Conductor(metal="copper", size="6", length_feet=40.0, insulation_degc=75))
         >>> worst.ampacity_amps, best.ampacity_amps
-        (0.0, 65)
+        (0.0, 65.0)
     """
     known = {"metal": wire.metal, "size": wire.size}
     worst = WireRun(
