@@ -1056,6 +1056,16 @@ class Visit:
                 found.append(circuit.id)
         return tuple(found)
 
+    @property
+    def sound_strips(self) -> tuple[str, ...]:
+        """The strips that were read under heat on the unit as it is and passed."""
+        found = []
+        for circuit in self.plate.circuits:
+            entry = self.latest_now.get(amps_at(circuit.id))
+            if entry is not None and entry.reading.condition.heat and entry.verdict.grade is Grade.PASS:
+                found.append(circuit.id)
+        return tuple(found)
+
     @cached_property
     def weather(self) -> Weather | None:
         """The unit's heat against the weather; None while nobody said how cold it is."""
@@ -1068,6 +1078,7 @@ class Visit:
             self.outdoor_degf,
             indoor_degf=self.indoor_degf,
             dead=self.dead_strips,
+            read=self.sound_strips,
             supply_volts=line,
             limits=self.limits,
             price_kwh=self.price_kwh,

@@ -84,10 +84,19 @@ def test_enough_and_what_one_strip_would_be_missed_by() -> None:
 
 
 def test_all_right_and_still_short() -> None:
-    """Emergency heat at −20 °F: 450 × 90 / 3,412 = 11.87 kW, ten are there: 1.9 kW short with nothing wrong."""
+    """Emergency heat at −20 °F: 450 × 90 / 3,412 = 11.87 kW, ten are there: 1.9 kW short; all right only once read."""
     cold = weather_of(KNOWN, -20.0, is_emergency=True)
     assert cold.grade is Grade.FAIL
-    assert answer(cold) == "All strips right, and still 1.9 kW short at -20 °F."
+    assert answer(cold) == "Even with every strip right 1.9 kW short at -20 °F."
+    both = ("strip-a", "strip-b")
+    assert answer(weather_of(KNOWN, -20.0, is_emergency=True, read=both[:1])).startswith("Even with every strip right")
+    assert (
+        answer(weather_of(KNOWN, -20.0, is_emergency=True, read=both))
+        == "All strips right, and still 1.9 kW short at -20 °F."
+    )
+    # Enough is proven by strips that come, and at a desk taken as told.
+    assert [weather_of(KNOWN, 8.0, read=read).grade.value for read in (both, both[:1], None)] == [
+        "pass", "not proven", "pass"]  # fmt: skip
     # On 208 V the same strips give three quarters: 7.5 kW.
     low = weather_of(KNOWN, -20.0, is_emergency=True, supply_volts=208.0)
     assert low.short_watts is not None

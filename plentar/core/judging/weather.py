@@ -181,6 +181,7 @@ def weather_of(
     *,
     indoor_degf: float | None = None,
     dead: Collection[str] = (),
+    read: Collection[str] | None = None,
     supply_volts: float | None = None,
     is_emergency: bool = False,
     limits: Limits = DEFAULT_LIMITS,
@@ -193,6 +194,7 @@ def weather_of(
         outdoor_degf: Outdoors [°F].
         indoor_degf: Where the house is now [°F]; None where nobody looked.
         dead: Strips that do not come.
+        read: Strips that were read right under heat; None where nobody reads, as at a desk: every one is taken to come.
         supply_volts: Volts at the strips; the service's nominal ones where nobody read them.
         is_emergency: Emergency heat: strips alone.
         limits: The shop's, for the stages' windows.
@@ -220,7 +222,13 @@ def weather_of(
     needed = _needed(pumps if runs else None, known[0], held, outdoor_degf) if known is not None else None
     design = plate.house.design_outdoor_degf if plate.house is not None else None
     stages = _stages(plate, strips, coming, needed, outdoor_degf, limits, has_defrost=runs)
-    grade, words = _answer(needed, have, whole, [s for s in plate.circuits if s.id in dead], missing, outdoor_degf)
+    names = [circuit.id for circuit in plate.circuits]
+    seen = Seen(
+        dead=any(name in dead for name in names),
+        are_read=read is not None and set(names) <= {*read, *dead, *held_back},
+        is_desk=read is None,
+    )
+    grade, words = _answer(needed, have, whole, seen, missing, outdoor_degf)
     return Weather(
         outdoor_degf=outdoor_degf,
         held_degf=held,
@@ -374,31 +382,41 @@ def _not_steady(plate: Nameplate) -> Words:
     return said("weather.not-steady", hours=steady.hours, swing=steady.swing_degf)
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Seen:
+    """What is known of the strips: whether one is dead, all the others were read right, or nobody reads at all."""
+
+    dead: bool
+    are_read: bool
+    is_desk: bool
+
+
 def _answer(
-    needed: Range | None,
-    have: float,
-    whole: float,
-    dead: Collection[object],
-    missing: list[Words],
-    outdoor_degf: float,
+    needed: Range | None, have: float, whole: float, seen: Seen, missing: list[Words], outdoor_degf: float
 ) -> tuple[Grade, Words]:
     """Return the verdict and its words: enough, short by so much though all is right, short for what is dead."""
     if needed is None or missing:
         return Grade.NOT_PROVEN, said("weather.not-proven", missing=joined(missing))
     least, most = _less(needed, have)
     need, gives, low, high = needed[1] / 1000, have / 1000, least / 1000, most / 1000
+    if most <= 0 and not (seen.are_read or seen.is_desk):
+        return Grade.NOT_PROVEN, said("weather.enough-if", outdoor=outdoor_degf, needed=need, have=gives)
     if most <= 0:
         return Grade.PASS, said("weather.enough", outdoor=outdoor_degf, needed=need, have=gives)
     if least <= 0:
         return Grade.NOT_PROVEN, said("weather.may-be-short", outdoor=outdoor_degf, most=high)
-    if dead and needed[0] <= whole:
+    if seen.dead and needed[0] <= whole:
         return Grade.FAIL, said("weather.short-dead", outdoor=outdoor_degf, most=high)
-    if dead:
+    if seen.dead:
         still = max(0.0, needed[1] - whole) / 1000
         return Grade.FAIL, said("weather.short-and-dead", outdoor=outdoor_degf, most=high, whole=still)
-    if most - least < SAME_WATTS:
-        return Grade.FAIL, said("weather.short", outdoor=outdoor_degf, most=high)
-    return Grade.FAIL, said("weather.short-range", outdoor=outdoor_degf, least=low, most=high)
+    short: Words = said("weather.kilowatts", most=high)
+    if most - least >= SAME_WATTS:
+        short = said("weather.kilowatts-range", least=low, most=high)
+    # That all strips are right is said only where each was read.
+    if seen.are_read:
+        return Grade.FAIL, said("weather.short", outdoor=outdoor_degf, short=short)
+    return Grade.FAIL, said("weather.short-even", outdoor=outdoor_degf, short=short)
 
 
 def _notes(
