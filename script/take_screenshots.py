@@ -24,11 +24,6 @@ def today(page: Page) -> None:
     """Stay on Today."""
 
 
-def you(page: Page) -> None:
-    """Open the page of one's own sign-ins."""
-    page.goto(page.url.replace("/today", "/you"))
-
-
 def open_call(name: str, point: str = "", press: str = "") -> Callable[[Page], None]:
     """Open a call from Today, put the meter somewhere, switch something."""
 
@@ -107,6 +102,23 @@ def bench(page: Page) -> None:
     page.goto(page.url.replace("/today", "/bench/interlock?com=strip&no=L2&nc=strip&call=G&new=coil-45"))
 
 
+def step_of(place: str, step: str) -> Callable[[Page], None]:
+    """Open a step of another call."""
+
+    def go(page: Page) -> None:
+        open_call(place)(page)
+        page.goto(f"{page.url.split('?')[0]}/{step}")
+
+    return go
+
+
+def feed_bench(page: Page) -> None:
+    """Open the feed's calculator with a wire too small for its breaker."""
+    page.goto(
+        page.url.replace("/today", "/bench/feed?kw=3.5+3.5&blower=6&breaker=40&size=10&mca=40&lug_from=14&lug_to=2")
+    )
+
+
 def part_check(page: Page) -> None:
     """Hold the shelf against a DC relay."""
     open_call("2 Netherby Bend")(page)
@@ -130,8 +142,9 @@ VIEWS: tuple[tuple[str, tuple[int, int], str, Callable[[Page], None]], ...] = (
     ("fix-and-prove", LAPTOP, "day", page_of("fix?part=seq-a")),
     ("part-check", LAPTOP, "attic", part_check),
     ("safe-phone", PHONE, "day", panel("safe")),
-    ("timing-phone", PHONE, "attic", timing),
-    ("you-phone", PHONE, "day", you),
+    ("circuit-phone", PHONE, "day", step_of("17 Saltgrass", "circuit")),
+    ("heat-pump", LAPTOP, "attic", step_of("8 Osier", "heat-pump")),
+    ("feed-bench", LAPTOP, "day", feed_bench),
 )
 
 
@@ -146,8 +159,6 @@ def take(browser: Browser, address: str) -> None:
         )
         page = context.new_page()
         page.goto(f"{address}/sign-in")
-        if name == "today":
-            page.screenshot(path=OUT / "sign-in.png")
         page.get_by_label("E-mail").fill(DEMO_EMAIL)
         page.get_by_label("Password").fill(DEMO_PASSWORD)
         page.get_by_role("button", name="Sign in").click()
