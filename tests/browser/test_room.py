@@ -132,6 +132,11 @@ def test_day_and_attic_change_nothing_else(open_page: Callable[..., Page], shop:
     assert page.evaluate("document.documentElement.dataset.theme") == "attic"
     page.get_by_role("button", name="day").click()
     assert page.evaluate("document.documentElement.dataset.theme") == "day"
+    # Where the system is dark and nobody chose, the switch offers the day.
+    dark = open_page(PHONE, "attic")
+    sign_in(dark, shop)
+    dark.goto(shop.url)
+    expect(dark.get_by_role("button", name="day")).to_be_visible()
 
 
 def test_the_next_test_is_one_tap_and_then_the_cause(open_page: Callable[..., Page], shop: ShopOf) -> None:

@@ -253,15 +253,7 @@ def test_nothing_gets_better_by_more_load_heat_or_company_nor_by_not_knowing(
         fed(device, wire(size, metal, **known), kilowatts=kilowatts, blower=6.0),
         fed(device, wire(size, metal, **{**known, "ambient_degf": degf + 20}), kilowatts=kilowatts),
         fed(device, wire(size, metal, **{**known, "carrying": carrying + 4}), kilowatts=kilowatts),
-        fed(
-            device,
-            wire(
-                size,
-                metal,
-                **known,
-            ),
-            kilowatts=kilowatts,
-        ),
+        fed(device, wire(size, metal, **{**known, "length_feet": 150.0}), kilowatts=kilowatts),
     ]
     for other in worse:
         for before, after in zip(path_of(plate), path_of(other), strict=True):

@@ -12,3 +12,11 @@ document.addEventListener("submit", (event) => {
   form.elements.theme.value = now === "attic" ? "day" : "attic";
   $("button span", form).textContent = form.elements.theme.value;
 });
+
+// Where the system chose and not the person, the switch offers the other look.
+if (!document.documentElement.dataset.theme && matchMedia("(prefers-color-scheme: dark)").matches) {
+  for (const form of document.querySelectorAll("[data-theme-form]")) {
+    form.elements.theme.value = "day";
+    $("button span", form).textContent = "day";
+  }
+}
