@@ -378,3 +378,36 @@ def test_a_ghost_read_again_is_what_it_was_and_weighs_once() -> None:
     ])  # fmt: skip
     assert found.first is not None
     assert found.first.faults[0] == "interlock.across-legs"
+
+
+LEGS = ("volts:feed-1.l1:ground", "volts:feed-1.l2:ground")
+
+
+@pytest.mark.parametrize("volts", [(120.0, 119.0, 0.6), (120.0, 120.0, 0.0), (121.0, 119.6, 1.0), (118.0, 117.2, 0.4)])
+def test_a_lost_pole_is_named_by_its_three_readings_and_the_next_one_parts_the_legs(
+    volts: tuple[float, float, float],
+) -> None:
+    """120 V from each leg to ground, some tenths between them: one pole lost. What is no slip's zero is not reread."""
+    found = diagnose(UNIT, [read(point, value, under()) for point, value in zip((*LEGS, LINE), volts, strict=True)])
+    lost = ("feed-1.breaker-l1.open", "feed-1.breaker-l2.open", "feed-1.disconnect-l1.open", "feed-1.disconnect-l2.open",
+            "feed-1.lug-l1.open", "feed-1.lug-l2.open")  # fmt: skip
+    assert found.first is not None
+    assert found.first.faults[0] in lost
+    assert share(found, *lost) > 0.8
+    taken = [(point, frozenset[str]()) for point in (*LEGS, LINE)]
+    best = next_tests(found, under(), taken=taken)[0]
+    if volts[2] > 0.5:
+        assert best.test.point != LINE
+        assert best.bits > 0.8
+
+
+@pytest.mark.parametrize("pattern", ["four-strip-chained", "six-strip-chained"])
+def test_a_dead_second_feed_is_believed_at_its_first_reading(pattern: str) -> None:
+    """Nothing joins the dead legs of a feed of strips alone: 0 V between them is that feed's breaker, not a slip."""
+    live = Condition(feeds=tuple((feed.id, "live") for feed in PATTERNS[pattern]().feeds))
+    found = diagnose(
+        PATTERNS[pattern](), [read("volts:feed-2.l1:feed-2.l2", 0.0, live)], complaints=["not enough heat"]
+    )
+    assert found.first is not None
+    assert found.first.faults[0] == "feed-2.breaker.off"
+    assert found.ask_again == ()

@@ -40,6 +40,8 @@ LEAST_AMPS = 1.0
 # Harnesses couple up to ten times what a foot of single wire does, as far as half the line (docs/trade.md, section 5,
 # ghost voltages); the width is that of a reading in volts.
 GHOST_SHARE, GHOST_WIDTH = 0.5, 4.0
+# What couples alike to both sides leaves a volt or two between them.
+BALANCED_WIDTH = 1.5
 # Read again at the same place a ghost differs by a volt and a tenth, as hands and leads move.
 SAME_GHOST_WIDTH, SAME_GHOST_SHARE = 1.0, 0.1
 # One harness is one number: what its first ghost told of it, the next repeats within a factor of two. As far as ten
@@ -143,6 +145,12 @@ def _phases(
         least, most = np.where(soft, ghost_least, least), np.where(soft, ghost_most, most)
         spread = np.where(soft, ghost_width, spread)
         density, sound = _one_likelihood(reading, shown, spread, (least, most))
+        balanced = soft & (shown <= LEAST_GHOST_VOLTS)
+        if balanced.any() and not reading.mode and before is None:
+            # Two floating conductors that couple alike: as often next to nothing between them as a ghost of some size.
+            near, near_sound = _one_likelihood(reading, shown, np.full_like(spread, BALANCED_WIDTH), (shown, shown))
+            density = np.where(balanced, (density + near) / 2, density)
+            sound = np.where(balanced, (sound + near_sound) / 2, sound)
         phases.append(Phase(share, density, sound, shown, prediction.softness))
     return phases
 

@@ -167,8 +167,10 @@ def _firsts(diagnosis: Diagnosis, school: str, taken: Collection[tuple[str, froz
     """
     plate = diagnosis.model.plate
     firsts: dict[str, float] = {}
-    if not diagnosis.supply.is_known:
-        firsts[line_volts(plate.feed_of(plate.transformer.supplied_by))] = 1e3
+    line = line_volts(plate.feed_of(plate.transformer.supplied_by))
+    # Read and found dead it is no yardstick, and reading it once more makes it none.
+    if not diagnosis.supply.is_known and not any(point == line for point, _ in taken):
+        firsts[line] = 1e3
     call = volts_at("board.w", "board.c")
     if school == "call first" and not any(point == call for point, _ in taken):
         firsts[call] = 1e4

@@ -56,6 +56,10 @@ def shares_of(
     elif spot.is_to_ground:
         # Legs differ from each other by what hangs on each in the house.
         share, floor = supply + 0.02, 1.0
+    elif _spans(spot.places):
+        # Nothing between two legs, or across an element, is some tenths of a volt on the meter: leads, and what the
+        # house couples in. A drop across a contact or a joint is read with both tips on one conductor.
+        floor = 0.6
     ends = (spot.conductors or spot.places) if function in ("amps", "ohms") and plate.assumed else ()
     if any(_hangs_on_assumed(plate, end) for end in ends):
         share = max(share, ASSUMED_SHARE)
@@ -74,6 +78,16 @@ def _hangs_on_assumed(plate: Nameplate, place: str) -> bool:
 def _board_is_unknown(plate: Nameplate, places: tuple[str, ...]) -> bool:
     owners = {place_of(end).owner for end in places}
     return any(device.id in owners and device.rectifier is None for device in plate.devices)
+
+
+def _spans(places: tuple[str, ...]) -> bool:
+    """Tell whether a meter's tips stand on two legs, on two feeds, or on both ends of an element."""
+    if len(places) != 2:
+        return False
+    one, other = map(place_of, places)
+    if one.leg and other.leg:
+        return one.leg != other.leg or (one.owner != other.owner and "panel" not in (one.owner, other.owner))
+    return one.part == other.part == "element" and one.owner == other.owner
 
 
 def _is_on_control(place: str) -> bool:
