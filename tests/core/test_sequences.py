@@ -387,10 +387,9 @@ LEGS = ("volts:feed-1.l1:ground", "volts:feed-1.l2:ground")
 def test_a_lost_pole_is_named_by_its_three_readings_and_the_next_one_parts_the_legs(
     volts: tuple[float, float, float],
 ) -> None:
-    """120 V from each leg to ground, some tenths between them: one pole lost. What is no slip's zero is not reread."""
+    """120 V from each leg to ground, some tenths between: one pole lost. What is no slip's zero is not reread."""
     found = diagnose(UNIT, [read(point, value, under()) for point, value in zip((*LEGS, LINE), volts, strict=True)])
-    lost = ("feed-1.breaker-l1.open", "feed-1.breaker-l2.open", "feed-1.disconnect-l1.open", "feed-1.disconnect-l2.open",
-            "feed-1.lug-l1.open", "feed-1.lug-l2.open")  # fmt: skip
+    lost = tuple(f"feed-1.{part}-l{leg}.open" for part in ("breaker", "disconnect", "lug") for leg in (1, 2))
     assert found.first is not None
     assert found.first.faults[0] in lost
     assert share(found, *lost) > 0.8
