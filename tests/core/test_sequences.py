@@ -410,3 +410,19 @@ def test_a_dead_second_feed_is_believed_at_its_first_reading(pattern: str) -> No
     assert found.first is not None
     assert found.first.faults[0] == "feed-2.breaker.off"
     assert found.ask_again == ()
+
+
+def test_one_lead_warm_and_the_other_cold_is_no_certain_weld() -> None:
+    """20.9 A in strip B's lead and none in its return with nothing called: grounded, or a limit moved between clamps.
+
+    Six more readings of the one current, through totals and other calls, tell nothing new of its size; a second look at
+    both leads does.
+    """
+    once = [read(LINE, 240.0, under()), read("amps:strip-b", 20.9, under()), read("amps:strip-b.return", 0.0, under())]
+    more = [read(point, 20.9, under(*calls)) for calls in (("G",), ("Y",)) for point in ("amps:strip-b", TOTAL)]
+    first = diagnose(UNIT, [*once, *more])
+    welded, grounded = "seq-a.pole-2.welded", "strip-b.element.grounded"
+    assert share(first, welded) < 0.97
+    assert share(first, grounded) > 0.02
+    again = [read("amps:strip-b", 20.8, under()), read("amps:strip-b.return", 0.0, under())]
+    assert share(diagnose(UNIT, [*once, *more, *again]), grounded) > share(first, grounded)

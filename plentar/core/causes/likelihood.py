@@ -24,7 +24,7 @@ from plentar.core.evidence.reading import Condition, Reading
 from plentar.core.evidence.signs import Observation
 from plentar.core.limits.table import Limits
 from plentar.core.unit.nameplate import Nameplate
-from plentar.core.unit.place import amps_at, spot_of
+from plentar.core.unit.place import amps_at, place_of, spot_of
 from plentar.core.unit.quantities import quantity_of
 
 __all__ = ["Floats", "Phase", "Taken", "Way", "states", "taken_under"]
@@ -44,6 +44,10 @@ GHOST_SHARE, GHOST_WIDTH = 0.5, 4.0
 BALANCED_WIDTH = 1.5
 # Read again at the same place a ghost differs by a volt and a tenth, as hands and leads move.
 SAME_GHOST_WIDTH, SAME_GHOST_SHARE = 1.0, 0.1
+# Ends this near each other, of what lies between them, are the same ends: the service moves by a percent meanwhile.
+SAME_ENDS = 0.1
+# Between clamping one lead of a strip and the other a limit may move, once in fifty times.
+SAME_PHASE = 0.98
 # One harness is one number: what its first ghost told of it, the next repeats within a factor of two. As far as ten
 # times a single wire's, and a third of it where it hangs free. What is predicted below a volt is none.
 HARNESS_RATIO, MOST_HARNESS, LEAST_HARNESS, LEAST_GHOST_VOLTS = 2.0, 10.0, 0.33, 1.0
@@ -100,22 +104,50 @@ class Way:
 
 @dataclass(frozen=True, slots=True)
 class Phase:
-    """One reading under one state its condition may mean: the state's share, density, its sound part, the value."""
+    """One reading under one state its condition may mean: the state's share, density, its sound part, the value.
+
+    `least` and `most` are what each hypothesis's fault, of some size, may show there.
+    """
 
     share: float
     density: Floats
     sound: Floats
     shown: Floats
     softness: Floats
+    least: Floats
+    most: Floats
+
+
+@dataclass(frozen=True, slots=True)
+class Earlier:
+    """What was read at the same place before, and between what ends each hypothesis had it then."""
+
+    value: float
+    least: Floats
+    most: Floats
+
+    def sizes(self, least: Floats, most: Floats, width: Floats) -> NDArray[np.bool_]:
+        """Tell for which hypotheses the same size of fault shows the same here again: the ends are what they were."""
+        reach = self.most - self.least
+        same = (np.abs(least - self.least) <= SAME_ENDS * reach) & (np.abs(most - self.most) <= SAME_ENDS * reach)
+        inside = (self.value >= self.least - width) & (self.value <= self.most + width)
+        found: NDArray[np.bool_] = (reach > 2.0 * width) & same & inside
+        return found
 
 
 def _phases(
-    model: UnitModel, reading: Reading, way: Way, harness: Floats | None = None, before: float | None = None
+    model: UnitModel,
+    reading: Reading,
+    way: Way,
+    harness: Floats | None = None,
+    before: float | None = None,
+    earlier: Earlier | None = None,
 ) -> list[Phase]:
     """Return the reading under every state its condition may mean.
 
     `harness` is what an earlier ghost told of each hypothesis's harness, as a multiple of a single wire's coupling; not
     a number where none did. `before` is what was read at the same place under the same condition: a ghost repeats.
+    `earlier` is the last reading at the same place under any: a fault has one size, told by its first reading.
     """
     phases = []
     for drive, share in states(model.plate, reading.condition, way.limits, tapped_late=way.tapped_late):
@@ -144,6 +176,10 @@ def _phases(
             ghost_width = SAME_GHOST_WIDTH + SAME_GHOST_SHARE * before
         least, most = np.where(soft, ghost_least, least), np.where(soft, ghost_most, most)
         spread = np.where(soft, ghost_width, spread)
+        ends = least, most
+        if earlier is not None:
+            sized = earlier.sizes(least, most, spread)
+            least, most = np.where(sized, earlier.value, least), np.where(sized, earlier.value, most)
         density, sound = _one_likelihood(reading, shown, spread, (least, most))
         balanced = soft & (shown <= LEAST_GHOST_VOLTS)
         if balanced.any() and not reading.mode and before is None:
@@ -151,7 +187,7 @@ def _phases(
             near, near_sound = _one_likelihood(reading, shown, np.full_like(spread, BALANCED_WIDTH), (shown, shown))
             density = np.where(balanced, (density + near) / 2, density)
             sound = np.where(balanced, (sound + near_sound) / 2, sound)
-        phases.append(Phase(share, density, sound, shown, prediction.softness))
+        phases.append(Phase(share, density, sound, shown, prediction.softness, *ends))
     return phases
 
 
@@ -209,6 +245,39 @@ def _joint(readings: Sequence[Sequence[Phase]]) -> Floats:
     return found
 
 
+def _strip_of(point: str) -> str:
+    """Return the circuit whose lead a clamp is around, either of its two; nothing for anything else."""
+    spot = spot_of(point)
+    if spot.function != "amps" or len(spot.conductors) != 1:
+        return ""
+    place = place_of(spot.conductors[0])
+    return place.owner if place.part in ("", "return") and not place.end else ""
+
+
+def _clamped_together(readings: Sequence[Sequence[Phase]]) -> list[Phase]:
+    """Return the two leads of one circuit as one reading: they are clamped within seconds, in one phase of a limit.
+
+    Source:
+        docs/trade.md, section 5: current in one lead and none in the other is a grounded element.
+    """
+    if len(readings) == 1 or any(len(phases) != len(readings[0]) for phases in readings):
+        # Seen apart where the states differ.
+        return list(readings[0]) if len(readings) == 1 else [_apart(readings)]
+    apart = _apart(readings).density
+    found = []
+    for index, phase in enumerate(readings[0]):
+        whole: Floats = np.prod([phases[index].density for phases in readings], axis=0)
+        density = SAME_PHASE * whole + (1 - SAME_PHASE) * apart
+        found.append(replace(phase, density=density, sound=density))
+    return found
+
+
+def _apart(readings: Sequence[Sequence[Phase]]) -> Phase:
+    """Return several readings as one phase, each in whatever phase it was."""
+    density: Floats = np.prod([_mixed(phases) for phases in readings], axis=0)
+    return replace(readings[0][0], share=1.0, density=density, sound=density)
+
+
 def _mixed(phases: Sequence[Phase]) -> Floats:
     """Return a reading's density whatever the phase."""
     total: Floats = sum((phase.share * phase.density for phase in phases), np.zeros_like(phases[0].density))
@@ -248,11 +317,14 @@ def taken_under(model: UnitModel, standing: Sequence[Reading], watched: Sequence
     each: list[list[Phase]] = []
     harness = np.full(len(model.hypotheses), np.nan)
     read_before: dict[tuple[object, ...], float] = {}
+    sizes: dict[str, Earlier] = {}
     for reading in standing:
         place = (reading.point, reading.condition.state)
-        each.append(_phases(model, reading, way, harness, read_before.get(place)))
+        each.append(_phases(model, reading, way, harness, read_before.get(place), sizes.get(reading.point)))
         if not reading.mode:
             read_before[place] = reading.value
+            told = max(each[-1], key=lambda phase: phase.share)
+            sizes[reading.point] = Earlier(reading.value, told.least, told.most)
         if spot_of(reading.point).is_volts and not reading.mode:
             # The first ghost tells how strongly this harness couples; the later ones are held against it.
             likely = max(each[-1], key=lambda phase: phase.share)
@@ -264,8 +336,15 @@ def taken_under(model: UnitModel, standing: Sequence[Reading], watched: Sequence
     densities = np.array([_mixed(phases) for phases in each]).reshape(-1, count)
     sound = np.array([sum(phase.share * phase.sound for phase in phases) for phases in each]).reshape(-1, count)
     together: dict[tuple[object, ...], list[list[Phase]]] = {}
-    for condition, phases in zip(conditions, each, strict=True):
-        together.setdefault(condition.state, []).append(phases)
+    leads: dict[tuple[object, ...], list[list[Phase]]] = {}
+    for at, (condition, phases) in enumerate(zip(conditions, each, strict=True)):
+        strip = _strip_of(standing[at].point) if at < read else ""
+        if strip:
+            leads.setdefault((strip, condition.state), []).append(phases)
+        else:
+            together.setdefault(condition.state, []).append(phases)
+    for (_, *state), both in leads.items():
+        together.setdefault(state[0], []).append(_clamped_together(both))  # type: ignore[arg-type]
     log = sum((_joint(taken) for taken in together.values()), np.zeros(count))
     shown = np.array([max(phases, key=lambda phase: phase.share).shown for phases in each]).reshape(-1, count)
     # What comes and goes is weighed as a sequence instead, and speaks as it was at each reading.
@@ -310,7 +389,8 @@ def _watched_phases(model: UnitModel, observation: Observation, way: Way) -> lis
         agrees = _agrees(model, observation, drive)
         missed = MISTIMED_SHARE if observation.kind == "stays-cold" else MISSEEN_SHARE
         density = np.where(agrees, 1 - missed, missed)
-        found.append(Phase(share, density, np.where(agrees, density, 0.0), density, np.zeros_like(density)))
+        none = np.zeros_like(density)
+        found.append(Phase(share, density, np.where(agrees, density, 0.0), density, none, none, none))
     return found
 
 
