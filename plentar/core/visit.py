@@ -733,12 +733,15 @@ class Visit:
     @cached_property
     def logs(self) -> "list[tuple[Event, Logged, LogAnalysis]]":
         """The unit's logs that are whole, oldest first, with what each shows; none where nobody has their samples."""
-        return [entry for entry in self.logs_and_trials if not entry[1].is_trial]
+        return self._analysed([entry for entry in self.record.logs if not entry[1].is_trial])
 
     @cached_property
     def logs_and_trials(self) -> "list[tuple[Event, Logged, LogAnalysis]]":
         """The same with those of a simulated meter, which are no evidence."""
-        whole = [(event, deed) for event, deed in self.record.logs if not deed.is_recording]
+        return self._analysed(self.record.logs)
+
+    def _analysed(self, logs: Sequence[tuple[Event, Logged]]) -> "list[tuple[Event, Logged, LogAnalysis]]":
+        whole = [(event, deed) for event, deed in logs if not deed.is_recording]
         if not whole or self.samples_of is None:
             return []
         from plentar.core.judging.logged import analysed

@@ -57,7 +57,8 @@ def save(unit_id: UUID) -> ResponseReturnValue:
     if not guard.validate():
         abort(400)
     deed = request.form.get("do", "")[:60]
-    kits = _kits()
+    # Drawing needs no kit; the form and the taking of one do.
+    kits = _kits() if deed != "draw" else {}
     form = plate_form_read(request.form, deed, kits.get(request.form.get("kit", "")))
     version, call = int(guard.version.data), guard.call.data or ""
     screen = _screen(unit, form, version=version, call=call)
