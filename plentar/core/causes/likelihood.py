@@ -9,6 +9,7 @@ from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import lru_cache
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -128,10 +129,13 @@ class Earlier:
 
     def sizes(self, least: Floats, most: Floats, width: Floats) -> NDArray[np.bool_]:
         """Tell for which hypotheses the same size of fault shows the same here again: the ends are what they were."""
-        reach = self.most - self.least
-        same = (np.abs(least - self.least) <= SAME_ENDS * reach) & (np.abs(most - self.most) <= SAME_ENDS * reach)
-        inside = (self.value >= self.least - width) & (self.value <= self.most + width)
-        found: NDArray[np.bool_] = (reach > 2.0 * width) & same & inside
+        found: NDArray[np.bool_] = self.most - self.least > 2.0 * width
+        rows = found.nonzero()[0]
+        if len(rows):
+            # Few have any size to speak of at one place: the rest is asked of those alone.
+            low, high, margin = self.least[rows], self.most[rows], width[rows]
+            ends = np.maximum(np.abs(least[rows] - low), np.abs(most[rows] - high)) <= SAME_ENDS * (high - low)
+            found[rows] = ends & (self.value >= low - margin) & (self.value <= high + margin)
         return found
 
 
@@ -158,37 +162,65 @@ def _phases(
         spread = spread_at(model.plate, reading.point, shown, **known)
         spread = spread * math.sqrt(way.repeats.get(reading.point, 1) if reading.value > LEAST_AMPS else 1)
         least, most = (reach * ratio for reach in model.between(reading.point, drive))
-        # A floating conductor shows a ghost of no certain size: by the pF of its harness, up to most of a leg.
         soft = prediction.softness > GHOST_OHMS
-        top = GHOST_SHARE * model.plate.nominal_volts
-        ghost_least, ghost_most = LEAST_HARNESS * least, np.maximum(most, top)
-        if reading.mode:
-            # In low-impedance mode the meter pulls a ghost down to nothing.
-            ghost_least = ghost_most = np.zeros_like(least)
-        elif harness is not None:
-            learnt = np.isfinite(harness) & _is_ghost(shown, prediction.softness)
-            ghost_least = np.where(learnt, np.minimum(shown * harness / HARNESS_RATIO, top), ghost_least)
-            ghost_most = np.where(learnt, np.minimum(shown * harness * HARNESS_RATIO, top), ghost_most)
-        ghost_width = GHOST_WIDTH
-        if before is not None and not reading.mode:
-            # The same wires lie where they lay: read again, a ghost is what it was, whatever its size.
-            ghost_least = ghost_most = np.full_like(least, before)
-            ghost_width = SAME_GHOST_WIDTH + SAME_GHOST_SHARE * before
-        least, most = np.where(soft, ghost_least, least), np.where(soft, ghost_most, most)
-        spread = np.where(soft, ghost_width, spread)
+        if soft.any():
+            ghost = _ghost(model, reading, shown, (least, most), soft, harness, before)
+            least, most = np.where(soft, ghost.least, least), np.where(soft, ghost.most, most)
+            spread = np.where(soft, ghost.width, spread)
         ends = least, most
         if earlier is not None:
             sized = earlier.sizes(least, most, spread)
-            least, most = np.where(sized, earlier.value, least), np.where(sized, earlier.value, most)
+            if sized.any():
+                least, most = np.where(sized, earlier.value, least), np.where(sized, earlier.value, most)
         density, sound = _one_likelihood(reading, shown, spread, (least, most))
         balanced = soft & (shown <= LEAST_GHOST_VOLTS)
-        if balanced.any() and not reading.mode and before is None:
+        if not reading.mode and before is None and balanced.any():
             # Two floating conductors that couple alike: as often next to nothing between them as a ghost of some size.
-            near, near_sound = _one_likelihood(reading, shown, np.full_like(spread, BALANCED_WIDTH), (shown, shown))
-            density = np.where(balanced, (density + near) / 2, density)
-            sound = np.where(balanced, (sound + near_sound) / 2, sound)
+            own = shown[balanced]
+            near, near_sound = _one_likelihood(reading, own, np.full_like(own, BALANCED_WIDTH), (own, own))
+            density[balanced] = (density[balanced] + near) / 2
+            sound[balanced] = (sound[balanced] + near_sound) / 2
         phases.append(Phase(share, density, sound, shown, prediction.softness, *ends))
     return phases
+
+
+class _Ghost(NamedTuple):
+    """Between what a floating conductor may show, and how wide."""
+
+    least: Floats
+    most: Floats
+    width: float
+
+
+def _ghost(
+    model: UnitModel,
+    reading: Reading,
+    shown: Floats,
+    ends: tuple[Floats, Floats],
+    soft: NDArray[np.bool_],
+    harness: Floats | None,
+    before: float | None,
+) -> _Ghost:
+    """Return what a floating conductor shows: a ghost of no certain size, by its harness, up to half the line.
+
+    Source:
+        docs/trade.md, section 5: ghost voltages.
+    """
+    if reading.mode:
+        # In low-impedance mode the meter pulls a ghost down to nothing.
+        none = np.zeros_like(shown)
+        return _Ghost(none, none, GHOST_WIDTH)
+    if before is not None:
+        # The same wires lie where they lay: read again, a ghost is what it was, whatever its size.
+        same = np.full_like(shown, before)
+        return _Ghost(same, same, SAME_GHOST_WIDTH + SAME_GHOST_SHARE * before)
+    top = GHOST_SHARE * model.plate.nominal_volts
+    least, most = LEAST_HARNESS * ends[0], np.maximum(ends[1], top)
+    if harness is not None:
+        learnt = soft & np.isfinite(harness) & (shown > LEAST_GHOST_VOLTS)
+        least = np.where(learnt, np.minimum(shown * harness / HARNESS_RATIO, top), least)
+        most = np.where(learnt, np.minimum(shown * harness * HARNESS_RATIO, top), most)
+    return _Ghost(least, most, GHOST_WIDTH)
 
 
 def _harness_of(reading: Reading, phase: Phase) -> Floats:

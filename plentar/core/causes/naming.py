@@ -146,13 +146,14 @@ class Evidence:
         """Tell which pairs of hypotheses some test of the catalogue would show apart by three standard deviations."""
         tests = catalogue(self.model.plate)
         shown, spread = scaled(self.model, tests, np.array(rows))
-        apart = np.abs(shown[:, :, None] - shown[:, None, :])
-        together = 3.0 * np.hypot(spread[:, :, None], spread[:, None, :])
-        split: NDArray[np.bool_] = np.any(apart > together, axis=0)
+        # Squares: no root is drawn for every pair under every test.
+        apart, wide = shown[:, :, None] - shown[:, None, :], 9.0 * spread * spread
+        is_apart = apart * apart > wide[:, :, None] + wide[:, None, :]
+        split: NDArray[np.bool_] = np.any(is_apart, axis=0)
         # What is late is told from what else is late by which strips come late: all else has come when one reads it.
         late = np.array([self.model.shows_late[row] for row in rows])
         is_amps = np.array([test.kind == "amps" for test in tests])
-        by_strips = np.any((apart > together)[is_amps], axis=0)
+        by_strips = np.any(is_apart[is_amps], axis=0)
         split = np.where(late[:, None] & late[None, :], by_strips, split)
         # What comes and goes is told from what stays by taking the same reading again.
         passes = self.model.passes[rows]
