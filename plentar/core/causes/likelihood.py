@@ -176,10 +176,14 @@ def _phases(
         balanced = soft & (shown <= LEAST_GHOST_VOLTS)
         if not reading.mode and before is None and balanced.any():
             # Two floating conductors that couple alike: as often next to nothing between them as a ghost of some size.
-            own = shown[balanced]
-            near, near_sound = _one_likelihood(reading, own, np.full_like(own, BALANCED_WIDTH), (own, own))
-            density[balanced] = (density[balanced] + near) / 2
-            sound[balanced] = (sound[balanced] + near_sound) / 2
+            if reading.value > 8 * BALANCED_WIDTH:
+                # Nothing near: the ghost alone, and half as often.
+                density, sound = np.where(balanced, density / 2, density), np.where(balanced, sound / 2, sound)
+            else:
+                own = shown[balanced]
+                near, near_sound = _one_likelihood(reading, own, np.full_like(own, BALANCED_WIDTH), (own, own))
+                density[balanced] = (density[balanced] + near) / 2
+                sound[balanced] = (sound[balanced] + near_sound) / 2
         phases.append(Phase(share, density, sound, shown, prediction.softness, *ends))
     return phases
 
@@ -277,6 +281,7 @@ def _joint(readings: Sequence[Sequence[Phase]]) -> Floats:
     return found
 
 
+@lru_cache(maxsize=1024)
 def _strip_of(point: str) -> str:
     """Return the circuit whose lead a clamp is around, either of its two; nothing for anything else."""
     spot = spot_of(point)
