@@ -60,6 +60,8 @@ def test_an_overloaded_feed_runs_on_a_smaller_device_until_it_is_corrected(
     page.get_by_role("button", name="Keep as temporary measure").click()
     expect(pad).to_contain_text(f"Feed 1 on a 30 A device, Strip B off until {due.isoformat()}")
     expect(pad.get_by_role("button", name="Keep as temporary measure")).to_have_count(0)
+    # What was kept is in sight.
+    expect(pad.locator(".caution").first).to_be_in_viewport()
     page.goto("/today")
     expect(page.locator(".due")).to_contain_text("Feed 1 on a 30 A device, Strip B off")
     expect(page.locator(".due")).to_contain_text("Feed 1, wire: a licensed electrician")

@@ -52,3 +52,16 @@ document.addEventListener("htmx:error", (event) => {
   else if (wasSent(request)) tell("No answer from the server: press the button again. Nothing is kept twice.");
   else tell("No answer from the server: this was not loaded. Try again.");
 });
+
+// What a form keeps is told at the head of its step: the panel goes there once the answer is in.
+let showsHead = false;
+document.addEventListener("htmx:after:request", (event) => {
+  const { response, sourceElement } = event.detail.ctx;
+  showsHead = response.status < 400 && sourceElement?.closest?.("form")?.dataset.head !== undefined;
+});
+document.addEventListener("htmx:after:swap", () => {
+  if (!showsHead) return;
+  showsHead = false;
+  const side = document.querySelector(".side");
+  if (side) side.scrollTop = 0;
+});
