@@ -1,5 +1,6 @@
 """Two calculators of the bench: a feed against its load, and heat against the weather. All of it is in the address."""
 
+import re
 from collections.abc import Callable, Mapping
 from dataclasses import replace
 from functools import cached_property
@@ -84,6 +85,14 @@ class _Bench:
         return self.typed.get(name, "")
 
     @property
+    def call_id(self) -> str:
+        """The call it was opened from, where it is one."""
+        try:
+            return str(UUID(self.text("call_id")))
+        except ValueError:
+            return ""
+
+    @property
     def query(self) -> str:
         """The address of this very bench."""
         return "?" + urlencode({name: text for name, text in self.typed.items() if text})
@@ -103,6 +112,12 @@ class _Bench:
         """Return the strips [W]."""
         found = []
         for one in self.text("kw").replace("+", " ").replace(";", " ").split():
+            if re.fullmatch(r"[0-9]+,[0-9]+", one):
+                # Two strips to one person, one of so many tenths to another.
+                self.problems["kw"] = (
+                    f"“{one}” can be read two ways: type {one.replace(',', ' ')} or {one.replace(',', '.')}"
+                )
+                continue
             try:
                 found.append(1000 * parse_number(one.strip(","), "plain"))
             except ReadingError as error:
@@ -174,7 +189,7 @@ class FeedBench(_Bench):
 
     def _needed(self, name: str) -> float:
         found = self.figure(name)
-        if found is None and name not in self.problems:
+        if name not in self.problems and (found is None or found <= 0):
             self.problems[name] = "expected volts such as 240"
         return found or 240.0
 
@@ -360,7 +375,7 @@ def feed() -> ResponseReturnValue:
 def heat_pump() -> ResponseReturnValue:
     """Show heat against the weather."""
     bench = WeatherBench(request.args)
-    return _shown("heat_pump", bench, is_well=bench.weather is not None)
+    return _shown("heat_pump", bench, is_well=bench.weather is not None and not bench.problems)
 
 
 @bp.get("/feed.svg")
