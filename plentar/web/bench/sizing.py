@@ -22,8 +22,8 @@ from plentar.core.unit.supply_path import SIZES, Conductor, Disconnect, Feed, Lu
 from plentar.core.unit.warmth import HeatPumpPlate, HousePlate, SteadyState
 from plentar.core.work.interim import Interim, interim_of
 from plentar.formats.numbers import degrees_typed, parse_number
-from plentar.screen.drawings.feed_tree import FeedTree, draw_tree
 from plentar.screen.drawings.weather_chart import WeatherChart, weather_chart
+from plentar.screen.path import PathShown
 from plentar.web.access import login_required
 from plentar.web.bench.views import bp
 from plentar.web.visits import own_call, read_visit
@@ -223,10 +223,10 @@ class FeedBench(_Bench):
             replace(part, missing=()) if part.kind == "strip" else part for part in kept if part.id not in without
         )
 
-    @property
-    def tree(self) -> FeedTree:
-        """Its drawing."""
-        return draw_tree(self.parts)
+    @cached_property
+    def path(self) -> PathShown:
+        """The same, as it is shown."""
+        return PathShown(self.parts)
 
     @property
     def load(self) -> FeedLoad:
@@ -251,21 +251,6 @@ class FeedBench(_Bench):
     def interim(self) -> Interim | None:
         """What may run until it is corrected."""
         return interim_of(self.plate, "feed-1") if self.plate is not None else None
-
-    @property
-    def wrong(self) -> list[PathPart]:
-        """The parts with a defect."""
-        return [part for part in self.parts if part.defects]
-
-    @property
-    def unread(self) -> list[PathPart]:
-        """The parts that something keeps from being proven."""
-        return [part for part in self.parts if part.missing]
-
-    @property
-    def noted(self) -> list[PathPart]:
-        """The parts with a word beside their verdict."""
-        return [part for part in self.parts if part.notes]
 
     @property
     def wire(self) -> WireRun | None:
@@ -383,7 +368,7 @@ def heat_pump() -> ResponseReturnValue:
 def feed_svg() -> ResponseReturnValue:
     """Send the drawing of the path by itself."""
     bench = FeedBench(request.args)
-    return _drawing(lambda: render_template("feed/path.svg", t=bench.tree), bench.plate is not None, "feed-path")
+    return _drawing(lambda: render_template("feed/path.svg", t=bench.path.tree), bench.plate is not None, "feed-path")
 
 
 @bp.get("/heat-pump.svg")

@@ -124,7 +124,7 @@ def weather(call_id: UUID) -> ResponseReturnValue:
 @login_required
 def circuit_svg(call_id: UUID) -> ResponseReturnValue:
     """Send the drawing of the path by itself."""
-    return _drawing(render_template("feed/path.svg", t=_screen(call_id).tree), "feed-path")
+    return _drawing(render_template("feed/path.svg", t=_screen(call_id).path.tree), "feed-path")
 
 
 @bp.get("/heat-pump.svg")
