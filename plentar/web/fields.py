@@ -1,11 +1,30 @@
-"""Inputs that more than one place of the application has."""
+"""What the forms of more than one place of the application have in common."""
 
+from flask_wtf import FlaskForm
 from wtforms import HiddenField
 from wtforms.validators import UUID, Optional
 
-__all__ = ["optional_id"]
+from plentar.core.errors import ReadingError
+
+__all__ = ["first_error", "optional_id", "require_valid"]
 
 
 def optional_id() -> HiddenField:
     """Return a hidden id that may be missing: blanks are none, so that what is there is an id."""
     return HiddenField(filters=[lambda text: (text or "").strip()], validators=[Optional(), UUID()])
+
+
+def first_error(form: FlaskForm) -> ReadingError:
+    """Return the first thing wrong with a form that did not validate, at its field."""
+    field, messages = next(iter(form.errors.items()))
+    return ReadingError(messages[0].lower().rstrip("."), field=field)
+
+
+def require_valid(form: FlaskForm) -> None:
+    """Refuse a form that does not validate.
+
+    Raises:
+        ReadingError: With the field that is wrong.
+    """
+    if not form.validate():
+        raise first_error(form)

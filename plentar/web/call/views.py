@@ -33,6 +33,7 @@ from plentar.web.call.forms import (
 )
 from plentar.web.call.records import call_document, reading_records
 from plentar.web.call.sent import air_drafts, drafts_of_json, own_id, safe_drafts
+from plentar.web.fields import first_error
 from plentar.web.paper import download
 from plentar.web.room import context_of, is_fragment, room_of, step_shown
 from plentar.web.visits import meter_of, own_call
@@ -141,7 +142,7 @@ def add_reading(call_id: UUID) -> ResponseReturnValue:
     supersedes = form.supersedes.data or ""
     try:
         if not form.validate():
-            raise _form_error(form)
+            raise first_error(form)
         payload = {
             "point": form.point.data,
             "typed": (form.value.data or "").strip(),
@@ -157,11 +158,6 @@ def add_reading(call_id: UUID) -> ResponseReturnValue:
     if not request.headers.get("HX-Request"):
         return redirect(url_for("call.page", call_id=call_id, point=form.point.data))
     return _fragments(room_of(call_id, form.point.data, _view(), visit=visit), panel="reading")
-
-
-def _form_error(form: FlaskForm) -> ReadingError:
-    field, messages = next(iter(form.errors.items()))
-    return ReadingError(messages[0].lower().rstrip("."), field=field)
 
 
 def _refused(screen: CallScreen[Call], form: ReadingForm, error: PlentarError, supersedes: str) -> ResponseReturnValue:
@@ -259,7 +255,7 @@ def panel_deed(
     """Do what a panel's form asks; on a mistake show it again with the message beside its field and what was typed."""
     try:
         if not form.validate():
-            raise _form_error(form)
+            raise first_error(form)
         visit = deed()
     except PlentarError as error:
         return refused_panel(call_id, panel, error)

@@ -17,6 +17,7 @@ from plentar.core.visit import CAPACITOR
 from plentar.formats.numbers import parse_number
 from plentar.web.access import login_required
 from plentar.web.checks.models import FELT, ChecksScreen
+from plentar.web.fields import require_valid
 from plentar.web.room import StepView, register_step, show_step
 from plentar.web.visits import own_call, read_visit
 from plentar.web.writing import Draft, keep_all, keep_one
@@ -74,19 +75,13 @@ def _refuse(call_id: UUID, page: str, error: PlentarError) -> ResponseReturnValu
     return _shown(_screen(call_id), page, error, 422)
 
 
-def _validated(form: FlaskForm) -> None:
-    if not form.validate():
-        field, messages = next(iter(form.errors.items()))
-        raise ReadingError(messages[0].lower().rstrip("."), field=field)
-
-
 @bp.post("/<any(blower, control):page>/seen")
 @login_required
 def seen(call_id: UUID, page: str) -> ResponseReturnValue:
     """Keep one thing seen."""
     form = SeenForm()
     try:
-        _validated(form)
+        require_valid(form)
         kind, about = form.kind.data, form.about.data or ""
         if kind not in KINDS:
             raise ReadingError("there is no such line on this page", field="kind")
@@ -126,7 +121,7 @@ def capacitor(call_id: UUID) -> ResponseReturnValue:
     """Keep the run capacitor's reading."""
     form = CapacitorForm()
     try:
-        _validated(form)
+        require_valid(form)
         text = (form.microfarads.data or "").strip()
         plain = text.removesuffix("µF").removesuffix("uF").strip()
         try:

@@ -6,7 +6,6 @@ from uuid import UUID
 
 from flask import Blueprint, Response, abort, g, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
-from flask_wtf import FlaskForm
 
 from plentar.core.errors import PlentarError, ReadingError
 from plentar.core.work.interim import Interim
@@ -14,6 +13,7 @@ from plentar.formats.numbers import degf_typed
 from plentar.web.access import login_required, now
 from plentar.web.feed.forms import InterimForm, WeatherForm
 from plentar.web.feed.models import FeedStepScreen
+from plentar.web.fields import require_valid
 from plentar.web.room import StepView, register_step, show_step
 from plentar.web.visits import own_call, read_visit
 from plentar.web.writing import keep_one
@@ -55,19 +55,13 @@ def _refuse(call_id: UUID, page: str, error: PlentarError) -> ResponseReturnValu
     return _shown(call_id, page, error, 422)
 
 
-def _validated(form: FlaskForm) -> None:
-    if not form.validate():
-        field, messages = next(iter(form.errors.items()))
-        raise ReadingError(messages[0].lower().rstrip("."), field=field)
-
-
 @bp.post("/circuit/interim")
 @login_required
 def interim(call_id: UUID) -> ResponseReturnValue:
     """Keep what may run until a feed is corrected; what it is follows from the plate, not from what is sent."""
     form = InterimForm()
     try:
-        _validated(form)
+        require_valid(form)
         due: date | None = form.due.data
         if due is None:
             raise ReadingError("say until when, as a date", field="due")
@@ -104,7 +98,7 @@ def weather(call_id: UUID) -> ResponseReturnValue:
     """Keep the two temperatures; complaint and words stay as they were."""
     form, call = WeatherForm(), own_call(call_id)
     try:
-        _validated(form)
+        require_valid(form)
         payload = {
             "complaints": list(call.complaints),
             "words": call.words or "",

@@ -16,6 +16,7 @@ from plentar.formats.numbers import parse_number
 from plentar.formats.parts_csv import PARTS
 from plentar.store import shelf
 from plentar.web.access import login_required, now
+from plentar.web.fields import require_valid
 from plentar.web.fix.forms import ApprovalForm, ItemForm, LedgerForm, PartForm, TemporaryForm
 from plentar.web.fix.models import FixScreen
 from plentar.web.room import StepView, register_step, show_step
@@ -79,9 +80,7 @@ def _kept(
 ) -> ResponseReturnValue:
     """Validate, keep, answer; on a mistake the page again with the message at its field and all that was typed."""
     try:
-        if not form.validate():
-            field, messages = next(iter(form.errors.items()))
-            raise ReadingError(messages[0], field=field)
+        require_valid(form)
         keep_one(call_id, form.item_id.data, kind, payload(), **beside)
     except PlentarError as error:
         g.db.rollback()

@@ -10,6 +10,7 @@ from plentar.core.errors import PlentarError, ReadingError
 from plentar.store import places
 from plentar.store.models import Place
 from plentar.web.access import login_required, now
+from plentar.web.fields import require_valid
 from plentar.web.place.forms import PlaceForm
 
 __all__ = ["bp"]
@@ -55,9 +56,7 @@ def save(place_id: UUID) -> ResponseReturnValue:
     """Set it right; what stood before is kept with who changed it and when."""
     place, form = _place(place_id), PlaceForm()
     try:
-        if not form.validate():
-            field, messages = next(iter(form.errors.items()))
-            raise ReadingError(messages[0].lower().rstrip("."), field=field)
+        require_valid(form)
         values = {name: (form[name].data or "").strip() for name in FIELDS}
         if not values["name"]:
             raise ReadingError("a place has an address", field="name")

@@ -8,10 +8,11 @@ from flask import Blueprint, g, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
 from plentar.core.causes.faults import COMPLAINTS
-from plentar.core.errors import PlentarError, ReadingError
+from plentar.core.errors import PlentarError
 from plentar.store import places
 from plentar.store.models import Place, Unit
 from plentar.web.access import login_required, now
+from plentar.web.fields import require_valid
 from plentar.web.start.forms import NEW, StartForm
 from plentar.web.start.operations import PATTERN_WORDS, start_call
 
@@ -62,9 +63,7 @@ def start() -> ResponseReturnValue:
     """Open the call and go to it: to the plate first where the unit is new."""
     form = StartForm()
     try:
-        if not form.validate():
-            field, messages = next(iter(form.errors.items()))
-            raise ReadingError(messages[0], field=field)
+        require_valid(form)
         call = start_call(g.db, g.person, form, now())
     except PlentarError as error:
         g.db.rollback()

@@ -6,7 +6,6 @@ from uuid import UUID, uuid4
 
 from flask import Blueprint, Response, abort, g, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
-from flask_wtf import FlaskForm
 
 from plentar.core.errors import PlentarError, ReadingError
 from plentar.formats.alone import alone
@@ -15,6 +14,7 @@ from plentar.formats.numbers import parse_number
 from plentar.formats.packed import pack
 from plentar.store import events
 from plentar.web.access import login_required
+from plentar.web.fields import require_valid
 from plentar.web.room import StepView, register_step, show_step
 from plentar.web.timing.forms import LogForm, SimulateForm, StampForm
 from plentar.web.timing.models import HIDDEN, LogScreen, TimingScreen, hidden_fault
@@ -55,12 +55,6 @@ def page(call_id: UUID) -> ResponseReturnValue:
     return _shown(_screen(call_id))
 
 
-def _checked(form: FlaskForm) -> None:
-    if not form.validate():
-        field, messages = next(iter(form.errors.items()))
-        raise ReadingError(messages[0].lower().rstrip("."), field=field)
-
-
 def _refused(call_id: UUID, error: PlentarError) -> ResponseReturnValue:
     g.db.rollback()
     return _shown(_screen(call_id), error, 422)
@@ -72,7 +66,7 @@ def tap(call_id: UUID) -> ResponseReturnValue:
     """Keep one tap of the stopwatch; the first also makes the heat call, the drop ends it."""
     form = StampForm()
     try:
-        _checked(form)
+        require_valid(form)
         what = form.what.data
         deed, _, stage = what.removeprefix("undo:").partition(":")
         payload = {"deed": deed, "stage": stage, "is_undone": what.startswith("undo:")}
@@ -107,7 +101,7 @@ def add_log(call_id: UUID) -> ResponseReturnValue:
     form = LogForm()
     upload = request.files.get("file")
     try:
-        _checked(form)
+        require_valid(form)
         screen = _screen(call_id)
         if upload is None or not upload.filename:
             raise ReadingError("choose the file the meter made", field="file")
@@ -141,7 +135,7 @@ def add_simulated(call_id: UUID) -> ResponseReturnValue:
     """Start the simulated meter and go to its log."""
     form = SimulateForm()
     try:
-        _checked(form)
+        require_valid(form)
         screen = _screen(call_id)
         seed = UUID(form.log_id.data).int % 100_000
         fault = form.fault.data or ""
