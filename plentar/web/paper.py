@@ -14,7 +14,7 @@ from plentar.screen.paper import Bill, bill_of, corrections_of, passages_of, pho
 from plentar.store import calls, events
 from plentar.store.models import Call, Shop
 
-__all__ = ["context_of_paper", "download", "pdf_of"]
+__all__ = ["attached", "context_of_paper", "download", "pdf_of"]
 
 
 def context_of_paper(screen: CallScreen[Call], *, reader: str, embed: bool) -> dict[str, object]:
@@ -71,4 +71,9 @@ def download(body: bytes | str, mimetype: str, screen: CallScreen[Call], ending:
     """Return a file of a call, named by its day and place."""
     place = "".join(c if c.isalnum() and c.isascii() else "-" for c in screen.call.unit.place.name.lower()).strip("-")
     name = f"{screen.call.scheduled_at:%Y-%m-%d}-{place or 'call'}{ending}"
+    return attached(body, mimetype, name)
+
+
+def attached(body: bytes | str, mimetype: str, name: str) -> Response:
+    """Return a file to keep under a name."""
     return Response(body, mimetype=mimetype, headers={"Content-Disposition": f'attachment; filename="{name}"'})

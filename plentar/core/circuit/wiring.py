@@ -14,9 +14,11 @@ from plentar.core.unit.kinds import KINDS
 from plentar.core.unit.nameplate import HeatingCircuit, Nameplate, RelayPole, SwitchingDevice, joinable
 from plentar.core.unit.place import EARTH, GROUND, amps_at, place_of
 from plentar.core.unit.points import load_side, rung_terminals
+from plentar.core.unit.supply_path import Conductor
 
 __all__ = [
-    "COLD_WIRE_RATIO", "JOINED_OHMS", "OHMS_PER_1000_FEET", "PLAIN_WIRE", "RECTIFIER", "auxiliary_source", "wire",
+    "COLD_WIRE_RATIO", "JOINED_OHMS", "OHMS_PER_1000_FEET", "PLAIN_WIRE", "RECTIFIER", "auxiliary_source",
+    "one_way_ohms", "wire",
 ]  # fmt: skip
 
 # docs/trade.md, section 2, conductor ohms per 1000 ft at 75 °C.
@@ -169,11 +171,18 @@ def _supply(c: Circuit, plate: Nameplate) -> None:
             )
 
 
+def one_way_ohms(conductor: Conductor) -> float:
+    """Return a conductor's resistance one way, hot [ohm]; the current uses two of them.
+
+    Source:
+        docs/trade.md, section 2, conductor ohms per 1000 ft at 75 °C.
+    """
+    return OHMS_PER_1000_FEET[conductor.metal][conductor.size] * conductor.length_feet / 1000
+
+
 def _feed_ohms(plate: Nameplate, feed_id: str) -> float:
     conductor = next(feed.conductor for feed in plate.feeds if feed.id == feed_id)
-    if conductor is None:
-        return UNKNOWN_FEED_OHMS
-    return OHMS_PER_1000_FEET[conductor.metal][conductor.size] * conductor.length_feet / 1000
+    return UNKNOWN_FEED_OHMS if conductor is None else one_way_ohms(conductor)
 
 
 def _rung(c: Circuit, plate: Nameplate, circuit: HeatingCircuit) -> None:

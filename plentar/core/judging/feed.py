@@ -20,7 +20,9 @@ __all__ = [
     "check_wire",
     "is_divided",
     "load_of",
+    "own_breakers",
     "schools",
+    "straight_strips",
     "strip_amps",
     "strips_that_fit",
 ]
@@ -126,6 +128,17 @@ def load_of(plate: Nameplate, feed_id: str) -> FeedLoad:
 def strip_amps(plate: Nameplate, strip: HeatingCircuit) -> float:
     """Return what a strip draws at the service's nominal volts [A]."""
     return expected_element_amps(strip.rated_watts, strip.rated_volts, plate.nominal_volts)
+
+
+def own_breakers(plate: Nameplate, feed_id: str) -> dict[str, float | None]:
+    """Return the breakers in the unit that divide a feed's load and their ratings [A]; None where nobody read it."""
+    return {b.id: b.rated_amps for b in plate.branches if b.feed == feed_id and b.kind == "breaker"}
+
+
+def straight_strips(plate: Nameplate, feed_id: str) -> list[HeatingCircuit]:
+    """Return the strips with no breaker of their own between feed and element."""
+    divided = own_breakers(plate, feed_id)
+    return [c for c in plate.circuits if plate.feed_of(c.supplied_by) == feed_id and c.supplied_by not in divided]
 
 
 def schools(

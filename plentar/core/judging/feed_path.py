@@ -5,11 +5,11 @@ whatever the unknown turns out to be, fails when it holds in no case, and is not
 """
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Literal
 
-from plentar.core.circuit.wiring import COLD_WIRE_RATIO, OHMS_PER_1000_FEET
+from plentar.core.circuit.wiring import COLD_WIRE_RATIO, one_way_ohms
 from plentar.core.judging.feed import (
     CONTINUOUS,
     DEVICE_SHARE,
@@ -21,7 +21,9 @@ from plentar.core.judging.feed import (
     check_wire,
     is_divided,
     load_of,
+    own_breakers,
     schools,
+    straight_strips,
     strip_amps,
 )
 from plentar.core.limits.ampacity import WireRun
@@ -183,7 +185,7 @@ def division_of(plate: Nameplate, feed_id: str) -> Grade:
     feed = next(feed for feed in plate.feeds if feed.id == feed_id)
     if plate.load_is_assumed(feed_id):
         return Grade.NOT_PROVEN
-    devices = {b.id: b.rated_amps for b in plate.branches if b.feed == feed_id and b.kind == "breaker"}
+    devices = own_breakers(plate, feed_id)
     last = feed.unit_device_amps if feed.at_unit == "breaker" else feed.breaker_amps
     behind: dict[str, float] = {}
     for strip in (c for c in plate.circuits if plate.feed_of(c.supplied_by) == feed_id):
@@ -226,8 +228,7 @@ def feed_parts(plate: Nameplate, feed: Feed) -> Iterator[PathPart]:
     load, label = load_of(plate, feed.id), label_of(plate)
     needed = _needed(load, label)
     parent = f"{feed.behind}.device" if feed.behind else ""
-    divided = {branch.id for branch in plate.branches if branch.feed == feed.id and branch.kind == "breaker"}
-    straight = [c for c in plate.circuits if plate.feed_of(c.supplied_by) == feed.id and c.supplied_by not in divided]
+    straight = straight_strips(plate, feed.id)
     in_unit = feed.at_unit == "breaker"
     yield _device(
         f"{feed.id}.breaker",
@@ -264,7 +265,7 @@ def feed_parts(plate: Nameplate, feed: Feed) -> Iterator[PathPart]:
         )  # fmt: skip
         last = f"{feed.id}.unit"
     elif feed.at_unit == "switch":
-        yield _switch(f"{feed.id}.unit", last, feed.id, load, feed.unit_device_amps, needed)
+        yield _only_a_switch(_switch(f"{feed.id}.unit", last, feed.id, load, feed.unit_device_amps, needed))
         last = f"{feed.id}.unit"
     for branch in (entry for entry in plate.branches if entry.feed == feed.id):
         yield from _branch(branch, last, plate)
@@ -392,8 +393,7 @@ def _wire(
         missing.append(said("path.missing-load"))
     notes = []
     if not is_guess:
-        per_foot = OHMS_PER_1000_FEET[wire.metal][wire.size] / 1000
-        volts = 2 * wire.length_feet * per_foot * load.amps
+        volts = 2 * one_way_ohms(wire) * load.amps
         share = volts / plate.nominal_volts
         key = "path.drops-much" if share > MUCH_DROP_RATIO else "path.drops"
         notes.append(said(key, cold=COLD_WIRE_RATIO * volts, hot=volts, share=100 * share))
@@ -422,23 +422,12 @@ def _opener(name: str, parent: str, feed: Feed, load: FeedLoad, needed_amps: flo
     if here.kind in ("fused", "breaker"):
         return _device(name, parent, "disconnect", feed.id, load, here.rated_amps, here.opens, plate)
     part = _switch(name, parent, feed.id, load, here.rated_amps, needed_amps)
-    defects, missing = [*part.defects], [*part.missing]
+    defects = [*part.defects]
     if here.rated_amps is not None and feed.breaker_amps is not None and here.rated_amps < feed.breaker_amps:
         defects.append(said("path.disconnect-small", amps=here.rated_amps, breaker=feed.breaker_amps))
     if here.opens == "untied" and not plate.has_neutral:
         defects.append(said("path.untied"))
-    return PathPart(
-        id=name,
-        parent=parent,
-        kind="disconnect",
-        feed=feed.id,
-        load=load,
-        rating=part.rating,
-        allows_amps=part.allows_amps,
-        margin_amps=part.margin_amps,
-        defects=tuple(defects),
-        missing=tuple(missing),
-    )
+    return replace(part, kind="disconnect", defects=tuple(defects))
 
 
 def _switch(
@@ -462,9 +451,13 @@ def _switch(
         allows_amps=None if rated_amps is None else rated_amps / CONTINUOUS,
         margin_amps=None if rated_amps is None else (rated_amps - needed_amps) / CONTINUOUS,
         defects=tuple(defects),
-        notes=(said("path.only-a-switch"),) if name.endswith(".unit") or "." not in name else (),
         missing=tuple(missing),
     )
+
+
+def _only_a_switch(part: PathPart) -> PathPart:
+    """Say of a switch in the unit, which looks like a breaker, that it limits nothing."""
+    return replace(part, notes=(said("path.only-a-switch"),))
 
 
 def _lugs(name: str, parent: str, feed: Feed, load: FeedLoad) -> PathPart:
@@ -521,7 +514,8 @@ def _branch(branch: Branch, parent: str, plate: Nameplate) -> Iterator[PathPart]
             is_in_unit=True,
         )
     else:
-        yield _switch(branch.id, parent, branch.feed, load, branch.rated_amps, load.minimum_circuit_amps)
+        needed = load.minimum_circuit_amps
+        yield _only_a_switch(_switch(branch.id, parent, branch.feed, load, branch.rated_amps, needed))
     yield from _leaves(branch.id, branch.id, branch.feed, plate)
 
 

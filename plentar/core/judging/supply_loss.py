@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from plentar.core.circuit.wiring import COLD_WIRE_RATIO, OHMS_PER_1000_FEET
+from plentar.core.circuit.wiring import COLD_WIRE_RATIO, one_way_ohms
 from plentar.core.evidence.reading import Reading
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.limits.verdicts import Grade, Verdict, grade
@@ -49,9 +49,8 @@ def conductor_ohms(plate: Nameplate, feed: Feed) -> Range | None:
     """
     if feed.conductor is None or plate.wire_is_assumed(feed.id):
         return None
-    per_foot = OHMS_PER_1000_FEET[feed.conductor.metal][feed.conductor.size] / 1000
     # There and back: the current uses both conductors.
-    hot = 2 * feed.conductor.length_feet * per_foot
+    hot = 2 * one_way_ohms(feed.conductor)
     return COLD_WIRE_RATIO * hot, hot
 
 

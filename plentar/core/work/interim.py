@@ -15,6 +15,8 @@ from plentar.core.judging.feed import (
     MOST_PART_DEVICE_AMPS,
     MOST_UNDIVIDED_AMPS,
     load_of,
+    own_breakers,
+    straight_strips,
     strip_amps,
 )
 from plentar.core.judging.feed_path import PathPart, label_of, path_of, wire_runs
@@ -97,25 +99,15 @@ def interim_of(plate: Nameplate, feed_id: str) -> Interim | None:
     if most is not None and most < feed.breaker_amps:
         device = max((size for size in STANDARD_DEVICES if size <= most), default=0.0)
         return _interim(plate, feed, parts, _room(plate, feed, parts, device), device_amps=device)
-    own = any(part.defects and part.id in _branches(plate, feed_id) for part in parts)
+    own = any(part.defects and part.id in own_breakers(plate, feed_id) for part in parts)
     is_short = any((part.margin_amps or 0.0) < -1e-9 for part in parts if part.id.startswith(f"{feed_id}."))
     if is_short or own or _is_undivided(plate, feed_id):
         return _interim(plate, feed, parts, _room(plate, feed, parts, feed.breaker_amps))
     return None
 
 
-def _branches(plate: Nameplate, feed_id: str) -> dict[str, float | None]:
-    return {b.id: b.rated_amps for b in plate.branches if b.feed == feed_id and b.kind == "breaker"}
-
-
 def _is_undivided(plate: Nameplate, feed_id: str) -> bool:
-    return sum(strip_amps(plate, strip) for strip in _straight(plate, feed_id)) > MOST_UNDIVIDED_AMPS + 1e-9
-
-
-def _straight(plate: Nameplate, feed_id: str) -> list[HeatingCircuit]:
-    """Return the strips with no breaker of their own between feed and element."""
-    divided = _branches(plate, feed_id)
-    return [c for c in plate.circuits if plate.feed_of(c.supplied_by) == feed_id and c.supplied_by not in divided]
+    return sum(strip_amps(plate, strip) for strip in straight_strips(plate, feed_id)) > MOST_UNDIVIDED_AMPS + 1e-9
 
 
 def _largest_device(plate: Nameplate, feed: Feed) -> float | None:
@@ -127,7 +119,7 @@ def _largest_device(plate: Nameplate, feed: Feed) -> float | None:
         found += [feed.disconnect.rated_amps] if feed.disconnect.rated_amps is not None else []
     if (label := label_of(plate)).maximum_device_amps is not None:
         found.append(label.maximum_device_amps)
-    if _straight(plate, feed.id) and feed.at_unit != "breaker":
+    if straight_strips(plate, feed.id) and feed.at_unit != "breaker":
         found.append(MOST_PART_DEVICE_AMPS)
     return min(found, default=None)
 
@@ -181,7 +173,7 @@ def _interim(
 
 def _kept(plate: Nameplate, feed: Feed, strips: Sequence[HeatingCircuit], room: float) -> tuple[HeatingCircuit, ...]:
     """Return the strips that run on: most heat first, then those whose fellows are easiest left off, interlock kept."""
-    divided = _branches(plate, feed.id)
+    divided = own_breakers(plate, feed.id)
     carried = _interlocked(plate)
 
     def fits(kept: Iterable[HeatingCircuit]) -> bool:

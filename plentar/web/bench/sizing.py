@@ -1,14 +1,14 @@
 """Two calculators of the bench: a feed against its load, and heat against the weather. All of it is in the address."""
 
 import re
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from dataclasses import replace
 from functools import cached_property
 from typing import Any, ClassVar, Literal
 from urllib.parse import urlencode
 from uuid import UUID
 
-from flask import Response, abort, g, redirect, render_template, request, url_for
+from flask import abort, g, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
 from plentar.core.errors import NameplateError, PlentarError, ReadingError
@@ -26,6 +26,7 @@ from plentar.screen.drawings.weather_chart import WeatherChart, weather_chart
 from plentar.screen.path import PathShown
 from plentar.web.access import login_required
 from plentar.web.bench.views import bp
+from plentar.web.paper import attached
 from plentar.web.visits import own_call, read_visit
 from plentar.words import say
 
@@ -368,7 +369,9 @@ def heat_pump() -> ResponseReturnValue:
 def feed_svg() -> ResponseReturnValue:
     """Send the drawing of the path by itself."""
     bench = FeedBench(request.args)
-    return _drawing(lambda: render_template("feed/path.svg", t=bench.path.tree), bench.plate is not None, "feed-path")
+    if bench.plate is None:
+        abort(404)
+    return attached(render_template("feed/path.svg", t=bench.path.tree), "image/svg+xml", "feed-path.svg")
 
 
 @bp.get("/heat-pump.svg")
@@ -376,14 +379,9 @@ def feed_svg() -> ResponseReturnValue:
 def heat_pump_svg() -> ResponseReturnValue:
     """Send the chart by itself."""
     chart = WeatherBench(request.args).chart
-    return _drawing(lambda: render_template("feed/weather.svg", c=chart), chart is not None, "heat-and-weather")
-
-
-def _drawing(body: Callable[[], str], has_one: bool, name: str) -> Response:
-    if not has_one:
+    if chart is None:
         abort(404)
-    headers = {"Content-Disposition": f'attachment; filename="{name}.svg"'}
-    return Response(body(), mimetype="image/svg+xml", headers=headers)
+    return attached(render_template("feed/weather.svg", c=chart), "image/svg+xml", "heat-and-weather.svg")
 
 
 @bp.get("/feed/calls/<uuid:call_id>")

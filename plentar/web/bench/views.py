@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from urllib.parse import parse_qsl, urlencode
 from uuid import UUID, uuid4
 
-from flask import Blueprint, Response, abort, g, redirect, render_template, request, url_for
+from flask import Blueprint, abort, g, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 from flask_wtf import FlaskForm
 from wtforms import HiddenField, validators
@@ -23,6 +23,7 @@ from plentar.core.circuit.interlock import (
 from plentar.core.errors import NameplateError, PlentarError
 from plentar.screen.drawings.relay_bench import draw_bench
 from plentar.web.access import login_required
+from plentar.web.paper import attached
 from plentar.web.visits import own_call, read_visit
 from plentar.web.writing import keep_one
 from plentar.words import say
@@ -184,8 +185,7 @@ def keep(call_id: UUID) -> ResponseReturnValue:
 def interlock_svg() -> ResponseReturnValue:
     """Send the drawing by itself."""
     body = render_template("bench/drawing.svg", d=_screen().drawing)
-    headers = {"Content-Disposition": 'attachment; filename="interlock.svg"'}
-    return Response(body, mimetype="image/svg+xml", headers=headers)
+    return attached(body, "image/svg+xml", "interlock.svg")
 
 
 @bp.get("/interlock/card")

@@ -4,7 +4,7 @@ from datetime import date, timedelta
 from functools import partial
 from uuid import UUID
 
-from flask import Blueprint, Response, abort, g, redirect, render_template, request, url_for
+from flask import Blueprint, abort, g, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
 from plentar.core.errors import PlentarError, ReadingError
@@ -14,6 +14,7 @@ from plentar.web.access import login_required, now
 from plentar.web.feed.forms import InterimForm, WeatherForm
 from plentar.web.feed.models import FeedStepScreen
 from plentar.web.fields import require_valid
+from plentar.web.paper import attached
 from plentar.web.room import StepView, register_step, show_step
 from plentar.web.visits import own_call, read_visit
 from plentar.web.writing import keep_one
@@ -118,7 +119,8 @@ def weather(call_id: UUID) -> ResponseReturnValue:
 @login_required
 def circuit_svg(call_id: UUID) -> ResponseReturnValue:
     """Send the drawing of the path by itself."""
-    return _drawing(render_template("feed/path.svg", t=_screen(call_id).path.tree), "feed-path")
+    body = render_template("feed/path.svg", t=_screen(call_id).path.tree)
+    return attached(body, "image/svg+xml", "feed-path.svg")
 
 
 @bp.get("/heat-pump.svg")
@@ -128,12 +130,7 @@ def heat_pump_svg(call_id: UUID) -> ResponseReturnValue:
     chart = _screen(call_id).chart
     if chart is None:
         abort(404)
-    return _drawing(render_template("feed/weather.svg", c=chart), "heat-and-weather")
-
-
-def _drawing(body: str, name: str) -> Response:
-    headers = {"Content-Disposition": f'attachment; filename="{name}.svg"'}
-    return Response(body, mimetype="image/svg+xml", headers=headers)
+    return attached(render_template("feed/weather.svg", c=chart), "image/svg+xml", "heat-and-weather.svg")
 
 
 @bp.app_template_global()
