@@ -44,7 +44,8 @@ from plentar.core.evidence.events import (
     Voided,
     Withdrawn,
 )
-from plentar.core.evidence.lockout import safe_ticks
+from plentar.core.evidence.lockout import Lockout, safe_ticks
+from plentar.core.evidence.merging import lockout_then
 from plentar.core.evidence.metrology import Meter
 from plentar.core.evidence.reading import Condition, Reading
 from plentar.core.evidence.signs import sign_of
@@ -71,16 +72,19 @@ VOIDABLE = (
     Landed, Signed,
 )  # fmt: skip
 CLOSED = "this call is closed; its record stands"
+# What is decided of a call, once: evidence may come late, a second closing may not.
+DECISIONS = (Closed, Settled, Amended, Withdrawn, Approved)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Sender:
     """Who sends a deed, with what: their id, the moment it was done, the shop's meters, how numbers are read, and how a
-    thing is said where it is written down.
+    thing is said where it is written down. `clock_seconds` is how far the clock that told the moment may be wrong.
     """
 
     person: str
     done_at: float
+    clock_seconds: float = 0.0
     meters: Mapping[str, Meter]
     meter: str
     parse: Callable[[str, str], float]
@@ -94,11 +98,23 @@ def take_in(visit: Visit, deed: Deed, sender: Sender) -> Deed:
         ReadingError: It cannot be; `field` names the sender's field.
     """
     # A paper may be signed after the call was closed: that changes nothing in it.
-    if visit.record.closed is not None and not isinstance(deed, TemporaryDone | Signed):
+    if (
+        visit.record.closed is not None
+        and not isinstance(deed, TemporaryDone | Signed)
+        and not _is_late(visit, deed, sender)
+    ):
         event, _ = visit.record.closed
         words = "this call is closed; its readings stand" if isinstance(deed, Measured) else CLOSED
         raise ReadingError(f"{words} (closed by {event.by})", field="value" if isinstance(deed, Measured) else "closed")
     return _take(spelled(deed, visit.plate), visit, sender)
+
+
+def _is_late(visit: Visit, deed: Deed, sender: Sender) -> bool:
+    """Tell whether somebody without signal did this before the call was closed: evidence, whenever it comes."""
+    assert visit.record.closed is not None  # noqa: S101 - asked of a closed call only
+    closed, _ = visit.record.closed
+    is_before = sender.done_at - sender.clock_seconds < closed.latest
+    return is_before and sender.person != closed.person and not isinstance(deed, DECISIONS)
 
 
 @singledispatch
@@ -116,8 +132,23 @@ def spelled(deed: Deed, plate: Nameplate) -> Deed:
     return replace(deed, point=find_point(plate, deed.point).id) if isinstance(deed, Measured) else deed
 
 
+def _lockout(visit: Visit, sender: Sender) -> Lockout:
+    """Return what was live, off or dead when it was done: of somebody without signal that is not now."""
+    events = visit.record.events
+    if all(event.latest <= sender.done_at for event in events):
+        return visit.lockout
+    return lockout_then(
+        visit.plate,
+        events,
+        done_at=sender.done_at,
+        clock_seconds=sender.clock_seconds,
+        voided=visit.record.voided,
+        limits=visit.limits,
+    )
+
+
 def _condition(visit: Visit, sender: Sender) -> Condition:
-    return visit.lockout.condition(sender.done_at)
+    return _lockout(visit, sender).condition(sender.done_at)
 
 
 @_take.register
@@ -145,7 +176,8 @@ def _measured(deed: Measured, visit: Visit, sender: Sender) -> Deed:
         refusal = condition_refusal(visit.plate, condition, deed.point)
     else:
         # Asked at the moment it is kept, not when the page was drawn.
-        refusal = ohms_refusal(visit.plate, visit.lockout, deed.point, person=sender.person, in_hand=deed.in_hand)
+        lockout = _lockout(visit, sender)
+        refusal = ohms_refusal(visit.plate, lockout, deed.point, person=sender.person, in_hand=deed.in_hand)
     if refusal:
         raise ReadingError(refusal, field="value")
     if deed.mode and point.quantity != "volts":

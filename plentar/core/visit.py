@@ -17,6 +17,7 @@ from plentar.core.circuit.places import find_point
 from plentar.core.errors import PlentarError, ReadingError
 from plentar.core.evidence.events import Aired, Event, Lead, Logged, Switched
 from plentar.core.evidence.lockout import Lockout, fold
+from plentar.core.evidence.merging import after_closing, doubted
 from plentar.core.evidence.reading import Condition, Reading
 from plentar.core.evidence.record import Record, Taken
 from plentar.core.evidence.runs import TimingRun, WatchRun, runs_of
@@ -48,6 +49,7 @@ from plentar.core.work.interim import Interim, interim_of
 from plentar.core.work.ledger import LedgerNote, check_ledger
 from plentar.core.work.proof import BEFORE_POWER, RISE, TIMES, Proof, ProofItem, proof_items, prove
 from plentar.core.work.safety import SafeLine, ohms_refusal, safe_list
+from plentar.core.work.undo import deed_words
 
 if TYPE_CHECKING:
     from plentar.core.causes.accepting import Precaution
@@ -56,7 +58,19 @@ if TYPE_CHECKING:
     from plentar.core.judging.log import Floats, LogAnalysis
     from plentar.core.judging.logged import LogQuestion
 
-__all__ = ["AHEAD", "ROWS", "WEATHER", "Advice", "Airstream", "BlowerRow", "Judged", "Ledger", "LegCheck", "Visit"]
+__all__ = [
+    "AHEAD",
+    "ROWS",
+    "WEATHER",
+    "Advice",
+    "Airstream",
+    "BlowerRow",
+    "Conflict",
+    "Judged",
+    "Ledger",
+    "LegCheck",
+    "Visit",
+]
 
 ROWS: tuple[tuple[str, frozenset[str]], ...] = (
     ("G", frozenset({"G"})),
@@ -197,6 +211,17 @@ class Ledger:
     was_live: bool
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Conflict:
+    """Two sides that did not know of each other: a reading and the switch it was kept without, or late and closed."""
+
+    kind: Literal["stamp", "closed"]
+    mine: Event
+    theirs: Event
+    words: Words
+    other_words: Words
+
+
 def _is_heat_call(place: Place) -> bool:
     """Tell whether volts here are what a heat call brings: at the board's W, or at a coil's call side."""
     return str(place) in ("board.w", "board.w2") or (place.part == "coil" and place.end == "1")
@@ -256,8 +281,41 @@ class Visit:
 
     @cached_property
     def taken(self) -> tuple[Taken, ...]:
-        """Every reading at a place the plate has, corrected ones too, oldest first."""
-        return tuple(self._placed(entry) for entry in self.record.taken if self.knows(entry.reading.point))
+        """Every reading at a place the plate has, corrected ones too, oldest first; what is in doubt counts no more."""
+        found = tuple(self._placed(entry) for entry in self.record.taken if self.knows(entry.reading.point))
+        if not self.doubted:
+            return found
+        return tuple(
+            replace(entry, struck=entry.struck or said("visit.read-without-knowing", by=self.doubted[entry.id].by))
+            if entry.id in self.doubted
+            else entry
+            for entry in found
+        )
+
+    @cached_property
+    def doubted(self) -> Mapping[str, Event]:
+        """Readings stamped before it was known what somebody out of contact had done, each with that event."""
+        return doubted(self.plate, self.record.events, voided=self.record.voided, limits=self.limits)
+
+    @cached_property
+    def conflicts(self) -> tuple[Conflict, ...]:
+        """What two people out of contact did against each other, both sides, oldest first."""
+        sides: list[tuple[Literal["stamp", "closed"], Event, Event]] = [
+            ("stamp", event, self.doubted[event.id]) for event in self.record.events if event.id in self.doubted
+        ]
+        if self.record.closed is not None:
+            closed = self.record.closed[0]
+            sides += [("closed", event, closed) for event in after_closing(self.record.events)]
+        return tuple(
+            Conflict(
+                kind=kind,
+                mine=mine,
+                theirs=theirs,
+                words=deed_words(self.plate, mine.deed),
+                other_words=deed_words(self.plate, theirs.deed),
+            )
+            for kind, mine, theirs in sides
+        )
 
     def _placed(self, entry: Taken) -> Taken:
         """Return a reading under its point's own id: older records name two places in either order."""

@@ -25,7 +25,7 @@ from plentar.screen.shown import told_temporary
 from plentar.words import say
 from plentar.words.figures import plus_minus, thousands
 
-__all__ = ["LOADER", "OPTIONS", "environment", "furnish"]
+__all__ = ["LOADER", "OPTIONS", "as_a_meter", "environment", "furnish"]
 
 LOADER = PackageLoader("plentar.screen")
 # A block tag alone on its line leaves no line behind.
@@ -54,7 +54,7 @@ def furnish(made: Environment) -> None:
         merge=lambda one, other: {**one, **other},
         thousands=thousands,
         spoken_range=spoken_range,
-        reading=_reading,
+        reading=as_a_meter,
         plus_minus=plus_minus,
         told_temporary=told_temporary,
         pair=lambda name: (name, name),
@@ -62,7 +62,7 @@ def furnish(made: Environment) -> None:
     made.globals.update(infinity=float("inf"), open_ohms=OPEN_OHMS)
 
 
-def _reading(value: float, unit: str) -> str:
+def as_a_meter(value: float, unit: str) -> str:
     """Show a value as a meter does: one decimal, whole from a thousand on, OL for open."""
     if unit == "Ω" and value >= DEFAULT_LIMITS.number("open_ohms"):
         return "OL"

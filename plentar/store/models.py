@@ -32,9 +32,11 @@ __all__ = [
     "Meter",
     "PartRow",
     "Person",
+    "Phone",
     "PhotoBytes",
     "Place",
     "PlaceChange",
+    "SetAside",
     "ShareLink",
     "ShareOpen",
     "Shop",
@@ -194,6 +196,8 @@ class Call(Base):
     outcome: Mapped[str] = mapped_column(Text, default="")
     # The last event's number; its row is what a writer locks, and it says nothing else.
     seq: Mapped[int] = mapped_column(default=0)
+    # How much came home from phones without signal that could not be kept, and nobody has looked at yet.
+    asides: Mapped[int] = mapped_column(default=0, server_default=text("0"))
     unit: Mapped[Unit] = relationship(viewonly=True)
     technician: Mapped[Person] = relationship(viewonly=True)
     meter: Mapped[Meter] = relationship(viewonly=True)
@@ -318,6 +322,59 @@ class SignIn(Base):
     since: Mapped[datetime]
     seen_at: Mapped[datetime]
     ended_at: Mapped[datetime | None]
+
+
+class Phone(Base):
+    """A browser that keeps work while it has no signal, for one person.
+
+    `seal_key` is what it seals everything it sends with; the phone holds it so that no script can read it out again.
+    `unlock_key` opens what it keeps when the PIN is lost, and is given only to its signed-in person. Ended with its
+    sign-in by somebody who has lost it: nothing of it is taken any more.
+    """
+
+    __tablename__ = "phone"
+    __table_args__ = (
+        ForeignKeyConstraint(["shop_id", "person_id"], ["person.shop_id", "person.id"]),
+        CheckConstraint("length(seal_key) = 32 and length(unlock_key) = 32", name="keys"),
+        Index(None, "shop_id", "person_id"),
+    )
+    shop_id: Mapped[UUID] = mapped_column(ForeignKey("shop.id"), primary_key=True)
+    id: Mapped[UUID] = mapped_column(primary_key=True)
+    person_id: Mapped[UUID]
+    sign_in_id: Mapped[UUID]
+    seal_key: Mapped[bytes]
+    unlock_key: Mapped[bytes]
+    since: Mapped[datetime]
+    ended_at: Mapped[datetime | None]
+
+
+class SetAside(Base):
+    """What came home from a phone and could not be kept on its call, whole, with why: nothing is dropped.
+
+    `what` is the form's endpoint, `fields` what was typed, `body` all that was sent.
+    """
+
+    __tablename__ = "set_aside"
+    __table_args__ = (
+        ForeignKeyConstraint(["shop_id", "call_id"], ["call.shop_id", "call.id"]),
+        ForeignKeyConstraint(["shop_id", "person_id"], ["person.shop_id", "person.id"]),
+        Index(None, "shop_id", "call_id"),
+    )
+    shop_id: Mapped[UUID] = mapped_column(ForeignKey("shop.id"), primary_key=True)
+    id: Mapped[UUID] = mapped_column(primary_key=True)
+    call_id: Mapped[UUID]
+    person_id: Mapped[UUID]
+    what: Mapped[str] = mapped_column(String(60))
+    fields: Mapped[list[Any]]
+    body: Mapped[bytes] = mapped_column(deferred=True)
+    content_type: Mapped[str] = mapped_column(String(200))
+    why: Mapped[str] = mapped_column(Text)
+    done_at: Mapped[datetime]
+    clock_seconds: Mapped[float] = mapped_column(Float)
+    come_at: Mapped[datetime]
+    seen_at: Mapped[datetime | None]
+    seen_by_id: Mapped[UUID | None]
+    person: Mapped[Person] = relationship(viewonly=True)
 
 
 class SignInGuess(Base):

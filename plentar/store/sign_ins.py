@@ -13,6 +13,7 @@ from sqlalchemy import and_, case, delete, exists, or_, select, update
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session, joinedload
 
+from plentar.store import phones
 from plentar.store.limits import changes_of, standing
 from plentar.store.models import Person, SignIn, SignInGuess
 
@@ -106,6 +107,8 @@ def end(db: Session, person: Person, sign_in: UUID, now: datetime, *, forget_dev
     ended = db.execute(update(SignIn).where(own, SignIn.ended_at.is_(None)).values(ended_at=now).returning(SignIn.id))
     if forget_device and device is not None:
         db.execute(update(SignIn).where(_of(person), SignIn.device_hash == device).values(device_hash=None))
+    if forget_device:
+        phones.end(db, person, now, sign_in=sign_in)
     return ended.first() is not None
 
 
@@ -114,6 +117,7 @@ def end_all(db: Session, person: Person, now: datetime, *, but: UUID | None = No
     own = and_(_of(person), SignIn.id != but) if but is not None else _of(person)
     ended = case((SignIn.ended_at.is_(None), now), else_=SignIn.ended_at)
     db.execute(update(SignIn).where(own).values(ended_at=ended, device_hash=None))
+    phones.end(db, person, now, but=but)
 
 
 def is_known_device(db: Session, email: str, device: str) -> bool:

@@ -8,12 +8,11 @@ from pathlib import Path
 from flask import Flask, request, url_for
 from flask_compress import Compress
 from flask_talisman import Talisman
-from flask_wtf.csrf import CSRFProtect
 from jinja2 import ChoiceLoader, FileSystemLoader
 
 from plentar.screen.fragments import LOADER, OPTIONS, furnish
 from plentar.store.database import make_engine, make_sessions
-from plentar.web import access, assets, errors
+from plentar.web import access, assets, errors, sent
 from plentar.web.proxies import BehindProxies
 from plentar.web.settings import Settings
 
@@ -67,7 +66,7 @@ def create_app(settings: Settings) -> Flask:
         use_shelf(KeptTables(app.extensions["plentar.sessions"]))
     # Who is asking is known before the form's token is checked, so that a lapsed sign-in is told as one.
     access.register(app)
-    CSRFProtect(app)
+    sent.register(app)
     Compress(app)
     Talisman(
         app,
@@ -91,6 +90,7 @@ def create_app(settings: Settings) -> Flask:
         fix,
         health,
         parts,
+        phone,
         place,
         share,
         signin,
@@ -100,7 +100,23 @@ def create_app(settings: Settings) -> Flask:
         unit,
     )
 
-    for area in (health, signin, today, start, place, call, unit, timing, bench, fix, parts, checks, feed, share):
+    for area in (
+        health,
+        signin,
+        today,
+        start,
+        place,
+        call,
+        unit,
+        timing,
+        bench,
+        fix,
+        parts,
+        checks,
+        feed,
+        share,
+        phone,
+    ):
         app.register_blueprint(area.bp)
     app.jinja_loader = ChoiceLoader([FileSystemLoader(Path(app.root_path) / "templates"), LOADER])
     furnish(app.jinja_env)

@@ -22,7 +22,15 @@ P = ParamSpec("P")
 LARGE = {"call.add_photo": 24 * 1024 * 1024, "timing.add_log": 64 * 1024 * 1024}
 THEMES = ("day", "attic")
 # Answered without the database: what never changes, and whether this process is alive.
-WITHOUT_RECORDS = ("static", "health.alive", "health.ready")
+WITHOUT_RECORDS = (
+    "static",
+    "health.alive",
+    "health.ready",
+    "phone.hello",
+    "phone.worker",
+    "phone.manifest",
+    "phone.shell",
+)
 
 
 def _clock() -> datetime:

@@ -6,7 +6,7 @@ from pathlib import Path
 
 from flask import Flask, url_for
 
-__all__ = ["register"]
+__all__ = ["build_of", "register"]
 
 
 def register(app: Flask) -> None:
@@ -21,3 +21,15 @@ def register(app: Flask) -> None:
         return url_for("static", filename=path, v=digest(path))
 
     app.jinja_env.globals["asset"] = asset
+    whole = hashlib.sha256()
+    for file in sorted(folder.rglob("*")):
+        if file.is_file():
+            whole.update(file.relative_to(folder).as_posix().encode() + file.read_bytes())
+    app.extensions["plentar.build"] = whole.hexdigest()[:12]
+    app.jinja_env.globals["build"] = app.extensions["plentar.build"]
+
+
+def build_of(app: Flask) -> str:
+    """Return the name of this build of the application: another one's pages are told apart by it."""
+    name: str = app.extensions["plentar.build"]
+    return name

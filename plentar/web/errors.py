@@ -88,6 +88,7 @@ def _signed_out(_: SignedOutError) -> ResponseReturnValue:
 
 
 def _plentar(error: PlentarError) -> ResponseReturnValue:
+    g.refusal = say(error.message)
     return _answer(422, text=say(error.message))
 
 

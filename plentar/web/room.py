@@ -1,6 +1,6 @@
 """The room of a call: run sheet, board, working panel and condition strip, which stay around every step."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, Protocol
 from uuid import UUID, uuid4
@@ -15,10 +15,23 @@ from plentar.core.intake import places_of
 from plentar.core.visit import Visit
 from plentar.core.work.safety import opened_choices
 from plentar.screen.call import CallScreen, View
-from plentar.store.models import Call
+from plentar.store import phones
+from plentar.store.models import Call, SetAside
+from plentar.web.sent import refused
 from plentar.web.visits import own_call, read_visit
 
-__all__ = ["StepView", "context_of", "is_fragment", "register_step", "room_of", "show_step", "step_shown", "step_url"]
+__all__ = [
+    "StepView",
+    "asides_of",
+    "context_of",
+    "is_fragment",
+    "register_step",
+    "room_of",
+    "show_step",
+    "step_shown",
+    "step_url",
+    "steps",
+]
 
 
 class StepScreen(Protocol):
@@ -90,6 +103,9 @@ def is_fragment() -> bool:
 
 def context_of(screen: CallScreen[Call], **pad: object) -> dict[str, object]:
     """Return what the room's templates show; what is None of `pad` is left out."""
+    problem = pad.get("problem")
+    if isinstance(problem, PlentarError):
+        refused(problem)
     context: dict[str, object] = {
         "screen": screen,
         "step": None,
@@ -102,13 +118,28 @@ def context_of(screen: CallScreen[Call], **pad: object) -> dict[str, object]:
         "signs": SIGNS,
         "step_url": step_url,
         "all_complaints": tuple(COMPLAINTS),
+        # Drawn ahead for a phone that will have no signal.
+        "aboard": g.get("aboard", False),
+        "set_aside": asides_of,
     }
     return context | {name: value for name, value in pad.items() if value is not None}
+
+
+def asides_of(call: Call) -> Sequence[SetAside]:
+    """Return what came home to a call and could not be kept, while nobody has looked at it."""
+    return phones.list_aside(g.db, shop_id=call.shop_id, call_id=call.id) if call.asides else ()
+
+
+def steps() -> Mapping[str, Callable[[UUID], ResponseReturnValue]]:
+    """Return how each step that is a place of its own shows itself."""
+    return _steps
 
 
 def show_step(step: StepView, problem: PlentarError | None = None, code: int = 200) -> ResponseReturnValue:
     """Show a step in its room: the whole page, or what a tap changes of it; with a problem, all that was typed."""
     screen = room_of(step.shows.call.id, request.values.get("point"), View(step=step.panel), visit=step.shows.visit)
     view = "call/_changed.html" if is_fragment() else "call/page.html"
+    if g.get("aboard"):
+        view = "call/_pad.html"
     context = context_of(screen, panel=step.panel, step=step, problem=problem)
     return render_template(view, **context, typed=request.form if problem is not None else {}), code

@@ -1,7 +1,8 @@
 """Reading a call as a visit: its events, once a request and only those not yet known to this process."""
 
 from collections import OrderedDict
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass, field
 from datetime import datetime
 from functools import lru_cache, partial
@@ -11,7 +12,7 @@ from uuid import UUID
 from flask import abort, g
 from sqlalchemy.orm import Session
 
-from plentar.core.evidence.events import Event
+from plentar.core.evidence.events import Deed, Event
 from plentar.core.evidence.metrology import Meter, MeterRange
 from plentar.core.evidence.record import Record
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
@@ -24,7 +25,17 @@ from plentar.store.models import Call
 from plentar.store.models import Meter as MeterRow
 from plentar.web.access import now
 
-__all__ = ["event_of", "meter_of", "own_call", "read_record", "read_visit", "remember", "shop_limits", "visit_of"]
+__all__ = [
+    "event_of",
+    "meter_of",
+    "own_call",
+    "read_record",
+    "read_visit",
+    "remember",
+    "shop_limits",
+    "supposing",
+    "visit_of",
+]
 
 # An event takes about two kilobytes here: four megabytes a process at the most; twenty calls of a
 # hundred events are open on a busy day.
@@ -143,8 +154,35 @@ def _samples_of(shop_id: UUID, log_id: str) -> tuple[Floats, Floats]:
 
 
 def read_visit(call: Call) -> Visit:
-    """Return a call as it stands now."""
-    return visit_of(call, read_record(g.db, call), now())
+    """Return a call as it stands now; while something is supposed, as it would stand with it."""
+    record = read_record(g.db, call)
+    supposed = g.get("supposed", ())
+    return visit_of(call, record.plus(*supposed) if supposed else record, now())
+
+
+@contextmanager
+def supposing(call: Call, deeds: Sequence[Deed]) -> Iterator[None]:
+    """Read a call as it would stand had a person just done this, a second apart; nothing is kept.
+
+    What a phone shows without signal is drawn ahead this way, by the same rules.
+    """
+    moment, seq = now().timestamp(), read_record(g.db, call).seq
+    g.supposed = tuple(
+        Event(
+            id=f"supposed-{number}",
+            seq=seq + 1 + number,
+            deed=deed,
+            person=str(g.person.id),
+            by=g.person.name,
+            done_at=moment - len(deeds) + number,
+            come_at=moment,
+        )
+        for number, deed in enumerate(deeds)
+    )
+    try:
+        yield
+    finally:
+        del g.supposed
 
 
 def meter_of(row: MeterRow) -> Meter:

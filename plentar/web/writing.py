@@ -28,10 +28,21 @@ from plentar.formats.photos import reencode
 from plentar.store import events, places
 from plentar.store.models import Call, LogSamples, PhotoBytes
 from plentar.web.access import now
+from plentar.web.sent import Sent, id_of_sending, refused
 from plentar.web.visits import meter_of, read_record, remember, visit_of
 from plentar.words import say
 
-__all__ = ["Answer", "ConflictError", "Draft", "keep", "keep_all", "keep_one", "record_plate", "sent_picture"]
+__all__ = [
+    "Answer",
+    "ConflictError",
+    "Draft",
+    "keep",
+    "keep_all",
+    "keep_one",
+    "own_id",
+    "record_plate",
+    "sent_picture",
+]
 
 
 # What the call's row keeps a copy of.
@@ -107,10 +118,14 @@ class _Writing:
         return Answer(id=draft.id, answer="refused", error=ConflictError(words, field="id"), copy=known)
 
     def _event(self, draft: Draft, deed: Deed) -> Event:
-        done_at = min(draft.done_at or self.moment, self.moment).timestamp()
+        sent: Sent | None = g.get("sent")
+        told = draft.done_at or (sent.done_at if sent is not None else self.moment)
+        done_at = min(told, self.moment).timestamp()
+        clock_seconds = draft.clock_seconds or (sent.clock_seconds if sent is not None else 0.0)
         sender = Sender(
             person=str(g.person.id),
             done_at=done_at,
+            clock_seconds=clock_seconds,
             meters=self._meters(deed),
             meter=str(self.call.meter_id),
             parse=parse_number,
@@ -124,7 +139,7 @@ class _Writing:
             by=g.person.name,
             done_at=done_at,
             come_at=self.moment.timestamp(),
-            clock_seconds=draft.clock_seconds,
+            clock_seconds=clock_seconds,
         )
 
     def _meters(self, deed: Deed) -> dict[str, Any]:
@@ -239,6 +254,7 @@ def keep_all(call_id: UUID, drafts: Sequence[Draft]) -> Visit:
             g.db.rollback()
             g.pop("call", None)
             g.pop("after_commit", None)
+            refused(answer.error)
             raise answer.error
     return visit
 
@@ -254,6 +270,11 @@ def keep_one(call_id: UUID, event_id: str, kind: str, payload: Mapping[str, Any]
     except ValueError as error:
         raise ReadingError("the form was too old: press the button again", field="id") from error
     return keep_all(call_id, [Draft(id=made, kind=kind, payload=payload, **beside)])
+
+
+def own_id(text: str | None) -> str:
+    """Return the id a form carries; for one that does not, the sending's own, or a new one."""
+    return text or str(id_of_sending() or uuid4())
 
 
 def sent_picture(files: Mapping[str, FileStorage]) -> tuple[bytes, bytes]:

@@ -35,6 +35,7 @@ from plentar.core.evidence.events import (
     Withdrawn,
 )
 from plentar.core.evidence.reading import Reading
+from plentar.core.said import Words
 
 __all__ = ["Record", "Taken", "reading_of"]
 
@@ -62,7 +63,7 @@ class Taken:
 
     event: Event
     reading: Reading
-    struck: str = ""
+    struck: Words = ""
 
     @property
     def id(self) -> str:

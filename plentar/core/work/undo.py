@@ -40,7 +40,7 @@ from plentar.core.said import Words, said
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.points import part_words
 
-__all__ = ["STRUCK", "Undo", "undo_id", "undo_of"]
+__all__ = ["STRUCK", "Undo", "deed_words", "undo_id", "undo_of"]
 
 # Ids of deeds that take another back are made from the other's, so that a second tap is the same deed again.
 NAMESPACE = UUID("5b1d6a0e-5c0b-4d0c-9a6f-2f7f0c5f9b11")
@@ -87,12 +87,12 @@ def undo_of(record: Record, plate: Nameplate, person: str, moment: float) -> Und
         if undo_id(event.id) in known:
             continue
         back = _back(record, event, moment)
-        return Undo(id=undo_id(event.id), event=event, deed=back, words=_words(plate, event.deed)) if back else None
+        return Undo(id=undo_id(event.id), event=event, deed=back, words=deed_words(plate, event.deed)) if back else None
     return None
 
 
-def _words(plate: Nameplate, deed: Deed) -> Words:
-    """Name what is taken back."""
+def deed_words(plate: Nameplate, deed: Deed) -> Words:
+    """Name what somebody did, in a word or two."""
     match deed:
         case Measured():
             return said("undo.reading", point=find_point(plate, deed.point).label, typed=deed.typed)

@@ -1,7 +1,7 @@
 """The call's papers: shown, as PDF, signed, shared by a link."""
 
 import json
-from uuid import UUID, uuid4
+from uuid import UUID
 
 from flask import Response, abort, g, render_template, request, url_for
 from flask.typing import ResponseReturnValue
@@ -16,7 +16,7 @@ from plentar.web.call.views import bp, panel_deed
 from plentar.web.paper import context_of_paper, download, pdf_of
 from plentar.web.room import room_of
 from plentar.web.visits import own_call, read_visit
-from plentar.web.writing import keep_one
+from plentar.web.writing import keep_one, own_id
 
 __all__: list[str] = []
 
@@ -54,7 +54,7 @@ def sign(call_id: UUID) -> ResponseReturnValue:
         except json.JSONDecodeError as error:
             raise ReadingError("the signature could not be read: clear it and sign again", field="strokes") from error
         payload = {"role": form.role.data, "name": form.name.data or "", "strokes": strokes}
-        return keep_one(call_id, form.sign_id.data or str(uuid4()), "signed", payload)
+        return keep_one(call_id, own_id(form.sign_id.data), "signed", payload)
 
     return panel_deed(call_id, form, "hand-over", deed)
 

@@ -1,6 +1,6 @@
 """What was done and begun, set right: the last deed taken back, the complaint amended, a call begun by mistake."""
 
-from uuid import UUID, uuid4
+from uuid import UUID
 
 from flask import g, redirect, request, url_for
 from flask.typing import ResponseReturnValue
@@ -14,7 +14,7 @@ from plentar.web.access import login_required, now
 from plentar.web.call.forms import AmendForm, UndoForm, WithdrawForm
 from plentar.web.call.views import bp, panel_deed, refused_panel
 from plentar.web.visits import own_call, read_visit
-from plentar.web.writing import keep_one
+from plentar.web.writing import keep_one, own_id
 
 __all__: list[str] = []
 
@@ -52,7 +52,7 @@ def amend(call_id: UUID) -> ResponseReturnValue:
             "outdoor_degf": degf_typed(form.outdoor.data, "outdoor"),
             "indoor_degf": degf_typed(form.indoor.data, "indoor"),
         }
-        return keep_one(call_id, form.amend_id.data or str(uuid4()), "amend", payload)
+        return keep_one(call_id, own_id(form.amend_id.data), "amend", payload)
 
     return panel_deed(call_id, form, "complaint", deed)
 
@@ -65,7 +65,7 @@ def withdraw_call(call_id: UUID) -> ResponseReturnValue:
     try:
         if not form.validate():
             raise ReadingError("say why the call is taken back", field="withdrawn")
-        keep_one(call_id, form.withdraw_id.data or str(uuid4()), "withdrawn", {"reason": form.reason.data or ""})
+        keep_one(call_id, own_id(form.withdraw_id.data), "withdrawn", {"reason": form.reason.data or ""})
     except PlentarError as error:
         error.field = "withdrawn"
         return refused_panel(call_id, "complaint", error)

@@ -3,7 +3,7 @@
 from collections.abc import Mapping
 from datetime import datetime
 from typing import Any
-from uuid import UUID, uuid4, uuid5
+from uuid import UUID, uuid5
 
 from plentar.core.errors import ReadingError
 from plentar.core.evidence.lockout import dead_pairs
@@ -149,8 +149,3 @@ def _draft(entry: object, path: str, moment: datetime) -> Draft:
     if isinstance(clock, bool) or not isinstance(clock, int | float) or not 0 <= clock < 1e7:
         raise ReadingError("expected seconds of zero or more", field=f"{path}.clock_seconds")
     return Draft(id=event_id, kind=kind, payload=payload, done_at=done_at, clock_seconds=float(clock))
-
-
-def own_id(text: str | None) -> str:
-    """Return an id a form carries, or a new one for a form that does not."""
-    return text or str(uuid4())

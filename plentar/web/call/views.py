@@ -32,12 +32,12 @@ from plentar.web.call.forms import (
     ReadingForm,
 )
 from plentar.web.call.records import call_document, reading_records
-from plentar.web.call.sent import air_drafts, drafts_of_json, own_id, safe_drafts
+from plentar.web.call.sent import air_drafts, drafts_of_json, safe_drafts
 from plentar.web.fields import first_error
 from plentar.web.paper import download
 from plentar.web.room import context_of, is_fragment, room_of, step_shown
 from plentar.web.visits import meter_of, own_call
-from plentar.web.writing import Answer, ConflictError, keep, keep_all, keep_one, sent_picture
+from plentar.web.writing import Answer, ConflictError, keep, keep_all, keep_one, own_id, sent_picture
 from plentar.words import say
 
 __all__ = ["bp", "panel_deed", "refused_panel"]

@@ -16,6 +16,7 @@ from plentar.web.feed.models import FeedStepScreen
 from plentar.web.fields import require_valid
 from plentar.web.paper import attached
 from plentar.web.room import StepView, register_step, show_step
+from plentar.web.sent import done_at
 from plentar.web.visits import own_call, read_visit
 from plentar.web.writing import keep_one
 from plentar.words import say
@@ -66,7 +67,7 @@ def interim(call_id: UUID) -> ResponseReturnValue:
         due: date | None = form.due.data
         if due is None:
             raise ReadingError("say until when, as a date", field="due")
-        if due < now().date():
+        if due < done_at().date():
             raise ReadingError("that day is gone", field="due")
         visit = read_visit(own_call(call_id))
         found = visit.interim(form.feed.data) if form.feed.data in {f.id for f in visit.plate.feeds} else None

@@ -4,7 +4,7 @@ import re
 from collections.abc import Callable, Mapping
 from datetime import date
 from typing import Any
-from uuid import UUID, uuid4
+from uuid import UUID
 
 from flask import Blueprint, abort, g, redirect, request, url_for
 from flask.typing import ResponseReturnValue
@@ -15,13 +15,14 @@ from plentar.core.work.ledger import leads_of
 from plentar.formats.numbers import parse_number
 from plentar.formats.parts_csv import PARTS
 from plentar.store import shelf
-from plentar.web.access import login_required, now
+from plentar.web.access import login_required
 from plentar.web.fields import require_valid
 from plentar.web.fix.forms import ApprovalForm, ItemForm, LedgerForm, PartForm, TemporaryForm
 from plentar.web.fix.models import FixScreen
 from plentar.web.room import StepView, register_step, show_step
+from plentar.web.sent import done_at, is_late
 from plentar.web.visits import own_call, read_visit
-from plentar.web.writing import keep_one, sent_picture
+from plentar.web.writing import keep_one, own_id, sent_picture
 from plentar.words import say
 
 __all__ = ["bp"]
@@ -172,7 +173,7 @@ def temporary(call_id: UUID) -> ResponseReturnValue:
         due: date | None = form.due.data
         if due is None:
             raise ReadingError("say until when, as a date", field="due")
-        if due < now().date():
+        if due < done_at().date():
             raise ReadingError("that day is gone", field="due")
         return {
             "circuit": form.circuit.data,
@@ -188,7 +189,7 @@ def temporary(call_id: UUID) -> ResponseReturnValue:
 @login_required
 def temporary_done(call_id: UUID, item_id: UUID) -> ResponseReturnValue:
     """Close a temporary measure; pressed twice, once."""
-    made = request.form.get("item_id") or str(uuid4())
+    made = own_id(request.form.get("item_id"))
     try:
         keep_one(call_id, made, "temporary-done", {"temporary": str(item_id)})
     except PlentarError as error:
@@ -221,7 +222,8 @@ def power(call_id: UUID) -> ResponseReturnValue:
 
     def payload() -> Mapping[str, Any]:
         warnings = _screen(call_id).visit.power_warnings
-        is_confirmed = request.form.get("confirm") == "yes"
+        # Done without signal it is a fact by now, whatever stood against it.
+        is_confirmed = request.form.get("confirm") == "yes" or is_late()
         if warnings and not is_confirmed:
             raise ReadingError(f"before you close it: {'; '.join(map(say, warnings[:3]))}", field="power")
         return {"is_confirmed": is_confirmed}

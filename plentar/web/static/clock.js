@@ -2,8 +2,12 @@
 const $ = (selector, root = document) => root.querySelector(selector);
 
 // A phone's clock may be minutes off: count by the server's.
-const skew = Date.parse(document.documentElement.dataset.now) - performance.timeOrigin - performance.now() || 0;
-const serverNow = () => performance.timeOrigin + performance.now() + skew;
+const skew = Date.parse(document.documentElement.dataset.now) - performance.timeOrigin - performance.now();
+// A page that comes from the phone itself carries no moment of the server's: what the phone knows of its clock stands in.
+const serverNow = () =>
+  Number.isFinite(skew)
+    ? performance.timeOrigin + performance.now() + skew
+    : Date.now() + Number(document.documentElement.dataset.skew ?? 0);
 
 // The clock of the condition strip: the server says when, the page counts.
 setInterval(() => {

@@ -1,0 +1,195 @@
+// What a phone without contact may say of the unit: which calls it has switched, which feeds it has opened, and whether
+// it may go on calling it dead. The rule is the server's; this is a part of it that can only err on the side of live:
+// everything it asks for was done on this phone, in order, behind this person's own lock on every feed.
+
+// What a form that was kept did, as a short list of deeds.
+export function deedsOf(path, fields) {
+  const at = (name) => fields.find(([field]) => field === name)?.[1] ?? "";
+  const end = path.replace(/^\/calls\/[^/]+\//, "");
+  if (end === "condition") {
+    const [what, told] = at("switch").split("=");
+    return [{ kind: "switch", what, state: (told ?? "").split("@")[0] }];
+  }
+  if (end === "readings")
+    return [{ kind: "reading", point: at("point"), typed: at("value"), mode: at("mode"), hand: at("hand") }];
+  if (end === "timing") {
+    const [deed, name] = at("what").split(":");
+    return deed === "call" || deed === "drop" ? [{ kind: "run", deed, fan: name === "fan" }] : [{ kind: "other" }];
+  }
+  if (/^(blower|control)\/row$/.test(end)) return [{ kind: "row", calls: at("calls").split(",").filter(Boolean) }];
+  if (end === "fix/power") return [{ kind: "power" }];
+  if (end !== "safe") return [{ kind: "other" }];
+  const [line, about] = [at("line"), at("about")];
+  if (line === "off") return [{ kind: "switch", what: about, state: "off", device: at("device") }];
+  if (line === "lock") return [{ kind: "lock", feed: about, on: at("is_on") === "yes", owner: at("owner") }];
+  if (line === "meter") return [{ kind: "meter", volts: at("volts"), mode: at("mode") }];
+  if (line === "tick") return [{ kind: "tick", line: about, done: at("is_done") !== "no", volts: at("volts") }];
+  if (line === "frame") return [{ kind: "frame", volts: at("volts") }];
+  const pairs = fields.filter(([name, value]) => name.startsWith("pair:") && value.trim());
+  return pairs.map(([name, value]) => ({
+    kind: "reading",
+    point: name.slice(5),
+    typed: value,
+    mode: at("mode"),
+    hand: "",
+  }));
+}
+
+// A plain number only: whatever else a meter shows is for the server to read.
+const numberOf = (text) => (/^\s*\d+(\.\d+)?\s*$|^\s*\.\d+\s*$/.test(text ?? "") ? Number(text) : Number.NaN);
+const isVolts = (point) => /^(dc_)?volts:/.test(point);
+const isControl = (point) =>
+  point
+    .slice(point.indexOf(":") + 1)
+    .split(":")
+    .every((end) => end.startsWith("board."));
+
+// Walk through what was done since the server last said how the unit stands (`list`).
+export function standing(list, deeds) {
+  const now = {
+    feeds: Object.fromEntries(
+      Object.entries(list.feeds).map(([feed, state]) => [feed, state === "live" ? "live" : "off"]),
+    ),
+    control: list.control === "proven dead" ? "off" : list.control,
+    calls: new Set(list.calls),
+    since: { ...list.call_since },
+    opened: { ...list.opened },
+    locks: new Set(list.locks),
+    ticks: new Set(list.ticked),
+    frame: list.frame,
+    dead: list.stands,
+    provenAt: list.stands ? list.proven_at : null,
+    proof: fresh(),
+  };
+  for (const deed of deeds) step(list, now, deed);
+  return now;
+}
+
+const fresh = () => ({ before: false, pairs: new Set(), contradicted: false });
+
+function end(now) {
+  now.dead = false;
+  now.provenAt = null;
+  now.proof = fresh();
+}
+
+function wentLive(now, at) {
+  end(now);
+  now.ticks = new Set([...now.ticks].filter((line) => line === "safe-gear"));
+  now.frame = false;
+  for (const call of now.calls) now.since[call] = at;
+}
+
+function call(now, name, isOn, at) {
+  if (isOn && !now.calls.has(name)) now.since[name] = at;
+  if (isOn) now.calls.add(name);
+  else now.calls.delete(name);
+}
+
+function step(list, now, deed) {
+  const { what, state, at } = deed;
+  if (deed.kind === "power") {
+    for (const feed of Object.keys(now.feeds)) now.feeds[feed] = "live";
+    now.opened = {};
+    now.control = "from unit";
+    wentLive(now, at);
+  } else if (deed.kind === "switch" && what in now.feeds) {
+    if (state === "live") {
+      now.feeds[what] = "live";
+      delete now.opened[what];
+      wentLive(now, at);
+    } else {
+      // Opened again, or at another device: what was read before is of another state.
+      if (now.feeds[what] !== "off" || (deed.device && deed.device !== now.opened[what])) end(now);
+      now.feeds[what] = "off";
+      if (deed.device) now.opened[what] = deed.device;
+    }
+  } else if (deed.kind === "switch" && what === "control") {
+    now.control = state;
+    end(now);
+  } else if (deed.kind === "switch" && what === "thermostat") {
+    now.calls.clear();
+  } else if (deed.kind === "switch") {
+    call(now, what, state === "on", at);
+  } else if (deed.kind === "run") {
+    for (const name of deed.fan ? ["G"] : ["W", "W2"])
+      if (list.known.includes(name)) call(now, name, deed.deed === "call", at);
+  } else if (deed.kind === "row") {
+    for (const name of list.known) call(now, name, deed.calls.includes(name), at);
+  } else if (deed.kind === "lock") {
+    if (deed.owner) end(now);
+    else if (!deed.on) {
+      now.locks.delete(deed.feed);
+      end(now);
+    } else if (!now.locks.has(deed.feed)) {
+      now.locks.add(deed.feed);
+      end(now);
+    }
+  } else if (deed.kind === "tick") {
+    tick(list, now, deed);
+  } else if (deed.kind === "frame") {
+    if (numberOf(deed.volts) >= list.frame_volts && isOff(now)) now.frame = true;
+  } else if (deed.kind === "meter") {
+    meter(list, now, deed);
+  } else if (deed.kind === "reading" && !deed.hand) {
+    read(list, now, deed);
+  }
+}
+
+const isOff = (now) => Object.values(now.feeds).every((state) => state === "off");
+
+function tick(list, now, deed) {
+  const { line } = deed;
+  if (!deed.done) {
+    now.ticks.delete(line);
+    end(now);
+  } else if (
+    line === "safe-gear" ||
+    (isOff(now) && (line !== "safe-capacitor" || numberOf(deed.volts) <= list.below_volts))
+  ) {
+    now.ticks.add(line);
+    settle(list, now, deed);
+  }
+}
+
+function meter(list, now, deed) {
+  const volts = numberOf(deed.volts);
+  const [low, high] = list.live_volts;
+  if (deed.mode || !(volts >= low && volts <= high)) return;
+  now.proof.after = now.proof.before && list.pairs.every((point) => now.proof.pairs.has(point));
+  now.proof.before = true;
+  settle(list, now, deed);
+}
+
+function read(list, now, deed) {
+  const volts = numberOf(deed.typed);
+  if (!deed.point.startsWith("volts:") || deed.mode) {
+    // The dial was turned: what it was shown to read before says nothing of it now.
+    if (!now.dead) now.proof = fresh();
+    if (isVolts(deed.point) && !(volts <= list.below_volts) && isOff(now)) end(now);
+    return;
+  }
+  if (!isOff(now)) return;
+  const isLow = volts <= list.below_volts;
+  if (!isLow && (!isControl(deed.point) || list.pairs.includes(deed.point))) {
+    end(now);
+    return;
+  }
+  const locked = Object.keys(now.feeds).every((feed) => now.locks.has(feed) && now.opened[feed]);
+  if (list.pairs.includes(deed.point) && isLow && now.proof.before && locked) now.proof.pairs.add(deed.point);
+}
+
+function settle(list, now, deed) {
+  const { proof } = now;
+  const isWhole =
+    proof.after &&
+    isOff(now) &&
+    now.frame &&
+    now.control !== "separate source" &&
+    list.ticks.every((line) => now.ticks.has(line)) &&
+    Object.keys(now.feeds).every((feed) => now.locks.has(feed) && now.opened[feed]);
+  if (isWhole && !now.dead) {
+    now.dead = true;
+    now.provenAt = deed.at ?? null;
+  }
+}

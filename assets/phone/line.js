@@ -1,0 +1,109 @@
+// The small count by the clock, the list behind it, and one calm line about where things stand.
+import { asFile, leave, mine, othersWaiting, soon, status } from "./queue.js";
+import { heardAt } from "./time.js";
+
+const escaped = (text) => new Option(text).innerHTML;
+const clock = (ms) => new Date(ms).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit" });
+const WORDS = {
+  "no signal": (since) => `No signal${since}. What you do is kept on this phone and sent when it is back.`,
+  "not ours": () =>
+    "The network answers with a page of its own: sign in to it, or wait. What you do is kept on this phone.",
+  "signed out": () => "You are signed out on the server. What waits stays here: sign in again and it is sent.",
+  ended: () =>
+    "This phone was signed out by its owner from elsewhere: it may send nothing more. Save what waits as a file.",
+  other: () => "What waits here belongs to another person on this phone: sign in as them and it is sent.",
+  update: () => "A newer Plentar is on the server. Load this page again to go on; nothing that waits is lost.",
+};
+const TOLD = { waiting: "waits", sent: "sent", aside: "set aside", refused: "refused" };
+
+export async function showLine() {
+  const { state, keeper } = status();
+  const items = keeper ? await mine() : [];
+  const waiting = items.filter((item) => item.state === "waiting");
+  const trouble = items.filter((item) => item.state === "aside" || item.state === "refused");
+  place(waiting.length, trouble.length);
+  const line = document.querySelector("#signal");
+  if (line) {
+    const since = heardAt() ? ` since ${clock(heardAt())}` : "";
+    const words = keeper || state === "update" ? WORDS[state]?.(since) : "";
+    line.hidden = !words;
+    document.body.toggleAttribute("data-kept", Boolean(words));
+    if (words && line.dataset.words !== words) {
+      line.dataset.words = words;
+      line.innerHTML = `<span>${escaped(words)}</span>${state === "signed out" || state === "other" ? ' <a class="underline" href="/sign-in">Sign in</a>' : state === "update" ? ' <a class="underline" href="">Load again</a>' : state === "ended" ? ' <button type="button" class="plain underline" data-save>Save as a file</button>' : ""}`;
+    }
+  }
+  await list(items);
+}
+
+function place(waiting, trouble) {
+  let button = document.querySelector("#waits");
+  if (!waiting && !trouble) {
+    button?.remove();
+    return;
+  }
+  const home = document.querySelector("#strip .strip-form") ?? document.querySelector("header.top");
+  if (!home) return;
+  if (!button || button.parentElement !== home) {
+    button?.remove();
+    button = document.createElement("button");
+    Object.assign(button, { type: "button", id: "waits", className: "waits" });
+    button.setAttribute("popovertarget", "waiting");
+    const before = home.querySelector(".clock");
+    if (before) before.before(button);
+    else home.append(button);
+  }
+  const words = [
+    waiting ? `${waiting} ${waiting === 1 ? "waits" : "wait"}` : "",
+    trouble ? `${trouble} to look at` : "",
+  ]
+    .filter(Boolean)
+    .join(", ");
+  if (button.textContent !== words) button.textContent = words;
+  button.toggleAttribute("data-trouble", trouble > 0);
+}
+
+async function list(items) {
+  const box = document.querySelector("#waiting");
+  if (!box) return;
+  const shown = items.filter((item) => item.state !== "sent").slice(-60);
+  const others = await othersWaiting().catch(() => 0);
+  const rows = shown
+    .map(
+      (
+        item,
+      ) => `<li class="wait-row wait-${item.state}"><b class="numeral">${clock(item.made.wall)}</b><span><b>${escaped(item.said.words)}</b>${item.said.value ? ` <span class="numeral">${escaped(item.said.value)}</span>` : ""}
+      ${item.why ? `<small>${escaped(item.why)}</small>` : ""}</span><i>${TOLD[item.state]}</i>
+      ${item.state === "aside" || item.state === "refused" ? `<button type="button" class="plain underline" data-leave="${item.number}">Seen</button>` : ""}</li>`,
+    )
+    .join("");
+  const html = `<p class="pb-1 text-[16px] font-bold">On this phone</p>
+    ${rows ? `<ol>${rows}</ol>` : '<p class="text-soft">Nothing waits: all of it is on the server.</p>'}
+    ${others ? `<p class="pt-2 text-[14px] text-soft">${others} more of somebody else on this phone: shown and sent when they sign in.</p>` : ""}
+    <p class="flex gap-4 pt-2"><button type="button" class="secondary" data-send>Send now</button><button type="button" class="plain underline" data-save>Save as a file</button>
+    <a class="inline-flex min-h-[44px] items-center underline" href="/phone">Without signal</a></p>`;
+  if (box.dataset.html !== html) {
+    box.dataset.html = html;
+    box.innerHTML = html;
+  }
+}
+
+document.addEventListener("click", async (event) => {
+  const target = event.target.closest?.("[data-leave], [data-send], [data-save]");
+  if (!target) return;
+  if ("send" in target.dataset) soon();
+  if ("save" in target.dataset) save(await asFile());
+  if ("leave" in target.dataset) {
+    const item = (await mine()).find((each) => each.number === Number(target.dataset.leave));
+    if (item?.state === "refused") save(await asFile());
+    if (item) await leave(item);
+  }
+});
+
+function save(text) {
+  const link = document.createElement("a");
+  link.href = URL.createObjectURL(new Blob([text], { type: "application/json" }));
+  link.download = "plentar-waiting.json";
+  link.click();
+  setTimeout(() => URL.revokeObjectURL(link.href), 10_000);
+}

@@ -1,0 +1,143 @@
+// How ready this phone is without signal, said plainly, and how it is made so.
+import { aboardOf, refresh } from "./aboard.js";
+import { showLine } from "./line.js";
+import * as queue from "./queue.js";
+import * as store from "./store.js";
+
+const escaped = (text) => new Option(text).innerHTML;
+const megabytes = (bytes) => `${(bytes / 1e6).toFixed(1)} MB`;
+const clock = (ms) => new Date(ms).toLocaleString([], { weekday: "short", hour: "2-digit", minute: "2-digit" });
+const place = () => document.querySelector("#phone-page");
+
+export async function setUpPage(person) {
+  if (!place()) return hint(person);
+  if (!person || !store.isPossible() || !("serviceWorker" in navigator)) {
+    place().innerHTML = `<p class="problem">This browser keeps nothing for later here${globalThis.isSecureContext ? "" : ": the address is not a safe one (https)"}. Everything is sent as you press, as long as there is signal.</p>`;
+    return;
+  }
+  const vault = await store.vaultOf(person);
+  const lost = await (await store.database()).get("facts", "lost");
+  const note = lost
+    ? `<div class="problem pb-3" role="alert"><p><b>This browser has cleared what was kept here.</b> Last noted ${clock(lost.at)}: ${lost.waiting ? `${lost.waiting} entries that had not been sent are lost` : "nothing waited to be sent"}; ${lost.aboard} pages taken along are gone.</p><p><button type="button" class="plain underline" id="lost-seen">Seen</button></p></div>`
+    : "";
+  if (!vault) place().innerHTML = note + fresh();
+  else if (!queue.status().keeper) place().innerHTML = note + shut(vault);
+  else place().innerHTML = note + (await ready(person, vault));
+  wire(person);
+}
+
+async function hint(person) {
+  const line = document.querySelector("#ready-line");
+  if (!line || !person) return;
+  const vault = await store.vaultOf(person);
+  const aboard = vault && (await aboardOf(person));
+  line.hidden = false;
+  line.innerHTML = !vault
+    ? '<a class="underline" href="/phone">Make this phone ready without signal</a>'
+    : !queue.status().keeper
+      ? '<a class="underline" href="/phone">Type your PIN</a> to keep work on this phone'
+      : `<a class="underline" href="/phone">Ready without signal</a>${aboard.at ? ` since ${clock(aboard.at)}` : ""}, ${aboard.calls.length} call${aboard.calls.length === 1 ? "" : "s"}, ${megabytes(aboard.size)}`;
+}
+
+const pinFields = (what, two) => `<form id="${what}" class="grid max-w-xs gap-2 pt-3" novalidate>
+  <label class="font-semibold" for="${what}-pin">${two ? "A PIN of six digits or more" : "PIN"}</label><input class="field" id="${what}-pin" name="pin" type="password" inputmode="numeric" maxlength="12" autocomplete="off">
+  ${two ? `<label class="font-semibold" for="${what}-again">The same once more</label><input class="field" id="${what}-again" name="again" type="password" inputmode="numeric" maxlength="12" autocomplete="off">` : ""}
+  <p class="problem" role="alert" hidden></p><button class="primary">${two ? "Make this phone ready" : "Open"}</button></form>`;
+
+const fresh =
+  () => `<p class="max-w-xl text-[16px]">Today's calls come along on this phone: plates, boards, what each point should read. What you do without signal is kept here and sent when it is back.</p>
+  ${pinFields("set-pin", true)}${plain()}`;
+const shut = (vault) =>
+  vault.fails >= store.MOST_TRIES
+    ? `<p class="problem">Five wrong PINs. You are signed in with signal, so a new one can be set; what waits stays.</p>${pinFields("new-pin", true)}`
+    : `<p>Kept on this phone, and shut. The PIN opens it.</p>${pinFields("open-pin", false)}<details class="more"><summary>The PIN is lost</summary><p class="text-[14px]">Signed in with signal, you set a new one here; what waits stays.</p>${pinFields("new-pin", true)}</details>`;
+const plain = () =>
+  `<p class="max-w-xl pt-6 text-[14px] text-soft">What is kept here is sealed with the PIN and with this device together. A phone that is out of contact cannot be wiped from afar: if this one is lost, sign it out under your name on another device; from then on the server takes nothing from it. Five wrong PINs lock it until it has signal.</p>`;
+
+async function ready(person, vault) {
+  const aboard = await aboardOf(person);
+  const granted = (await navigator.storage?.persisted?.()) || (await navigator.storage?.persist?.()) || false;
+  const { quota = 0, usage = 0 } = (await navigator.storage?.estimate?.()) ?? {};
+  const items = await queue.mine();
+  const waiting = items.filter((item) => item.state === "waiting").length;
+  return `<p class="text-[18px]"><b>Ready without signal</b> ${aboard.at ? `since ${clock(aboard.at)}` : "as soon as the calls are here"}</p>
+    <dl class="phone-facts"><dt>Waiting to be sent</dt><dd class="numeral">${waiting}</dd>
+    <dt>Taken along</dt><dd><b class="numeral">${aboard.calls.length}</b> calls, <span class="numeral">${megabytes(aboard.size)}</span> of 25 MB</dd>
+    <dt>Storage</dt><dd>${granted ? "granted: the browser will not clear it by itself" : "not promised: a browser short of room may clear it. Send before that; what was lost is said here"}, <span class="numeral">${megabytes(usage)}</span> of <span class="numeral">${megabytes(quota)}</span></dd>
+    <dt>Set up</dt><dd>${clock(vault.since)}</dd></dl>
+    <ul class="phone-calls">${aboard.calls.map((call) => `<li><a class="row-pick" href="/calls/${call.id}"><b>${escaped(call.place)}</b>${call.mine ? "" : '<span class="text-[14px] text-soft">the other van</span>'}</a></li>`).join("")}</ul>
+    <p class="flex flex-wrap gap-3 pt-3"><button type="button" class="secondary" id="take-again">Take along again</button><button type="button" class="plain underline" id="shut-now">Shut with the PIN now</button></p>${plain()}`;
+}
+
+async function keysOf(phone) {
+  const body = new URLSearchParams({ phone, csrf_token: place().dataset.csrf });
+  const answer = await fetch("/phone/key", { method: "POST", body });
+  if (!answer.ok)
+    throw new Error(
+      answer.status === 403
+        ? "This phone was signed out from elsewhere. Clear the browser's data for this address, then set it up anew."
+        : "The server does not answer: try again with signal.",
+    );
+  return answer.json();
+}
+
+function wire(person) {
+  const on = (id, deed) =>
+    document.getElementById(id)?.addEventListener("submit", (event) => {
+      event.preventDefault();
+      run(event.target, deed);
+    });
+  on("set-pin", async (pin) => {
+    const phone = crypto.randomUUID();
+    const { person: id, name } = document.documentElement.dataset;
+    await store.setUp(id, name, pin, { phone, ...(await keysOf(phone)) });
+  });
+  on("open-pin", (pin) => store.openByPin(person, pin));
+  on("new-pin", async (pin) => {
+    const vault = await store.vaultOf(person);
+    await store.openByServer(person, (await keysOf(vault.phone)).unlock, pin);
+  });
+  document.getElementById("take-again")?.addEventListener("click", async (event) => {
+    event.target.disabled = true;
+    await refresh().catch(() => {});
+    await setUpPage(person);
+  });
+  document.getElementById("shut-now")?.addEventListener("click", async () => {
+    await store.shut(person);
+    queue.useKeeper(null);
+    await setUpPage(person);
+    await showLine();
+  });
+  document.getElementById("lost-seen")?.addEventListener("click", async () => {
+    await (await store.database()).delete("facts", "lost");
+    await setUpPage(person);
+  });
+}
+
+async function run(form, deed) {
+  const problem = form.querySelector(".problem");
+  const say = (words) => {
+    problem.textContent = words;
+    problem.hidden = false;
+  };
+  const { pin, again } = form.elements;
+  if (again && !/^\d{6,12}$/.test(pin.value)) return say("six to twelve digits");
+  if (again && pin.value !== again.value) return say("the two are not the same");
+  const button = form.querySelector("button");
+  button.disabled = true;
+  const person = document.documentElement.dataset.person;
+  try {
+    await deed(pin.value);
+    const found = await store.opened(person);
+    queue.useKeeper({ person, key: found.key, vault: found.vault });
+    queue.soon();
+    await setUpPage(person);
+    await refresh();
+  } catch (error) {
+    button.disabled = false;
+    if (error instanceof store.WrongPin) return say(`That is not it. ${error.message} left.`);
+    if (!(error instanceof store.LockedPin)) return say(error.message);
+  }
+  await setUpPage(person);
+  return showLine();
+}

@@ -1,0 +1,86 @@
+// The page that opens without the server: after the PIN it is filled from what this phone keeps.
+import { aboardOf } from "./aboard.js";
+import { showLine } from "./line.js";
+import * as queue from "./queue.js";
+import { callOf, pageFor, renewIds, todayPage } from "./room.js";
+import { LockedPin, MOST_TRIES, openByPin, opened, vaultOf } from "./store.js";
+
+const escaped = (text) => new Option(text).innerHTML;
+const room = () => document.querySelector("#shell");
+
+export async function openShell(person, current) {
+  const vault = person && (await vaultOf(person));
+  if (!vault) {
+    room().innerHTML = `<h1 class="text-2xl font-bold">No signal</h1><p class="pt-2">The server does not answer, and nothing of Plentar is kept on this phone.</p>${again()}`;
+    return;
+  }
+  queue.setState("no signal");
+  if (await opened(person)) await fill(person);
+  else askPin(person, vault, current?.name ?? vault.name);
+}
+
+const again = () =>
+  '<p class="pt-4"><a class="primary inline-flex items-center no-underline" href="">Try again</a></p>';
+
+function askPin(person, vault, name) {
+  const isLocked = vault.fails >= MOST_TRIES;
+  room().innerHTML = `<h1 class="text-2xl font-bold">No signal</h1>
+    <p class="pt-1">${escaped(name)}'s calls are on this phone.</p>
+    <form id="pin" class="grid max-w-xs gap-2 pt-4"${isLocked ? " hidden" : ""}><label class="font-semibold" for="pin-field">PIN</label>
+    <input class="field" id="pin-field" name="pin" type="password" inputmode="numeric" autocomplete="off" maxlength="12" required>
+    <p class="problem" id="pin-problem" role="alert" hidden></p><button class="primary">Open</button></form>
+    <p id="pin-locked" class="problem pt-3"${isLocked ? "" : " hidden"}>Five wrong PINs: locked until this phone has signal and you sign in. What waits stays here.</p>${again()}`;
+  const form = room().querySelector("#pin");
+  form.elements.pin.focus();
+  form.addEventListener("submit", async (event) => {
+    event.preventDefault();
+    const problem = room().querySelector("#pin-problem");
+    try {
+      await openByPin(person, form.elements.pin.value);
+      const found = await opened(person);
+      queue.useKeeper({ person, key: found.key, vault: found.vault });
+      await fill(person);
+    } catch (error) {
+      form.elements.pin.value = "";
+      if (error instanceof LockedPin) {
+        form.hidden = true;
+        room().querySelector("#pin-locked").hidden = false;
+        return;
+      }
+      problem.hidden = false;
+      problem.textContent = `That is not it. ${error.message} ${error.message === "1" ? "try" : "tries"} left.`;
+    }
+  });
+}
+
+async function fill(person) {
+  const url = new URL(location.href);
+  const page = callOf(url.pathname) ? await pageFor(url) : null;
+  if (page) return show(page.title, page.body);
+  if (/^\/(today)?$/.test(url.pathname)) {
+    const kept = await todayPage();
+    if (kept) {
+      const drawn = new DOMParser().parseFromString(kept, "text/html");
+      return show(drawn.title, drawn.body);
+    }
+  }
+  const { calls } = await aboardOf(person);
+  const rows = calls
+    .map((call) => `<li><a class="row-pick" href="/calls/${call.id}"><b>${escaped(call.place)}</b></a></li>`)
+    .join("");
+  room().innerHTML = `<h1 class="text-2xl font-bold">No signal</h1><p class="pt-1">This page is not on the phone. These calls are:</p><ul class="pt-3">${rows}</ul>${again()}`;
+  await showLine();
+  return null;
+}
+
+// Put a kept page in this one's place: its parts wake as after any load.
+function show(title, body) {
+  document.title = title;
+  document.body.replaceChildren(...[...body.childNodes].map((node) => document.importNode(node, true)));
+  for (const part of document.body.querySelectorAll("[data-changes]")) part.removeAttribute("data-changes");
+  renewIds(document.body);
+  window.htmx?.process(document.body);
+  document.dispatchEvent(new Event("DOMContentLoaded"));
+  document.documentElement.dataset.filled = "";
+  return showLine();
+}

@@ -1,0 +1,150 @@
+// What this phone keeps: in IndexedDB, each person's apart, sealed with a key that the PIN and this device open together.
+import { openDB } from "idb";
+
+// Tried at this many turns a guess of the PIN takes a phone a good half second.
+const TURNS = 600_000;
+export const MOST_TRIES = 5;
+// Opened this long ago the PIN is asked for again; a working day with its drive home is shorter.
+const OPEN_MS = 12 * 3600 * 1000;
+const MARK = "plentar-open";
+const HELD = "plentar-held";
+
+let opening = null;
+export function database() {
+  opening ??= openDB("plentar", 1, {
+    upgrade(db) {
+      db.createObjectStore("vaults");
+      db.createObjectStore("queue", { keyPath: "number", autoIncrement: true }).createIndex("id", "id", {
+        unique: true,
+      });
+      db.createObjectStore("aboard");
+      db.createObjectStore("facts");
+    },
+  });
+  return opening;
+}
+
+export const isPossible = () => "indexedDB" in globalThis && globalThis.crypto?.subtle !== undefined;
+export const cookie = (name) => document.cookie.match(new RegExp(`(?:^|; )${name}=([^;]*)`))?.[1] ?? "";
+const random = (bytes) => crypto.getRandomValues(new Uint8Array(bytes));
+const bytesOf = (hex) => Uint8Array.from(hex.match(/../g) ?? [], (pair) => Number.parseInt(pair, 16));
+const AES = { name: "AES-GCM", length: 256 };
+const keyOf = (raw) => crypto.subtle.importKey("raw", raw, AES, false, ["encrypt", "decrypt"]);
+
+async function lock(key, bytes) {
+  const iv = random(12);
+  return { iv, bytes: await crypto.subtle.encrypt({ name: "AES-GCM", iv }, key, bytes) };
+}
+const unlock = async (key, { iv, bytes }) => crypto.subtle.decrypt({ name: "AES-GCM", iv }, key, bytes);
+const packed = ({ iv, bytes }) => new Uint8Array([...iv, ...new Uint8Array(bytes)]);
+const parted = (whole) => ({ iv: whole.slice(0, 12), bytes: whole.slice(12) });
+
+async function pinKey(pin, salt) {
+  const given = await crypto.subtle.importKey("raw", new TextEncoder().encode(pin), "PBKDF2", false, ["deriveKey"]);
+  return crypto.subtle.deriveKey({ name: "PBKDF2", salt, iterations: TURNS, hash: "SHA-256" }, given, AES, false, [
+    "encrypt",
+    "decrypt",
+  ]);
+}
+
+export async function squeeze(text) {
+  const stream = new Blob([text]).stream().pipeThrough(new CompressionStream("gzip"));
+  return new Response(stream).arrayBuffer();
+}
+export async function unsqueeze(bytes) {
+  const stream = new Blob([bytes]).stream().pipeThrough(new DecompressionStream("gzip"));
+  return new Response(stream).text();
+}
+export const seal = async (key, value) => lock(key, await squeeze(JSON.stringify(value)));
+export const unseal = async (key, kept) => JSON.parse(await unsqueeze(await unlock(key, kept)));
+
+export const vaultOf = async (person) => (await database()).get("vaults", person);
+const putVault = async (person, vault) => (await database()).put("vaults", vault, person);
+
+// Keeps the data key open for this run of the browser: the mark is gone when it is closed.
+async function hold(person, vault, raw) {
+  const mark = [...random(16)].map((byte) => byte.toString(16).padStart(2, "0")).join("");
+  // biome-ignore lint/suspicious/noDocumentCookie: a session's cookie, which the browser drops when it is closed
+  document.cookie = `${MARK}=${mark}; path=/; SameSite=Strict`;
+  const key = await keyOf(raw);
+  await putVault(person, { ...vault, fails: 0, open: { key, mark, until: Date.now() + OPEN_MS } });
+  await (await database()).put("facts", { person, name: vault.name }, "current");
+  return key;
+}
+
+export async function setUp(person, name, pin, { phone, seal: sealHex, unlock: unlockHex }) {
+  const [raw, salt] = [random(32), random(16)];
+  const device = await crypto.subtle.generateKey(AES, false, ["encrypt", "decrypt"]);
+  const inner = packed(await lock(device, raw));
+  const sealKey = await crypto.subtle.importKey("raw", bytesOf(sealHex), { name: "HMAC", hash: "SHA-256" }, false, [
+    "sign",
+  ]);
+  const vault = {
+    name,
+    phone,
+    salt,
+    device,
+    sealKey,
+    byPin: await lock(await pinKey(pin, salt), inner),
+    byServer: await lock(await keyOf(bytesOf(unlockHex)), inner),
+    fails: 0,
+    since: Date.now(),
+  };
+  return hold(person, vault, raw);
+}
+
+export class WrongPin extends Error {}
+export class LockedPin extends Error {}
+
+export async function openByPin(person, pin) {
+  const vault = await vaultOf(person);
+  if (vault.fails >= MOST_TRIES) throw new LockedPin();
+  // Counted before it is tried: a phone switched off in between has still used up a try.
+  await putVault(person, { ...vault, fails: vault.fails + 1 });
+  let inner;
+  try {
+    inner = await unlock(await pinKey(pin, vault.salt), vault.byPin);
+  } catch {
+    throw vault.fails + 1 >= MOST_TRIES ? new LockedPin() : new WrongPin(String(MOST_TRIES - vault.fails - 1));
+  }
+  return hold(person, vault, new Uint8Array(await unlock(vault.device, parted(new Uint8Array(inner)))));
+}
+
+// Signed in with signal, the server's part opens it without the old PIN, and a new one is set.
+export async function openByServer(person, unlockHex, pin) {
+  const vault = await vaultOf(person);
+  const inner = new Uint8Array(await unlock(await keyOf(bytesOf(unlockHex)), vault.byServer));
+  const raw = new Uint8Array(await unlock(vault.device, parted(inner)));
+  const salt = random(16);
+  return hold(person, { ...vault, salt, byPin: await lock(await pinKey(pin, salt), inner) }, raw);
+}
+
+export async function opened(person) {
+  const vault = await vaultOf(person);
+  const open = vault?.open;
+  if (!open || open.mark !== cookie(MARK) || open.until < Date.now()) return null;
+  return { key: open.key, vault };
+}
+
+export async function shut(person) {
+  const vault = await vaultOf(person);
+  if (vault) await putVault(person, { ...vault, open: null });
+}
+
+// A cookie outlives a store the browser cleared: by it the page can say what was lost.
+export function noteHeld(person, waiting, aboard) {
+  const value = encodeURIComponent(JSON.stringify({ person, waiting, aboard, at: Date.now() }));
+  // biome-ignore lint/suspicious/noDocumentCookie: it must be there when IndexedDB is not
+  document.cookie = `${HELD}=${value}; path=/; SameSite=Strict; max-age=${90 * 86400}`;
+}
+export function held() {
+  try {
+    return JSON.parse(decodeURIComponent(cookie(HELD)) || "null");
+  } catch {
+    return null;
+  }
+}
+export function forgetHeld() {
+  // biome-ignore lint/suspicious/noDocumentCookie: see above
+  document.cookie = `${HELD}=; path=/; SameSite=Strict; max-age=0`;
+}

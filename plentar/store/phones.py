@@ -1,0 +1,90 @@
+"""Phones that keep work while they have no signal, and what came home from them and could not be kept."""
+
+from collections.abc import Sequence
+from datetime import datetime
+from typing import Any
+from uuid import UUID
+
+from sqlalchemy import select, update
+from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy.orm import Session, joinedload
+
+from plentar.store.models import Call, Person, Phone, SetAside
+
+__all__ = ["end", "find", "list_aside", "register", "see_aside", "set_aside"]
+
+
+def register(
+    db: Session, person: Person, *, phone_id: UUID, sign_in: UUID, seal_key: bytes, unlock_key: bytes, now: datetime
+) -> Phone | None:
+    """Keep a person's phone, or find it again after they signed in anew; None for an ended one, or another's."""
+    row = {
+        "shop_id": person.shop_id,
+        "id": phone_id,
+        "person_id": person.id,
+        "sign_in_id": sign_in,
+        "seal_key": seal_key,
+        "unlock_key": unlock_key,
+        "since": now,
+    }
+    db.execute(insert(Phone).values(row).on_conflict_do_nothing(index_elements=["shop_id", "id"]))
+    own = (Phone.shop_id == person.shop_id, Phone.id == phone_id, Phone.person_id == person.id)
+    db.execute(update(Phone).where(*own).values(sign_in_id=sign_in))
+    return db.scalar(select(Phone).where(*own, Phone.ended_at.is_(None)).execution_options(populate_existing=True))
+
+
+def find(db: Session, person: Person, phone_id: UUID) -> Phone | None:
+    """Return a person's phone, an ended one too; None for anybody else's."""
+    own = (Phone.shop_id == person.shop_id, Phone.id == phone_id, Phone.person_id == person.id)
+    return db.scalar(select(Phone).where(*own))
+
+
+def end(db: Session, person: Person, now: datetime, *, sign_in: UUID | None = None, but: UUID | None = None) -> None:
+    """End a person's phones: the one of a sign-in, or all but one's; what they hold is not taken any more."""
+    own = [Phone.shop_id == person.shop_id, Phone.person_id == person.id, Phone.ended_at.is_(None)]
+    if sign_in is not None:
+        own.append(Phone.sign_in_id == sign_in)
+    elif but is not None:
+        own.append(Phone.sign_in_id != but)
+    db.execute(update(Phone).where(*own).values(ended_at=now))
+
+
+def set_aside(db: Session, person: Person, *, call_id: UUID, **columns: Any) -> bool:
+    """Keep what could not be kept on its call; sent again, it is kept once. False where the shop has no such call."""
+    own = (Call.shop_id == person.shop_id, Call.id == call_id)
+    if db.scalar(select(Call.id).where(*own).with_for_update()) is None:
+        return False
+    row = {"shop_id": person.shop_id, "call_id": call_id, "person_id": person.id, **columns}
+    kept = db.execute(
+        insert(SetAside).values(row).on_conflict_do_nothing(index_elements=["shop_id", "id"]).returning(SetAside.id)
+    ).first()
+    if kept is not None:
+        db.execute(update(Call).where(*own).values(asides=Call.asides + 1))
+    return True
+
+
+def list_aside(db: Session, *, shop_id: UUID, call_id: UUID) -> Sequence[SetAside]:
+    """Return what was set aside on a call and nobody has looked at yet, oldest first."""
+    return db.scalars(
+        select(SetAside)
+        .options(joinedload(SetAside.person))
+        .where(SetAside.shop_id == shop_id, SetAside.call_id == call_id, SetAside.seen_at.is_(None))
+        .order_by(SetAside.done_at, SetAside.id)
+    ).all()
+
+
+def see_aside(db: Session, person: Person, *, call_id: UUID, aside_id: UUID, now: datetime) -> bool:
+    """Note that somebody looked at what was set aside; it stays on record. False where there is nothing of it."""
+    own = (SetAside.shop_id == person.shop_id, SetAside.call_id == call_id, SetAside.id == aside_id)
+    if db.scalar(select(SetAside.id).where(*own)) is None:
+        return False
+    seen = db.execute(
+        update(SetAside)
+        .where(*own, SetAside.seen_at.is_(None))
+        .values(seen_at=now, seen_by_id=person.id)
+        .returning(SetAside.id)
+    ).first()
+    if seen is not None:
+        call = (Call.shop_id == person.shop_id, Call.id == call_id)
+        db.execute(update(Call).where(*call).values(asides=Call.asides - 1))
+    return True

@@ -1,0 +1,246 @@
+"""A call as a phone takes it along: every panel of it drawn ahead, and how it would look after what may be done on it.
+
+Each piece is drawn by the application's own templates from a visit that supposes something was done. The phone only
+picks the piece that fits; what it may call dead by itself is a short list of what must be on it, no rule of its own.
+"""
+
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import contextmanager
+from itertools import combinations
+from typing import Any
+
+from flask import g, render_template
+
+from plentar.core.causes.catalogue import catalogue
+from plentar.core.circuit.places import find_point, nearby_points, ohms_parts
+from plentar.core.evidence.events import (
+    Deed,
+    Locked,
+    Measured,
+    MeterProven,
+    PowerBack,
+    Switched,
+    Tapped,
+    Ticked,
+)
+from plentar.core.evidence.lockout import dead_pairs, safe_ticks
+from plentar.core.evidence.metrology import Meter
+from plentar.core.judging.timing import stages_of
+from plentar.core.unit.nameplate import Nameplate
+from plentar.core.unit.place import ohms_at
+from plentar.core.visit import Visit
+from plentar.core.work.safety import CONTROL_POINT
+from plentar.screen.call import View
+from plentar.screen.fragments import as_a_meter
+from plentar.store.models import Call
+from plentar.web.room import context_of, room_of, steps
+from plentar.web.visits import meter_of, read_record, read_visit, supposing
+
+__all__ = ["bundle_of", "dead_list", "version_of"]
+
+PANELS = ("complaint", "nameplate", "safe", "look", "air", "accept", "hand-over")
+# Every set of this many calls is drawn; of more, none, each alone, each two, and all.
+MOST_CALLS = 4
+# Suspects beyond these are a few per cent.
+MOST_SUSPECTS = 4
+
+
+def version_of(call: Call) -> str:
+    """Return what a call's bundle is of: its last event, its plate, what is set aside on it."""
+    return f"{call.seq}.{call.unit.version}.{call.asides}.{call.status}"
+
+
+@contextmanager
+def _drawn_ahead() -> Iterator[None]:
+    g.aboard = True
+    try:
+        yield
+    finally:
+        del g.aboard
+
+
+def bundle_of(call: Call) -> dict[str, Any]:
+    """Return all a phone needs to go on with a call without signal, as JSON-ready values."""
+    with _drawn_ahead():
+        visit = read_visit(call)
+        return {
+            "id": str(call.id),
+            "version": version_of(call),
+            "seq": read_record(g.db, call).seq,
+            "place": call.unit.place.name,
+            "unit": call.unit.label,
+            "status": call.status,
+            "at": visit.moment,
+            "page": _page(call, visit),
+            "parts": _parts(call, visit),
+            "states": _states(call, visit),
+            "dead": dead_list(visit, meter_of(call.meter), str(g.person.id)),
+        }
+
+
+def _page(call: Call, visit: Visit) -> str:
+    screen = room_of(call.id, visit=visit)
+    return render_template("call/page.html", **context_of(screen, form=_form(screen)))
+
+
+def _form(screen: Any) -> dict[str, Any]:
+    """Return what a fresh pad shows, without a form of the request's."""
+    return {
+        "reading_id": {"data": "00000000-0000-4000-8000-000000000000"},
+        "value": {"data": ""},
+        "reason": {"data": ""},
+    }
+
+
+def _pad(call: Call, visit: Visit, point: str | None = None, panel: str = "reading", **more: Any) -> str:
+    view = more.pop("view", None)
+    screen = room_of(call.id, point, view, visit=visit)
+    return render_template("call/_pad.html", **context_of(screen, panel=panel, form=_form(screen), **more))
+
+
+def _parts(call: Call, visit: Visit) -> dict[str, str]:
+    """Return every panel as it stands, by the name the phone asks for it."""
+    points = _points(call, visit)
+    found = {f"point:{point}": _pad(call, visit, point) for point in points}
+    found |= {f"panel:{panel}": _pad(call, visit, panel=panel, accepting="") for panel in PANELS}
+    for cause in visit.suspects[:MOST_SUSPECTS]:
+        faults = ",".join(cause.faults)
+        found[f"panel:accept:{faults}"] = _pad(call, visit, panel="accept", accepting=faults)
+    for panel, show in steps().items():
+        found[f"step:{panel}"] = _text(show(call.id))
+    ohms = [point for point in points if point.startswith("ohms:")]
+    for point in ohms:
+        for hand in ("at rest", "driven"):
+            if point.count(":") == 1:
+                found[f"hand:{hand}:{point}"] = _pad(call, visit, point, view=View(hand=hand))
+    with supposing(call, _made_dead(visit, [*points])):
+        dead = read_visit(call)
+        found |= {f"dead:{point}": _pad(call, dead, point) for point in ohms}
+        found["dead:panel:safe"] = _pad(call, dead, panel="safe")
+    if "timing" in steps():
+        run = 1 + max((tap.run for _, tap in visit.record.taps), default=0)
+        begun = Tapped(deed="call", run=run)
+        on = [Tapped(deed="on", stage=stage.id, run=run) for stage in stages_of(visit.plate)]
+        ended = Tapped(deed="drop", run=run)
+        for name, deeds in (("running", [begun]), ("dropped", [begun, *on, ended])):
+            with supposing(call, deeds):
+                found[f"step:timing:{name}"] = _text(steps()["timing"](call.id))
+    if "prove" in steps():
+        with supposing(call, [PowerBack(is_confirmed=True)]):
+            found["step:prove:back"] = _text(steps()["prove"](call.id))
+    return found
+
+
+def _points(call: Call, visit: Visit) -> list[str]:
+    """Return where the pad can be set to by a tap on the page, and wherever a next test may lead."""
+    named = list(room_of(call.id, visit=visit).points)
+    asked = [test.point for test in catalogue(visit.plate)]
+    around = [point for name in named for point, _ in nearby_points(visit.plate, find_point(visit.plate, name))]
+    parts = [ohms_at(part) for part in ohms_parts(visit.plate)]
+    wanted = dict.fromkeys([*named, *around, *asked, *parts])
+    return list(dict.fromkeys(find_point(visit.plate, name).id for name in wanted if visit.knows(name)))
+
+
+def _text(answer: Any) -> str:
+    return answer[0] if isinstance(answer, tuple) else str(answer)
+
+
+def _states(call: Call, visit: Visit) -> dict[str, dict[str, Any]]:
+    """Return board, strip and what each point should read under every set of calls, and with power off or dead.
+
+    A state is named by its calls, `W+G`; `off` and `dead` are every feed off and everything proven dead.
+    """
+    plate = visit.plate
+    found = {}
+    for calls in _call_sets(plate.calls):
+        found["+".join(sorted(calls))] = _state(call, _live(plate, calls))
+    found["off"] = _state(call, [Switched(what=feed.id, state="off", device="disconnect") for feed in plate.feeds])
+    found["dead"] = _state(call, _made_dead(visit, []))
+    return found
+
+
+def _call_sets(calls: Sequence[str]) -> list[tuple[str, ...]]:
+    sizes = range(len(calls) + 1) if len(calls) <= MOST_CALLS else (0, 1, 2, len(calls))
+    return [chosen for size in sizes for chosen in combinations(calls, size)]
+
+
+def _live(plate: Nameplate, calls: Sequence[str]) -> list[Deed]:
+    deeds: list[Deed] = [Switched(what=feed.id, state="live") for feed in plate.feeds]
+    deeds.append(Switched(what="control", state="from unit"))
+    return [*deeds, *(Switched(what=c, state="on" if c in calls else "off") for c in plate.calls)]
+
+
+def _state(call: Call, deeds: Sequence[Deed]) -> dict[str, Any]:
+    with supposing(call, deeds):
+        visit = read_visit(call)
+        screen = room_of(call.id, visit=visit)
+        context = context_of(screen, form=_form(screen))
+        expected = {}
+        for point in screen.points.values():
+            there = visit.expected(point.id)
+            if there is not None and there.expected is not None:
+                expected[point.id] = f"{as_a_meter(there.expected, point.unit)} {point.unit}"
+        return {
+            "board": render_template("call/_board.html", **context),
+            "strip": render_template("call/_strip.html", **context),
+            "expected": expected,
+            "spoken": visit.condition.spoken,
+        }
+
+
+def _made_dead(visit: Visit, points: Sequence[str]) -> list[Deed]:
+    """Return what would prove this unit dead, and the places named read dead too: so that its panels can be drawn."""
+    plate = visit.plate
+    legs = [f"{feed.id}.{leg}" for feed in plate.feeds for leg in ("l1", "l2")]
+    told: list[Deed] = [Ticked(line=line, about=about, volts=0.0) for line, about in safe_ticks(plate)]
+    reads = [point for point, _ in dead_pairs(plate)] + [CONTROL_POINT]
+    reads += [point for point in points if point.startswith(("volts:", "dc_volts:"))]
+    meter = str(visit.record.events[0].id)
+    return [
+        *(Switched(what=feed.id, state="off", device="disconnect") for feed in plate.feeds),
+        *(Locked(feed=feed.id) for feed in plate.feeds),
+        *told,
+        Ticked(line="safe-frame", volts=120.0),
+        MeterProven(volts=120.0, meter=meter),
+        *(Measured(point=point, typed="0", meter=meter) for point in dict.fromkeys(reads)),
+        *(Measured(point=f"volts:{leg}:ground", typed="0", meter=meter) for leg in legs),
+        MeterProven(volts=120.0, meter=meter),
+    ]
+
+
+def dead_list(visit: Visit, meter: Meter, person: str) -> Mapping[str, Any]:
+    """Return what a phone must hold before it may call the unit dead by itself, and what stands of it now.
+
+    `below_volts` is the largest number whose doubt still keeps it under the dead limit with this call's meter.
+    `stands` tells that it is proven dead and this person's own lock was on every feed before the proof: without
+    contact nobody else's deed can end that.
+    """
+    lockout, plate, limits = visit.lockout, visit.plate, visit.limits
+    dead = limits.number("dead_volts")
+    steps_of = [n / 100 for n in range(round(100 * dead))]
+    below = max((v for v in steps_of if v + meter.range_for("volts", v).uncertainty(v) < dead), default=0.0)
+    locks = {lock.feed: lock.at for lock in lockout.locks if lock.person == person}
+    since = max(locks.values()) if set(locks) == set(lockout.feeds) else None
+    pairs = {point for point, _ in dead_pairs(plate)} | {CONTROL_POINT}
+    proofs = [entry.event for entry in visit.taken if entry.reading.point in pairs]
+    newest = {entry.reading.point: entry.event for entry in visit.taken if entry.reading.point in pairs}
+    mine = since is not None and bool(proofs) and all(event.earliest > since for event in newest.values())
+    return {
+        "feeds": {feed: state for feed, state in lockout.feeds.items()},
+        "control": lockout.control,
+        "calls": sorted(lockout.calls),
+        "call_since": {call: at for call, at in lockout.calls.items() if at is not None},
+        "stands": lockout.is_dead and mine,
+        "is_dead": lockout.is_dead,
+        "proven_at": max((event.done_at for event in newest.values()), default=None) if lockout.is_dead else None,
+        "locks": sorted(locks),
+        "frame": lockout.frame_is_proven,
+        "known": list(plate.calls),
+        "pairs": sorted(pairs),
+        "ticks": [line for line, _ in safe_ticks(plate)],
+        "ticked": [line for line, about in safe_ticks(plate) if (line, about) in lockout.ticks],
+        "opened": dict(lockout.opened),
+        "below_volts": below,
+        "live_volts": [90.0, 320.0],
+        "frame_volts": 96.0,
+    }
