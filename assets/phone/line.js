@@ -1,9 +1,9 @@
 // The small count by the clock, the list behind it, and one calm line about where things stand.
 import { asFile, leave, mine, othersWaiting, soon, status } from "./queue.js";
-import { heardAt } from "./time.js";
+import { callOf } from "./room.js";
+import { clock, heardAt } from "./time.js";
 
 const escaped = (text) => new Option(text).innerHTML;
-const clock = (ms) => new Date(ms).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit" });
 const WORDS = {
   "no signal": (since) => `No signal${since}. What you do is kept on this phone and sent when it is back.`,
   "not ours": () =>
@@ -33,7 +33,20 @@ export async function showLine() {
       line.innerHTML = `<span>${escaped(words)}</span>${state === "signed out" || state === "other" ? ' <a class="underline" href="/sign-in">Sign in</a>' : state === "update" ? ' <a class="underline" href="">Load again</a>' : state === "ended" ? ' <button type="button" class="plain underline" data-save>Save as a file</button>' : ""}`;
     }
   }
+  stale(waiting.some((item) => callOf(item.path) === callOf(location.pathname) && callOf(item.path)));
   await list(items);
+}
+
+// Suspects and the next test are of what the server knew: said so while something of this call waits.
+function stale(isStale) {
+  const box = document.querySelector("#findings");
+  const note = document.querySelector("#stale-note");
+  if (!isStale || !box) note?.remove();
+  else if (!note)
+    box.insertAdjacentHTML(
+      "afterbegin",
+      '<p id="stale-note" class="pb-2 text-[14px] text-soft">As the server last knew it: what waits on this phone is not in it.</p>',
+    );
 }
 
 function place(waiting, trouble) {
@@ -59,7 +72,11 @@ function place(waiting, trouble) {
   ]
     .filter(Boolean)
     .join(", ");
-  if (button.textContent !== words) button.textContent = words;
+  if (button.dataset.words !== words) {
+    button.dataset.words = words;
+    button.setAttribute("aria-label", `On this phone: ${words}`);
+    button.innerHTML = `<span class="narrow numeral">${waiting || trouble}<svg viewBox="0 0 10 12" aria-hidden="true"><path d="M5 11V2M1.5 5.5L5 2l3.5 3.5"/></svg></span><span class="wide">${words}</span>`;
+  }
   button.toggleAttribute("data-trouble", trouble > 0);
 }
 

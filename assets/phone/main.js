@@ -285,6 +285,7 @@ async function begin() {
   const isShell = html.dataset.shell !== undefined;
   const current = isShell ? await (await database()).get("facts", "current") : null;
   const person = html.dataset.person ?? current?.person;
+  if (current?.zone) html.dataset.zone = current.zone;
   if (!person) return showLine();
   const found = await opened(person);
   if (found) queue.useKeeper({ person, key: found.key, vault: found.vault });

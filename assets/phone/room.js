@@ -3,7 +3,7 @@
 import { deedsOf, standing } from "./dead.js";
 import { mine, status } from "./queue.js";
 import { database, unseal } from "./store.js";
-import { heardAt, momentOf } from "./time.js";
+import { clock, heardAt, momentOf } from "./time.js";
 
 const NEVER = /^(csrf_token|call_id|place_id|unit_id)$/;
 const UUID = /^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$/;
@@ -28,8 +28,6 @@ export async function todayPage() {
   const kept = keeper && (await (await database()).get("aboard", `${keeper.person} today`));
   return kept ? unseal(keeper.key, kept.sealed) : null;
 }
-
-const clock = (ms) => new Date(ms).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit" });
 
 // Everything kept on this phone for a call that its drawn-ahead pages do not show yet, in order.
 async function journal(call, bundle) {
@@ -153,6 +151,11 @@ function dress(pad, url, state, said) {
   if (pad.dataset.panel === "safe") tellDead(pad, state);
   if (pad.querySelector("#timing")) times(pad, state);
   const lines = keptLines(pad, point, kept);
+  if (point && pad.dataset.panel === "reading" && lines.length) {
+    // What was judged here before is not the verdict of what was read since.
+    pad.querySelector("#verdict")?.replaceChildren();
+    pad.querySelector(".entry")?.setAttribute("placeholder", "");
+  }
   if (said) lines.unshift(said);
   if (lines.length) {
     const told = `<div class="kept-here" role="status">${lines.map((line) => `<p>${line}</p>`).join("")}</div>`;
@@ -247,7 +250,7 @@ function times(pad, { kept }) {
 }
 
 // Board and condition strip as they stand on this phone, to be put beside the panel.
-export function around({ bundle, now }) {
+export function around({ bundle, now, kept }) {
   const name = nameOf(now);
   const drawn = bundle.states[name ?? [...now.calls].sort().join("+")] ?? bundle.states[""];
   const page = parse(`${drawn.board}${drawn.strip}`);
@@ -258,8 +261,20 @@ export function around({ bundle, now }) {
     if (head) head.innerHTML = "<b>Not drawn on this phone for this state:</b> treat every wire as live";
   }
   dressStrip(strip, { now });
+  for (const { item, deeds } of kept)
+    for (const deed of deeds) if (deed.kind === "reading" && item.state === "waiting") waitingTag(board, deed);
   for (const part of [board, strip]) part.setAttribute("hx-swap-oob", "true");
   return board.outerHTML + strip.outerHTML;
+}
+
+// A number that is not judged yet stands at its place without a verdict's colour or mark.
+function waitingTag(board, { point, typed }) {
+  const number = board.querySelector(`.spot[data-point="${CSS.escape(point)}"] .tag-number`);
+  const group = number?.closest("g[class*=verdict-]");
+  if (!group) return;
+  group.setAttribute("class", "verdict-not-proven tag-waiting");
+  group.querySelector("g")?.replaceChildren();
+  number.textContent = typed.trim().slice(0, 6);
 }
 
 function dressStrip(strip, { now }) {

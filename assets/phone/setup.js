@@ -3,10 +3,10 @@ import { aboardOf, refresh } from "./aboard.js";
 import { showLine } from "./line.js";
 import * as queue from "./queue.js";
 import * as store from "./store.js";
+import { dayClock } from "./time.js";
 
 const escaped = (text) => new Option(text).innerHTML;
 const megabytes = (bytes) => `${(bytes / 1e6).toFixed(1)} MB`;
-const clock = (ms) => new Date(ms).toLocaleString([], { weekday: "short", hour: "2-digit", minute: "2-digit" });
 const place = () => document.querySelector("#phone-page");
 
 export async function setUpPage(person) {
@@ -18,7 +18,7 @@ export async function setUpPage(person) {
   const vault = await store.vaultOf(person);
   const lost = await (await store.database()).get("facts", "lost");
   const note = lost
-    ? `<div class="problem pb-3" role="alert"><p><b>This browser has cleared what was kept here.</b> Last noted ${clock(lost.at)}: ${lost.waiting ? `${lost.waiting} entries that had not been sent are lost` : "nothing waited to be sent"}; ${lost.aboard} pages taken along are gone.</p><p><button type="button" class="plain underline" id="lost-seen">Seen</button></p></div>`
+    ? `<div class="problem pb-3" role="alert"><p><b>This browser has cleared what was kept here.</b> Last noted ${dayClock(lost.at)}: ${lost.waiting ? `${lost.waiting} entries that had not been sent are lost` : "nothing waited to be sent"}; ${lost.aboard} pages taken along are gone.</p><p><button type="button" class="plain underline" id="lost-seen">Seen</button></p></div>`
     : "";
   if (!vault) place().innerHTML = note + fresh();
   else if (!queue.status().keeper) place().innerHTML = note + shut(vault);
@@ -36,7 +36,7 @@ async function hint(person) {
     ? '<a class="underline" href="/phone">Make this phone ready without signal</a>'
     : !queue.status().keeper
       ? '<a class="underline" href="/phone">Type your PIN</a> to keep work on this phone'
-      : `<a class="underline" href="/phone">Ready without signal</a>${aboard.at ? ` since ${clock(aboard.at)}` : ""}, ${aboard.calls.length} call${aboard.calls.length === 1 ? "" : "s"}, ${megabytes(aboard.size)}`;
+      : `<a class="underline" href="/phone">Ready without signal</a>${aboard.at ? ` since ${dayClock(aboard.at)}` : ""}, ${aboard.calls.length} call${aboard.calls.length === 1 ? "" : "s"}, ${megabytes(aboard.size)}`;
 }
 
 const pinFields = (what, two) => `<form id="${what}" class="grid max-w-xs gap-2 pt-3" novalidate>
@@ -60,11 +60,11 @@ async function ready(person, vault) {
   const { quota = 0, usage = 0 } = (await navigator.storage?.estimate?.()) ?? {};
   const items = await queue.mine();
   const waiting = items.filter((item) => item.state === "waiting").length;
-  return `<p class="text-[18px]"><b>Ready without signal</b> ${aboard.at ? `since ${clock(aboard.at)}` : "as soon as the calls are here"}</p>
+  return `<p class="text-[18px]"><b>Ready without signal</b> ${aboard.at ? `since ${dayClock(aboard.at)}` : "as soon as the calls are here"}</p>
     <dl class="phone-facts"><dt>Waiting to be sent</dt><dd class="numeral">${waiting}</dd>
     <dt>Taken along</dt><dd><b class="numeral">${aboard.calls.length}</b> calls, <span class="numeral">${megabytes(aboard.size)}</span> of 25 MB</dd>
     <dt>Storage</dt><dd>${granted ? "granted: the browser will not clear it by itself" : "not promised: a browser short of room may clear it. Send before that; what was lost is said here"}, <span class="numeral">${megabytes(usage)}</span> of <span class="numeral">${megabytes(quota)}</span></dd>
-    <dt>Set up</dt><dd>${clock(vault.since)}</dd></dl>
+    <dt>Set up</dt><dd>${dayClock(vault.since)}</dd></dl>
     <ul class="phone-calls">${aboard.calls.map((call) => `<li><a class="row-pick" href="/calls/${call.id}"><b>${escaped(call.place)}</b>${call.mine ? "" : '<span class="text-[14px] text-soft">the other van</span>'}</a></li>`).join("")}</ul>
     <p class="flex flex-wrap gap-3 pt-3"><button type="button" class="secondary" id="take-again">Take along again</button><button type="button" class="plain underline" id="shut-now">Shut with the PIN now</button></p>${plain()}`;
 }

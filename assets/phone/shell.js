@@ -80,7 +80,7 @@ function show(title, body) {
   for (const part of document.body.querySelectorAll("[data-changes]")) part.removeAttribute("data-changes");
   renewIds(document.body);
   window.htmx?.process(document.body);
-  document.dispatchEvent(new Event("DOMContentLoaded"));
+  document.dispatchEvent(new Event("plentar:page"));
   document.documentElement.dataset.filled = "";
   return showLine();
 }

@@ -68,7 +68,8 @@ async function hold(person, vault, raw) {
   document.cookie = `${MARK}=${mark}; path=/; SameSite=Strict`;
   const key = await keyOf(raw);
   await putVault(person, { ...vault, fails: 0, open: { key, mark, until: Date.now() + OPEN_MS } });
-  await (await database()).put("facts", { person, name: vault.name }, "current");
+  const zone = document.documentElement.dataset.zone ?? vault.zone ?? "";
+  await (await database()).put("facts", { person, name: vault.name, zone }, "current");
   return key;
 }
 

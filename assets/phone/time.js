@@ -61,3 +61,13 @@ export function serverNow() {
   if (anchor) return anchor.server + (mono - anchor.mono);
   return wall + (contact ? contact.server - contact.wall : 0);
 }
+
+// As the rest of the application says times: the shop's own clock, twenty-four hours.
+const zoned = (options) => ({
+  hour12: false,
+  timeZone: document.documentElement.dataset.zone || undefined,
+  ...options,
+});
+export const clock = (ms) => new Date(ms).toLocaleTimeString("en-GB", zoned({ hour: "2-digit", minute: "2-digit" }));
+export const dayClock = (ms) =>
+  new Date(ms).toLocaleString("en-GB", zoned({ weekday: "short", hour: "2-digit", minute: "2-digit" }));

@@ -4,9 +4,11 @@ import hashlib
 from functools import lru_cache
 from pathlib import Path
 
-from flask import Flask, url_for
+from flask import Flask, Response, request, url_for
 
 __all__ = ["build_of", "register"]
+
+PACKED = ("text/css", "text/javascript")
 
 
 def register(app: Flask) -> None:
@@ -21,6 +23,15 @@ def register(app: Flask) -> None:
         return url_for("static", filename=path, v=digest(path))
 
     app.jinja_env.globals["asset"] = asset
+
+    @app.after_request
+    def packed(response: Response) -> Response:
+        # A file that is passed through is not packed on its way; what a page needs is small, and kept for a year.
+        if request.endpoint == "static" and response.mimetype in PACKED and response.status_code == 200:
+            response.direct_passthrough = False
+            response.get_data()
+        return response
+
     whole = hashlib.sha256()
     for file in sorted(folder.rglob("*")):
         if file.is_file():

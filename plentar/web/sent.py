@@ -6,7 +6,6 @@ without anybody waiting, a form is answered in a line of JSON; what is refused t
 """
 
 import hmac
-from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
 from hashlib import sha256
@@ -16,6 +15,7 @@ from uuid import UUID
 from flask import Flask, Response, current_app, g, jsonify, request
 from flask.typing import ResponseReturnValue
 from flask_wtf.csrf import CSRFProtect
+from werkzeug.datastructures import Headers
 from werkzeug.exceptions import BadRequest
 
 from plentar.core.errors import PlentarError
@@ -109,7 +109,7 @@ def _open() -> ResponseReturnValue | None:
     return None
 
 
-def _sent_of(headers: Mapping[str, str]) -> Sent:
+def _sent_of(headers: Headers) -> Sent:
     """Return what a phone tells of its sending.
 
     Raises:

@@ -35,6 +35,7 @@ from plentar.screen.fragments import as_a_meter
 from plentar.store.models import Call
 from plentar.web.room import context_of, room_of, steps
 from plentar.web.visits import meter_of, read_record, read_visit, supposing
+from plentar.words import say
 
 __all__ = ["bundle_of", "dead_list", "version_of"]
 
@@ -184,7 +185,7 @@ def _state(call: Call, deeds: Sequence[Deed]) -> dict[str, Any]:
             "board": render_template("call/_board.html", **context),
             "strip": render_template("call/_strip.html", **context),
             "expected": expected,
-            "spoken": visit.condition.spoken,
+            "spoken": say(visit.condition.spoken),
         }
 
 
@@ -226,7 +227,7 @@ def dead_list(visit: Visit, meter: Meter, person: str) -> Mapping[str, Any]:
     newest = {entry.reading.point: entry.event for entry in visit.taken if entry.reading.point in pairs}
     mine = since is not None and bool(proofs) and all(event.earliest > since for event in newest.values())
     return {
-        "feeds": {feed: state for feed, state in lockout.feeds.items()},
+        "feeds": dict(lockout.feeds),
         "control": lockout.control,
         "calls": sorted(lockout.calls),
         "call_since": {call: at for call, at in lockout.calls.items() if at is not None},

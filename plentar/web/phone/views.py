@@ -72,7 +72,7 @@ def worker() -> ResponseReturnValue:
     shell_entry = {"url": url_for("phone.shell"), "revision": build_of(current_app)}
     manifest = [shell_entry, *({"url": asset(name), "revision": None} for name in names)]  # type: ignore[operator]
     code = (folder / "dist/sw.js").read_text()
-    head = f"self.__SHELL={current_app.json.dumps(manifest)};self.__BUILD={current_app.json.dumps(build_of(current_app))};\n"
+    head = f"self.__SHELL={current_app.json.dumps(manifest)};\n"
     return Response(head + code, mimetype="text/javascript")
 
 

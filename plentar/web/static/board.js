@@ -48,7 +48,7 @@ function applyZoom() {
   if (!frame || !ladder) return;
   if (scale === 1) {
     delete frame.dataset.scale;
-    ladder.style.width = "";
+    ladder.removeAttribute("style");
     return;
   }
   frame.dataset.scale = scale;
@@ -112,7 +112,7 @@ document.addEventListener("click", (event) => {
   const zoom = event.target.closest("[data-zoom]");
   if (zoom) zoomTo(scale * (zoom.dataset.zoom === "in" ? 1.3 : 1 / 1.3));
 });
-document.addEventListener("DOMContentLoaded", showSelected);
+for (const came of ["DOMContentLoaded", "plentar:page"]) document.addEventListener(came, showSelected);
 
 function nearest(from, key) {
   const here = from.getBoundingClientRect();

@@ -50,4 +50,4 @@ document.addEventListener("visibilitychange", () => {
   else ask();
 });
 window.addEventListener("online", ask);
-document.addEventListener("DOMContentLoaded", later);
+for (const came of ["DOMContentLoaded", "plentar:page"]) document.addEventListener(came, later);

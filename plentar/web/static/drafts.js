@@ -87,7 +87,7 @@ document.addEventListener("DOMContentLoaded", () => {
   }
   bringBack(document);
 });
-document.addEventListener("htmx:after:swap", () => bringBack(document));
+for (const came of ["htmx:after:swap", "plentar:page"]) document.addEventListener(came, () => bringBack(document));
 
 // The pad's number: one a page, with the point it belongs to.
 const entryKey = () => `draft ${location.pathname}`;
@@ -102,11 +102,12 @@ document.addEventListener("htmx:after:request", (event) => {
     sessionStorage.removeItem(entryKey());
   }
 });
-document.addEventListener("DOMContentLoaded", () => {
-  const entry = document.querySelector(".entry");
-  const draft = JSON.parse(sessionStorage.getItem(entryKey()) ?? "null");
-  if (entry && draft?.value && draft.point === entry.form.elements.point.value && !entry.value) {
-    entry.value = draft.value;
-    entry.dispatchEvent(new Event("input", { bubbles: true }));
-  }
-});
+for (const came of ["DOMContentLoaded", "plentar:page"])
+  document.addEventListener(came, () => {
+    const entry = document.querySelector(".entry");
+    const draft = JSON.parse(sessionStorage.getItem(entryKey()) ?? "null");
+    if (entry && draft?.value && draft.point === entry.form.elements.point.value && !entry.value) {
+      entry.value = draft.value;
+      entry.dispatchEvent(new Event("input", { bubbles: true }));
+    }
+  });

@@ -69,4 +69,4 @@ document.addEventListener("keydown", (event) => {
   land(spot.dataset.terminal);
 });
 document.addEventListener("htmx:after:swap", landing);
-document.addEventListener("DOMContentLoaded", landing);
+for (const came of ["DOMContentLoaded", "plentar:page"]) document.addEventListener(came, landing);

@@ -101,4 +101,4 @@ function settle() {
   if (entry && matchMedia("(pointer: coarse)").matches) entry.inputMode = "none";
 }
 document.addEventListener("htmx:after:settle", settle);
-document.addEventListener("DOMContentLoaded", settle);
+for (const came of ["DOMContentLoaded", "plentar:page"]) document.addEventListener(came, settle);

@@ -24,6 +24,7 @@ def upgrade() -> None:
             ["person.shop_id", "person.id"],
             name=op.f("fk_phone_shop_id_person_id_person"),
         ),
+        sa.ForeignKeyConstraint(["shop_id"], ["shop.id"], name=op.f("fk_phone_shop_id_shop")),
         sa.PrimaryKeyConstraint("shop_id", "id", name=op.f("pk_phone")),
     )
     op.create_index(op.f("ix_phone_shop_id_person_id"), "phone", ["shop_id", "person_id"])
@@ -51,6 +52,7 @@ def upgrade() -> None:
             ["person.shop_id", "person.id"],
             name=op.f("fk_set_aside_shop_id_person_id_person"),
         ),
+        sa.ForeignKeyConstraint(["shop_id"], ["shop.id"], name=op.f("fk_set_aside_shop_id_shop")),
         sa.PrimaryKeyConstraint("shop_id", "id", name=op.f("pk_set_aside")),
     )
     op.create_index(op.f("ix_set_aside_shop_id_call_id"), "set_aside", ["shop_id", "call_id"])
