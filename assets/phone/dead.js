@@ -57,6 +57,7 @@ export function standing(list, deeds) {
     locks: new Set(list.locks),
     ticks: new Set(list.ticked),
     frame: list.frame,
+    shown: new Set(),
     dead: list.stands,
     provenAt: list.stands ? list.proven_at : null,
     proof: fresh(),
@@ -169,6 +170,10 @@ function read(list, now, deed) {
     if (isVolts(deed.point) && !(volts <= list.below_volts) && isOff(now)) end(now);
     return;
   }
+  // A live leg's normal volts to the frame show the frame, once and for the whole call.
+  if (volts >= list.frame_points[deed.point] && Object.values(now.feeds).every((state) => state === "live")) {
+    now.shown.add(deed.point);
+  }
   if (!isOff(now)) return;
   const isLow = volts <= list.below_volts;
   if (!isLow && (!isControl(deed.point) || list.pairs.includes(deed.point))) {
@@ -184,7 +189,7 @@ function settle(list, now, deed) {
   const isWhole =
     proof.after &&
     isOff(now) &&
-    now.frame &&
+    (now.frame || Object.keys(list.frame_points).every((point) => now.shown.has(point))) &&
     now.control !== "separate source" &&
     list.ticks.every((line) => now.ticks.has(line)) &&
     Object.keys(now.feeds).every((feed) => now.locks.has(feed) && now.opened[feed]);

@@ -304,6 +304,7 @@ async function begin() {
   }
   await showLine();
   await setUpPage(person);
+  html.dataset.ready = "";
 }
 
 async function noteLost(was) {

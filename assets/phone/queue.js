@@ -111,7 +111,12 @@ export const leave = (item) => drop(item);
 export function pump() {
   clearTimeout(timer);
   return navigator.locks.request("plentar-send", { ifAvailable: true }, async (lock) => {
-    if (!lock || !keeper) return;
+    if (!keeper) return;
+    if (!lock) {
+      // Another page of this phone sends: it takes this one along.
+      setTimeout(letGo, 1500);
+      return;
+    }
     for (;;) {
       const rows = (await (await database()).getAll("queue")).filter((r) => r.person === keeper.person);
       const head = rows.find((row) => row.state === "waiting");
@@ -122,6 +127,11 @@ export function pump() {
     }
     if (state !== "other") setState("idle");
   });
+}
+
+// Whoever waits goes on without the server: one that cannot be sent holds up all behind it.
+function letGo() {
+  for (const { give } of [...waiters.values()]) give(null);
 }
 
 function later() {
@@ -147,7 +157,7 @@ async function send(item) {
     });
   } catch (error) {
     if (state !== "update") setState(error instanceof NotOurs ? "not ours" : "no signal");
-    waiters.get(item.id)?.give(null);
+    letGo();
     later();
     return false;
   }
@@ -155,12 +165,12 @@ async function send(item) {
   if (answer.status === 401 || answer.status === 403) {
     const told = await answer.json().catch(() => ({}));
     setState(answer.status === 401 ? "signed out" : told.phone === "ended" ? "ended" : "other");
-    waiters.get(item.id)?.give(null);
+    letGo();
     return false;
   }
   if (answer.status >= 500 || answer.status === 429) {
     setState("no signal");
-    waiters.get(item.id)?.give(null);
+    letGo();
     later();
     return false;
   }

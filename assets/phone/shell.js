@@ -81,6 +81,5 @@ function show(title, body) {
   renewIds(document.body);
   window.htmx?.process(document.body);
   document.dispatchEvent(new Event("plentar:page"));
-  document.documentElement.dataset.filled = "";
   return showLine();
 }

@@ -1,13 +1,33 @@
 """No signal, slow signal: what is done on a phone is kept there first, and comes home once, in order."""
 
-from collections.abc import Callable
+import re
+import threading
+from collections.abc import Callable, Iterator, Sequence
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+from typing import Any
+from uuid import uuid4
 
 import pytest
-from playwright.sync_api import Page, expect
+from flask import Flask
+from playwright.sync_api import BrowserContext, Page, expect, sync_playwright
 from sqlalchemy import Engine, text
+from werkzeug.serving import BaseWSGIServer, make_server
 
-from tests.browser.conftest import PHONE, sign_in
+from plentar.core.evidence.events import DEEDS
+from plentar.core.evidence.record import Record
+from plentar.core.visit import Visit
+from plentar.store import events
+from plentar.store.database import make_sessions
+from plentar.web import create_app
+from plentar.web.settings import Settings
+from plentar.web.visits import event_of
+from plentar.words import say
+from tests.browser.conftest import FLAGS, PHONE, Ahead, sign_in
 from tests.conftest import ShopOf
+from tests.conftest import sign_in as client_of
+from tests.deeds import send
+from tests.serving import free_port
 
 PIN = "246810"
 
@@ -47,6 +67,12 @@ def kept(engine: Engine, shop: ShopOf) -> list[tuple[str, dict[str, object]]]:
         return [(kind, payload) for kind, payload in connection.execute(query, {"call": shop.call_id})]
 
 
+def rows_of(engine: Engine, shop: ShopOf, since: int = 1) -> list[Any]:
+    """The rows of the call's events after a number, as the application reads them."""
+    with make_sessions(engine)() as db:
+        return list(events.list_after(db, shop_id=shop.shop.id, call_id=shop.call_id, seq=since))
+
+
 def test_a_reading_taken_without_signal_is_kept_shown_and_comes_home_once(
     forgiving: Callable[..., Page], shop: ShopOf, engine: Engine
 ) -> None:
@@ -69,3 +95,259 @@ def test_a_reading_taken_without_signal_is_kept_shown_and_comes_home_once(
     found = kept(engine, shop)
     assert [kind for kind, _ in found] == ["reading", "switch"]
     assert (found[0][1]["typed"], found[1][1]["what"]) == ("241", "W")
+
+
+# A whole call, as a phone in an attic does it.
+
+
+class Line:
+    """A server that can be stopped and started again at the same address."""
+
+    def __init__(self, app: Flask) -> None:
+        self.app, self.port = app, free_port()
+        self.address = f"http://127.0.0.1:{self.port}"
+        self.server: BaseWSGIServer | None = None
+
+    def start(self) -> None:
+        """Answer."""
+        self.server = make_server("127.0.0.1", self.port, self.app, threaded=True)
+        threading.Thread(target=self.server.serve_forever, daemon=True).start()
+
+    def stop(self) -> None:
+        """Answer nobody any more."""
+        if self.server is not None:
+            self.server.shutdown()
+            self.server.server_close()
+            self.server = None
+
+
+@pytest.fixture
+def line(engine: Engine, database_url: str) -> Iterator[Line]:
+    """The application with every guard on, behind a line that can be cut."""
+    settings = Settings(database_url=database_url, secret_key="b" * 32, secure_cookies=False, threads=16)
+    line = Line(create_app(settings))
+    line.start()
+    yield line
+    line.stop()
+    line.app.extensions["plentar.sessions"].kw["bind"].dispose()
+
+
+@pytest.fixture
+def pocket(line: Line, tmp_path: Path) -> Iterator[Callable[[], BrowserContext]]:
+    """A phone whose browser can be closed and opened again: what it keeps is on its disk."""
+    with sync_playwright() as playwright:
+        opened: list[BrowserContext] = []
+
+        def start() -> BrowserContext:
+            for context in opened:
+                context.close()
+            opened.clear()
+            context = playwright.chromium.launch_persistent_context(
+                tmp_path / "phone",
+                executable_path="/usr/bin/chromium",
+                args=FLAGS,
+                viewport=PHONE,  # type: ignore[arg-type]
+                base_url=line.address,
+            )
+            context.set_default_timeout(20_000)
+            opened.append(context)
+            return context
+
+        yield start
+        for context in opened:
+            context.close()
+
+
+def go(page: Page, there: str) -> None:
+    """Open a page and wait until it is whole: filled from the phone where there is no signal."""
+    page.goto(there)
+    page.wait_for_selector("html[data-ready]", state="attached")
+
+
+def send_form(page: Page, there: str, action: str, press: str | None = None, **fields: str) -> None:
+    """Open a step, fill a form of it in and press its button; on the page that says it is kept."""
+    go(page, there)
+    form = page.locator(f'#pad form[action$="{action}"]')
+    for name, value in fields.items():
+        form = form.filter(has=page.locator(f'[name="{name}"]'))
+    form = form.first
+    form.evaluate("form => { for (let d = form; d; d = d.parentElement) if (d.tagName === 'DETAILS') d.open = true }")
+    for name, value in fields.items():
+        field = form.locator(f'[name="{name}"]').first
+        if field.get_attribute("type") == "hidden":
+            continue
+        if field.evaluate("field => field.type") == "checkbox":
+            field.check()
+        else:
+            field.fill(value)
+    count = waits(page)
+    (form.locator("button:not([type=button])") if press is None else form.get_by_role("button", name=press)).first.click()
+    expect(page.locator("#waits")).to_have_attribute("aria-label", re.compile(rf"\b{count + 1} wait"))
+
+
+def waits(page: Page) -> int:
+    """How many entries the small count by the clock names."""
+    label = page.locator("#waits")
+    if label.count() == 0:
+        return 0
+    found = re.search(r"(\d+) wait", label.get_attribute("aria-label") or "")
+    return int(found[1]) if found else 0
+
+
+def read_offline(page: Page, shop: ShopOf, point: str, typed: str) -> None:
+    """Put the meter somewhere and keep a number, without signal."""
+    go(page, f"{shop.url}?point={point}")
+    count = waits(page)
+    page.locator(".entry").fill(typed)
+    page.get_by_role("button", name="Keep reading").click()
+    expect(page.locator("#waits")).to_have_attribute("aria-label", re.compile(rf"\b{count + 1} wait"))
+
+
+def safe_line(page: Page, shop: ShopOf, kind: str, press: str | None = None, about: str = "", **fields: str) -> None:
+    """Do one line of the Safe list without signal."""
+    go(page, f"{shop.url}?panel=safe")
+    about_is = f':has(input[name="about"][value="{about}"])' if about else ""
+    form = page.locator(f'.safe-line form:has(input[name="line"][value="{kind}"]){about_is}').first
+    form.evaluate("form => { for (let d = form; d; d = d.parentElement) if (d.tagName === 'DETAILS') d.open = true }")
+    for name, value in fields.items():
+        form.locator(f'[name="{name}"]').fill(value)
+    count = waits(page)
+    (form.locator("button") if press is None else form.get_by_role("button", name=press)).first.click()
+    expect(page.locator("#waits")).to_have_attribute("aria-label", re.compile(rf"\b{count + 1} wait"))
+
+
+PAIRS = ("volts:feed-1.l1:feed-1.l2", "volts:feed-1.l1:ground", "volts:feed-1.l2:ground", "volts:board.r:board.c")
+
+
+def prove_dead_offline(page: Page, shop: ShopOf) -> None:
+    """The whole Safe list on the phone."""
+    safe_line(page, shop, "tick", about="safe-gear")
+    safe_line(page, shop, "off", about="feed-1", press="disconnect")
+    safe_line(page, shop, "lock", about="feed-1", press="my lock is on")
+    safe_line(page, shop, "tick", about="safe-outdoor-off")
+    safe_line(page, shop, "meter", volts="121")
+    safe_line(page, shop, "readings", **{f"pair:{point}": "0.2" for point in PAIRS})
+    safe_line(page, shop, "meter", volts="121")
+    safe_line(page, shop, "tick", about="safe-capacitor", volts="0.3")
+
+
+def test_a_whole_call_without_signal_comes_home_after_two_days_once_and_in_order(
+    pocket: Callable[[], BrowserContext],
+    line: Line,
+    app: Flask,
+    make_shop: Callable[..., ShopOf],
+    engine: Engine,
+    tmp_path: Path,
+) -> None:
+    """Complaint to signed closing offline, a reload and a restart between, 48 hours by the clock: all of it, once."""
+    shop = make_shop()
+    context = pocket()
+    page = context.pages[0]
+    sign_in(page, shop)
+    make_ready(page, shop)
+    go(page, shop.url)
+    context.set_offline(True)
+    send_form(page, f"{shop.url}?panel=complaint", "/amend", words="Cold upstairs since Sunday")
+    for point, typed in (("volts:feed-1.l1:feed-1.l2", "241"), ("volts:feed-1.l1:ground", "120.3"), ("volts:feed-1.l2:ground", "120.5")):
+        read_offline(page, shop, point, typed)
+    page.get_by_role("button", name="W call", exact=True).click()
+    expect(page.get_by_role("button", name="W call", exact=True)).to_have_attribute("aria-pressed", "true")
+    page.reload()
+    read_offline(page, shop, "amps:strip-a", "20.7")
+    read_offline(page, shop, "amps:strip-b", "0")
+    shot = tmp_path / "shot.png"
+    page.screenshot(path=shot)
+    go(page, f"{shop.url}?panel=look")
+    page.evaluate("for (const part of document.querySelectorAll('#pad details')) part.open = true")
+    page.locator("#photo").set_input_files(shot)
+    page.get_by_role("button", name="Keep photo").click()
+    expect(page.locator(".kept-here")).to_contain_text("kept on this phone")
+    page.get_by_role("button", name="W call", exact=True).click()
+    send_form(page, f"{shop.url}/timing", "/timing", press="Call heat now")
+    page.get_by_role("button", name="Strip A came on").click()
+    expect(page.locator(".watch-kept").first).to_contain_text("on")
+
+    # The browser is closed and opened again: the PIN is asked for, and all of it is there.
+    before = waits(page)
+    line.stop()
+    page = pocket().pages[0]
+    page.goto(shop.url)
+    page.get_by_label("PIN").fill("111111")
+    page.get_by_role("button", name="Open").click()
+    expect(page.get_by_role("alert").first).to_contain_text("4 tries left")
+    page.get_by_label("PIN").fill(PIN)
+    page.get_by_role("button", name="Open").click()
+    expect(page.locator("#board .ladder")).to_be_visible()
+    expect(page.locator("#waits")).to_have_attribute("aria-label", re.compile(rf"\b{before} wait"))
+    prove_dead_offline(page, shop)
+    go(page, f"{shop.url}?panel=safe")
+    expect(page.locator("[data-dead]")).to_contain_text("proven dead by this phone")
+    expect(page.locator("#strip")).to_contain_text("proven dead")
+    read_offline(page, shop, "volts:strip-b.element.1:strip-b.element.2", "0.1")
+    safe_line(page, shop, "meter", volts="121")
+    read_offline(page, shop, "ohms:strip-b.element", "OL")
+    send_form(page, f"{shop.url}?panel=accept", "/causes", title="Strip B open", cause="age")
+    send_form(page, f"{shop.url}/fix", "/fix/parts", name="Element, 5 kW", minutes="25")
+    go(page, f"{shop.url}?panel=safe")
+    send_form(page, f"{shop.url}?panel=safe", "/safe", press="take mine off", is_on="no") if page.get_by_role(
+        "button", name="take mine off"
+    ).count() else None
+    send_form(page, f"{shop.url}/fix/prove", "/fix/power")
+    read_offline(page, shop, "amps:strip-b", "20.5")
+    send_form(page, f"{shop.url}/fix/prove", "/fix/proof", reason="no signal to judge it")
+    send_form(page, f"{shop.url}?panel=hand-over", "/sign", press="Technician signs", role="technician", name="Pim Tester")
+    send_form(page, f"{shop.url}?panel=hand-over", "/close", outcome="Strip B replaced", reason="judged later")
+    forms = waits(page)
+    assert kept(engine, shop) == []
+
+    # Two days later, with signal.
+    line.start()
+    page = pocket().pages[0]
+    page.clock.install(time=page.evaluate("Date.now()") / 1000 + 48 * 3600)
+    Ahead.offset = timedelta(hours=48)
+    go(page, "/phone")
+    page.get_by_label("PIN").first.fill(PIN)
+    page.get_by_role("button", name="Open").click()
+    expect(page.locator("#waits")).to_be_visible()
+    expect(page.locator("#waits")).to_have_count(0, timeout=60_000)
+    found = rows_of(engine, shop)
+    assert [row.kind for row in found] == (
+        "amend reading reading reading switch reading reading photo switch tap tap tick switch lock tick meter-proven "
+        "reading reading reading reading meter-proven tick reading meter-proven reading cause part lock power-back "
+        "reading settled signed closed"
+    ).split()
+    # The Safe list's readings are one form of four.
+    assert len(found) == forms + len(PAIRS) - 1
+    assert [row.done_at for row in found] == sorted(row.done_at for row in found)
+    assert all(row.come_at - row.done_at > timedelta(hours=47) for row in found)
+    assert found[-1].payload["outcome"] == "Strip B replaced"
+    assert judged(engine, shop) == judged(engine, online_twin(app, make_shop(), found))
+
+
+def online_twin(app: Flask, twin: ShopOf, rows: Sequence[Any]) -> ShopOf:
+    """Another shop's call on which the same was done with signal, each thing at its own moment."""
+    client = client_of(app, twin)
+    for row in rows:
+        if row.kind == "photo":
+            continue
+        Ahead.offset = row.done_at - datetime.now(UTC)
+        known = {name: value for name, value in row.payload.items() if name not in DEEDS[row.kind].derived}
+        known.pop("meter", None)
+        [answer] = send(client, twin, {"id": str(uuid4()), "kind": row.kind, "payload": known})
+        assert answer["answer"] == "kept", answer
+    return twin
+
+
+def judged(engine: Engine, shop: ShopOf) -> object:
+    """What follows from a call's events: each reading's verdict and what stood of it, how the call was closed."""
+    rows = rows_of(engine, shop, since=0)
+    record = Record([event_of(tuple(row)) for row in rows])  # type: ignore[arg-type]
+    visit = Visit(shop.plate, record, moment=record.events[-1].done_at)
+    closed = record.closed
+    assert closed is not None
+    assert not visit.conflicts
+    verdicts = [
+        (entry.point.id, entry.reading.value, entry.verdict.grade, say(entry.verdict.because), entry.reading.condition.state)
+        for entry in visit.judged
+    ]
+    return verdicts, closed[1].overridden, visit.lockout.feeds

@@ -23,11 +23,11 @@ from plentar.core.evidence.events import (
     Tapped,
     Ticked,
 )
-from plentar.core.evidence.lockout import dead_pairs, safe_ticks
+from plentar.core.evidence.lockout import FRAME_SHARE, dead_pairs, safe_ticks
 from plentar.core.evidence.metrology import Meter
 from plentar.core.judging.timing import stages_of
 from plentar.core.unit.nameplate import Nameplate
-from plentar.core.unit.place import ohms_at
+from plentar.core.unit.place import GROUND, ohms_at, volts_at
 from plentar.core.visit import Visit
 from plentar.core.work.safety import CONTROL_POINT
 from plentar.screen.call import View
@@ -243,5 +243,11 @@ def dead_list(visit: Visit, meter: Meter, person: str) -> Mapping[str, Any]:
         "opened": dict(lockout.opened),
         "below_volts": below,
         "live_volts": [90.0, 320.0],
-        "frame_volts": 96.0,
+        "frame_volts": FRAME_SHARE * 120.0,
+        "frame_points": {
+            volts_at(f"{feed.id}.{leg}", GROUND): FRAME_SHARE * volts
+            for feed in plate.feeds
+            for leg, volts in zip(("l1", "l2"), plate.leg_volts, strict=True)
+            if volts
+        },
     }
