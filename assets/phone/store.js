@@ -24,7 +24,7 @@ export function database() {
   return opening;
 }
 
-export const isPossible = () => "indexedDB" in globalThis && globalThis.crypto?.subtle !== undefined;
+export const isPossible = () => Boolean(globalThis.indexedDB && globalThis.crypto?.subtle);
 export const cookie = (name) => document.cookie.match(new RegExp(`(?:^|; )${name}=([^;]*)`))?.[1] ?? "";
 const random = (bytes) => crypto.getRandomValues(new Uint8Array(bytes));
 const bytesOf = (hex) => Uint8Array.from(hex.match(/../g) ?? [], (pair) => Number.parseInt(pair, 16));

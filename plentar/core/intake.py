@@ -79,12 +79,14 @@ DECISIONS = (Closed, Settled, Amended, Withdrawn, Approved)
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Sender:
     """Who sends a deed, with what: their id, the moment it was done, the shop's meters, how numbers are read, and how a
-    thing is said where it is written down. `clock_seconds` is how far the clock that told the moment may be wrong.
+    thing is said where it is written down. `clock_seconds` is how far the clock that told the moment may be wrong,
+    `phone` which phone kept it without signal.
     """
 
     person: str
     done_at: float
     clock_seconds: float = 0.0
+    phone: str = ""
     meters: Mapping[str, Meter]
     meter: str
     parse: Callable[[str, str], float]
@@ -142,6 +144,7 @@ def _lockout(visit: Visit, sender: Sender) -> Lockout:
         events,
         done_at=sender.done_at,
         clock_seconds=sender.clock_seconds,
+        phone=sender.phone,
         voided=visit.record.voided,
         limits=visit.limits,
     )

@@ -27,7 +27,7 @@ __all__ = [
     "seq_of",
 ]
 
-Kept = Row[UUID, int, str, dict[str, Any], UUID, str, datetime, datetime, float]
+Kept = Row[UUID, int, str, dict[str, Any], UUID, str, datetime, datetime, float, UUID | None]
 
 
 class Due(NamedTuple):
@@ -65,6 +65,7 @@ def list_after(db: Session, *, shop_id: UUID, call_id: UUID, seq: int = 0) -> Se
             EventRow.done_at,
             EventRow.come_at,
             EventRow.clock_seconds,
+            EventRow.phone_id,
         )
         .join(Person, (Person.shop_id == EventRow.shop_id) & (Person.id == EventRow.person_id))
         .where(EventRow.shop_id == shop_id, EventRow.call_id == call_id, EventRow.seq > seq)

@@ -212,7 +212,8 @@ class EventRow(Base):
     """One deed on a call: append-only (a trigger sees to it), numbered by the call in the order they came.
 
     The id is made by the client, so that a repeated send is the same event. `payload` is the deed as JSON; `done_at`
-    by the clock of whoever did it, at most `clock_seconds` wrong, `come_at` the server's.
+    by the clock of whoever did it, at most `clock_seconds` wrong, `come_at` the server's; `phone_id` is the phone that
+    kept it, where one did.
     """
 
     __tablename__ = "event"
@@ -238,6 +239,7 @@ class EventRow(Base):
     done_at: Mapped[datetime]
     come_at: Mapped[datetime]
     clock_seconds: Mapped[float] = mapped_column(Float, default=0.0)
+    phone_id: Mapped[UUID | None]
 
 
 class PhotoBytes(Base):

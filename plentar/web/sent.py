@@ -35,9 +35,10 @@ MOST_CLOCK_SECONDS = 1e7
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Sent:
-    """One sending of a phone: its id, when it was done by the phone's clock, how wrong that may be, whether late."""
+    """One sending of a phone: its id, which phone, when it was done by its clock, how wrong that may be, whether late."""
 
     id: UUID
+    phone: UUID
     done_at: datetime
     clock_seconds: float
     is_late: bool
@@ -120,7 +121,8 @@ def _sent_of(headers: Headers) -> Sent:
     if moment.tzinfo is None or not 0 <= clock < MOST_CLOCK_SECONDS:
         raise ValueError("expected a moment with its offset and the seconds a clock may be wrong")
     late = headers.get("Plentar-Late") == "yes"
-    return Sent(id=UUID(headers.get("Plentar-Sent", "")), done_at=moment, clock_seconds=clock, is_late=late)
+    ids = UUID(headers.get("Plentar-Sent", "")), UUID(headers.get("Plentar-Phone", ""))
+    return Sent(id=ids[0], phone=ids[1], done_at=moment, clock_seconds=clock, is_late=late)
 
 
 def _is_same_origin() -> bool:

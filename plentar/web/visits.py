@@ -111,7 +111,7 @@ def remember(call: Call, record: Record) -> None:
 
 def event_of(row: events.Kept) -> Event:
     """Return a kept row as the core's event."""
-    event_id, seq, kind, payload, person, name, done_at, come_at, clock = row
+    event_id, seq, kind, payload, person, name, done_at, come_at, clock, phone = row
     return Event(
         id=str(event_id),
         seq=seq,
@@ -121,6 +121,7 @@ def event_of(row: events.Kept) -> Event:
         done_at=done_at.timestamp(),
         come_at=come_at.timestamp(),
         clock_seconds=clock,
+        phone=str(phone) if phone is not None else "",
     )
 
 

@@ -122,10 +122,12 @@ class _Writing:
         told = draft.done_at or (sent.done_at if sent is not None else self.moment)
         done_at = min(told, self.moment).timestamp()
         clock_seconds = draft.clock_seconds or (sent.clock_seconds if sent is not None else 0.0)
+        phone = str(sent.phone) if sent is not None else ""
         sender = Sender(
             person=str(g.person.id),
             done_at=done_at,
             clock_seconds=clock_seconds,
+            phone=phone,
             meters=self._meters(deed),
             meter=str(self.call.meter_id),
             parse=parse_number,
@@ -140,6 +142,7 @@ class _Writing:
             done_at=done_at,
             come_at=self.moment.timestamp(),
             clock_seconds=clock_seconds,
+            phone=phone,
         )
 
     def _meters(self, deed: Deed) -> dict[str, Any]:
@@ -161,6 +164,7 @@ class _Writing:
                 "done_at": datetime.fromtimestamp(event.done_at, tz=self.moment.tzinfo),
                 "come_at": self.moment,
                 "clock_seconds": event.clock_seconds,
+                "phone_id": UUID(event.phone) if event.phone else None,
             }
             for draft, event in self.fresh
         ]

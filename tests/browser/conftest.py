@@ -7,7 +7,7 @@ from datetime import UTC, datetime, timedelta
 
 import pytest
 from flask import Flask
-from playwright.sync_api import Browser, BrowserContext, Page, expect, sync_playwright
+from playwright.sync_api import Browser, BrowserContext, Page, Playwright, expect, sync_playwright
 from sqlalchemy import Engine
 from werkzeug.serving import make_server
 
@@ -45,12 +45,18 @@ def served(engine: Engine, database_url: str) -> Iterator[str]:
 
 
 @pytest.fixture(scope="session")
-def chromium() -> Iterator[Browser]:
-    """Debian's Chromium, headless."""
+def driver() -> Iterator[Playwright]:
+    """What drives browsers; one a process."""
     with sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
-        yield browser
-        browser.close()
+        yield playwright
+
+
+@pytest.fixture(scope="session")
+def chromium(driver: Playwright) -> Iterator[Browser]:
+    """Debian's Chromium, headless."""
+    browser = driver.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+    yield browser
+    browser.close()
 
 
 class Ahead:

@@ -599,6 +599,7 @@ class Event:
     """One deed of one person: `id` made by the client, `seq` by the call.
 
     `done_at` is by the clock of whoever did it, at most `clock_seconds` wrong either way; `come_at` is the server's.
+    `phone` names the phone that kept it without signal: of what one phone did the order is certain, whatever its clock.
     """
 
     id: str
@@ -609,6 +610,7 @@ class Event:
     done_at: float
     come_at: float
     clock_seconds: float = 0.0
+    phone: str = ""
 
     def __post_init__(self) -> None:
         if not (math.isfinite(self.done_at) and math.isfinite(self.come_at) and 0 <= self.clock_seconds < math.inf):
@@ -626,6 +628,8 @@ class Event:
 
     def is_before(self, other: "Event") -> bool:
         """Tell whether this was certainly done before the other; of one moment, the call's own order decides."""
+        if self.phone and self.phone == other.phone:
+            return (self.done_at, self.seq) < (other.done_at, other.seq)
         if self.latest == other.earliest and self.clock_seconds == other.clock_seconds == 0:
             return self.seq < other.seq
         return self.latest < other.earliest

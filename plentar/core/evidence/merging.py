@@ -35,6 +35,7 @@ def lockout_then(
     *,
     done_at: float,
     clock_seconds: float = 0.0,
+    phone: str = "",
     voided: frozenset[str] = frozenset(),
     limits: Limits = DEFAULT_LIMITS,
 ) -> Lockout:
@@ -46,6 +47,7 @@ def lockout_then(
         done_at: The moment asked about [s since 1970].
         clock_seconds: How far the clock that told it may be wrong [s]; what anybody *may* have done before it takes
             *dead* away, what surely came later does not.
+        phone: Which phone did it: of its own events the order is certain.
         voided: Ids of events struck out.
         limits: The shop's.
     Source:
@@ -54,7 +56,11 @@ def lockout_then(
     known = list(events)
     before = [event for event in known if event.done_at <= done_at or event.seq == 1]
     then = fold(plate, before, voided=voided, limits=limits)
-    maybe = [event for event in known if event.earliest <= done_at + clock_seconds or event in before]
+    maybe = [
+        event
+        for event in known
+        if event in before or (event.earliest <= done_at + clock_seconds and not (phone and event.phone == phone))
+    ]
     if len(maybe) == len(before) or not (then.feeds_are_dead or then.control == "proven dead"):
         return then
     doubt = fold(plate, maybe, voided=voided, limits=limits)
@@ -90,11 +96,17 @@ def doubted(
         deed = event.deed
         if not isinstance(deed, Measured) or deed.in_hand or deed.supersedes:
             continue
-        unknown = [c for c in changes if c.seq > event.seq and c.earliest <= event.latest]
+        unknown = [c for c in changes if c.seq > event.seq and not event.is_before(c)]
         if not unknown:
             continue
         then = lockout_then(
-            plate, known, done_at=event.done_at, clock_seconds=event.clock_seconds, voided=voided, limits=limits
+            plate,
+            known,
+            done_at=event.done_at,
+            clock_seconds=event.clock_seconds,
+            phone=event.phone,
+            voided=voided,
+            limits=limits,
         )
         if _stamp(then.condition(event.done_at)) != _stamp(replace(deed.condition, in_hand="")):
             found[event.id] = max(unknown, key=lambda c: (c.done_at, c.seq))

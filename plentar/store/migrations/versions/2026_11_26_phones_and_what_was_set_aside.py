@@ -56,10 +56,12 @@ def upgrade() -> None:
         sa.PrimaryKeyConstraint("shop_id", "id", name=op.f("pk_set_aside")),
     )
     op.create_index(op.f("ix_set_aside_shop_id_call_id"), "set_aside", ["shop_id", "call_id"])
+    op.add_column("event", sa.Column("phone_id", sa.Uuid(), nullable=True))
     op.add_column("call", sa.Column("asides", sa.Integer(), server_default="0", nullable=False))
 
 
 def downgrade() -> None:
     op.drop_column("call", "asides")
+    op.drop_column("event", "phone_id")
     op.drop_table("set_aside")
     op.drop_table("phone")
