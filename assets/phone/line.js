@@ -16,12 +16,16 @@ const WORDS = {
 };
 const TOLD = { waiting: "waits", sent: "sent", aside: "set aside", refused: "refused" };
 
+let last = [0, 0];
 export async function showLine() {
+  // A swap takes the count away with its strip: it is back at once, and right a moment later.
+  place(...last);
   const { state, keeper } = status();
   const items = keeper ? await mine() : [];
   const waiting = items.filter((item) => item.state === "waiting");
   const trouble = items.filter((item) => item.state === "aside" || item.state === "refused");
-  place(waiting.length, trouble.length);
+  last = [waiting.length, trouble.length];
+  place(...last);
   const line = document.querySelector("#signal");
   if (line) {
     const since = heardAt() ? ` since ${clock(heardAt())}` : "";

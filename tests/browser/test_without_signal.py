@@ -277,6 +277,7 @@ def test_a_whole_call_without_signal_comes_home_after_two_days_once_and_in_order
     expect(page.locator(".watch-kept").first).to_contain_text("on")
 
     # The browser is closed and opened again: the PIN is asked for, and all of it is there.
+    page.wait_for_selector("#waits")
     before = waits(page)
     line.stop()
     page = pocket().pages[0]
