@@ -17,7 +17,7 @@ from plentar.core.work.safety import opened_choices
 from plentar.screen.call import CallScreen, View
 from plentar.store import phones
 from plentar.store.models import Call, SetAside
-from plentar.web.sent import refused
+from plentar.web.sent import is_late, refused
 from plentar.web.visits import own_call, read_visit
 
 __all__ = [
@@ -137,6 +137,9 @@ def steps() -> Mapping[str, Callable[[UUID], ResponseReturnValue]]:
 
 def show_step(step: StepView, problem: PlentarError | None = None, code: int = 200) -> ResponseReturnValue:
     """Show a step in its room: the whole page, or what a tap changes of it; with a problem, all that was typed."""
+    if is_late() and problem is None:
+        # Nobody looks at it.
+        return "", code
     screen = room_of(step.shows.call.id, request.values.get("point"), View(step=step.panel), visit=step.shows.visit)
     view = "call/_changed.html" if is_fragment() else "call/page.html"
     if g.get("aboard"):

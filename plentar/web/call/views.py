@@ -36,6 +36,7 @@ from plentar.web.call.sent import air_drafts, drafts_of_json, safe_drafts
 from plentar.web.fields import first_error
 from plentar.web.paper import download
 from plentar.web.room import context_of, is_fragment, room_of, step_shown
+from plentar.web.sent import is_late
 from plentar.web.visits import meter_of, own_call
 from plentar.web.writing import Answer, ConflictError, keep, keep_all, keep_one, own_id, sent_picture
 from plentar.words import say
@@ -156,6 +157,7 @@ def add_reading(call_id: UUID) -> ResponseReturnValue:
         g.db.rollback()
         return _refused(room_of(call_id, form.point.data, _view()), form, error, supersedes)
     if not request.headers.get("HX-Request"):
+        # A phone that sends what it kept comes here too: nobody looks at the page.
         return redirect(url_for("call.page", call_id=call_id, point=form.point.data))
     return _fragments(room_of(call_id, form.point.data, _view(), visit=visit), panel="reading")
 
@@ -240,6 +242,8 @@ def add_safe(call_id: UUID) -> ResponseReturnValue:
 
 def _after(call_id: UUID, panel: str, visit: Visit | None = None) -> ResponseReturnValue:
     """Answer a form that was kept: the changed parts, or the page again without scripts."""
+    if is_late():
+        return ""
     if is_fragment() and (step := step_shown(panel, call_id)) is not None:
         return step
     panel = panel if panel in PANELS else "reading"

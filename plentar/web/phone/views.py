@@ -13,8 +13,8 @@ from flask_wtf import FlaskForm
 from plentar.store import calls, phones
 from plentar.web.access import login_required, now
 from plentar.web.assets import build_of
-from plentar.web.phone.aboard import bundle_of, version_of
-from plentar.web.visits import own_call
+from plentar.web.phone.aboard import bundle_of, dead_list, version_of
+from plentar.web.visits import meter_of, own_call, read_visit
 
 __all__ = ["bp"]
 
@@ -125,6 +125,14 @@ def aboard() -> ResponseReturnValue:
 def bundle(call_id: UUID) -> ResponseReturnValue:
     """Send one call drawn ahead."""
     return jsonify(bundle_of(own_call(call_id)))
+
+
+@bp.get("/phone/dead/<uuid:call_id>")
+@login_required
+def dead(call_id: UUID) -> ResponseReturnValue:
+    """Send what a phone must hold before it may call a unit dead by itself."""
+    call = own_call(call_id)
+    return jsonify(dead_list(read_visit(call), meter_of(call.meter), str(g.person.id)))
 
 
 @bp.post("/calls/<uuid:call_id>/aside/<uuid:aside_id>")
