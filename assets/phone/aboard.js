@@ -3,57 +3,61 @@ import { ask, count, forgetSent, status } from "./queue.js";
 import { database, seal } from "./store.js";
 
 let busy = false;
-export async function refresh() {
+export async function refresh({ wirings = false } = {}) {
   const { keeper } = status();
   if (!keeper || busy) return null;
   busy = true;
   try {
-    return await fetchAll(keeper);
+    return await fetchAll(keeper, wirings);
   } finally {
     busy = false;
   }
 }
 
-async function fetchAll({ person, key }) {
+// One piece, fetched and sealed unless what is here is of the same state and build.
+async function take({ person, key }, what, path, version) {
   const db = await database();
+  const [name, build, at] = [`${person} ${what}`, document.documentElement.dataset.build, Date.now()];
+  const kept = await db.get("aboard", name);
+  if (version !== null && kept?.version === version && kept.build === build) return null;
+  const answer = await ask(path, { cache: "no-store" });
+  if (!answer.ok || answer.redirected) return null;
+  const found = path === "/today" ? await answer.text() : { ...(await answer.json()), fetchedAt: at };
+  const sealed = await seal(key, found);
+  await db.put("aboard", { version, build, at, size: sealed.bytes.byteLength, sealed }, name);
+  return at;
+}
+
+async function fetchAll(keeper, wirings) {
+  const db = await database();
+  const { person } = keeper;
   const list = await (await ask("/phone/aboard", { cache: "no-store" })).json();
   if (list.person?.id !== person) return null;
-  const wanted = new Set(list.calls.map((call) => `${person} ${call.id}`));
-  for (const call of list.calls) {
-    const name = `${person} ${call.id}`;
-    const kept = await db.get("aboard", name);
-    if (kept?.version === call.version && kept.build === document.documentElement.dataset.build) continue;
-    const at = Date.now();
-    const answer = await ask(`/phone/aboard/${call.id}`, { cache: "no-store" });
-    if (!answer.ok) continue;
-    const bundle = await answer.json();
-    const sealed = await seal(key, { ...bundle, fetchedAt: at });
-    const build = document.documentElement.dataset.build;
-    await db.put(
-      "aboard",
-      { version: bundle.version, build, at, place: null, size: sealed.bytes.byteLength, sealed },
-      name,
-    );
-    await forgetSent(call.id, at);
+  for (const { id, version } of list.calls) {
+    const at = await take(keeper, id, `/phone/aboard/${id}`, version);
+    if (at) await forgetSent(id, at);
   }
-  const today = await ask("/today", { cache: "no-store", headers: { Accept: "text/html" } });
-  if (today.ok && !today.redirected) {
-    const sealed = await seal(key, await today.text());
-    await db.put(
-      "aboard",
-      { version: "today", at: Date.now(), size: sealed.bytes.byteLength, sealed },
-      `${person} today`,
-    );
-    wanted.add(`${person} today`);
-  }
-  const waiting = new Set(
-    (await db.getAll("queue")).filter((row) => row.person === person && row.state === "waiting").map(() => true),
-  );
-  for (const name of await db.getAllKeys("aboard"))
-    if (name.startsWith(`${person} `) && !wanted.has(name) && !waiting.size) await db.delete("aboard", name);
-  await db.put("facts", { at: Date.now(), calls: list.calls }, `aboard ${person}`);
+  await take(keeper, "today", "/today", null);
+  const had = await db.get("facts", `aboard ${person}`);
+  const facts = { at: Date.now(), calls: list.calls, complaints: list.complaints, wirings: wirings || had?.wirings };
+  const fresh = list.fresh.filter((each) => each.unit || facts.wirings);
+  await db.put("facts", { ...facts, fresh }, `aboard ${person}`);
   await count();
+  await clear(
+    person,
+    new Set(["today", ...list.calls.map((call) => call.id), ...fresh.map(({ key }) => `fresh ${key}`)]),
+  );
+  for (const { key, version } of fresh) await take(keeper, `fresh ${key}`, `/calls/new/aboard?${key}`, version);
   return list;
+}
+
+// What is of no use any more goes, but not while something waits that may belong to it.
+async function clear(person, wanted) {
+  const db = await database();
+  const rows = await db.getAll("queue");
+  if (rows.some((row) => row.person === person && row.state === "waiting")) return;
+  for (const name of await db.getAllKeys("aboard"))
+    if (name.startsWith(`${person} `) && !wanted.has(name.slice(person.length + 1))) await db.delete("aboard", name);
 }
 
 export async function aboardOf(person) {
@@ -63,6 +67,7 @@ export async function aboardOf(person) {
   const facts = await db.get("facts", `aboard ${person}`);
   return {
     calls: facts?.calls ?? [],
+    wirings: Boolean(facts?.wirings),
     at: facts?.at ?? null,
     size: rows.reduce((sum, row) => sum + row.size, 0),
     count: keys.length,

@@ -66,7 +66,7 @@ async function ready(person, vault) {
     <dt>Storage</dt><dd>${granted ? "granted: the browser will not clear it by itself" : "not promised: a browser short of room may clear it. Send before that; what was lost is said here"}, <span class="numeral">${megabytes(usage)}</span> of <span class="numeral">${megabytes(quota)}</span></dd>
     <dt>Set up</dt><dd>${dayClock(vault.since)}</dd></dl>
     <ul class="phone-calls">${aboard.calls.map((call) => `<li><a class="row-pick" href="/calls/${call.id}"><b>${escaped(call.place)}</b>${call.mine ? "" : '<span class="text-[14px] text-soft">the other van</span>'}</a></li>`).join("")}</ul>
-    <p class="flex flex-wrap gap-3 pt-3"><button type="button" class="secondary" id="take-again">Take along again</button><button type="button" class="plain underline" id="shut-now">Shut with the PIN now</button></p>${plain()}`;
+    <p class="flex flex-wrap gap-3 pt-3"><button type="button" class="secondary" id="take-again">Take along again</button>${aboard.wirings ? "" : '<button type="button" class="secondary" id="take-wirings">Wirings for new places, 1 MB</button>'}<button type="button" class="plain underline" id="shut-now">Shut with the PIN now</button></p>${plain()}`;
 }
 
 async function keysOf(phone) {
@@ -96,6 +96,12 @@ function wire(person) {
   on("new-pin", async (pin) => {
     const vault = await store.vaultOf(person);
     await store.openByServer(person, (await keysOf(vault.phone)).unlock, pin);
+  });
+  document.getElementById("take-wirings")?.addEventListener("click", async (event) => {
+    event.target.disabled = true;
+    event.target.textContent = "Taking them along …";
+    await refresh({ wirings: true }).catch(() => {});
+    await setUpPage(person);
   });
   document.getElementById("take-again")?.addEventListener("click", async (event) => {
     event.target.disabled = true;

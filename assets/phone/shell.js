@@ -1,6 +1,7 @@
 // The page that opens without the server: after the PIN it is filled from what this phone keeps.
 import { aboardOf } from "./aboard.js";
 import { showLine } from "./line.js";
+import { newCallForm } from "./newcall.js";
 import * as queue from "./queue.js";
 import { callOf, pageFor, renewIds, todayPage } from "./room.js";
 import { LockedPin, MOST_TRIES, openByPin, opened, vaultOf } from "./store.js";
@@ -64,11 +65,15 @@ async function fill(person) {
       return show(drawn.title, drawn.body);
     }
   }
+  if (url.pathname === "/calls/new") {
+    await showLine();
+    return newCallForm(room());
+  }
   const { calls } = await aboardOf(person);
   const rows = calls
     .map((call) => `<li><a class="row-pick" href="/calls/${call.id}"><b>${escaped(call.place)}</b></a></li>`)
     .join("");
-  room().innerHTML = `<h1 class="text-2xl font-bold">No signal</h1><p class="pt-1">This page is not on the phone. These calls are:</p><ul class="pt-3">${rows}</ul>${again()}`;
+  room().innerHTML = `<h1 class="text-2xl font-bold">No signal</h1><p class="pt-1">This page is not on the phone. These calls are:</p><ul class="pt-3">${rows}</ul><p class="pt-3"><a class="secondary" href="/calls/new">New call</a></p>${again()}`;
   await showLine();
   return null;
 }

@@ -35,7 +35,7 @@ MOST_CLOCK_SECONDS = 1e7
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Sent:
-    """One sending of a phone: its id, which phone, when it was done by its clock, how wrong that may be, whether late."""
+    """One sending of a phone: its id, which phone, when it was done by its clock, how wrong that is, whether late."""
 
     id: UUID
     phone: UUID

@@ -10,10 +10,11 @@ from flask import Blueprint, Response, abort, current_app, g, jsonify, redirect,
 from flask.typing import ResponseReturnValue
 from flask_wtf import FlaskForm
 
+from plentar.core.causes.faults import COMPLAINTS
 from plentar.store import calls, phones
+from plentar.web.aboard import bundle_of, dead_list, fresh_of, version_of
 from plentar.web.access import login_required, now
 from plentar.web.assets import build_of
-from plentar.web.phone.aboard import bundle_of, dead_list, version_of
 from plentar.web.visits import meter_of, own_call, read_visit
 
 __all__ = ["bp"]
@@ -22,6 +23,8 @@ bp = Blueprint("phone", __name__)
 # Scripts and styles a page needs; the shell brings them along by the names they are asked for.
 STYLES = ("dist/app.css",)
 FONTS = ("dist/fonts/next.woff2", "dist/fonts/mono.woff2")
+# Planned for later, a call can be opened without signal too; forty of them are some five megabytes.
+AHEAD_DAYS, MOST_CALLS = 8, 40
 ICONS = ("mark.svg", "icon-192.png", "icon-512.png")
 
 
@@ -103,10 +106,12 @@ def key() -> ResponseReturnValue:
 @bp.get("/phone/aboard")
 @login_required
 def aboard() -> ResponseReturnValue:
-    """List the calls a phone takes along: today's, and those still open, each with the state of its bundle."""
+    """List what a phone takes along: the calls of today and the week, units and wirings to begin others on."""
     zone = ZoneInfo(g.person.shop.time_zone)
     start = datetime.combine(now().astimezone(zone).date(), time(), zone)
-    rows = calls.list_between(g.db, shop_id=g.person.shop_id, start=start, end=start + timedelta(days=1))
+    rows = calls.list_between(g.db, shop_id=g.person.shop_id, start=start, end=start + timedelta(days=AHEAD_DAYS))[
+        :MOST_CALLS
+    ]
     listed = [
         {
             "id": str(call.id),
@@ -117,7 +122,14 @@ def aboard() -> ResponseReturnValue:
         for call in rows
         if call.status != "closed"
     ]
-    return {"calls": listed, "person": {"id": str(g.person.id), "name": g.person.name}, "now": now().isoformat()}
+    fresh = fresh_of([call.unit for call in rows])
+    return {
+        "calls": listed,
+        "fresh": fresh,
+        "complaints": list(COMPLAINTS),
+        "person": {"id": str(g.person.id), "name": g.person.name},
+        "now": now().isoformat(),
+    }
 
 
 @bp.get("/phone/aboard/<uuid:call_id>")

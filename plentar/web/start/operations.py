@@ -16,19 +16,7 @@ from plentar.store import calls, events, places
 from plentar.store.models import Call, Person, Place, Unit
 from plentar.web.start.forms import NEW, StartForm
 
-__all__ = ["PATTERN_WORDS", "start_call"]
-
-PATTERN_WORDS = {
-    "two-strip-sequencer": "2 strips, one sequencer, relay interlock",
-    "one-strip-dpdt": "1 strip, one sequencer, two-pole blower relay",
-    "two-strip-ac-relay": "2 strips, AC heat relays",
-    "three-strip-dc-relay": "3 strips, DC heat relays with boards, two feeds",
-    "three-strip-ecm": "3 strips, ECM blower on 24 V taps",
-    "wye-contactor": "2 strips, contactor in both legs, 208 V of a wye",
-    "four-strip-chained": "4 strips, chained sequencers, fan pole, two feeds",
-    "four-strip-staged": "4 strips, W and W2 staged",
-    "six-strip-chained": "6 strips, chained sequencers, three feeds",
-}
+__all__ = ["start_call"]
 
 
 def start_call(db: Session, person: Person, form: StartForm, moment: datetime) -> Call:

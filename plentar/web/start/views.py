@@ -4,17 +4,21 @@ from collections.abc import Sequence
 from typing import Any
 from uuid import UUID, uuid4
 
-from flask import Blueprint, g, redirect, render_template, request, url_for
+from flask import Blueprint, abort, g, jsonify, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
+from werkzeug.datastructures import MultiDict
 
 from plentar.core.causes.faults import COMPLAINTS
 from plentar.core.errors import PlentarError
 from plentar.store import places
 from plentar.store.models import Place, Unit
+from plentar.web.aboard import PATTERN_WORDS, bundle_of
 from plentar.web.access import login_required, now
 from plentar.web.fields import require_valid
+from plentar.web.sent import done_at
 from plentar.web.start.forms import NEW, StartForm
-from plentar.web.start.operations import PATTERN_WORDS, start_call
+from plentar.web.start.operations import start_call
+from plentar.web.visits import own_call
 
 __all__ = ["bp"]
 
@@ -64,7 +68,7 @@ def start() -> ResponseReturnValue:
     form = StartForm()
     try:
         require_valid(form)
-        call = start_call(g.db, g.person, form, now())
+        call = start_call(g.db, g.person, form, done_at())
     except PlentarError as error:
         g.db.rollback()
         shown = _where(form, request.form.get("q", "")[:80])
@@ -72,3 +76,32 @@ def start() -> ResponseReturnValue:
     if not form.unit_id.data or form.unit_id.data == NEW:
         return redirect(url_for("unit.nameplate", unit_id=call.unit_id, call=call.id))
     return redirect(url_for("call.page", call_id=call.id))
+
+
+@bp.get("/aboard")
+@login_required
+def aboard() -> ResponseReturnValue:
+    """Send a call on a unit, or on a new one of a wiring, as it would be right after its beginning: none is made."""
+    data = {"complaints": "no heat", "call_id": str(uuid4())}
+    try:
+        if unit_id := request.args.get("unit"):
+            unit = places.get_unit(g.db, shop_id=g.person.shop_id, unit_id=UUID(unit_id))
+            if unit is None:
+                abort(404)
+            data |= {"unit_id": unit_id, "place_id": str(unit.place_id)}
+        else:
+            data |= {
+                "unit_id": NEW,
+                "place_id": NEW,
+                "place_name": f"New place {data['call_id']}",
+                "unit_label": "unit 1",
+            }
+            data["start_from"] = f"pattern:{request.args.get('pattern', '')}"
+        call = start_call(g.db, g.person, StartForm(MultiDict(data)), now())
+    except (PlentarError, ValueError):
+        abort(404)
+    # Nothing of it is remembered either.
+    g.after_commit = []
+    bundle = bundle_of(own_call(call.id))
+    g.db.rollback()
+    return jsonify(bundle | {"version": "fresh"})

@@ -32,18 +32,46 @@ from plentar.core.visit import Visit
 from plentar.core.work.safety import CONTROL_POINT
 from plentar.screen.call import View
 from plentar.screen.fragments import as_a_meter
-from plentar.store.models import Call
+from plentar.store.models import Call, Unit
 from plentar.web.room import context_of, room_of, steps
 from plentar.web.visits import meter_of, read_record, read_visit, supposing
 from plentar.words import say
 
-__all__ = ["bundle_of", "dead_list", "version_of"]
+__all__ = ["PATTERN_WORDS", "bundle_of", "dead_list", "fresh_of", "version_of"]
 
+PATTERN_WORDS = {
+    "two-strip-sequencer": "2 strips, one sequencer, relay interlock",
+    "one-strip-dpdt": "1 strip, one sequencer, two-pole blower relay",
+    "two-strip-ac-relay": "2 strips, AC heat relays",
+    "three-strip-dc-relay": "3 strips, DC heat relays with boards, two feeds",
+    "three-strip-ecm": "3 strips, ECM blower on 24 V taps",
+    "wye-contactor": "2 strips, contactor in both legs, 208 V of a wye",
+    "four-strip-chained": "4 strips, chained sequencers, fan pole, two feeds",
+    "four-strip-staged": "4 strips, W and W2 staged",
+    "six-strip-chained": "6 strips, chained sequencers, three feeds",
+}
 PANELS = ("complaint", "nameplate", "safe", "look", "air", "accept", "hand-over")
 # Every set of this many calls is drawn; of more, none, each alone, each two, and all.
 MOST_CALLS = 4
 # Suspects beyond these are a few per cent.
 MOST_SUSPECTS = 4
+
+
+def fresh_of(units: Sequence[Unit]) -> list[dict[str, str]]:
+    """Return what a call can be begun on without signal: each unit taken along, and a new one by its wiring."""
+    known = {unit.id: unit for unit in units if unit.removed_at is None}
+    listed = [
+        {
+            "key": f"unit={unit.id}",
+            "version": str(unit.version),
+            "words": f"{unit.place.name}, {unit.label}",
+            "unit": str(unit.id),
+            "place": str(unit.place_id),
+        }
+        for unit in known.values()
+    ]
+    new = [{"key": f"pattern={name}", "version": "", "words": words} for name, words in PATTERN_WORDS.items()]
+    return [*listed, *new]
 
 
 def version_of(call: Call) -> str:
