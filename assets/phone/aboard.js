@@ -2,16 +2,14 @@
 import { ask, count, forgetSent, status } from "./queue.js";
 import { database, seal } from "./store.js";
 
-let busy = false;
-export async function refresh({ wirings = false } = {}) {
+// One at a time: a second one that is asked for meanwhile comes after the first.
+let busy = Promise.resolve();
+export function refresh({ wirings = false } = {}) {
   const { keeper } = status();
-  if (!keeper || busy) return null;
-  busy = true;
-  try {
-    return await fetchAll(keeper, wirings);
-  } finally {
-    busy = false;
-  }
+  if (!keeper) return Promise.resolve(null);
+  const next = busy.then(() => fetchAll(keeper, wirings));
+  busy = next.catch(() => {});
+  return next;
 }
 
 // One piece, fetched and sealed unless what is here is of the same state and build.
