@@ -14,7 +14,7 @@ import pytest
 from flask import Flask
 from playwright.sync_api import BrowserContext, Page, Playwright, Route, expect
 from sqlalchemy import Engine, text
-from werkzeug.serving import BaseWSGIServer, make_server
+from werkzeug.serving import ThreadedWSGIServer
 
 from plentar.core.evidence.events import DEEDS
 from plentar.core.evidence.record import Record
@@ -85,14 +85,14 @@ class Line:
     def __init__(self, app: Flask) -> None:
         self.app, self.port = app, free_port()
         self.address = f"http://127.0.0.1:{self.port}"
-        self.server: BaseWSGIServer | None = None
+        self.server: ThreadedWSGIServer | None = None
 
     def start(self) -> None:
         """Answer."""
-        self.server = make_server("127.0.0.1", self.port, self.app, threaded=True)
+        self.server = server = ThreadedWSGIServer("127.0.0.1", self.port, self.app)
         # Closed, it waits for what it is still answering.
-        self.server.daemon_threads = False
-        threading.Thread(target=self.server.serve_forever, daemon=True).start()
+        server.daemon_threads = False
+        threading.Thread(target=server.serve_forever, daemon=True).start()
 
     def stop(self) -> None:
         """Answer nobody any more."""
