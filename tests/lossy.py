@@ -32,6 +32,14 @@ from tests.conftest import ShopOf
 
 Fields = list[tuple[str, str]]
 LEGS_LIVE = "120.3"
+OWN_IDS = {
+    "condition": "switch_id",
+    "readings": "reading_id",
+    "safe": "event_id",
+    "fix/power": "item_id",
+    "air": "air_id",
+    "blower/capacitor": "item_id",
+}
 
 
 @dataclass(slots=True)
@@ -144,7 +152,7 @@ class Lossy:
         feed = self.chance.choice(list(world.feeds))
         roll = self.chance.random()
         if roll < 0.8:
-            return self._planned(pocket)
+            return self.planned(pocket)
         if roll < 0.82:
             # A slip of the thumb: the breaker was not touched, but it is on record as live.
             return "condition", [("switch", f"{feed}=live")]
@@ -164,7 +172,7 @@ class Lossy:
             return "safe", [("line", "lock"), ("about", feed), ("is_on", "no")]
         return self._next_safe(pocket, feed)
 
-    def _planned(self, pocket: Pocket) -> tuple[str, Fields]:
+    def planned(self, pocket: Pocket) -> tuple[str, Fields]:
         """Go on with the list where it was left: frame, off, lock, ticks, meter, readings, meter."""
         world, name = self.world, pocket.name
         legs = [
@@ -221,9 +229,32 @@ class Lossy:
         points = [point for point, _ in dead_pairs(self.shop.plate)] + [CONTROL_POINT]
         return "safe", [("line", "readings"), *((f"pair:{point}", volts) for point in points)]
 
+    def odd(self) -> tuple[str, Fields]:
+        """Return something that stands in the way of a proof, or may."""
+        feed = self.chance.choice(list(self.world.feeds))
+        line = f"volts:{feed}.l1:{feed}.l2"
+        return self.chance.choice(
+            [
+                ("condition", [("switch", f"{feed}=live")]),
+                ("condition", [("switch", f"control={self.chance.choice(('off', 'from unit', 'separate source'))}")]),
+                ("condition", [("switch", "W=on")]),
+                ("readings", [("point", line), ("value", self.chance.choice(("118", "0.9", "1.1", "OL")))]),
+                ("readings", [("point", line), ("value", "0.2"), ("mode", "low impedance")]),
+                ("readings", [("point", "amps:strip-a"), ("value", "0")]),
+                ("readings", [("point", "volts:strip-a.element.1:ground"), ("value", "3")]),
+                ("safe", [("line", "meter"), ("about", "before"), ("volts", "121"), ("mode", "low impedance")]),
+                ("safe", [("line", "tick"), ("about", "safe-gear"), ("is_done", "no")]),
+                ("safe", [("line", "lock"), ("about", feed), ("is_on", "no")]),
+                ("safe", [("line", "off"), ("about", feed), ("device", "panel")]),
+                ("air", [("return_degf", "68"), ("supply_degf", "99"), ("filter", "as found")]),
+                ("blower/capacitor", [("microfarads", "7.4")]),
+                ("fix/power", [("confirm", "yes")]),
+            ]
+        )
+
     def keep(self, pocket: Pocket, end: str, fields: Fields) -> None:
         """Keep a form on a phone, with an id of its own, by that phone's clock."""
-        own = {"condition": "switch_id", "readings": "reading_id", "safe": "event_id", "fix/power": "item_id"}[end]
+        own = OWN_IDS[end]
         # A phone knows what its clock was wrong by to a second or two; after a jump, to a minute or two.
         doubt = self.chance.choice((1.5, 1.5, 1.5, 90.0))
         told = self.world.now + timedelta(seconds=self.chance.uniform(-doubt, doubt))
@@ -256,6 +287,13 @@ class Lossy:
             pocket.sent.append(pocket.waiting.pop(0))
         if pocket.has_signal and self.chance.random() < 0.2:
             self.listen(pocket)
+
+    def post_all(self, pocket: Pocket) -> None:
+        """Bring all of it home over a line that loses nothing; the phone does not hear of it."""
+        while pocket.waiting:
+            answer = self._post(pocket, pocket.waiting[0])
+            assert answer.status_code == 200, answer.text
+            pocket.sent.append(pocket.waiting.pop(0))
 
     def listen(self, pocket: Pocket) -> None:
         """Fetch what the server says of the unit, as the phone takes it along."""

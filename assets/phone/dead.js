@@ -18,6 +18,12 @@ export function deedsOf(path, fields) {
   }
   if (/^(blower|control)\/row$/.test(end)) return [{ kind: "row", calls: at("calls").split(",").filter(Boolean) }];
   if (end === "fix/power") return [{ kind: "power" }];
+  // What is taken back is for the server to weigh: a lock, a switch or a reading may be gone by it.
+  if (end === "undo" || end.startsWith("strike/")) return [{ kind: "taken back" }];
+  // Other numbers of the same meter: its dial was turned.
+  if (end === "air") return [{ kind: "reading", point: "degf:return", typed: "", mode: "", hand: "" }];
+  if (end === "blower/capacitor")
+    return [{ kind: "reading", point: "microfarads:blower", typed: "", mode: "", hand: "" }];
   if (end !== "safe") return [{ kind: "other" }];
   const [line, about] = [at("line"), at("about")];
   if (line === "off") return [{ kind: "switch", what: about, state: "off", device: at("device") }];
@@ -94,6 +100,11 @@ function step(list, now, deed) {
     now.opened = {};
     now.control = "from unit";
     wentLive(now, at);
+  } else if (deed.kind === "taken back") {
+    end(now);
+    now.locks.clear();
+    now.shown.clear();
+    now.frame = false;
   } else if (deed.kind === "switch" && what in now.feeds) {
     if (state === "live") {
       now.feeds[what] = "live";

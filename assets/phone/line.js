@@ -1,5 +1,5 @@
 // The small count by the clock, the list behind it, and one calm line about where things stand.
-import { asFile, leave, mine, othersWaiting, soon, status } from "./queue.js";
+import { asFile, keep, leave, mine, othersWaiting, soon, status } from "./queue.js";
 import { callOf } from "./room.js";
 import { clock, heardAt } from "./time.js";
 
@@ -15,6 +15,10 @@ const WORDS = {
   update: () => "A newer Plentar is on the server. Load this page again to go on; nothing that waits is lost.",
 };
 const TOLD = { waiting: "waits", sent: "sent", aside: "set aside", refused: "refused" };
+
+// What is struck out stays on record with the reason, like anything else; these are the kinds that can be.
+const idOf = (item) =>
+  /\/(readings|photos|marks)$/.test(item.path) ? item.fields.find(([name]) => /_id$/.test(name))?.[1] : null;
 
 let last = [0, 0];
 export async function showLine() {
@@ -45,6 +49,8 @@ export async function showLine() {
 function stale(isStale) {
   const box = document.querySelector("#findings");
   const note = document.querySelector("#stale-note");
+  // What the server would take back is not the last thing done here.
+  document.body.toggleAttribute("data-stale", isStale);
   if (!isStale || !box) note?.remove();
   else if (!note)
     box.insertAdjacentHTML(
@@ -89,12 +95,14 @@ async function list(items) {
   if (!box) return;
   const shown = items.filter((item) => item.state !== "sent").slice(-60);
   const others = await othersWaiting().catch(() => 0);
+  const struck = new Set(items.map((item) => item.path.match(/\/strike\/([^/]+)$/)?.[1]));
   const rows = shown
     .map(
       (
         item,
       ) => `<li class="wait-row wait-${item.state}"><b class="numeral">${clock(item.made.wall)}</b><span><b>${escaped(item.said.words)}</b>${item.said.value ? ` <span class="numeral">${escaped(item.said.value)}</span>` : ""}
       ${item.why ? `<small>${escaped(item.why)}</small>` : ""}</span><i>${TOLD[item.state]}</i>
+      ${item.state === "waiting" && idOf(item) && !struck.has(idOf(item)) ? `<button type="button" class="plain underline" data-strike="${item.number}">Strike out</button>` : ""}
       ${item.state === "aside" || item.state === "refused" ? `<button type="button" class="plain underline" data-leave="${item.number}">Seen</button>` : ""}</li>`,
     )
     .join("");
@@ -110,10 +118,22 @@ async function list(items) {
 }
 
 document.addEventListener("click", async (event) => {
-  const target = event.target.closest?.("[data-leave], [data-send], [data-save]");
+  const target = event.target.closest?.("[data-leave], [data-send], [data-save], [data-strike]");
   if (!target) return;
   if ("send" in target.dataset) soon();
   if ("save" in target.dataset) save(await asFile());
+  if ("strike" in target.dataset) {
+    const item = (await mine()).find((each) => each.number === Number(target.dataset.strike));
+    const path = `/calls/${callOf(item.path)}/strike/${idOf(item)}`;
+    const fields = [
+      ["reason", "struck out on the phone before it was sent"],
+      ["strike_id", crypto.randomUUID()],
+    ];
+    const said = { words: `Struck out: ${item.said.words} ${item.said.value}`.trim(), value: "" };
+    const body = new URLSearchParams(fields).toString();
+    await keep({ path, body, type: "application/x-www-form-urlencoded", fields, said });
+    soon();
+  }
   if ("leave" in target.dataset) {
     const item = (await mine()).find((each) => each.number === Number(target.dataset.leave));
     if (item?.state === "refused") save(await asFile());

@@ -67,10 +67,17 @@ export async function keep({ path, body, type, fields, said }) {
   return { ...item, ...kept };
 }
 
+// An entry never changes: unsealed once a page.
+const unsealed = new Map();
+async function openedOf(id, kept) {
+  if (!unsealed.has(id)) unsealed.set(id, await unseal(keeper.key, kept));
+  return unsealed.get(id);
+}
+
 export async function mine() {
   if (!keeper) return [];
   const rows = (await (await database()).getAll("queue")).filter((row) => row.person === keeper.person);
-  return Promise.all(rows.map(async ({ sealed, ...row }) => ({ ...row, ...(await unseal(keeper.key, sealed)) })));
+  return Promise.all(rows.map(async ({ sealed, ...row }) => ({ ...row, ...(await openedOf(row.id, sealed)) })));
 }
 
 // What others on this phone have waiting, as a number only.

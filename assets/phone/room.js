@@ -33,10 +33,17 @@ export async function todayPage() {
 async function journal(call, bundle) {
   const items = (await mine()).filter((item) => callOf(item.path) === call && item.state !== "refused");
   const fresh = items.filter((item) => item.state === "waiting" || (item.sentAt ?? 0) > bundle.fetchedAt);
+  const struck = new Set(fresh.map((item) => item.path.match(/\/strike\/([0-9a-f-]{36})$/)?.[1]).filter(Boolean));
   let last = 0;
   return fresh.map((item) => {
     last = momentOf(item.made, last).at;
-    return { item, at: last, deeds: deedsOf(item.path, item.fields).map((deed) => ({ ...deed, at: last / 1000 })) };
+    const isStruck = item.fields.some(([name, value]) => name.endsWith("_id") && struck.has(value));
+    return {
+      item,
+      at: last,
+      isStruck,
+      deeds: deedsOf(item.path, item.fields).map((deed) => ({ ...deed, at: last / 1000 })),
+    };
   });
 }
 
@@ -168,13 +175,15 @@ function dress(pad, url, state, said) {
 const WAITS = "judged when the signal is back";
 function keptLines(pad, point, kept) {
   const lines = [];
-  for (const { item, at, deeds } of kept) {
+  for (const { item, at, deeds, isStruck } of kept) {
     const isHere =
       point && deeds.some((deed) => deed.kind === "reading" && deed.point === point) && /\/readings$/.test(item.path);
-    if (isHere)
-      lines.push(
-        `<b class="numeral">${escaped(item.said.value)}</b> kept ${clock(at)}, ${item.state === "waiting" ? WAITS : "sent"}`,
-      );
+    if (!isHere) continue;
+    const told = isStruck ? "struck out" : item.state === "waiting" ? WAITS : "sent";
+    const number = escaped(item.said.value);
+    lines.push(
+      `${isStruck ? `<s class="numeral">${number}</s>` : `<b class="numeral">${number}</b>`} kept ${clock(at)}, ${told}`,
+    );
   }
   const panel = pad.dataset.panel;
   if (panel === "reading") return lines;
@@ -261,8 +270,9 @@ export function around({ bundle, now, kept }) {
     if (head) head.innerHTML = "<b>Not drawn on this phone for this state:</b> treat every wire as live";
   }
   dressStrip(strip, { now });
-  for (const { item, deeds } of kept)
-    for (const deed of deeds) if (deed.kind === "reading" && item.state === "waiting") waitingTag(board, deed);
+  for (const { item, deeds, isStruck } of kept)
+    for (const deed of deeds)
+      if (deed.kind === "reading" && item.state === "waiting" && !isStruck) waitingTag(board, deed);
   for (const part of [board, strip]) part.setAttribute("hx-swap-oob", "true");
   return board.outerHTML + strip.outerHTML;
 }

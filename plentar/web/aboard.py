@@ -4,10 +4,14 @@ Each piece is drawn by the application's own templates from a visit that suppose
 picks the piece that fits; what it may call dead by itself is a short list of what must be on it, no rule of its own.
 """
 
+import re
+from base64 import b64encode
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
+from functools import lru_cache
 from itertools import combinations
 from typing import Any
+from uuid import UUID
 
 from flask import g, render_template
 
@@ -32,6 +36,7 @@ from plentar.core.visit import Visit
 from plentar.core.work.safety import CONTROL_POINT
 from plentar.screen.call import View
 from plentar.screen.fragments import as_a_meter
+from plentar.store import events
 from plentar.store.models import Call, Unit
 from plentar.web.room import context_of, room_of, steps
 from plentar.web.visits import meter_of, read_record, read_visit, supposing
@@ -51,6 +56,7 @@ PATTERN_WORDS = {
     "six-strip-chained": "6 strips, chained sequencers, three feeds",
 }
 PANELS = ("complaint", "nameplate", "safe", "look", "air", "accept", "hand-over")
+SMALL_PHOTO = re.compile(r"/calls/[0-9a-f-]{36}/photos/([0-9a-f-]{36})\.jpg\?small=1")
 # Every set of this many calls is drawn; of more, none, each alone, each two, and all.
 MOST_CALLS = 4
 # Suspects beyond these are a few per cent.
@@ -101,7 +107,7 @@ def bundle_of(call: Call) -> dict[str, Any]:
             "status": call.status,
             "at": visit.moment,
             "page": _page(call, visit),
-            "parts": _parts(call, visit),
+            "parts": _with_thumbnails(call, _parts(call, visit)),
             "states": _states(call, visit),
             "dead": dead_list(visit, meter_of(call.meter), str(g.person.id)),
         }
@@ -158,6 +164,17 @@ def _parts(call: Call, visit: Visit) -> dict[str, str]:
         with supposing(call, [PowerBack(is_confirmed=True)]):
             found["step:prove:back"] = _text(steps()["prove"](call.id))
     return found
+
+
+def _with_thumbnails(call: Call, parts: Mapping[str, str]) -> dict[str, str]:
+    """Return the panels with each small photograph in them as data: without signal there is nowhere to ask for it."""
+
+    @lru_cache(maxsize=256)
+    def data_of(address: str, photo_id: str) -> str:
+        row = events.get_photo(g.db, shop_id=call.shop_id, call_id=call.id, photo_id=UUID(photo_id))
+        return f"data:image/jpeg;base64,{b64encode(row.thumbnail).decode()}" if row is not None else address
+
+    return {name: SMALL_PHOTO.sub(lambda m: data_of(m[0], m[1]), part) for name, part in parts.items()}
 
 
 def _points(call: Call, visit: Visit) -> list[str]:

@@ -222,7 +222,7 @@ def test_a_temporary_measure_shows_up_as_due(open_page: Callable[..., Page], sho
     expect(page.locator(".due")).to_have_count(0)
 
 
-@pytest.mark.parametrize("size", [LAPTOP, PHONE], ids=["laptop", "phone"])
+@pytest.mark.parametrize("size", [PHONE], ids=["phone"])
 def test_the_new_pages_have_nothing_serious(open_page: Callable[..., Page], shop: ShopOf, size: dict[str, int]) -> None:
     """The accessibility checker on bench, blower, control, fix, parts and part check; nothing wider than the screen."""
     page = open_page(size)

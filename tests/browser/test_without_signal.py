@@ -165,6 +165,8 @@ def send_form(page: Page, there: str, action: str, press: str | None = None, **f
         form.locator("button:not([type=button])") if press is None else form.get_by_role("button", name=press)
     ).first.click()
     expect(page.locator("#waits")).to_have_attribute("aria-label", re.compile(rf"\b{count + 1} wait"))
+    # What was tapped is marked until its answer stands on the page.
+    page.wait_for_selector("[data-tapped]", state="detached")
 
 
 def waits(page: Page) -> int:
@@ -183,6 +185,8 @@ def read_offline(page: Page, shop: ShopOf, point: str, typed: str) -> None:
     page.locator(".entry").fill(typed)
     page.get_by_role("button", name="Keep reading").click()
     expect(page.locator("#waits")).to_have_attribute("aria-label", re.compile(rf"\b{count + 1} wait"))
+    # What was tapped is marked until its answer stands on the page.
+    page.wait_for_selector("[data-tapped]", state="detached")
 
 
 def safe_line(page: Page, shop: ShopOf, kind: str, press: str | None = None, about: str = "", **fields: str) -> None:
@@ -197,6 +201,8 @@ def safe_line(page: Page, shop: ShopOf, kind: str, press: str | None = None, abo
     count = waits(page)
     (form.locator("button") if press is None else form.get_by_role("button", name=press)).first.click()
     expect(page.locator("#waits")).to_have_attribute("aria-label", re.compile(rf"\b{count + 1} wait"))
+    # What was tapped is marked until its answer stands on the page.
+    page.wait_for_selector("[data-tapped]", state="detached")
 
 
 PAIRS = ("volts:feed-1.l1:feed-1.l2", "volts:feed-1.l1:ground", "volts:feed-1.l2:ground", "volts:board.r:board.c")
@@ -605,41 +611,43 @@ FRESH = """new Promise((done) => { const open = indexedDB.open("plentar"); open.
   keys.onsuccess = () => done(keys.result.filter((name) => name.includes("fresh")).length) } })"""
 
 
-@pytest.mark.parametrize("is_new", [False, True], ids=["a known unit", "a new place"])
-def test_a_call_is_begun_without_signal(
-    forgiving: Callable[..., Page], shop: ShopOf, engine: Engine, monkeypatch: pytest.MonkeyPatch, is_new: bool
-) -> None:
-    """Begun, read on, and there once the signal is back, the reading on it."""
-    # One wiring of nine: each is drawn ahead for seconds the first time.
-    monkeypatch.setattr("plentar.web.aboard.PATTERN_WORDS", {"four-strip-chained": "4 strips, chained sequencers"})
-    page = ready(forgiving, shop)
-    page.goto("/phone")
-    if is_new:
-        page.get_by_role("button", name="Wirings for new places").click()
-        expect(page.locator("#take-wirings")).to_have_count(0, timeout=60_000)
-    else:
-        wait_until(lambda: page.evaluate(FRESH) > 0)
-    page.context.set_offline(True)
-    page.goto("/calls/new")
-    if is_new:
-        page.get_by_label("Unit").select_option(label="4 strips, chained sequencers")
-        page.get_by_label("Address").fill("9 Attic Lane")
+def begun(page: Page) -> str:
+    """Begin the call that is filled in, and read on it; its id."""
     page.get_by_label("In their words").fill("Cold")
     page.get_by_role("button", name="Begin the call").click()
     expect(page.locator("#board .ladder")).to_be_visible()
-    if is_new:
-        expect(page.locator("header")).to_contain_text("9 Attic Lane")
     keep(page, "241")
-    expect(page.locator("#waits")).to_have_attribute("aria-label", re.compile("2 wait"))
-    call = page.url.split("/calls/")[1].split("?")[0]
+    expect(page.locator(".kept-here")).to_contain_text("241")
+    return page.url.split("/calls/")[1].split("?")[0]
+
+
+def test_calls_are_begun_without_signal_on_a_known_unit_and_a_new_one(
+    forgiving: Callable[..., Page], shop: ShopOf, engine: Engine, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Begun, read on, and there once the signal is back, each with its reading."""
+    # One wiring of nine: each is drawn ahead for seconds the first time.
+    monkeypatch.setattr("plentar.web.aboard.PATTERN_WORDS", {"two-strip-sequencer": "2 strips, one sequencer"})
+    page = ready(forgiving, shop)
+    page.goto("/phone")
+    page.get_by_role("button", name="Wirings for new places").click()
+    expect(page.locator("#take-wirings")).to_have_count(0)
+    wait_until(lambda: page.evaluate(FRESH) == 2)
+    page.context.set_offline(True)
+    page.goto("/calls/new")
+    made = [begun(page)]
+    page.goto("/calls/new")
+    page.get_by_label("Unit").select_option(label="2 strips, one sequencer")
+    page.get_by_label("Address").fill("9 Attic Lane")
+    made.append(begun(page))
+    expect(page.locator("header")).to_contain_text("9 Attic Lane")
     page.context.set_offline(False)
 
-    def is_there() -> bool:
+    def are_there() -> bool:
         query = text("select kind from event where call_id = :call order by seq")
         with engine.connect() as connection:
-            found = [row.kind for row in connection.execute(query, {"call": call})]
-        return found == ["opened", "reading"]
+            kinds = [[row.kind for row in connection.execute(query, {"call": call})] for call in made]
+        return kinds == [["opened", "reading"]] * 2
 
-    wait_until(is_there, page)
-    page.goto(f"/calls/{call}")
-    expect(page.locator("#board .ladder")).to_be_visible()
+    wait_until(are_there, page)
+    page.goto(f"/calls/{made[1]}")
+    expect(page.locator("header")).to_contain_text("9 Attic Lane")

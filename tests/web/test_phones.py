@@ -1,9 +1,12 @@
 """What the server takes from a phone, and what it does not."""
 
 import hmac
+import json
+import subprocess
 from collections.abc import Callable
 from datetime import UTC, datetime, timedelta
 from hashlib import sha256
+from io import BytesIO
 from typing import Any
 from urllib.parse import urlencode
 from uuid import uuid4
@@ -11,11 +14,12 @@ from uuid import uuid4
 import pytest
 from flask import Flask
 from flask.testing import FlaskClient
+from PIL import Image
 from sqlalchemy import Engine, text
 
 from plentar.web import create_app
 from plentar.web.settings import Settings
-from tests.conftest import PASSWORD, ShopOf, sign_in
+from tests.conftest import PASSWORD, ROOT, ShopOf, sign_in
 
 
 @pytest.fixture
@@ -202,3 +206,49 @@ def test_the_shell_holds_nobodys_data(client: FlaskClient, shop: ShopOf) -> None
     worker = client.get("/sw.js").text
     for url in page.split('src="')[1:]:
         assert url.split('"')[0] in worker
+
+
+MOMENTS = """
+import { momentOf } from "./assets/phone/time.js";
+const hour = 3_600_000, wall = 1_800_000_000_000;
+const exact = { wall, exact: { at: wall - 600_000, doubt: 40 } };
+const reloaded = { wall, exact: null, page: "another", skew: -600_000, doubt: 40 };
+const never = { wall, exact: null, page: "another", skew: null, doubt: 0 };
+console.log(JSON.stringify([
+  momentOf(exact, 0),
+  momentOf(reloaded, 0),
+  momentOf(reloaded, wall),
+  momentOf(never, 0),
+]));
+"""
+
+
+def test_a_phones_moments_say_how_wrong_they_may_be() -> None:
+    """Ten minutes fast: exact in one page, half a second across a reload; never before the one before; else an hour."""
+    run = ["/usr/bin/env", "node", "--input-type=module", "--eval", MOMENTS]
+    told = json.loads(subprocess.run(run, cwd=ROOT, check=True, capture_output=True, text=True).stdout)
+    wall, fast = 1_800_000_000_000, 600_000
+    assert told == [
+        {"at": wall - fast, "doubt": 40},
+        {"at": wall - fast, "doubt": 540},
+        {"at": wall, "doubt": 540 + fast},
+        {"at": wall, "doubt": 3_600_000},
+    ]
+
+
+def test_a_photo_taken_along_is_in_the_bundle(client: FlaskClient, shop: ShopOf, make_photo: bytes) -> None:
+    """Its small picture comes with the panel, not as an address of the server's."""
+    form = {"photo_id": str(uuid4()), "part": "", "note": "", "photo": (BytesIO(make_photo), "a.jpg")}
+    assert client.post(f"{shop.url}/photos", data=form).status_code == 302
+    bundle = client.get(f"/phone/aboard/{shop.call_id}").json
+    assert bundle is not None
+    assert "data:image/jpeg;base64," in bundle["parts"]["panel:look"]
+    assert "small=1" not in bundle["parts"]["panel:look"]
+
+
+@pytest.fixture
+def make_photo() -> bytes:
+    """A small picture."""
+    kept = BytesIO()
+    Image.new("RGB", (64, 48), "grey").save(kept, "JPEG")
+    return kept.getvalue()

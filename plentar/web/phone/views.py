@@ -44,7 +44,7 @@ def shell() -> ResponseReturnValue:
 @bp.get("/phone/hello")
 def hello() -> ResponseReturnValue:
     """Answer a phone that asks whether there is anybody."""
-    return "", 204
+    return {"here": True}
 
 
 @bp.get("/manifest.webmanifest")

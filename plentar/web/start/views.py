@@ -96,7 +96,7 @@ def aboard() -> ResponseReturnValue:
                 "place_name": f"New place {data['call_id']}",
                 "unit_label": "unit 1",
             }
-            data["start_from"] = f"pattern:{request.args.get('pattern', '')}"
+            data["start_from"] = f"pattern:{request.args.get('pattern') or next(iter(PATTERN_WORDS))}"
         call = start_call(g.db, g.person, StartForm(MultiDict(data)), now())
     except (PlentarError, ValueError):
         abort(404)
