@@ -105,7 +105,9 @@ class Line:
 @pytest.fixture
 def line(engine: Engine, database_url: str) -> Iterator[Line]:
     """The application with every guard on, behind a line that can be cut."""
-    settings = Settings(database_url=database_url, secret_key="b" * 32, secure_cookies=False, threads=16)
+    settings = Settings(
+        database_url=database_url, secret_key="b" * 32, secure_cookies=False, threads=16, keeps_tables=False
+    )
     line = Line(create_app(settings))
     line.start()
     yield line

@@ -25,7 +25,7 @@ from tests.conftest import PASSWORD, ROOT, ShopOf, sign_in
 @pytest.fixture
 def guarded(engine: Engine, database_url: str) -> Any:
     """The application with the page's token asked for."""
-    app = create_app(Settings(database_url=database_url, secret_key="g" * 32, secure_cookies=False))
+    app = create_app(Settings(database_url=database_url, secret_key="g" * 32, secure_cookies=False, keeps_tables=False))
     yield app
     app.extensions["plentar.sessions"].kw["bind"].dispose()
 
