@@ -9,7 +9,7 @@ import pytest
 from flask import Flask
 from playwright.sync_api import Browser, BrowserContext, Page, Playwright, expect, sync_playwright
 from sqlalchemy import Engine
-from werkzeug.serving import make_server
+from werkzeug.serving import ThreadedWSGIServer
 
 from plentar.web import create_app
 from plentar.web.settings import Settings
@@ -34,7 +34,9 @@ PHONE = {"width": 390, "height": 844}
 def served(engine: Engine, database_url: str) -> Iterator[str]:
     """The application with every guard on, over HTTP; returns its address."""
     app: Flask = create_app(Settings(database_url=database_url, secret_key="b" * 32, secure_cookies=False, threads=16))
-    server = make_server("127.0.0.1", 0, app, threaded=True)
+    server = ThreadedWSGIServer("127.0.0.1", 0, app)
+    # Closed, it waits for what it is still answering: a page that is gone may have asked for something long.
+    server.daemon_threads = False
     thread = threading.Thread(target=server.serve_forever, daemon=True)
     thread.start()
     yield f"http://127.0.0.1:{server.port}"
