@@ -149,8 +149,9 @@ function later() {
 
 async function send(item) {
   const waiter = waiters.get(item.id);
-  const headers = { "Content-Type": item.type, ...(await sealed(item, !waiter)) };
-  if (waiter) Object.assign(headers, waiter.headers);
+  // A page's part is answered with a part; whatever else is pressed or was kept, with a line that says it is kept.
+  const isQuiet = !waiter?.headers["HX-Request"];
+  const headers = { "Content-Type": item.type, ...(await sealed(item, isQuiet)), ...waiter?.headers };
   setState("sending");
   let answer;
   try {
@@ -168,7 +169,6 @@ async function send(item) {
     later();
     return false;
   }
-  const isWaited = waiters.has(item.id) && Boolean(waiter);
   if (answer.status === 401 || answer.status === 403) {
     const told = await answer.json().catch(() => ({}));
     setState(answer.status === 401 ? "signed out" : told.phone === "ended" ? "ended" : "other");
@@ -183,18 +183,23 @@ async function send(item) {
   }
   retry = 0;
   await remember(item);
-  if (isWaited) {
+  if (!isQuiet) {
     // Refused in front of the one who pressed: it is told beside the field, and what was typed is still there.
     if (answer.status >= 400) await drop(item);
     else await change(item, { state: "sent", sentAt: Date.now() });
-    waiters.get(item.id)?.give(answer);
+    // Nobody waits any more: the page has gone on without, and is told that something came.
+    if (waiters.has(item.id)) waiters.get(item.id).give(answer);
+    else document.dispatchEvent(new CustomEvent("plentar:came", { detail: item }));
     return true;
   }
-  const told = await answer.json().catch(() => ({}));
+  const told = await answer
+    .clone()
+    .json()
+    .catch(() => ({}));
   if (answer.status < 400 && told.aside) await change(item, { state: "aside", why: told.why, sentAt: Date.now() });
   else if (answer.status < 400) await change(item, { state: "sent", sentAt: Date.now() });
   else await change(item, { state: "refused", why: told.why ?? `(${answer.status})` });
-  waiters.get(item.id)?.give(null);
+  waiters.get(item.id)?.give(answer);
   document.dispatchEvent(new CustomEvent("plentar:came", { detail: item }));
   return true;
 }

@@ -51,6 +51,9 @@ const shut = (vault) =>
   vault.fails >= store.MOST_TRIES
     ? `<p class="problem">Five wrong PINs. You are signed in with signal, so a new one can be set; what waits stays.</p>${pinFields("new-pin", true)}`
     : `<p>Kept on this phone, and shut. The PIN opens it.</p>${pinFields("open-pin", false)}<details class="more"><summary>The PIN is lost</summary><p class="text-[14px]">Signed in with signal, you set a new one here; what waits stays.</p>${pinFields("new-pin", true)}</details>`;
+// For a phone that is given away, or was signed out from elsewhere and is to be set up anew.
+const off = (waiting) =>
+  `<details class="more"><summary>Take everything off this phone</summary><p class="text-[14px]">${waiting ? `${waiting} entries that were not sent are lost by it: save them as a file first.` : "Nothing waits to be sent."}</p><p class="flex flex-wrap gap-3">${waiting ? '<button type="button" class="secondary" data-save>Save as a file</button>' : ""}<button type="button" class="secondary" id="take-off">Take it off</button></p></details>`;
 const plain = () =>
   `<p class="max-w-xl pt-6 text-[14px] text-soft">What is kept here is sealed with the PIN and with this device together. A phone that is out of contact cannot be wiped from afar: if this one is lost, sign it out under your name on another device; from then on the server takes nothing from it. Five wrong PINs lock it until it has signal.</p>`;
 
@@ -66,7 +69,7 @@ async function ready(person, vault) {
     <dt>Storage</dt><dd>${granted ? "granted: the browser will not clear it by itself" : "not promised: a browser short of room may clear it. Send before that; what was lost is said here"}, <span class="numeral">${megabytes(usage)}</span> of <span class="numeral">${megabytes(quota)}</span></dd>
     <dt>Set up</dt><dd>${dayClock(vault.since)}</dd></dl>
     <ul class="phone-calls">${aboard.calls.map((call) => `<li><a class="row-pick" href="/calls/${call.id}"><b>${escaped(call.place)}</b>${call.mine ? "" : '<span class="text-[14px] text-soft">the other van</span>'}</a></li>`).join("")}</ul>
-    <p class="flex flex-wrap gap-3 pt-3"><button type="button" class="secondary" id="take-again">Take along again</button>${aboard.wirings ? "" : '<button type="button" class="secondary" id="take-wirings">Wirings for new places, 1 MB</button>'}<button type="button" class="plain underline" id="shut-now">Shut with the PIN now</button></p>${plain()}`;
+    <p class="flex flex-wrap gap-3 pt-3"><button type="button" class="secondary" id="take-again">Take along again</button>${aboard.wirings ? "" : '<button type="button" class="secondary" id="take-wirings">Wirings for new places, 1 MB</button>'}<button type="button" class="plain underline" id="shut-now">Shut with the PIN now</button></p>${plain()}${off(waiting)}`;
 }
 
 async function keysOf(phone) {
@@ -111,6 +114,13 @@ function wire(person) {
   document.getElementById("shut-now")?.addEventListener("click", async () => {
     await store.shut(person);
     queue.useKeeper(null);
+    await setUpPage(person);
+    await showLine();
+  });
+  document.getElementById("take-off")?.addEventListener("click", async () => {
+    await store.takeOff(person);
+    queue.useKeeper(null);
+    queue.setState("idle");
     await setUpPage(person);
     await showLine();
   });

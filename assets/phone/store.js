@@ -149,3 +149,15 @@ export function forgetHeld() {
   // biome-ignore lint/suspicious/noDocumentCookie: see above
   document.cookie = `${HELD}=; path=/; SameSite=Strict; max-age=0`;
 }
+
+// All of one person's: vault, queue, what was taken along.
+export async function takeOff(person) {
+  const db = await database();
+  for (const { number, person: owner } of await db.getAll("queue"))
+    if (owner === person) await db.delete("queue", number);
+  for (const name of await db.getAllKeys("aboard")) if (name.startsWith(`${person} `)) await db.delete("aboard", name);
+  await db.delete("facts", `aboard ${person}`);
+  if ((await db.get("facts", "current"))?.person === person) await db.delete("facts", "current");
+  await db.delete("vaults", person);
+  forgetHeld();
+}
