@@ -27,6 +27,7 @@ from plentar.web.settings import Settings
 from plentar.web.visits import event_of
 from plentar.words import say
 from tests.browser.conftest import FLAGS, PHONE, Ahead, sign_in
+from tests.browser.test_slice import serious
 from tests.conftest import PASSWORD_HASH, ShopOf
 from tests.conftest import sign_in as client_of
 from tests.deeds import send
@@ -396,8 +397,14 @@ def test_two_people_merge_and_both_sides_are_shown(
     # Neither proves anything: the reading kept without knowing that heat was called is to be read again.
     visit = visit_of(engine, shop)
     assert [entry.point.id for entry in visit.judged if not entry.is_superseded] == ["volts:feed-1.l1:feed-1.l2"]
+    page.locator("#waits").click()
+    assert serious(page) == []
+    page.keyboard.press("Escape")
     both.last.get_by_role("button", name="Seen by both").click()
     expect(page.get_by_text("Came home and could not be kept")).to_have_count(0)
+    page.goto("/phone")
+    page.wait_for_selector("html[data-ready]", state="attached")
+    assert serious(page) == []
 
 
 def visit_of(engine: Engine, shop: ShopOf) -> Visit:
