@@ -249,7 +249,7 @@ def test_the_report_of_a_two_strip_call_is_one_letter_page(
 def test_nothing_serious_for_the_accessibility_checker(
     open_page: Callable[..., Page], shop: ShopOf, size: dict[str, int]
 ) -> None:
-    """Sign-in, Today, call with a failed reading, panels and report, in both themes on a phone, where most is folded."""
+    """Sign-in, Today, call with a failed reading, panels and report, both themes, on a phone, where most is folded."""
     page = open_page(size)
     page.goto("/sign-in")
     found = {"/sign-in": serious(page)}
