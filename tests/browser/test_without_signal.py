@@ -26,7 +26,7 @@ from plentar.web import create_app
 from plentar.web.settings import Settings
 from plentar.web.visits import event_of
 from plentar.words import say
-from tests.browser.conftest import FLAGS, PHONE, Ahead, sign_in
+from tests.browser.conftest import FLAGS, LAPTOP, PHONE, Ahead, sign_in
 from tests.browser.test_slice import serious
 from tests.conftest import PASSWORD_HASH, ShopOf
 from tests.conftest import sign_in as client_of
@@ -365,23 +365,24 @@ def keep(page: Page, typed: str) -> None:
 
 
 def test_two_people_merge_and_both_sides_are_shown(
-    forgiving: Callable[..., Page], app: Flask, shop: ShopOf, engine: Engine
+    forgiving: Callable[..., Page], shop: ShopOf, engine: Engine
 ) -> None:
     """One had no signal while the other switched a call and closed: nothing is lost, each side is named."""
     page = ready(forgiving, shop)
-    other = client_of(app, colleague(engine, shop))
     page.context.set_offline(True)
     page.get_by_role("button", name="W call", exact=True).click()
     keep(page, "240")
     expect(page.locator("#waits")).to_have_attribute("aria-label", re.compile("2 wait"))
-    # The other reads later, and does not know that heat is called.
-    answers = send(
-        other,
-        shop,
-        {"id": str(uuid4()), "kind": "reading", "payload": {"point": "amps:strip-a", "typed": "0"}},
-        {"id": str(uuid4()), "kind": "closed", "payload": {"outcome": "nothing found"}},
-    )
-    assert [answer["answer"] for answer in answers] == ["kept", "kept"]
+    # The other reads later, does not know that heat is called, and closes.
+    other = forgiving(LAPTOP)
+    sign_in(other, colleague(engine, shop))
+    other.goto(f"{shop.url}?point=amps:strip-a")
+    keep(other, "0")
+    wait_until(lambda: len(kept(engine, shop)) == 1)
+    other.goto(f"{shop.url}?panel=hand-over")
+    other.get_by_label("What was found and done").fill("nothing found")
+    other.get_by_role("button", name="Close the call").click()
+    wait_until(lambda: len(kept(engine, shop)) == 2)
     # Done after the other had closed: a second closing cannot be kept, and is not dropped either.
     send_form(page, f"{shop.url}?panel=hand-over", "/close", outcome="Strip A is dead", reason="seen")
     page.context.set_offline(False)
