@@ -5,7 +5,7 @@ import { showLine } from "./line.js";
 import { withSmallPhoto } from "./photo.js";
 import * as queue from "./queue.js";
 import { around, bundleOf, callOf, padFor, renewIds, stateOf } from "./room.js";
-import { setUpPage } from "./setup.js";
+import { setUpPage, startWorker } from "./setup.js";
 import { openShell } from "./shell.js";
 import { database, forgetHeld, held, isPossible, opened, seal, shut, vaultOf } from "./store.js";
 import { heardAt, serverNow, wake } from "./time.js";
@@ -281,12 +281,13 @@ async function begin() {
   if (!isPossible()) return setUpPage(null);
   await wake();
   html.dataset.skew = String(serverNow() - Date.now());
-  if ("serviceWorker" in navigator) navigator.serviceWorker.register("/sw.js").catch(() => {});
   const isShell = html.dataset.shell !== undefined;
   const current = isShell ? await (await database()).get("facts", "current") : null;
   const person = html.dataset.person ?? current?.person;
   if (current?.zone) html.dataset.zone = current.zone;
   if (!person) return showLine();
+  // The worker is for phones that were made ready: nobody else's first page pays for the shell.
+  if (await vaultOf(person)) startWorker();
   const found = await opened(person);
   if (found) queue.useKeeper({ person, key: found.key, vault: found.vault });
   if (isShell) {

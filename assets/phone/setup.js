@@ -9,6 +9,8 @@ const escaped = (text) => new Option(text).innerHTML;
 const megabytes = (bytes) => `${(bytes / 1e6).toFixed(1)} MB`;
 const place = () => document.querySelector("#phone-page");
 
+export const startWorker = () => navigator.serviceWorker?.register("/sw.js").catch(() => {});
+
 export async function setUpPage(person) {
   if (!place()) return hint(person);
   if (!person || !store.isPossible() || !("serviceWorker" in navigator)) {
@@ -94,6 +96,7 @@ function wire(person) {
     const phone = crypto.randomUUID();
     const { person: id, name } = document.documentElement.dataset;
     await store.setUp(id, name, pin, { phone, ...(await keysOf(phone)) });
+    startWorker();
   });
   on("open-pin", (pin) => store.openByPin(person, pin));
   on("new-pin", async (pin) => {

@@ -518,8 +518,8 @@ def test_a_store_the_browser_cleared_is_told_with_what_was_lost(
     page.context.set_offline(True)
     keep(page, "236")
     expect(page.locator("#waits")).to_be_visible()
-    page.context.set_offline(False)
     page.route("**/readings", lambda route: route.abort())
+    page.context.set_offline(False)
     page.goto("/sign-in")
     page.evaluate(
         "new Promise((done) => { const gone = indexedDB.deleteDatabase('plentar');"
