@@ -9,15 +9,12 @@ against the world as it is; at the end every entry is on the call, or set aside,
 
 import sys
 import time
-from copy import copy
 from datetime import UTC, datetime
-from uuid import uuid4
 
 from plentar.store.database import make_engine, make_sessions, migrate
-from plentar.store.models import Person
 from plentar.web import access, create_app
 from plentar.web.settings import Settings
-from tests.conftest import PASSWORD_HASH, ShopOf, sign_in
+from tests.conftest import ShopOf, colleague, sign_in
 from tests.lossy import Lossy
 
 
@@ -28,12 +25,7 @@ def play(url: str, actions: int, seed: int) -> None:
     engine = app.extensions["plentar.sessions"].kw["bind"]
     with make_sessions(engine).begin() as db:
         shop = ShopOf(db, "two-strip-sequencer")
-        other = copy(shop)
-        other.email = f"{uuid4().hex}@shop.example"
-        person = Person(
-            id=uuid4(), shop_id=shop.shop.id, name="Ona Other", email=other.email, password_hash=PASSWORD_HASH
-        )
-        db.add(person)
+        other = colleague(db, shop)
     clock = [datetime.now(UTC)]
     access._clock = lambda: clock[-1]
     began = time.perf_counter()

@@ -5,6 +5,7 @@ import subprocess
 import sys
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from copy import copy
 from dataclasses import asdict
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
@@ -151,6 +152,25 @@ class ShopOf:
         self.call_id: UUID = call.id
         self.unit_id: UUID = unit.id
         self.url = f"/calls/{call.id}"
+
+
+def colleague(db: Session, shop: ShopOf) -> ShopOf:
+    """Somebody else of the shop, as one who signs in."""
+    other = copy(shop)
+    other.email = f"{uuid4().hex}@shop.example"
+    db.add(Person(id=uuid4(), shop_id=shop.shop.id, name="Ona Other", email=other.email, password_hash=PASSWORD_HASH))
+    return other
+
+
+@pytest.fixture
+def make_colleague(engine: Engine) -> Callable[[ShopOf], ShopOf]:
+    """Make somebody else of a shop who stays, as the shop does."""
+
+    def make(shop: ShopOf) -> ShopOf:
+        with make_sessions(engine).begin() as db:
+            return colleague(db, shop)
+
+    return make
 
 
 @pytest.fixture

@@ -1,7 +1,9 @@
 """What a technician does on a call, sent the way the application takes everything in: as a list of events."""
 
-from collections.abc import Iterable
+import hmac
+from collections.abc import Iterable, Mapping
 from datetime import UTC, datetime, timedelta
+from hashlib import sha256
 from typing import Any
 from uuid import uuid4
 
@@ -12,6 +14,16 @@ from plentar.core.work.safety import CONTROL_POINT
 from tests.conftest import ShopOf
 
 Sent = dict[str, Any]
+
+
+SEALED = ("Plentar-Sent", "Plentar-Done", "Plentar-Clock", "Plentar-Late")
+
+
+def sealed(key: bytes, phone: str, path: str, body: bytes, told: Mapping[str, str]) -> dict[str, str]:
+    """The headers a phone sends a form with: what it tells of the sending, and the seal over it."""
+    lines = ["POST", path, *(told[name] for name in SEALED), sha256(body).hexdigest()]
+    seal = hmac.new(key, "\n".join(lines).encode(), "sha256").hexdigest()
+    return {"Plentar-Phone": phone, "Plentar-Seal": seal, **told}
 
 
 def event(kind: str, *, ago: Any = 0.0, clock: Any = 0.0, **payload: Any) -> Sent:

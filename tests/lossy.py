@@ -4,13 +4,11 @@ The world is kept apart from all records: which breaker is closed, whose lock ha
 server and what each phone call dead is held against it, and at the end every entry is counted.
 """
 
-import hmac
 import json
 import subprocess
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
-from hashlib import sha256
 from pathlib import Path
 from random import Random
 from typing import Any
@@ -29,6 +27,7 @@ from plentar.store import events
 from plentar.store.database import make_sessions
 from plentar.web.visits import event_of
 from tests.conftest import ShopOf
+from tests.deeds import sealed
 
 Fields = list[tuple[str, str]]
 LEGS_LIVE = "120.3"
@@ -303,16 +302,13 @@ class Lossy:
 
     def _post(self, pocket: Pocket, item: Item) -> Any:
         body = urlencode(item.fields).encode()
-        headers = {
-            "Plentar-Phone": pocket.id,
+        told = {
             "Plentar-Sent": item.id,
             "Plentar-Done": item.told_at.isoformat(),
             "Plentar-Clock": f"{item.doubt:.3f}",
             "Plentar-Late": "yes",
         }
-        told = [headers[name] for name in ("Plentar-Sent", "Plentar-Done", "Plentar-Clock", "Plentar-Late")]
-        lines = "\n".join(["POST", item.path, *told, sha256(body).hexdigest()])
-        headers["Plentar-Seal"] = hmac.new(pocket.key, lines.encode(), "sha256").hexdigest()
+        headers = sealed(pocket.key, pocket.id, item.path, body, told)
         return pocket.client.post(
             item.path, data=body, headers=headers, content_type="application/x-www-form-urlencoded"
         )

@@ -1,6 +1,6 @@
 // What is taken along: today's calls drawn ahead, and Today itself; each fetched anew only when it has changed.
-import { ask, count, forgetSent, status } from "./queue.js";
-import { database, seal } from "./store.js";
+import { ask, BUILD, count, forgetSent, status } from "./queue.js";
+import { aboardNames, database, seal } from "./store.js";
 
 // One at a time: a second one that is asked for meanwhile comes after the first.
 let busy = Promise.resolve();
@@ -15,7 +15,7 @@ export function refresh({ wirings = false } = {}) {
 // One piece, fetched and sealed unless what is here is of the same state and build.
 async function take({ person, key }, what, path, version) {
   const db = await database();
-  const [name, build, at] = [`${person} ${what}`, document.documentElement.dataset.build, Date.now()];
+  const [name, build, at] = [`${person} ${what}`, BUILD, Date.now()];
   const kept = await db.get("aboard", name);
   if (version !== null && kept?.version === version && kept.build === build) return null;
   const answer = await ask(path, { cache: "no-store" });
@@ -54,20 +54,18 @@ async function clear(person, wanted) {
   const db = await database();
   const rows = await db.getAll("queue");
   if (rows.some((row) => row.person === person && row.state === "waiting")) return;
-  for (const name of await db.getAllKeys("aboard"))
-    if (name.startsWith(`${person} `) && !wanted.has(name.slice(person.length + 1))) await db.delete("aboard", name);
+  for (const name of await aboardNames(person))
+    if (!wanted.has(name.slice(person.length + 1))) await db.delete("aboard", name);
 }
 
 export async function aboardOf(person) {
   const db = await database();
-  const keys = (await db.getAllKeys("aboard")).filter((name) => name.startsWith(`${person} `));
-  const rows = await Promise.all(keys.map((name) => db.get("aboard", name)));
+  const rows = await Promise.all((await aboardNames(person)).map((name) => db.get("aboard", name)));
   const facts = await db.get("facts", `aboard ${person}`);
   return {
     calls: facts?.calls ?? [],
     wirings: Boolean(facts?.wirings),
     at: facts?.at ?? null,
     size: rows.reduce((sum, row) => sum + row.size, 0),
-    count: keys.length,
   };
 }

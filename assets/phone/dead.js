@@ -72,7 +72,7 @@ export function standing(list, deeds) {
   return now;
 }
 
-const fresh = () => ({ before: false, pairs: new Set(), contradicted: false });
+const fresh = () => ({ before: false, pairs: new Set() });
 
 function end(now) {
   now.dead = false;

@@ -1,9 +1,9 @@
 // The small count by the clock, the list behind it, and one calm line about where things stand.
-import { asFile, keep, leave, mine, othersWaiting, soon, status } from "./queue.js";
+import { escaped } from "./html.js";
+import { asFile, drop, keepForm, mine, othersWaiting, soon, status } from "./queue.js";
 import { callOf } from "./room.js";
 import { clock, heardAt } from "./time.js";
 
-const escaped = (text) => new Option(text).innerHTML;
 const WORDS = {
   "no signal": (since) => `No signal${since}. What you do is kept on this phone and sent when it is back.`,
   "not ours": () =>
@@ -130,14 +130,13 @@ document.addEventListener("click", async (event) => {
       ["strike_id", crypto.randomUUID()],
     ];
     const said = { words: `Struck out: ${item.said.words} ${item.said.value}`.trim(), value: "" };
-    const body = new URLSearchParams(fields).toString();
-    await keep({ path, body, type: "application/x-www-form-urlencoded", fields, said });
+    await keepForm({ path, fields, said });
     soon();
   }
   if ("leave" in target.dataset) {
     const item = (await mine()).find((each) => each.number === Number(target.dataset.leave));
     if (item?.state === "refused") save(await asFile());
-    if (item) await leave(item);
+    if (item) await drop(item);
   }
 });
 

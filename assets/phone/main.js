@@ -1,14 +1,15 @@
 // Without signal: what is recorded is kept here first; pages come from here when the server cannot be heard.
 
 import { refresh } from "./aboard.js";
+import { escaped } from "./html.js";
 import { showLine } from "./line.js";
 import { withSmallPhoto } from "./photo.js";
 import * as queue from "./queue.js";
-import { around, bundleOf, callOf, padFor, renewIds, stateOf } from "./room.js";
+import { around, callOf, padFor, renewIds } from "./room.js";
 import { setUpPage, startWorker } from "./setup.js";
 import { openShell } from "./shell.js";
-import { database, forgetHeld, held, isPossible, opened, seal, shut, vaultOf } from "./store.js";
-import { heardAt, serverNow, wake } from "./time.js";
+import { database, forgetHeld, held, isPossible, shut, vaultOf } from "./store.js";
+import { serverNow, wake } from "./time.js";
 
 const html = document.documentElement;
 // What of a call is recorded: the same forms, whoever sends them. A log's file is too large for a phone, a share needs the server.
@@ -20,7 +21,7 @@ const AGAIN_MS = 8000;
 let missed = 0; // when the server was last not heard
 
 const isRecord = (path, method) => method === "POST" && RECORDS.test(new URL(path, location.href).pathname);
-export const isMissing = () => !navigator.onLine || Date.now() - missed < AGAIN_MS;
+const isMissing = () => !navigator.onLine || Date.now() - missed < AGAIN_MS;
 
 const PLACES = {
   timing: "timing",
@@ -55,7 +56,7 @@ async function bodyOf(request) {
     const whole = new Response(form);
     return { body: new Uint8Array(await whole.arrayBuffer()), type: whole.headers.get("Content-Type"), fields };
   }
-  return { body: new URLSearchParams(form).toString(), type: "application/x-www-form-urlencoded", fields };
+  return { body: new URLSearchParams(form).toString(), type: queue.FORM, fields };
 }
 
 function saidOf(form, submitter, fields) {
@@ -83,7 +84,7 @@ async function keepAndSend({ path, request, form, submitter, headers }) {
 }
 
 const keptLine = (item) =>
-  `<b>${item.said.value ? `${new Option(item.said.value).innerHTML} ` : ""}kept on this phone</b>, ${item.said.value ? "judged" : "sent"} when the signal is back`;
+  `<b>${item.said.value ? `${escaped(item.said.value)} ` : ""}kept on this phone</b>, ${item.said.value ? "judged" : "sent"} when the signal is back`;
 
 async function localAnswer(item) {
   const call = callOf(item.path);
@@ -168,7 +169,7 @@ function markOf(url) {
     pad.querySelector(".kept-here")?.remove();
     pad.insertAdjacentHTML(
       "afterbegin",
-      `<div class="kept-here" role="status"><p><b>Probe 1</b> on ${new Option(mark.replaceAll(/[.-]/g, " ")).innerHTML}: tap where probe 2 goes.</p></div>`,
+      `<div class="kept-here" role="status"><p><b>Probe 1</b> on ${escaped(mark.replaceAll(/[.-]/g, " "))}: tap where probe 2 goes.</p></div>`,
     );
     return { wait: pad.outerHTML };
   }
@@ -199,7 +200,7 @@ async function judged(ctx) {
   const form = ctx.request.form;
   const expected = form?.querySelector("[data-expected]")?.textContent.trim();
   return fragment(
-    `<div id="verdict" aria-live="polite"><p class="pt-2 text-[15px]"><span class="shape-wait" aria-hidden="true"></span>Judged when the signal is back${expected && /expected/.test(expected) ? `: ${new Option(expected).innerHTML}` : ""}.</p></div>`,
+    `<div id="verdict" aria-live="polite"><p class="pt-2 text-[15px]"><span class="shape-wait" aria-hidden="true"></span>Judged when the signal is back${expected && /expected/.test(expected) ? `: ${escaped(expected)}` : ""}.</p></div>`,
   );
 }
 
@@ -208,7 +209,7 @@ async function probe() {
   if (asking) return;
   asking = true;
   try {
-    await queue.ask("/phone/hello", { cache: "no-store", signal: AbortSignal.timeout(6000) });
+    await queue.ask("/healthz", { cache: "no-store", signal: AbortSignal.timeout(6000) });
     const was = missed;
     missed = 0;
     if (was) queue.soon();
@@ -288,8 +289,7 @@ async function begin() {
   if (!person) return showLine();
   // The worker is for phones that were made ready: nobody else's first page pays for the shell.
   if (await vaultOf(person)) startWorker();
-  const found = await opened(person);
-  if (found) queue.useKeeper({ person, key: found.key, vault: found.vault });
+  const found = await queue.findKeeper(person);
   if (isShell) {
     missed = Date.now();
     await openShell(person, current);
@@ -335,6 +335,3 @@ document.addEventListener("htmx:after:request", () => {
 });
 document.addEventListener("htmx:after:swap", () => showLine());
 begin();
-
-// For the plays of the tests: nothing a person needs.
-export { bundleOf, heardAt, seal, stateOf };

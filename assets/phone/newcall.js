@@ -1,8 +1,7 @@
 // A call begun without signal: on a unit that is on this phone, or on a new one by how it is wired.
-import { keep, status } from "./queue.js";
+import { escaped } from "./html.js";
+import { keepForm, status } from "./queue.js";
 import { database, seal, unseal } from "./store.js";
-
-const escaped = (text) => new Option(text).innerHTML;
 
 export async function newCallForm(room) {
   const { keeper } = status();
@@ -76,10 +75,8 @@ async function begin(form, facts) {
     { ...facts, calls: [...facts.calls, { id: call, place: name || chosen.words, mine: true }] },
     `aboard ${person}`,
   );
-  await keep({
+  await keepForm({
     path: "/calls/new",
-    body: new URLSearchParams(fields).toString(),
-    type: "application/x-www-form-urlencoded",
     fields,
     said: { words: `Call begun at ${name || chosen.words}`, value: "" },
   });

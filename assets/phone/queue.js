@@ -1,10 +1,11 @@
 // One queue for everything that is recorded, with signal and without: kept here first, sent in order, told once it is kept.
-import { database, noteHeld, seal, unseal } from "./store.js";
+import { aboardNames, database, hex, noteHeld, opened, seal, unseal } from "./store.js";
 import { heard, momentOf, stamp } from "./time.js";
 
 export const BUILD = document.documentElement.dataset.build ?? "";
 // With somebody waiting an answer may take this long; then the page goes on and the queue goes on by itself.
 const WAIT_MS = 9000;
+export const FORM = "application/x-www-form-urlencoded";
 const [RETRY_MS, MOST_RETRY_MS] = [2000, 30_000];
 
 // Who keeps: person, their key, their vault. Null while nothing can be kept here.
@@ -22,11 +23,14 @@ export const setState = (next) => {
   tell();
 };
 const tell = () => {
-  for (const listener of listeners) listener(state);
+  for (const listener of listeners) listener();
 };
 
-export function useKeeper(found) {
-  keeper = found;
+// Whoever's store is open here keeps from now on; nobody while it is shut.
+export async function findKeeper(person) {
+  const found = await opened(person);
+  keeper = found ? { person, ...found } : null;
+  return keeper;
 }
 
 export class NotOurs extends Error {}
@@ -45,8 +49,6 @@ export async function ask(path, options = {}) {
   }
   return answer;
 }
-
-const hex = (bytes) => [...new Uint8Array(bytes)].map((byte) => byte.toString(16).padStart(2, "0")).join("");
 
 // Keep one form: not before it is in the store does anybody say "kept".
 export async function keep({ path, body, type, fields, said }) {
@@ -67,18 +69,20 @@ export async function keep({ path, body, type, fields, said }) {
   return { ...item, ...kept };
 }
 
+// A plain form that no page of a call shows: kept as one of its fields.
+export const keepForm = ({ path, fields, said }) =>
+  keep({ path, body: new URLSearchParams(fields).toString(), type: FORM, fields, said });
+
+const ownRows = async () => (await (await database()).getAll("queue")).filter((row) => row.person === keeper?.person);
+
 // An entry never changes: unsealed once a page.
 const unsealed = new Map();
-async function openedOf(id, kept) {
-  if (!unsealed.has(id)) unsealed.set(id, await unseal(keeper.key, kept));
-  return unsealed.get(id);
+async function openedOf({ sealed, ...row }) {
+  if (!unsealed.has(row.id)) unsealed.set(row.id, await unseal(keeper.key, sealed));
+  return { ...row, ...unsealed.get(row.id) };
 }
 
-export async function mine() {
-  if (!keeper) return [];
-  const rows = (await (await database()).getAll("queue")).filter((row) => row.person === keeper.person);
-  return Promise.all(rows.map(async ({ sealed, ...row }) => ({ ...row, ...(await openedOf(row.id, sealed)) })));
-}
+export const mine = async () => (keeper ? Promise.all((await ownRows()).map(openedOf)) : []);
 
 // What others on this phone have waiting, as a number only.
 export async function othersWaiting() {
@@ -86,13 +90,12 @@ export async function othersWaiting() {
   return rows.filter((row) => row.person !== keeper?.person && row.state !== "sent").length;
 }
 
-async function count() {
-  const rows = (await (await database()).getAll("queue")).filter((row) => row.person === keeper?.person);
-  const waiting = rows.filter((row) => row.state === "waiting").length;
-  const aboard = (await (await database()).getAllKeys("aboard")).length;
-  if (keeper) noteHeld(keeper.person, waiting, aboard);
+export async function count() {
+  if (keeper) {
+    const waiting = (await ownRows()).filter((row) => row.state === "waiting").length;
+    noteHeld(keeper.person, waiting, (await aboardNames(keeper.person)).length);
+  }
   tell();
-  return waiting;
 }
 
 async function change(item, values) {
@@ -102,7 +105,7 @@ async function change(item, values) {
   await count();
 }
 
-async function drop(item) {
+export async function drop(item) {
   await (await database()).delete("queue", item.number);
   await count();
 }
@@ -112,7 +115,6 @@ export async function forgetSent(call, before) {
   for (const item of await mine())
     if (item.state === "sent" && item.sentAt < before && item.path.startsWith(`/calls/${call}/`)) await drop(item);
 }
-export const leave = (item) => drop(item);
 
 // Send what waits, one after the other; in one page at a time.
 export function pump() {
@@ -125,12 +127,9 @@ export function pump() {
       return;
     }
     for (;;) {
-      const rows = (await (await database()).getAll("queue")).filter((r) => r.person === keeper.person);
-      const head = rows.find((row) => row.state === "waiting");
+      const head = (await ownRows()).find((row) => row.state === "waiting");
       if (!head) break;
-      const { sealed, ...row } = head;
-      const item = { ...row, ...(await unseal(keeper.key, sealed)) };
-      if (!(await send(item))) return;
+      if (!(await send(await openedOf(head)))) return;
     }
     if (state !== "other") setState("idle");
   });
@@ -255,4 +254,3 @@ export async function asFile() {
   });
   return JSON.stringify({ format: "plentar.waiting/1", person: keeper.person, items: told }, null, 1);
 }
-export { count };

@@ -1,6 +1,7 @@
 // A call drawn without the server: of the pieces it drew ahead, the ones that fit what has been done on this phone since.
 
 import { deedsOf, standing } from "./dead.js";
+import { escaped } from "./html.js";
 import { mine, status } from "./queue.js";
 import { database, unseal } from "./store.js";
 import { clock, heardAt, momentOf } from "./time.js";
@@ -8,10 +9,9 @@ import { clock, heardAt, momentOf } from "./time.js";
 const NEVER = /^(csrf_token|call_id|place_id|unit_id)$/;
 const UUID = /^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$/;
 export const callOf = (path) => path.match(/^\/calls\/([0-9a-f-]{36})(?=[/?#]|$)/)?.[1] ?? null;
-const escaped = (text) => new Option(text).innerHTML;
 
 const held = new Map();
-export async function bundleOf(call) {
+async function bundleOf(call) {
   const { keeper } = status();
   if (!keeper || !call) return null;
   const key = `${keeper.person} ${call}`;
@@ -47,7 +47,7 @@ async function journal(call, bundle) {
   });
 }
 
-export async function stateOf(call) {
+async function stateOf(call) {
   const bundle = await bundleOf(call);
   if (!bundle) return null;
   const kept = await journal(call, bundle);
@@ -80,7 +80,7 @@ export function renewIds(root) {
   }
 }
 
-function partName(url, { now, kept, bundle }, mark) {
+function partName(url, { now, kept, bundle }) {
   const rest = url.pathname.replace(/^\/calls\/[^/]+/, "");
   const at = (name) => url.searchParams.get(name) ?? "";
   if (rest === "") {
@@ -88,7 +88,7 @@ function partName(url, { now, kept, bundle }, mark) {
     if (panel === "safe" && now.dead) return ["dead:panel:safe"];
     if (panel === "accept") return [`panel:accept:${at("accept")}`, "panel:accept"];
     if (panel && panel !== "reading") return [`panel:${panel}`];
-    const point = mark ?? at("point");
+    const point = at("point");
     if (at("hand")) return [`hand:${at("hand")}:${point}`];
     const swapped = point.replace(/^(\w+):([^:]+):([^:]+)$/, "$1:$3:$2");
     const names = [`point:${point}`, `point:${swapped}`];
@@ -104,12 +104,9 @@ function partName(url, { now, kept, bundle }, mark) {
     return ["step:timing"];
   }
   if (rest === "/fix/prove") return did((deed) => deed.kind === "power") ? ["step:prove:back"] : ["step:prove"];
-  if (rest === "/fix") return ["step:fix"];
   const name = rest.slice(1).replace(/^.*\//, "");
   return bundle.parts[`step:${name}`] ? [`step:${name}`] : [];
 }
-
-const selectedPoint = (url, bundle) => url.searchParams.get("point") || bundle.first;
 
 // The panel for an address, as it stands on this phone; null where it was not drawn ahead.
 export async function padFor(url, said = "") {
@@ -210,7 +207,7 @@ function refuse(pad, state) {
   );
 }
 
-export function deadWords({ now }) {
+function deadWords({ now }) {
   const others = heardAt();
   if (now.dead) {
     const proven = now.provenAt ? `proven dead by this phone ${clock(1000 * now.provenAt)}` : "proven dead";
@@ -343,5 +340,3 @@ function withPoint(url, page) {
   there.searchParams.set("point", page.querySelector("#pad [name=point]")?.value ?? "");
   return there;
 }
-
-export { selectedPoint };

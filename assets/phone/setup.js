@@ -1,11 +1,12 @@
 // How ready this phone is without signal, said plainly, and how it is made so.
+
 import { aboardOf, refresh } from "./aboard.js";
+import { escaped } from "./html.js";
 import { showLine } from "./line.js";
 import * as queue from "./queue.js";
 import * as store from "./store.js";
 import { dayClock } from "./time.js";
 
-const escaped = (text) => new Option(text).innerHTML;
 const megabytes = (bytes) => `${(bytes / 1e6).toFixed(1)} MB`;
 const place = () => document.querySelector("#phone-page");
 
@@ -116,13 +117,13 @@ function wire(person) {
   });
   document.getElementById("shut-now")?.addEventListener("click", async () => {
     await store.shut(person);
-    queue.useKeeper(null);
+    await queue.findKeeper(person);
     await setUpPage(person);
     await showLine();
   });
   document.getElementById("take-off")?.addEventListener("click", async () => {
     await store.takeOff(person);
-    queue.useKeeper(null);
+    await queue.findKeeper(person);
     queue.setState("idle");
     await setUpPage(person);
     await showLine();
@@ -147,8 +148,7 @@ async function run(form, deed) {
   const person = document.documentElement.dataset.person;
   try {
     await deed(pin.value);
-    const found = await store.opened(person);
-    queue.useKeeper({ person, key: found.key, vault: found.vault });
+    await queue.findKeeper(person);
     queue.soon();
     await setUpPage(person);
     await refresh();

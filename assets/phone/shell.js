@@ -1,12 +1,13 @@
 // The page that opens without the server: after the PIN it is filled from what this phone keeps.
+
 import { aboardOf } from "./aboard.js";
+import { escaped } from "./html.js";
 import { showLine } from "./line.js";
 import { newCallForm } from "./newcall.js";
 import * as queue from "./queue.js";
 import { callOf, pageFor, renewIds, todayPage } from "./room.js";
-import { LockedPin, MOST_TRIES, openByPin, opened, vaultOf } from "./store.js";
+import { LockedPin, MOST_TRIES, openByPin, vaultOf } from "./store.js";
 
-const escaped = (text) => new Option(text).innerHTML;
 const room = () => document.querySelector("#shell");
 
 export async function openShell(person, current) {
@@ -16,7 +17,7 @@ export async function openShell(person, current) {
     return;
   }
   queue.setState("no signal");
-  if (await opened(person)) await fill(person);
+  if (queue.status().keeper) await fill(person);
   else askPin(person, vault, current?.name ?? vault.name);
 }
 
@@ -38,8 +39,7 @@ function askPin(person, vault, name) {
     const problem = room().querySelector("#pin-problem");
     try {
       await openByPin(person, form.elements.pin.value);
-      const found = await opened(person);
-      queue.useKeeper({ person, key: found.key, vault: found.vault });
+      await queue.findKeeper(person);
       await fill(person);
     } catch (error) {
       form.elements.pin.value = "";

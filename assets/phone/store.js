@@ -25,9 +25,10 @@ export function database() {
 }
 
 export const isPossible = () => Boolean(globalThis.indexedDB && globalThis.crypto?.subtle);
-export const cookie = (name) => document.cookie.match(new RegExp(`(?:^|; )${name}=([^;]*)`))?.[1] ?? "";
+const cookie = (name) => document.cookie.match(new RegExp(`(?:^|; )${name}=([^;]*)`))?.[1] ?? "";
 const random = (bytes) => crypto.getRandomValues(new Uint8Array(bytes));
-const bytesOf = (hex) => Uint8Array.from(hex.match(/../g) ?? [], (pair) => Number.parseInt(pair, 16));
+export const hex = (bytes) => [...new Uint8Array(bytes)].map((byte) => byte.toString(16).padStart(2, "0")).join("");
+const bytesOf = (text) => Uint8Array.from(text.match(/../g) ?? [], (pair) => Number.parseInt(pair, 16));
 const AES = { name: "AES-GCM", length: 256 };
 const keyOf = (raw) => crypto.subtle.importKey("raw", raw, AES, false, ["encrypt", "decrypt"]);
 
@@ -47,11 +48,11 @@ async function pinKey(pin, salt) {
   ]);
 }
 
-export async function squeeze(text) {
+async function squeeze(text) {
   const stream = new Blob([text]).stream().pipeThrough(new CompressionStream("gzip"));
   return new Response(stream).arrayBuffer();
 }
-export async function unsqueeze(bytes) {
+async function unsqueeze(bytes) {
   const stream = new Blob([bytes]).stream().pipeThrough(new DecompressionStream("gzip"));
   return new Response(stream).text();
 }
@@ -63,7 +64,7 @@ const putVault = async (person, vault) => (await database()).put("vaults", vault
 
 // Keeps the data key open for this run of the browser: the mark is gone when it is closed.
 async function hold(person, vault, raw) {
-  const mark = [...random(16)].map((byte) => byte.toString(16).padStart(2, "0")).join("");
+  const mark = hex(random(16));
   // biome-ignore lint/suspicious/noDocumentCookie: a session's cookie, which the browser drops when it is closed
   document.cookie = `${MARK}=${mark}; path=/; SameSite=Strict`;
   const key = await keyOf(raw);
@@ -150,12 +151,17 @@ export function forgetHeld() {
   document.cookie = `${HELD}=; path=/; SameSite=Strict; max-age=0`;
 }
 
+// What one person has taken along, by name.
+export async function aboardNames(person) {
+  return (await (await database()).getAllKeys("aboard")).filter((name) => name.startsWith(`${person} `));
+}
+
 // All of one person's: vault, queue, what was taken along.
 export async function takeOff(person) {
   const db = await database();
   for (const { number, person: owner } of await db.getAll("queue"))
     if (owner === person) await db.delete("queue", number);
-  for (const name of await db.getAllKeys("aboard")) if (name.startsWith(`${person} `)) await db.delete("aboard", name);
+  for (const name of await aboardNames(person)) await db.delete("aboard", name);
   await db.delete("facts", `aboard ${person}`);
   if ((await db.get("facts", "current"))?.person === person) await db.delete("facts", "current");
   await db.delete("vaults", person);

@@ -157,7 +157,8 @@ def _condition(visit: Visit, sender: Sender) -> Condition:
 @_take.register
 def _measured(deed: Measured, visit: Visit, sender: Sender) -> Deed:
     point = find_point(visit.plate, deed.point)
-    condition = replace(_condition(visit, sender), in_hand=deed.in_hand)
+    lockout = _lockout(visit, sender)
+    condition = replace(lockout.condition(sender.done_at), in_hand=deed.in_hand)
     # What is corrected must stand, stand here, and not be corrected already.
     old = visit.record.taken_by_id(deed.supersedes) if deed.supersedes else None
     if deed.supersedes:
@@ -179,7 +180,6 @@ def _measured(deed: Measured, visit: Visit, sender: Sender) -> Deed:
         refusal = condition_refusal(visit.plate, condition, deed.point)
     else:
         # Asked at the moment it is kept, not when the page was drawn.
-        lockout = _lockout(visit, sender)
         refusal = ohms_refusal(visit.plate, lockout, deed.point, person=sender.person, in_hand=deed.in_hand)
     if refusal:
         raise ReadingError(refusal, field="value")

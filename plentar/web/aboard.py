@@ -39,7 +39,7 @@ from plentar.screen.fragments import as_a_meter
 from plentar.store import events
 from plentar.store.models import Call, Unit
 from plentar.web.room import context_of, room_of, steps
-from plentar.web.visits import meter_of, read_record, read_visit, supposing
+from plentar.web.visits import meter_of, read_visit, supposing
 from plentar.words import say
 
 __all__ = ["PATTERN_WORDS", "bundle_of", "dead_list", "fresh_of", "version_of"]
@@ -101,11 +101,6 @@ def bundle_of(call: Call) -> dict[str, Any]:
         return {
             "id": str(call.id),
             "version": version_of(call),
-            "seq": read_record(g.db, call).seq,
-            "place": call.unit.place.name,
-            "unit": call.unit.label,
-            "status": call.status,
-            "at": visit.moment,
             "page": _page(call, visit),
             "parts": _with_thumbnails(call, _parts(call, visit)),
             "states": _states(call, visit),
@@ -115,10 +110,10 @@ def bundle_of(call: Call) -> dict[str, Any]:
 
 def _page(call: Call, visit: Visit) -> str:
     screen = room_of(call.id, visit=visit)
-    return render_template("call/page.html", **context_of(screen, form=_form(screen)))
+    return render_template("call/page.html", **context_of(screen, form=_form()))
 
 
-def _form(screen: Any) -> dict[str, Any]:
+def _form() -> dict[str, Any]:
     """Return what a fresh pad shows, without a form of the request's."""
     return {
         "reading_id": {"data": "00000000-0000-4000-8000-000000000000"},
@@ -130,7 +125,7 @@ def _form(screen: Any) -> dict[str, Any]:
 def _pad(call: Call, visit: Visit, point: str | None = None, panel: str = "reading", **more: Any) -> str:
     view = more.pop("view", None)
     screen = room_of(call.id, point, view, visit=visit)
-    return render_template("call/_pad.html", **context_of(screen, panel=panel, form=_form(screen), **more))
+    return render_template("call/_pad.html", **context_of(screen, panel=panel, form=_form(), **more))
 
 
 def _parts(call: Call, visit: Visit) -> dict[str, str]:
@@ -152,17 +147,15 @@ def _parts(call: Call, visit: Visit) -> dict[str, str]:
         dead = read_visit(call)
         found |= {f"dead:{point}": _pad(call, dead, point) for point in ohms}
         found["dead:panel:safe"] = _pad(call, dead, panel="safe")
-    if "timing" in steps():
-        run = 1 + max((tap.run for _, tap in visit.record.taps), default=0)
-        begun = Tapped(deed="call", run=run)
-        on = [Tapped(deed="on", stage=stage.id, run=run) for stage in stages_of(visit.plate)]
-        ended = Tapped(deed="drop", run=run)
-        for name, deeds in (("running", [begun]), ("dropped", [begun, *on, ended])):
-            with supposing(call, deeds):
-                found[f"step:timing:{name}"] = _text(steps()["timing"](call.id))
-    if "prove" in steps():
-        with supposing(call, [PowerBack(is_confirmed=True)]):
-            found["step:prove:back"] = _text(steps()["prove"](call.id))
+    run = 1 + max((tap.run for _, tap in visit.record.taps), default=0)
+    begun = Tapped(deed="call", run=run)
+    on = [Tapped(deed="on", stage=stage.id, run=run) for stage in stages_of(visit.plate)]
+    ended = Tapped(deed="drop", run=run)
+    for name, deeds in (("running", [begun]), ("dropped", [begun, *on, ended])):
+        with supposing(call, deeds):
+            found[f"step:timing:{name}"] = _text(steps()["timing"](call.id))
+    with supposing(call, [PowerBack(is_confirmed=True)]):
+        found["step:prove:back"] = _text(steps()["prove"](call.id))
     return found
 
 
@@ -220,7 +213,7 @@ def _state(call: Call, deeds: Sequence[Deed]) -> dict[str, Any]:
     with supposing(call, deeds):
         visit = read_visit(call)
         screen = room_of(call.id, visit=visit)
-        context = context_of(screen, form=_form(screen))
+        context = context_of(screen, form=_form())
         expected = {}
         for point in screen.points.values():
             there = visit.expected(point.id)
@@ -237,7 +230,6 @@ def _state(call: Call, deeds: Sequence[Deed]) -> dict[str, Any]:
 def _made_dead(visit: Visit, points: Sequence[str]) -> list[Deed]:
     """Return what would prove this unit dead, and the places named read dead too: so that its panels can be drawn."""
     plate = visit.plate
-    legs = [f"{feed.id}.{leg}" for feed in plate.feeds for leg in ("l1", "l2")]
     told: list[Deed] = [Ticked(line=line, about=about, volts=0.0) for line, about in safe_ticks(plate)]
     reads = [point for point, _ in dead_pairs(plate)] + [CONTROL_POINT]
     reads += [point for point in points if point.startswith(("volts:", "dc_volts:"))]
@@ -249,7 +241,6 @@ def _made_dead(visit: Visit, points: Sequence[str]) -> list[Deed]:
         Ticked(line="safe-frame", volts=120.0),
         MeterProven(volts=120.0, meter=meter),
         *(Measured(point=point, typed="0", meter=meter) for point in dict.fromkeys(reads)),
-        *(Measured(point=f"volts:{leg}:ground", typed="0", meter=meter) for leg in legs),
         MeterProven(volts=120.0, meter=meter),
     ]
 
@@ -268,16 +259,14 @@ def dead_list(visit: Visit, meter: Meter, person: str) -> Mapping[str, Any]:
     locks = {lock.feed: lock.at for lock in lockout.locks if lock.person == person}
     since = max(locks.values()) if set(locks) == set(lockout.feeds) else None
     pairs = {point for point, _ in dead_pairs(plate)} | {CONTROL_POINT}
-    proofs = [entry.event for entry in visit.taken if entry.reading.point in pairs]
     newest = {entry.reading.point: entry.event for entry in visit.taken if entry.reading.point in pairs}
-    mine = since is not None and bool(proofs) and all(event.earliest > since for event in newest.values())
+    mine = since is not None and bool(newest) and all(event.earliest > since for event in newest.values())
     return {
         "feeds": dict(lockout.feeds),
         "control": lockout.control,
         "calls": sorted(lockout.calls),
         "call_since": {call: at for call, at in lockout.calls.items() if at is not None},
         "stands": lockout.is_dead and mine,
-        "is_dead": lockout.is_dead,
         "proven_at": max((event.done_at for event in newest.values()), default=None) if lockout.is_dead else None,
         "locks": sorted(locks),
         "frame": lockout.frame_is_proven,

@@ -26,7 +26,6 @@ WITHOUT_RECORDS = (
     "static",
     "health.alive",
     "health.ready",
-    "phone.hello",
     "phone.worker",
     "phone.manifest",
     "phone.shell",

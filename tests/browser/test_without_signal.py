@@ -4,7 +4,6 @@ import re
 import threading
 import time
 from collections.abc import Callable, Iterator, Sequence
-from copy import copy
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import Any
@@ -21,14 +20,13 @@ from plentar.core.evidence.record import Record
 from plentar.core.visit import Visit
 from plentar.store import events
 from plentar.store.database import make_sessions
-from plentar.store.models import Person
 from plentar.web import create_app
 from plentar.web.settings import Settings
 from plentar.web.visits import event_of
 from plentar.words import say
 from tests.browser.conftest import FLAGS, LAPTOP, PHONE, Ahead, sign_in
 from tests.browser.test_slice import serious
-from tests.conftest import PASSWORD_HASH, ShopOf
+from tests.conftest import ShopOf
 from tests.conftest import sign_in as client_of
 from tests.deeds import send
 from tests.serving import free_port
@@ -365,7 +363,10 @@ def keep(page: Page, typed: str) -> None:
 
 
 def test_two_people_merge_and_both_sides_are_shown(
-    forgiving: Callable[..., Page], shop: ShopOf, engine: Engine
+    forgiving: Callable[..., Page],
+    shop: ShopOf,
+    engine: Engine,
+    make_colleague: Callable[[ShopOf], ShopOf],
 ) -> None:
     """One had no signal while the other switched a call and closed: nothing is lost, each side is named."""
     page = ready(forgiving, shop)
@@ -375,7 +376,7 @@ def test_two_people_merge_and_both_sides_are_shown(
     expect(page.locator("#waits")).to_have_attribute("aria-label", re.compile("2 wait"))
     # The other reads later, does not know that heat is called, and closes.
     other = forgiving(LAPTOP)
-    sign_in(other, colleague(engine, shop))
+    sign_in(other, make_colleague(shop))
     other.goto(f"{shop.url}?point=amps:strip-a")
     keep(other, "0")
     wait_until(lambda: len(kept(engine, shop)) == 1)
@@ -414,19 +415,11 @@ def visit_of(engine: Engine, shop: ShopOf) -> Visit:
     return Visit(shop.plate, record, moment=record.events[-1].done_at)
 
 
-def colleague(engine: Engine, shop: ShopOf) -> ShopOf:
-    """Somebody else of the shop, as one who signs in."""
-    other = copy(shop)
-    other.email = f"{uuid4().hex}@shop.example"
-    with make_sessions(engine).begin() as db:
-        db.add(
-            Person(id=uuid4(), shop_id=shop.shop.id, name="Ona Other", email=other.email, password_hash=PASSWORD_HASH)
-        )
-    return other
-
-
 def test_another_person_on_the_phone_neither_sees_nor_sends_what_waits(
-    forgiving: Callable[..., Page], engine: Engine, shop: ShopOf
+    forgiving: Callable[..., Page],
+    engine: Engine,
+    shop: ShopOf,
+    make_colleague: Callable[[ShopOf], ShopOf],
 ) -> None:
     """Signed out and another in: the entry stays with its owner, and goes when they are back."""
     page = ready(forgiving, shop)
@@ -436,7 +429,7 @@ def test_another_person_on_the_phone_neither_sees_nor_sends_what_waits(
     page.goto("/you")
     page.get_by_role("button", name="Sign out", exact=True).click()
     page.unroute("**/readings")
-    sign_in(page, colleague(engine, shop))
+    sign_in(page, make_colleague(shop))
     page.goto("/today")
     page.wait_for_selector("html[data-ready]", state="attached")
     expect(page.locator("#waits")).to_have_count(0)
@@ -538,14 +531,14 @@ def test_a_networks_own_page_is_no_answer(forgiving: Callable[..., Page], shop: 
     """What comes back is not this application's: it is not taken for "kept", and the line says so."""
     page = ready(forgiving, shop)
     page.route("**/calls/**", portal)
-    page.route("**/phone/hello", portal)
+    page.route("**/healthz", portal)
     keep(page, "235")
     expect(page.locator("#signal")).to_contain_text("a page of its own")
     expect(page.locator(".kept-here")).to_contain_text("judged when the signal is back")
     page.get_by_role("button", name="Feed 1 is live, switch to off").click()
     expect(page.locator("#strip")).to_contain_text("off, treat as live")
     page.unroute("**/calls/**")
-    page.unroute("**/phone/hello")
+    page.unroute("**/healthz")
     wait_until(lambda: [kind for kind, _ in kept(engine, shop)] == ["reading", "switch"])
     expect(page.locator("#waits")).to_have_count(0)
 

@@ -1,11 +1,9 @@
 """What the server takes from a phone, and what it does not."""
 
-import hmac
 import json
 import subprocess
 from collections.abc import Callable
 from datetime import UTC, datetime, timedelta
-from hashlib import sha256
 from io import BytesIO
 from typing import Any
 from urllib.parse import urlencode
@@ -20,6 +18,7 @@ from sqlalchemy import Engine, text
 from plentar.web import create_app
 from plentar.web.settings import Settings
 from tests.conftest import PASSWORD, ROOT, ShopOf, sign_in
+from tests.deeds import sealed
 
 
 @pytest.fixture
@@ -56,14 +55,7 @@ class Phone:
             "Plentar-Clock": "2.5",
             "Plentar-Late": "yes" if late else "",
         } | (more or {})
-        lines = [
-            "POST",
-            path,
-            *(told[name] for name in ("Plentar-Sent", "Plentar-Done", "Plentar-Clock", "Plentar-Late")),
-        ]
-        words = "\n".join([*lines, sha256(body).hexdigest()])
-        seal = hmac.new(key or self.key, words.encode(), "sha256").hexdigest()
-        headers = {"Plentar-Phone": self.id, "Plentar-Seal": seal, **told}
+        headers = sealed(key or self.key, self.id, path, body, told)
         return self.client.post(path, data=body, headers=headers, content_type="application/x-www-form-urlencoded")
 
 
@@ -184,12 +176,14 @@ def test_a_moment_that_is_none_is_refused(client: FlaskClient, shop: ShopOf, hea
 
 
 def test_evidence_of_before_a_closing_is_taken_and_a_second_closing_is_not(
-    app: Flask, client: FlaskClient, shop: ShopOf, engine: Engine
+    app: Flask,
+    client: FlaskClient,
+    shop: ShopOf,
+    engine: Engine,
+    make_colleague: Callable[[ShopOf], ShopOf],
 ) -> None:
     """Done an hour ago by somebody else: it stands beside the closing; what decides the call does not."""
-    from tests.web.test_lossy import colleague
-
-    other = Phone(sign_in(app, colleague(engine, shop)))
+    other = Phone(sign_in(app, make_colleague(shop)))
     form = {"close_id": str(uuid4()), "outcome": "all well"}
     assert client.post(f"{shop.url}/close", data=form).status_code == 302
     assert other.send(f"{shop.url}/readings", reading()).json == {"kept": True}

@@ -54,13 +54,17 @@ def lockout_then(
         docs/trade.md, section 4, step 3: dead never outlives a live event of anybody.
     """
     known = list(events)
-    before = [event for event in known if event.done_at <= done_at or event.seq == 1]
+
+    def was_before(event: Event) -> bool:
+        return event.done_at <= done_at or event.seq == 1
+
+    def may_be_before(event: Event) -> bool:
+        is_same_phone = bool(phone) and event.phone == phone
+        return was_before(event) or (event.earliest <= done_at + clock_seconds and not is_same_phone)
+
+    before = [event for event in known if was_before(event)]
+    maybe = [event for event in known if may_be_before(event)]
     then = fold(plate, before, voided=voided, limits=limits)
-    maybe = [
-        event
-        for event in known
-        if event in before or (event.earliest <= done_at + clock_seconds and not (phone and event.phone == phone))
-    ]
     if len(maybe) == len(before) or not (then.feeds_are_dead or then.control == "proven dead"):
         return then
     doubt = fold(plate, maybe, voided=voided, limits=limits)

@@ -41,12 +41,6 @@ def shell() -> ResponseReturnValue:
     return render_template("phone/shell.html", person=None)
 
 
-@bp.get("/phone/hello")
-def hello() -> ResponseReturnValue:
-    """Answer a phone that asks whether there is anybody."""
-    return {"here": True}
-
-
 @bp.get("/manifest.webmanifest")
 def manifest() -> ResponseReturnValue:
     """Send what makes the application one a phone can install."""
