@@ -42,7 +42,11 @@ async function journal(call, bundle) {
       item,
       at: last,
       isStruck,
-      deeds: deedsOf(item.path, item.fields).map((deed) => ({ ...deed, at: last / 1000 })),
+      // What the server would not keep proves nothing, and may have been what a proof rested on.
+      deeds: (item.state === "aside" ? [{ kind: "taken back" }] : deedsOf(item.path, item.fields)).map((deed) => ({
+        ...deed,
+        at: last / 1000,
+      })),
     };
   });
 }

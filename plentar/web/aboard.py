@@ -259,7 +259,9 @@ def dead_list(visit: Visit, meter: Meter, person: str) -> Mapping[str, Any]:
     locks = {lock.feed: lock.at for lock in lockout.locks if lock.person == person}
     since = max(locks.values()) if set(locks) == set(lockout.feeds) else None
     pairs = {point for point, _ in dead_pairs(plate)} | {CONTROL_POINT}
-    newest = {entry.reading.point: entry.event for entry in visit.taken if entry.reading.point in pairs}
+    # A reading is kept under its point's own id, whichever way round the two places are named in the list.
+    proof = {find_point(plate, point).id for point in pairs}
+    newest = {entry.reading.point: entry.event for entry in visit.taken if entry.reading.point in proof}
     mine = since is not None and bool(newest) and all(event.earliest > since for event in newest.values())
     return {
         "feeds": dict(lockout.feeds),

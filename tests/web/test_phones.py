@@ -15,10 +15,12 @@ from flask.testing import FlaskClient
 from PIL import Image
 from sqlalchemy import Engine, text
 
+from plentar.core.evidence.lockout import dead_pairs
+from plentar.core.work.safety import CONTROL_POINT
 from plentar.web import create_app
 from plentar.web.settings import Settings
 from tests.conftest import PASSWORD, ROOT, ShopOf, sign_in
-from tests.deeds import sealed
+from tests.deeds import event, safe_events, sealed, send
 
 
 @pytest.fixture
@@ -246,3 +248,28 @@ def make_photo() -> bytes:
     kept = BytesIO()
     Image.new("RGB", (64, 48), "grey").save(kept, "JPEG")
     return kept.getvalue()
+
+
+def test_dead_without_contact_rests_on_readings_behind_ones_own_lock_alone(
+    app: Flask, client: FlaskClient, shop: ShopOf, make_colleague: Callable[[ShopOf], ShopOf]
+) -> None:
+    """Proven by a colleague, then my lock: the legs read again are not enough while R to C is from before it."""
+    send(sign_in(app, make_colleague(shop)), shop, *safe_events(shop))
+    mine = [event("lock", ago=8, feed=feed.id) for feed in shop.plate.feeds]
+    mine.append(event("meter-proven", ago=7, volts=121.0))
+    mine += [event("reading", ago=6, point=point, typed="0.2") for point, _ in dead_pairs(shop.plate)]
+    mine.append(event("meter-proven", ago=5, volts=121.0))
+    send(client, shop, *mine)
+    told = client.get(f"/phone/dead/{shop.call_id}").json
+    assert told is not None
+    assert set(told["feeds"].values()) == {"proven dead"}
+    assert told["stands"] is False
+    send(
+        client,
+        shop,
+        event("reading", ago=4, point=CONTROL_POINT, typed="0.1"),
+        event("meter-proven", ago=3, volts=121.0),
+    )
+    told = client.get(f"/phone/dead/{shop.call_id}").json
+    assert told is not None
+    assert told["stands"] is True
