@@ -92,6 +92,46 @@ def deactivate(email: str, undo: bool) -> None:
     click.echo(f"{person.name} may sign in again" if undo else f"{person.name} is signed out everywhere")
 
 
+@main.group()
+def shop() -> None:
+    """Make a shop."""
+
+
+@shop.command("create")
+@click.argument("name")
+@click.option("--time-zone", required=True, help="As America/Chicago.")
+@click.option("--lead", "email", required=True, help="The first lead's e-mail address.")
+@click.option("--lead-name", default="", help="What the lead is called; asked at the first sign-in.")
+def create_shop(name: str, time_zone: str, email: str, lead_name: str) -> None:
+    """Make the shop NAME and print the link that lets its lead in, once."""
+    import re
+    import secrets
+    from zoneinfo import available_timezones
+
+    from plentar.store import audit, shops, ways_in
+    from plentar.store.database import make_sessions
+
+    if not 0 < len(name.strip()) <= 120:
+        _fail("NAME", ValueError("expected the shop's name, of at most 120 letters"))
+    if time_zone not in available_timezones():
+        _fail("--time-zone", ValueError(f"expected a time zone such as America/Chicago, got {time_zone!r}"))
+    if len(email) > 254 or not re.fullmatch(r"[^@\s]+@[^@\s]+\.[^@\s]+", email):
+        _fail("--lead", ValueError(f"expected an e-mail address, got {email!r}"))
+    secret, now = secrets.token_urlsafe(24), datetime.now(UTC)
+    with _database() as engine, make_sessions(engine).begin() as db:
+        called = lead_name.strip()[:120] or email.partition("@")[0]
+        person = shops.make_shop(db, name=name.strip(), time_zone=time_zone, email=email, lead=called)
+        if person is not None:
+            ways_in.make_link(db, person, "invite", secret, now)
+            about = f"{name.strip()}, lead {person.email}"
+            audit.note(db, "shop made", about, shop_id=person.shop_id, person=None, at=now)
+    if person is None:
+        _fail("--lead", ValueError(f"{email} belongs to somebody already"))
+    settings = _settings()
+    origin = settings.origin or f"http://localhost:{settings.port}"
+    click.echo(f"{origin}/welcome/{secret}")
+
+
 @main.command()
 def demo() -> None:
     """Load the made-up shop into an empty database."""

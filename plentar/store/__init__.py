@@ -1,1 +1,5 @@
-"""What is kept, and how it is found again: every row belongs to a shop and every query is scoped to it."""
+"""Tables, sessions and queries: whatever is imported of it, every table is known."""
+
+from plentar.store import models, shop_models
+
+__all__ = ["models", "shop_models"]

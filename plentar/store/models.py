@@ -3,7 +3,7 @@
 A row's shop leads its key and every foreign key, so rows of two shops never meet, not even with the same id.
 """
 
-from datetime import datetime
+from datetime import date, datetime
 from typing import Any, ClassVar
 from uuid import UUID, uuid4
 
@@ -84,6 +84,10 @@ class Shop(Base):
     tax_percent: Mapped[float] = mapped_column(Float, default=0.0)
     # What a kilowatt hour costs where the shop works; unknown, heat is told as energy alone.
     price_kwh: Mapped[float | None] = mapped_column(Float)
+    # Until its lead has been through meter, rules and people, signing in leads there.
+    set_up_at: Mapped[datetime | None]
+    # Days each kind of personal data is kept: "words", "photos", "signatures"; one that is not there stays.
+    retention: Mapped[dict[str, Any]] = mapped_column(default=dict, server_default=text("'{}'"))
 
 
 class Person(Base):
@@ -93,19 +97,24 @@ class Person(Base):
     __table_args__ = (
         CheckConstraint("role in ('technician', 'lead')", name="role"),
         CheckConstraint("email = lower(email)", name="email_lower"),
+        CheckConstraint("degrees in ('F', 'C') and wire in ('AWG', 'mm2')", name="shown"),
     )
     shop_id: Mapped[UUID] = mapped_column(ForeignKey("shop.id"), primary_key=True)
     id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
     name: Mapped[str] = mapped_column(String(120))
     email: Mapped[str] = mapped_column(String(254), unique=True)
     role: Mapped[str] = mapped_column(String(20), default="technician")
+    # Empty while there is none: invited and not come yet, or in by a passkey alone.
     password_hash: Mapped[str] = mapped_column(String(200))
     deactivated_at: Mapped[datetime | None]
+    # What they like to read; nothing is kept in it.
+    degrees: Mapped[str] = mapped_column(String(1), default="F", server_default="F")
+    wire: Mapped[str] = mapped_column(String(3), default="AWG", server_default="AWG")
     shop: Mapped[Shop] = relationship()
 
 
 class Meter(Base):
-    """A shop's meter with its accuracy, one entry a function and range."""
+    """A shop's meter with its accuracy, one entry a function and range; retired, it is offered no more."""
 
     __tablename__ = "meter"
     __table_args__ = (UniqueConstraint("shop_id", "name"),)
@@ -113,6 +122,11 @@ class Meter(Base):
     id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
     name: Mapped[str] = mapped_column(String(120))
     ranges: Mapped[list[Any]]
+    has_low_impedance: Mapped[bool] = mapped_column(default=False, server_default=text("false"))
+    calibrated_on: Mapped[date | None]
+    calibration_months: Mapped[int | None]
+    version: Mapped[int] = mapped_column(default=1, server_default=text("1"))
+    retired_at: Mapped[datetime | None]
 
 
 class Place(Base):
@@ -128,8 +142,17 @@ class Place(Base):
     town: Mapped[str] = mapped_column(String(120), default="")
     occupant: Mapped[str] = mapped_column(String(120), default="")
     access_note: Mapped[str] = mapped_column(Text, default="")
+    phone: Mapped[str] = mapped_column(String(40), default="", server_default="")
+    estate: Mapped[str] = mapped_column(String(120), default="", server_default="")
+    block: Mapped[str] = mapped_column(String(120), default="", server_default="")
+    stair: Mapped[str] = mapped_column(String(40), default="", server_default="")
+    door: Mapped[str] = mapped_column(String(40), default="", server_default="")
+    latitude: Mapped[float | None] = mapped_column(Float)
+    longitude: Mapped[float | None] = mapped_column(Float)
     version: Mapped[int] = mapped_column(default=1)
     removed_at: Mapped[datetime | None]
+    # Its people's data was erased then.
+    forgotten_at: Mapped[datetime | None]
 
 
 class PlaceChange(Base):
@@ -176,9 +199,13 @@ class Call(Base):
         ForeignKeyConstraint(["shop_id", "unit_id"], ["unit.shop_id", "unit.id"]),
         ForeignKeyConstraint(["shop_id", "technician_id"], ["person.shop_id", "person.id"]),
         ForeignKeyConstraint(["shop_id", "meter_id"], ["meter.shop_id", "meter.id"]),
-        CheckConstraint("status in ('planned', 'open', 'closed', 'withdrawn')", name="status"),
+        CheckConstraint("status in ('planned', 'open', 'closed', 'withdrawn', 'cancelled')", name="status"),
         Index(None, "shop_id", "status", "scheduled_at"),
         Index(None, "shop_id", "unit_id", "scheduled_at"),
+        Index(None, "shop_id", "round_id"),
+        ForeignKeyConstraint(["shop_id", "returns_to_id"], ["call.shop_id", "call.id"]),
+        ForeignKeyConstraint(["shop_id", "round_id"], ["round.shop_id", "round.id"]),
+        CheckConstraint("window_minutes >= 0 and minutes > 0", name="plan"),
     )
     shop_id: Mapped[UUID] = mapped_column(ForeignKey("shop.id"), primary_key=True)
     id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
@@ -192,6 +219,15 @@ class Call(Base):
     words: Mapped[str] = mapped_column(Text, default="")
     status: Mapped[str] = mapped_column(String(20), default="planned")
     scheduled_at: Mapped[datetime]
+    # How long after the hour somebody is promised to come, and how long it will take.
+    window_minutes: Mapped[int] = mapped_column(default=0, server_default=text("0"))
+    minutes: Mapped[int] = mapped_column(default=60, server_default=text("60"))
+    # Counts changes of the plan, so that two people who move it do not overwrite each other.
+    plan_version: Mapped[int] = mapped_column(default=1, server_default=text("1"))
+    # The call this one comes back for, and the round it belongs to.
+    returns_to_id: Mapped[UUID | None]
+    round_id: Mapped[UUID | None]
+    cancelled_why: Mapped[str] = mapped_column(String(400), default="", server_default="")
     closed_at: Mapped[datetime | None]
     outcome: Mapped[str] = mapped_column(Text, default="")
     # The last event's number; its row is what a writer locks, and it says nothing else.

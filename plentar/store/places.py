@@ -21,7 +21,6 @@ __all__ = [
     "get_place",
     "get_unit",
     "like_units",
-    "list_meters",
     "open_calls_of",
     "remove_place",
     "remove_unit",
@@ -78,12 +77,9 @@ def like_units(db: Session, *, shop_id: UUID, most: int = 40) -> Sequence[Unit]:
 
 def first_meter(db: Session, *, shop_id: UUID) -> Meter | None:
     """Return the meter a new call is done with until another is chosen."""
-    return db.scalar(select(Meter).where(Meter.shop_id == shop_id).order_by(Meter.name).limit(1))
-
-
-def list_meters(db: Session, *, shop_id: UUID) -> Sequence[Meter]:
-    """Return the shop's meters by name."""
-    return db.scalars(select(Meter).where(Meter.shop_id == shop_id).order_by(Meter.name)).all()
+    return db.scalar(
+        select(Meter).where(Meter.shop_id == shop_id, Meter.retired_at.is_(None)).order_by(Meter.name).limit(1)
+    )
 
 
 def save_nameplate(db: Session, unit: Unit, *, nameplate: dict[str, Any], version: int) -> bool:

@@ -15,6 +15,7 @@ from plentar.store.database import make_engine, make_sessions
 from plentar.web import access, assets, errors, sent
 from plentar.web.proxies import BehindProxies
 from plentar.web.settings import Settings
+from plentar.web.told import told_state
 
 __all__ = ["create_app"]
 
@@ -43,6 +44,7 @@ def create_app(settings: Settings) -> Flask:
     app = _Application(__name__)
     app.config.update(
         SECRET_KEY=settings.secret_key,
+        PLENTAR_ORIGIN=settings.origin,
         SESSION_COOKIE_NAME="plentar",
         SESSION_COOKIE_HTTPONLY=True,
         SESSION_COOKIE_SAMESITE="Lax",
@@ -93,6 +95,7 @@ def create_app(settings: Settings) -> Flask:
         phone,
         place,
         share,
+        shop,
         signin,
         start,
         timing,
@@ -116,11 +119,13 @@ def create_app(settings: Settings) -> Flask:
         feed,
         share,
         phone,
+        shop,
     ):
         app.register_blueprint(area.bp)
     app.jinja_loader = ChoiceLoader([FileSystemLoader(Path(app.root_path) / "templates"), LOADER])
     furnish(app.jinja_env)
     app.jinja_env.globals["url_for"] = _known_urls()
+    app.jinja_env.globals["told_state"] = told_state
     return app
 
 

@@ -1,11 +1,12 @@
 """Who is asking: database session, signed-in person and shop of each request."""
 
 from collections.abc import Callable
-from datetime import UTC, datetime
+from datetime import UTC, date, datetime
 from functools import wraps
 from typing import ParamSpec
 from urllib.parse import quote
 from uuid import uuid4
+from zoneinfo import ZoneInfo
 
 from flask import Flask, abort, current_app, g, redirect, request, session, url_for
 from flask.typing import ResponseReturnValue
@@ -14,7 +15,7 @@ from sqlalchemy.orm import Session
 from plentar.store import sign_ins
 from plentar.web.errors import SignedOutError
 
-__all__ = ["login_required", "now", "register", "theme"]
+__all__ = ["lead_required", "local_day", "login_required", "now", "register", "theme"]
 
 P = ParamSpec("P")
 # What a phone's camera makes, with room to spare.
@@ -39,6 +40,11 @@ def _clock() -> datetime:
 def now() -> datetime:
     """Return this moment; the only clock the web code reads."""
     return _clock()
+
+
+def local_day() -> date:
+    """Return this day on the shop's own clock: what is due is due by it."""
+    return now().astimezone(ZoneInfo(g.person.shop.time_zone)).date()
 
 
 def theme() -> str:
@@ -107,4 +113,19 @@ def login_required(view: Callable[P, ResponseReturnValue]) -> Callable[P, Respon
             return redirect(url_for("signin.page") + "?next=" + quote(request.full_path.rstrip("?")))
         return view(*args, **kwargs)
 
+    guarded.access = "person"  # type: ignore[attr-defined]
+    return guarded
+
+
+def lead_required(view: Callable[P, ResponseReturnValue]) -> Callable[P, ResponseReturnValue]:
+    """Let only leads through: others are told that their role does not allow it."""
+
+    @wraps(view)
+    def led(*args: P.args, **kwargs: P.kwargs) -> ResponseReturnValue:
+        if g.person.role != "lead":
+            abort(403)
+        return view(*args, **kwargs)
+
+    guarded = login_required(led)
+    guarded.access = "lead"  # type: ignore[attr-defined]
     return guarded

@@ -1,17 +1,24 @@
 """What the forms of more than one place of the application have in common."""
 
+from flask import abort
 from flask_wtf import FlaskForm
 from wtforms import HiddenField
 from wtforms.validators import UUID, Optional
 
 from plentar.core.errors import ReadingError
 
-__all__ = ["first_error", "optional_id", "require_valid"]
+__all__ = ["checked_token", "first_error", "optional_id", "require_valid"]
 
 
 def optional_id() -> HiddenField:
     """Return a hidden id that may be missing: blanks are none, so that what is there is an id."""
     return HiddenField(filters=[lambda text: (text or "").strip()], validators=[Optional(), UUID()])
+
+
+def checked_token() -> None:
+    """Refuse a form that carries nothing but its token, when that is wrong."""
+    if not FlaskForm().validate():
+        abort(400)
 
 
 def first_error(form: FlaskForm) -> ReadingError:

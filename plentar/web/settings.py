@@ -4,6 +4,7 @@ import os
 from collections.abc import Mapping
 from dataclasses import dataclass
 from ipaddress import IPv4Network, IPv6Network, ip_network
+from urllib.parse import urlsplit
 
 from plentar.store.database import SPARE_CONNECTIONS
 
@@ -15,6 +16,11 @@ MOST_CONNECTIONS = 80
 
 class SettingsError(RuntimeError):
     """An environment variable is missing or unusable; the text names it."""
+
+
+def _is_origin(text: str) -> bool:
+    parts = urlsplit(text)
+    return parts.scheme in ("http", "https") and bool(parts.hostname) and not parts.path and not parts.query
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -31,6 +37,7 @@ class Settings:
     servers: int = 1
     proxies: tuple[IPv4Network | IPv6Network, ...] = ()
     keeps_tables: bool = False
+    origin: str = ""
 
     def __post_init__(self) -> None:
         whole = self.servers * self.workers * (self.threads + SPARE_CONNECTIONS)
@@ -40,6 +47,8 @@ class Settings:
                 f" ({self.threads} + {SPARE_CONNECTIONS}) is {whole} database connections, expected at most"
                 f" {MOST_CONNECTIONS}"
             )
+        if self.origin and not _is_origin(self.origin):
+            raise SettingsError(f"PLENTAR_ORIGIN: expected https://name or http://name:port, got {self.origin!r}")
         if len(self.secret_key) < 32:
             raise SettingsError("PLENTAR_SECRET_KEY: expected at least 32 characters")
 
@@ -83,4 +92,5 @@ class Settings:
             servers=number("PLENTAR_SERVERS", 1),
             proxies=networks("PLENTAR_PROXIES"),
             keeps_tables=environment.get("PLENTAR_TABLES", "yes") != "no",
+            origin=environment.get("PLENTAR_ORIGIN", "").rstrip("/"),
         )

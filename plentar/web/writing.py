@@ -25,7 +25,7 @@ from plentar.core.visit import Visit
 from plentar.formats.events_json import deed_from_json, deed_to_json, sent_part
 from plentar.formats.numbers import parse_number
 from plentar.formats.photos import reencode
-from plentar.store import events, places
+from plentar.store import events, shops
 from plentar.store.models import Call, LogSamples, PhotoBytes
 from plentar.web.access import now
 from plentar.web.sent import Sent, id_of_sending, refused
@@ -149,7 +149,7 @@ class _Writing:
         own = {str(self.call.meter_id): meter_of(self.call.meter)}
         if getattr(deed, "meter", "") in ("", *own):
             return own
-        return {str(row.id): meter_of(row) for row in places.list_meters(self.db, shop_id=self.call.shop_id)}
+        return {str(row.id): meter_of(row) for row in shops.list_all_meters(self.db, shop_id=self.call.shop_id)}
 
     def flush(self) -> None:
         """Write what was taken in."""

@@ -236,7 +236,7 @@ def _require(name: str, figures: Sequence[float]) -> None:
         )
     # A side that is open stays so: a sag is best at zero, and no shop can want more of it.
     open_sides = [math.isinf(figure) for figure in row.figures]
-    if any(math.isinf(figure) and not is_open for figure, is_open in zip(figures, open_sides, strict=True)):
+    if any(math.isinf(figure) != is_open for figure, is_open in zip(figures, open_sides, strict=True)):
         raise ReadingError(f"expected numbers for {name}, got {list(figures)}", field=name)
     if not row.is_band and figures[0] <= 0:
         raise ReadingError(f"expected a figure above zero for {name}, got {figures[0]:g}", field=name)

@@ -1,10 +1,10 @@
 """The sign-in form and the one that changes a password."""
 
 from flask_wtf import FlaskForm
-from wtforms import HiddenField, PasswordField, StringField
-from wtforms.validators import EqualTo, InputRequired, Length
+from wtforms import HiddenField, PasswordField, SelectChoice, SelectField, StringField
+from wtforms.validators import EqualTo, InputRequired, Length, Optional
 
-__all__ = ["PasswordForm", "SignInForm"]
+__all__ = ["PasskeyForm", "PasswordForm", "ShownForm", "SignInForm", "WelcomeForm"]
 
 LEAST_PASSWORD = 10
 
@@ -18,9 +18,9 @@ class SignInForm(FlaskForm):  # type: ignore[misc]
 
 
 class PasswordForm(FlaskForm):  # type: ignore[misc]
-    """The old password once, the new one twice."""
+    """The old password once where there is one, the new one twice."""
 
-    old = PasswordField("Password now", [InputRequired("type the password you have now"), Length(max=200)])
+    old = PasswordField("Password now", [Length(max=200)])
     new = PasswordField(
         "New password",
         [
@@ -29,3 +29,33 @@ class PasswordForm(FlaskForm):  # type: ignore[misc]
         ],
     )
     again = PasswordField("New password again", [EqualTo("new", "the two are not the same")])
+
+
+class WelcomeForm(FlaskForm):  # type: ignore[misc]
+    """Who somebody is who came by a link, and the way in they choose: a password, or the passkey just made."""
+
+    name = StringField("Your name", [InputRequired("type your name"), Length(max=120)])
+    new = PasswordField(
+        "Password",
+        [
+            Optional(),
+            Length(min=LEAST_PASSWORD, max=200, message=f"at least {LEAST_PASSWORD} characters, at most 200"),
+        ],
+    )
+    again = PasswordField("Password again", [EqualTo("new", "the two are not the same")])
+    credential = HiddenField(validators=[Length(max=20_000)])
+
+
+class PasskeyForm(FlaskForm):  # type: ignore[misc]
+    """What a browser's passkey answered."""
+
+    credential = HiddenField(validators=[Length(max=20_000)])
+    name = StringField("Name", [Length(max=60)])
+    next = HiddenField()
+
+
+class ShownForm(FlaskForm):  # type: ignore[misc]
+    """In what one likes to read."""
+
+    degrees = SelectField("Temperatures", choices=[SelectChoice("F", "°F"), SelectChoice("C", "°C")])
+    wire = SelectField("Wire", choices=[SelectChoice("AWG", "AWG"), SelectChoice("mm2", "mm²")])

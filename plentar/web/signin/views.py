@@ -1,22 +1,20 @@
 """Sign in, sign out, see and end one's own sign-ins, change the password, switch the theme."""
 
-import secrets
 from uuid import UUID
 
 from flask import Blueprint, abort, g, redirect, render_template, request, session, url_for
 from flask.typing import ResponseReturnValue
 from flask_wtf import FlaskForm
 from werkzeug.exceptions import BadRequest
-from werkzeug.wrappers import Response as BaseResponse
 
-from plentar.store import people, sign_ins
-from plentar.store.models import Person
+from plentar.store import audit, people, sign_ins, ways_in
 from plentar.web.access import THEMES, login_required, now
-from plentar.web.network import device_words, network
+from plentar.web.network import network
 from plentar.web.paths import own_path
-from plentar.web.signin.forms import PasswordForm, SignInForm
+from plentar.web.signin.entry import end_this, known_device, let_in, where_to
+from plentar.web.signin.forms import PasswordForm, ShownForm, SignInForm
 
-__all__ = ["bp"]
+__all__ = ["ADDRESS_GUESSES", "bp", "checked", "show_you"]
 
 bp = Blueprint("signin", __name__)
 
@@ -24,8 +22,8 @@ bp = Blueprint("signin", __name__)
 PERSON_GUESSES = DEVICE_GUESSES = 8
 # Of one network address over all people: a shop behind one router may slip more often than one person.
 ADDRESS_GUESSES = 40
-DEVICE_COOKIE, DEVICE_SECONDS = "device", 365 * 86400
 WAIT_SECONDS = 600
+TOO_MANY = "Too many tries. Wait ten minutes, or use a device you signed in on before."
 
 
 @bp.get("/sign-in")
@@ -42,10 +40,10 @@ def sign_in() -> ResponseReturnValue:
     form = SignInForm()
     if not form.validate():
         return render_template("signin/page.html", form=form), 422
-    device = request.cookies.get(DEVICE_COOKIE, "")[:100]
+    device = known_device()
     keys = _keys(form.email.data, device)
     if not sign_ins.take_guess(g.db, keys, now()):
-        return _too_many("signin/page.html", form=form)
+        return _too_many(form)
     # Counted before it is looked at, and the count stands whatever comes of it.
     g.db.commit()
     person = people.verify_sign_in(g.db, email=form.email.data, password=form.password.data)
@@ -53,7 +51,7 @@ def sign_in() -> ResponseReturnValue:
         problem = "No such e-mail address and password together."
         return render_template("signin/page.html", form=form, problem=problem), 422
     sign_ins.give_back(g.db, keys, now())
-    return _let_in(person, device, redirect(own_path(form.next.data) or url_for("today.page")))
+    return let_in(person, device, redirect(where_to(person, form.next.data)), how="password")
 
 
 def _keys(email: str, device: str) -> list[tuple[str, int]]:
@@ -64,40 +62,15 @@ def _keys(email: str, device: str) -> list[tuple[str, int]]:
     return [(f"person:{email}", PERSON_GUESSES), (f"from:{network()}", ADDRESS_GUESSES)]
 
 
-def _too_many(view: str, **context: object) -> ResponseReturnValue:
-    words = "Too many tries. Wait ten minutes, or use a device you signed in on before."
-    return render_template(view, problem=words, **context), 429, {"Retry-After": str(WAIT_SECONDS)}
-
-
-def _let_in(person: Person, device: str, response: BaseResponse) -> BaseResponse:
-    """Open a sign-in: a new secret, a new form token, nothing of the session before."""
-    _end_this()
-    secret, device = secrets.token_urlsafe(32), device or secrets.token_urlsafe(32)
-    sign_ins.begin(g.db, person, secret=secret, device=device, words=device_words(), now=now())
-    session.clear()
-    session["key"] = secret
-    session.permanent = True
-    response.set_cookie(
-        DEVICE_COOKIE,
-        device,
-        max_age=DEVICE_SECONDS,
-        path=url_for("signin.page"),
-        samesite="Lax",
-        httponly=True,
-        secure=request.is_secure,
-    )
-    return response
-
-
-def _end_this() -> None:
-    if g.known is not None:
-        sign_ins.end(g.db, g.person, g.known.sign_in, now())
+def _too_many(form: SignInForm) -> ResponseReturnValue:
+    body = render_template("signin/page.html", form=form, problem=TOO_MANY)
+    return body, 429, {"Retry-After": str(WAIT_SECONDS)}
 
 
 @bp.post("/sign-out")
 def sign_out() -> ResponseReturnValue:
     """End this sign-in, here and on the server."""
-    _end_this()
+    end_this()
     session.clear()
     return redirect(url_for("signin.page"))
 
@@ -106,19 +79,38 @@ def sign_out() -> ResponseReturnValue:
 @login_required
 def you() -> ResponseReturnValue:
     """Show where one is signed in, and the form that changes the password."""
-    return _you(PasswordForm(formdata=None))
+    return show_you()
 
 
-def _you(form: PasswordForm, code: int = 200, **context: object) -> ResponseReturnValue:
-    open_ones = sign_ins.list_open(g.db, g.person, now())
-    return render_template("signin/you.html", form=form, open_ones=open_ones, this=g.known.sign_in, **context), code
+def show_you(code: int = 200, form: PasswordForm | None = None, **context: object) -> ResponseReturnValue:
+    """Show one's own page, with a form that was filled in or an empty one."""
+    body = render_template(
+        "signin/you.html",
+        form=form or PasswordForm(formdata=None),
+        open_ones=sign_ins.list_open(g.db, g.person, now()),
+        this=g.known.sign_in,
+        passkeys=ways_in.list_passkeys(g.db, g.person),
+        **context,
+    )
+    return body, code
+
+
+@bp.post("/you/shown")
+@login_required
+def set_shown() -> ResponseReturnValue:
+    """Keep in which degrees and wire sizes one likes to read."""
+    form = ShownForm()
+    checked(form)
+    person = g.db.merge(g.person)
+    person.degrees, person.wire = form.degrees.data, form.wire.data
+    return redirect(url_for("signin.you"))
 
 
 @bp.post("/you/sign-ins/<uuid:sign_in_id>/end")
 @login_required
 def end_one(sign_in_id: UUID) -> ResponseReturnValue:
     """End one of one's own sign-ins; its device is not known any more."""
-    _valid(FlaskForm())
+    checked(FlaskForm())
     if not sign_ins.end(g.db, g.person, sign_in_id, now(), forget_device=True):
         abort(404)
     return redirect(url_for("signin.you"))
@@ -128,12 +120,13 @@ def end_one(sign_in_id: UUID) -> ResponseReturnValue:
 @login_required
 def end_others() -> ResponseReturnValue:
     """End every sign-in but this one."""
-    _valid(FlaskForm())
+    checked(FlaskForm())
     sign_ins.end_all(g.db, g.person, now(), but=g.known.sign_in)
     return redirect(url_for("signin.you"))
 
 
-def _valid(form: FlaskForm) -> None:
+def checked(form: FlaskForm) -> None:
+    """Refuse a form without its token."""
     if not form.validate():
         raise BadRequest
 
@@ -144,18 +137,19 @@ def change_password() -> ResponseReturnValue:
     """Change the password: every sign-in ends, and this device is signed in anew."""
     form = PasswordForm()
     if not form.validate():
-        return _you(form, 422)
+        return show_you(422, form)
     keys = [(f"password:{g.person.id}", PERSON_GUESSES)]
     if not sign_ins.take_guess(g.db, keys, now()):
-        return _too_many("signin/you.html", form=form, open_ones=sign_ins.list_open(g.db, g.person, now()), this=None)
+        return show_you(429, form, problem=TOO_MANY)
     g.db.commit()
-    if not people.is_password(g.person, form.old.data):
+    if g.person.password_hash and not people.is_password(g.person, form.old.data or ""):
         form.old.errors = [*form.old.errors, "that is not your password now"]
-        return _you(form, 422)
+        return show_you(422, form)
     sign_ins.give_back(g.db, keys, now())
     person = g.db.merge(g.person)
     people.change_password(g.db, person, form.new.data, now())
-    return _let_in(person, "", redirect(url_for("signin.you")))
+    audit.note(g.db, "password changed", person.name, shop_id=person.shop_id, person=person, at=now())
+    return let_in(person, "", redirect(url_for("signin.you")), how="a new password")
 
 
 @bp.post("/theme")
