@@ -11,6 +11,7 @@ from functools import cached_property, lru_cache
 from itertools import combinations
 from typing import TYPE_CHECKING, Literal
 
+from plentar.core.causes.weighted import Factors
 from plentar.core.circuit.as_wired import wired_wrong
 from plentar.core.circuit.drive import Drive
 from plentar.core.circuit.places import find_point
@@ -23,6 +24,7 @@ from plentar.core.evidence.record import Record, Taken
 from plentar.core.evidence.runs import TimingRun, WatchRun, runs_of
 from plentar.core.evidence.signs import Observation, sign_of
 from plentar.core.held import Held
+from plentar.core.history.past import NO_PAST, Past
 from plentar.core.judging.air import AirReading, AirVerdict, air_factor, judge_air, watts_in_airstream
 from plentar.core.judging.anywhere import healthy
 from plentar.core.judging.control_circuit import CallCurrent, call_currents
@@ -242,10 +244,12 @@ class Visit:
         outdoor_degf: float | None = None,
         indoor_degf: float | None = None,
         price_kwh: float | None = None,
+        past: Past = NO_PAST,
     ) -> None:
         self.plate, self.record, self.limits, self.moment = plate, record, limits, moment
         self.complaints = tuple(complaints)
         self.outdoor_degf, self.indoor_degf, self.price_kwh = outdoor_degf, indoor_degf, price_kwh
+        self.past = past
         # Seconds and amps of each log by its id; fetched only when somebody asks what the log shows.
         self.samples_of = samples_of
 
@@ -610,7 +614,14 @@ class Visit:
         readings = tuple(r for r in self.readings_now if QUANTITIES[r.function].is_predicted)
         if not readings and not self.signs:
             return None
-        return _diagnosed(self.plate, readings, self.complaints, self.signs, self.limits)
+        # A part that was fitted or moved on this call is not the one the past speaks of.
+        past = () if self.is_repaired else self.past.factors(self.plate, self.moment)
+        return _diagnosed(self.plate, readings, self.complaints, self.signs, self.limits, past)
+
+    @property
+    def past_lines(self) -> tuple[Words, ...]:
+        """What earlier calls say before this one, most telling first."""
+        return self.past.lines(self.moment)
 
     @property
     def suspects(self) -> "list[Cause]":
@@ -1204,11 +1215,12 @@ def _diagnosed(
     complaints: tuple[str, ...],
     signs: tuple[Observation, ...],
     limits: Limits,
+    past: Factors,
 ) -> "Diagnosis":
     """Everyone who looks at a call sees the same diagnosis: it is worked out once."""
     from plentar.core.causes.diagnosis import diagnose
 
     def make() -> "Diagnosis":
-        return diagnose(plate, readings, complaints=complaints, observations=signs, limits=limits)
+        return diagnose(plate, readings, complaints=complaints, observations=signs, limits=limits, past=past)
 
-    return _diagnoses.get((plate, readings, complaints, signs, limits), make)
+    return _diagnoses.get((plate, readings, complaints, signs, limits, past), make)

@@ -264,6 +264,13 @@ class EventRow(Base):
             "kind",
             postgresql_where=text("kind in ('temporary', 'temporary-done')"),
         ),
+        # What a unit's years are told by, without its readings.
+        Index(
+            "ix_event_told",
+            "shop_id",
+            "call_id",
+            postgresql_where=text("kind in ('cause', 'part', 'temporary', 'temporary-done', 'photo', 'mark', 'void')"),
+        ),
     )
     shop_id: Mapped[UUID] = mapped_column(ForeignKey("shop.id"), primary_key=True)
     id: Mapped[UUID] = mapped_column(primary_key=True)

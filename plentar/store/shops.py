@@ -15,6 +15,8 @@ from plentar.store.models import Meter, Person, Shop, ShopLimit
 __all__ = [
     "MeterValues",
     "add_person",
+    "calibration_due",
+    "calibrations",
     "change_meter",
     "change_role",
     "get_meter",
@@ -137,3 +139,25 @@ def limit_story(db: Session, *, shop_id: UUID) -> dict[str, list[tuple[ShopLimit
     for row, name in rows:
         found.setdefault(row.name, []).append((row, name))
     return found
+
+
+def calibration_due(meter: Meter) -> date | None:
+    """Return the day a meter's calibration runs out; None where nobody said."""
+    if meter.calibrated_on is None or meter.calibration_months is None:
+        return None
+    months = meter.calibrated_on.month - 1 + meter.calibration_months
+    year, month = meter.calibrated_on.year + months // 12, months % 12 + 1
+    day = meter.calibrated_on.day
+    while True:
+        try:
+            return date(year, month, day)
+        except ValueError:
+            # The 31st of a month of thirty days is its last.
+            day -= 1
+
+
+def calibrations(db: Session, *, shop_id: UUID) -> list[tuple[Meter, date]]:
+    """Return the meters in use whose calibration has an end, each with that day."""
+    rows = list_all_meters(db, shop_id=shop_id)
+    dated = [(row, calibration_due(row)) for row in rows if row.retired_at is None]
+    return [(row, due) for row, due in dated if due is not None]

@@ -92,8 +92,10 @@ def create_app(settings: Settings) -> Flask:
         fix,
         health,
         parts,
+        past,
         phone,
         place,
+        plan,
         share,
         shop,
         signin,
@@ -120,6 +122,8 @@ def create_app(settings: Settings) -> Flask:
         share,
         phone,
         shop,
+        plan,
+        past,
     ):
         app.register_blueprint(area.bp)
     app.jinja_loader = ChoiceLoader([FileSystemLoader(Path(app.root_path) / "templates"), LOADER])

@@ -15,8 +15,9 @@ from plentar.core.intake import places_of
 from plentar.core.visit import Visit
 from plentar.core.work.safety import opened_choices
 from plentar.screen.call import CallScreen, View
-from plentar.store import phones
+from plentar.store import calls, phones, plans
 from plentar.store.models import Call, SetAside
+from plentar.store.shop_models import FollowUp, PartOrder
 from plentar.web.sent import is_late, refused
 from plentar.web.visits import own_call, read_visit
 
@@ -101,6 +102,25 @@ def is_fragment() -> bool:
     return bool(request.headers.get("HX-Request")) and not request.headers.get("HX-History-Restore-Request")
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Owed:
+    """What is open at a call's place: parts waited for, follow-ups, and the visit it comes back for."""
+
+    orders: Sequence[PartOrder]
+    follow_ups: Sequence[FollowUp]
+    came_for: Call | None
+
+
+def _owed(call: Call) -> Owed:
+    """Return what is open at a call's place; asked for by the one panel that shows it."""
+    shop_id, before = call.shop_id, call.returns_to_id
+    return Owed(
+        orders=plans.list_orders(g.db, shop_id=shop_id, unit_id=call.unit_id),
+        follow_ups=plans.list_follow_ups(g.db, shop_id=shop_id, place_id=call.unit.place_id),
+        came_for=calls.get_for_shop(g.db, shop_id=shop_id, call_id=before) if before is not None else None,
+    )
+
+
 def context_of(screen: CallScreen[Call], **pad: object) -> dict[str, object]:
     """Return what the room's templates show; what is None of `pad` is left out."""
     problem = pad.get("problem")
@@ -118,6 +138,7 @@ def context_of(screen: CallScreen[Call], **pad: object) -> dict[str, object]:
         "signs": SIGNS,
         "step_url": step_url,
         "all_complaints": tuple(COMPLAINTS),
+        "owed": lambda: _owed(screen.call),
         # Drawn ahead for a phone that will have no signal.
         "aboard": g.get("aboard", False),
         "set_aside": asides_of,

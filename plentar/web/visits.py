@@ -1,26 +1,29 @@
 """Reading a call as a visit: its events, once a request and only those not yet known to this process."""
 
 from collections import OrderedDict
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from datetime import datetime
 from functools import lru_cache, partial
 from threading import Lock
 from uuid import UUID
+from zoneinfo import ZoneInfo
 
+from cachetools import TTLCache
 from flask import abort, g
 from sqlalchemy.orm import Session
 
-from plentar.core.evidence.events import Deed, Event
+from plentar.core.evidence.events import Caused, Deed, Event
 from plentar.core.evidence.metrology import Meter, MeterRange
 from plentar.core.evidence.record import Record
+from plentar.core.history.past import Past, Repair
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.visit import Visit
 from plentar.formats.events_json import deed_from_json
 from plentar.formats.packed import Floats, unpack
 from plentar.formats.unit_json import kept_nameplate
-from plentar.store import calls, events
+from plentar.store import calls, events, history
 from plentar.store.models import Call
 from plentar.store.models import Meter as MeterRow
 from plentar.web.access import now
@@ -29,6 +32,8 @@ __all__ = [
     "event_of",
     "meter_of",
     "own_call",
+    "past_from",
+    "past_of",
     "read_record",
     "read_visit",
     "remember",
@@ -70,6 +75,8 @@ class _Records:
 
 
 _records = _Records()
+_pasts: TTLCache[tuple[UUID, UUID], Past] = TTLCache(maxsize=256, ttl=60)
+_pasts_lock = Lock()
 
 
 def own_call(call_id: UUID) -> Call:
@@ -147,7 +154,43 @@ def visit_of(call: Call, record: Record, moment: datetime) -> Visit:
         outdoor_degf=call.outdoor_degf,
         indoor_degf=call.indoor_degf,
         price_kwh=g.person.shop.price_kwh if g.person is not None else None,
+        past=past_of(call),
     )
+
+
+def past_of(call: Call) -> Past:
+    """Return what was repaired on a call's unit before; asked once a minute and process, since it hardly changes."""
+    with _pasts_lock:
+        known: Past | None = _pasts.get((call.shop_id, call.id))
+    if known is not None:
+        return known
+    rows = history.causes_before(g.db, shop_id=call.shop_id, unit_id=call.unit_id, but=call.id)
+    zone = ZoneInfo(g.person.shop.time_zone if g.person is not None else "UTC")
+    found = past_from(rows, kept_nameplate(call.unit.nameplate).built, now(), zone)
+    with _pasts_lock:
+        _pasts[call.shop_id, call.id] = found
+    return found
+
+
+def past_from(rows: Iterable[history.Told], built: str, moment: datetime, zone: ZoneInfo) -> Past:
+    """Return a unit's past: the causes accepted on its calls, and its age by its plate."""
+    repairs = []
+    for row in rows:
+        deed = deed_from_json("cause", row.payload, is_kept=True)
+        assert isinstance(deed, Caused)  # noqa: S101  the kind that was asked for
+        repairs.append(
+            Repair(
+                at=row.done_at.timestamp(),
+                when=row.done_at.astimezone(zone).strftime("%b %Y"),
+                faults=deed.faults,
+                title=deed.title or deed.words,
+                cause=deed.cause,
+                is_cause_known=not deed.cause_not_found or bool(deed.cause),
+            )
+        )
+    year = built.strip()[:4]
+    age = moment.year - int(year) if year.isascii() and year.isdigit() and len(year) == 4 else None
+    return Past(repairs=tuple(repairs), age_years=float(age) if age is not None else None)
 
 
 def _samples_of(shop_id: UUID, log_id: str) -> tuple[Floats, Floats]:

@@ -17,7 +17,7 @@ from plentar.store import ways_in
 from plentar.store.database import make_sessions
 from plentar.store.models import Meter, Person, ShopLimit
 from plentar.store.shop_models import AuditRow
-from plentar.web.shop.meters import calibration_due
+from plentar.store.shops import calibration_due
 from tests.conftest import PASSWORD, ROOT, ShopOf, flat, sign_in
 
 FOREIGN = {"call_id", "unit_id", "meter_id", "place_id", "person_id", "photo_id", "round_id", "item_id", "order_id"}

@@ -12,6 +12,7 @@ from plentar.core.causes.naming import Cause, Evidence
 from plentar.core.causes.signs import factor_of
 from plentar.core.causes.slips import Ask
 from plentar.core.causes.supply import Supply, supply_of
+from plentar.core.causes.weighted import Factors
 from plentar.core.circuit.drive import is_early
 from plentar.core.errors import ReadingError
 from plentar.core.evidence.reading import Reading
@@ -67,6 +68,7 @@ def diagnose(
     complaints: Sequence[str] = (),
     observations: Sequence[Observation] = (),
     limits: Limits = DEFAULT_LIMITS,
+    past: Factors = (),
 ) -> Diagnosis:
     """Rank the causes of what was read on a unit.
 
@@ -77,6 +79,7 @@ def diagnose(
         complaints: From the list of COMPLAINTS; others are ignored.
         observations: What was seen and heard.
         limits: The shop's limits; windows decide what silence means.
+        past: How much likelier earlier repairs make a part's faults.
     Raises:
         ReadingError: A reading at a point the unit does not have.
     Source:
@@ -84,12 +87,12 @@ def diagnose(
         docs/architecture.md, The circuit core.
     """
     standing = _standing(readings)
-    evidence = _weigh(model_of(plate), standing, complaints, observations, limits)
+    evidence = _weigh(model_of(plate), standing, complaints, observations, limits, past)
     if evidence.doubtful():
         # No single fault and none of the likeliest pairs explains it all: look for two faults that do.
         pairs = evidence.promising_pairs()
         if pairs:
-            second = _weigh(model_with_pairs(plate, pairs), standing, complaints, observations, limits)
+            second = _weigh(model_with_pairs(plate, pairs), standing, complaints, observations, limits, past)
             # A second fault is taken only where it explains what one could not.
             if len(second.doubtful()) < len(evidence.doubtful()):
                 evidence = second
@@ -120,10 +123,11 @@ def _weigh(
     complaints: Sequence[str],
     observations: Sequence[Observation],
     limits: Limits,
+    past: Factors,
 ) -> "Evidence":
     """Return the posterior over one table of hypotheses with everything it was made from."""
     supply = supply_of(model, standing, limits)
-    prior = model.prior(complaints)
+    prior = model.prior(complaints, past)
     watched = [entry for entry in observations if _sign(entry).seen_running]
     signs = [entry for entry in observations if not _sign(entry).seen_running]
     seen = sum((_observed(model, sign) for sign in signs), np.log(prior)) + supply.log_likelihood

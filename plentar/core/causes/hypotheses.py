@@ -20,6 +20,7 @@ from plentar.core.causes.rounding import values_of
 from plentar.core.causes.same_circuit import by_position, circuit_of
 from plentar.core.causes.shelf import kept_row
 from plentar.core.causes.table import TableRow, circuit_key
+from plentar.core.causes.weighted import Factors, factor_of
 from plentar.core.circuit.changes import Changes
 from plentar.core.circuit.drive import Drive
 from plentar.core.circuit.probe import dead_ohms, read_amps, read_volts
@@ -260,9 +261,9 @@ class UnitModel:
             for fault in hypothesis.faults
         )
 
-    def prior(self, complaints: Sequence[str]) -> Floats:
-        """Return each hypothesis's share before any reading, bent by the complaint; sums to one."""
-        weight = {fault.id: fault.weight for fault in self.faults}
+    def prior(self, complaints: Sequence[str], past: Factors = ()) -> Floats:
+        """Return each hypothesis's share before any reading, bent by complaint and past; sums to one."""
+        weight = {fault.id: fault.weight * factor_of(past, fault.id) for fault in self.faults}
         for fault in self.faults:
             for complaint in complaints:
                 # Complaints multiply: no heat and a clicking noise together narrow it more than either.

@@ -15,3 +15,8 @@ class PlaceForm(FlaskForm):  # type: ignore[misc]
     town = StringField("Town", [Length(max=120)])
     occupant = StringField("Occupant", [Length(max=120)])
     access_note = StringField("Access", [Length(max=400)])
+    phone = StringField("Phone", [Length(max=40)])
+    estate = StringField("Estate", [Length(max=120)])
+    block = StringField("Block", [Length(max=120)])
+    stair = StringField("Stair", [Length(max=40)])
+    door = StringField("Door", [Length(max=40)])

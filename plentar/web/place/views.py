@@ -16,7 +16,7 @@ from plentar.web.place.forms import PlaceForm
 __all__ = ["bp"]
 
 bp = Blueprint("place", __name__, url_prefix="/places/<uuid:place_id>")
-FIELDS = ("name", "town", "occupant", "access_note")
+FIELDS = ("name", "town", "occupant", "access_note", "phone", "estate", "block", "stair", "door")
 
 
 def _place(place_id: UUID) -> Place:

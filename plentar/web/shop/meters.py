@@ -1,7 +1,6 @@
 """Meters: what each function is worth, when it was calibrated, which are offered no more."""
 
 from collections.abc import Sequence
-from datetime import date
 from typing import Any
 from uuid import UUID
 
@@ -20,27 +19,14 @@ from plentar.web.shop.people import bp, note
 __all__ = ["keep_meter", "show_meter"]
 
 
-def calibration_due(meter: Meter) -> date | None:
-    """Return the day a meter's calibration runs out; None where nobody said."""
-    if meter.calibrated_on is None or meter.calibration_months is None:
-        return None
-    months = meter.calibrated_on.month - 1 + meter.calibration_months
-    year, month = meter.calibrated_on.year + months // 12, months % 12 + 1
-    day = meter.calibrated_on.day
-    while True:
-        try:
-            return date(year, month, day)
-        except ValueError:
-            # The 31st of a month of thirty days is its last.
-            day -= 1
-
-
 @bp.get("/meters")
 @lead_required
 def meters() -> ResponseReturnValue:
     """List the shop's meters."""
     rows = shops.list_all_meters(g.db, shop_id=g.person.shop_id)
-    return render_template("shop/meters.html", meters=[(row, calibration_due(row)) for row in rows], today=local_day())
+    return render_template(
+        "shop/meters.html", meters=[(row, shops.calibration_due(row)) for row in rows], today=local_day()
+    )
 
 
 def _meter(meter_id: UUID) -> Meter:

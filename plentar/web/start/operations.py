@@ -1,7 +1,9 @@
 """Starting a call: find or make the place and the unit, open the call."""
 
-from datetime import datetime
+from dataclasses import dataclass
+from datetime import date, datetime, time
 from uuid import UUID, uuid4
+from zoneinfo import ZoneInfo
 
 from sqlalchemy.orm import Session
 
@@ -12,11 +14,13 @@ from plentar.formats.events_json import deed_to_json
 from plentar.formats.numbers import degf_typed
 from plentar.formats.plate_form import with_identity
 from plentar.formats.unit_json import nameplate_from_json, nameplate_to_json
-from plentar.store import calls, events, places
+from plentar.store import calls, events, places, plans, shops
 from plentar.store.models import Call, Person, Place, Unit
 from plentar.web.start.forms import NEW, StartForm
 
 __all__ = ["start_call"]
+
+MOST_WINDOW = 720
 
 
 def start_call(db: Session, person: Person, form: StartForm, moment: datetime) -> Call:
@@ -36,25 +40,60 @@ def start_call(db: Session, person: Person, form: StartForm, moment: datetime) -
     meter = places.first_meter(db, shop_id=shop_id)
     if meter is None:
         raise ReadingError("this shop has no meter yet; add one first", field="place_name")
+    plan = _plan(db, person, form, moment)
     unit = _unit(db, shop_id, _place(db, shop_id, form), form)
     call = Call(
         id=call_id,
         shop_id=shop_id,
         unit_id=unit.id,
-        technician_id=person.id,
+        technician_id=plan.technician_id,
         meter_id=meter.id,
         complaints=list(form.complaints.data or ()) or ["other"],
         words=(form.words.data or "").strip(),
         at_risk=(form.at_risk.data or "").strip(),
         outdoor_degf=outdoor,
         indoor_degf=indoor,
-        status="open",
-        scheduled_at=moment,
+        status="planned" if form.plan.data else "open",
+        scheduled_at=plan.begins_at,
+        window_minutes=plan.window_minutes,
+        minutes=plan.minutes,
         outcome="",
     )
     places.add_call(db, call)
     events.begin(db, call, deed_to_json(first_event(nameplate_from_json(unit.nameplate))), moment)
     return call
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _Plan:
+    begins_at: datetime
+    technician_id: UUID
+    window_minutes: int = 0
+    minutes: int = plans.USUAL_MINUTES
+
+
+def _plan(db: Session, person: Person, form: StartForm, moment: datetime) -> _Plan:
+    """Return when and by whom: now and by whoever begins it, or as it was planned."""
+    if not form.plan.data:
+        return _Plan(begins_at=moment, technician_id=person.id)
+    try:
+        day, hour = date.fromisoformat(form.plan_on.data or ""), time.fromisoformat(form.plan_at.data or "08:00")
+    except ValueError as error:
+        raise ReadingError("choose the day it is planned for", field="plan_on") from error
+    window = (form.window.data or "0").strip()
+    if not (window.isascii() and window.isdigit()) or int(window) > MOST_WINDOW:
+        raise ReadingError("whole minutes, at most twelve hours", field="window")
+    technician = shops.get_person(db, shop_id=person.shop_id, person_id=_known(form.technician.data, "technician"))
+    if technician is None or technician.deactivated_at is not None:
+        raise ReadingError("pick one of the list", field="technician")
+    complaint = (form.complaints.data or ["other"])[0]
+    minutes, _ = plans.minutes_taken(db, shop_id=person.shop_id, complaint=complaint)
+    return _Plan(
+        begins_at=datetime.combine(day, hour, ZoneInfo(person.shop.time_zone)),
+        technician_id=technician.id,
+        window_minutes=int(window),
+        minutes=minutes,
+    )
 
 
 def _known(text: str | None, field: str) -> UUID:
@@ -82,6 +121,7 @@ def _place(db: Session, shop_id: UUID, form: StartForm) -> Place:
         town=(form.town.data or "").strip(),
         occupant=(form.occupant.data or "").strip(),
         access_note=(form.access_note.data or "").strip(),
+        phone=(form.phone.data or "").strip(),
     )
     db.add(place)
     db.flush()

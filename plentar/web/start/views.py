@@ -10,7 +10,7 @@ from werkzeug.datastructures import MultiDict
 
 from plentar.core.causes.faults import COMPLAINTS
 from plentar.core.errors import PlentarError
-from plentar.store import places
+from plentar.store import places, shops
 from plentar.store.models import Place, Unit
 from plentar.web.aboard import PATTERN_WORDS, bundle_of
 from plentar.web.access import login_required, now
@@ -47,6 +47,7 @@ def _where(form: StartForm, words: str) -> dict[str, Any]:
         "is_new": form.place_id.data == NEW,
         "patterns": PATTERN_WORDS,
         "like": places.like_units(g.db, shop_id=shop_id),
+        "technicians": [row for row in shops.list_people(g.db, shop_id=shop_id) if row.deactivated_at is None],
     }
 
 
@@ -73,8 +74,10 @@ def start() -> ResponseReturnValue:
         g.db.rollback()
         shown = _where(form, request.form.get("q", "")[:80])
         return render_template("start/page.html", complaints=tuple(COMPLAINTS), problem=error, **shown), 422
-    if not form.unit_id.data or form.unit_id.data == NEW:
+    if call.status == "open" and (not form.unit_id.data or form.unit_id.data == NEW):
         return redirect(url_for("unit.nameplate", unit_id=call.unit_id, call=call.id))
+    if call.status == "planned":
+        return redirect(url_for("plan.page", call_id=call.id))
     return redirect(url_for("call.page", call_id=call.id))
 
 

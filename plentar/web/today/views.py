@@ -9,9 +9,10 @@ from flask.typing import ResponseReturnValue
 
 from plentar.core.evidence.events import Temporary
 from plentar.core.work.planning import plan_van
+from plentar.core.work.urgency import urgency_of
 from plentar.formats.events_json import deed_from_json
 from plentar.formats.unit_json import kept_nameplate
-from plentar.store import calls, events
+from plentar.store import calls, events, plans, shops
 from plentar.web.access import login_required, now
 
 __all__ = ["bp"]
@@ -19,6 +20,8 @@ __all__ = ["bp"]
 bp = Blueprint("today", __name__)
 # A temporary measure stands open this long before its day; what is due later is folded below, up to a season ahead.
 DUE_DAYS, AHEAD_DAYS = 2, 200
+# Follow-ups coming this week are seen beside those that are late.
+COMING_DAYS = 5
 
 
 class Measure:
@@ -62,4 +65,9 @@ def page() -> ResponseReturnValue:
         due=[measure for measure in measures if measure.due_on <= soon],
         later=[measure for measure in measures if measure.due_on > soon],
         new_id=lambda: str(uuid4()),
+        overdue=plans.list_overdue(g.db, shop_id=g.person.shop_id, before=start),
+        follow_ups=plans.list_follow_ups(g.db, shop_id=g.person.shop_id, until=soon + timedelta(days=COMING_DAYS)),
+        orders=plans.list_orders(g.db, shop_id=g.person.shop_id),
+        urgency_of=urgency_of,
+        calibration=shops.calibrations(g.db, shop_id=g.person.shop_id),
     )

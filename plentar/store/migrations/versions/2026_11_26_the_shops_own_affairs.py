@@ -378,6 +378,12 @@ def upgrade() -> None:
     )
     op.create_check_constraint(op.f("ck_call_plan"), "call", "window_minutes >= 0 and minutes > 0")
     op.create_check_constraint(op.f("ck_person_shown"), "person", "degrees in ('F', 'C') and wire in ('AWG', 'mm2')")
+    op.create_index(
+        "ix_event_told",
+        "event",
+        ["shop_id", "call_id"],
+        postgresql_where="kind in ('cause', 'part', 'temporary', 'temporary-done', 'photo', 'mark', 'void')",
+    )
     op.execute(EVIDENCE % ERASING)
     op.execute(TRIGGERS)
 
@@ -387,6 +393,7 @@ def downgrade() -> None:
         op.execute(f"drop trigger search_{table} on {table}")
         op.execute(f"drop function search_{table}()")
     op.execute(EVIDENCE % "")
+    op.drop_index("ix_event_told", "event")
     op.execute("update call set status = 'withdrawn' where status = 'cancelled'")
     op.drop_constraint(op.f("ck_person_shown"), "person")
     op.drop_constraint(op.f("ck_call_plan"), "call")

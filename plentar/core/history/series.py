@@ -1,0 +1,252 @@
+"""A unit's figures over the years, made comparable: each as a ratio of what it should be, with its drift.
+
+Amps are turned to rated volts by the volts read under the same load; without those a reading of amps says nothing of
+the element, and stands in no series.
+"""
+
+import math
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+
+from plentar.core.evidence.reading import Condition
+from plentar.core.history.past import YEAR_SECONDS
+from plentar.core.limits.table import DEFAULT_LIMITS, Limits
+from plentar.core.limits.verdicts import Band, Grade, grade
+from plentar.core.said import Words, said
+from plentar.core.unit.electrical import element_ohms
+from plentar.core.unit.nameplate import Nameplate
+from plentar.core.unit.place import amps_at, line_volts, ohms_at
+
+__all__ = ["Drift", "Mark", "PastReading", "Series", "drift_of", "series_of"]
+
+# Of a two-sided 90 % interval, by degrees of freedom (Student); beyond ten the normal's is near enough.
+_T90 = (math.inf, 6.314, 2.920, 2.353, 2.132, 2.015, 1.943, 1.895, 1.860, 1.833, 1.812)
+T90_MANY = 1.70
+# Two points make a line and no confidence.
+LEAST_MARKS = 3
+# A ratio is read to a few parts in a thousand at best: what scatters less was rounded.
+LEAST_HALF = 0.004
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PastReading:
+    """One reading of an earlier call or this one: which call, when [s since 1970], where, what, under what."""
+
+    call: str
+    at: float
+    point: str
+    value: float
+    half: float
+    condition: Condition
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Mark:
+    """One value of a series: its ratio with half-width, and the figure as it is to be read."""
+
+    call: str
+    at: float
+    ratio: float
+    half: float
+    value: float
+    unit: str
+    grade: Grade
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Drift:
+    """How a series moves: ratio a year with its 90 % half-width; proven when zero lies outside."""
+
+    per_year: float
+    half: float
+
+    @property
+    def is_proven(self) -> bool:
+        """True when the drift is more than its doubt."""
+        return abs(self.per_year) > self.half
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Series:
+    """One figure of a unit over its calls, oldest first, against its band."""
+
+    id: str
+    part: str
+    words: Words
+    how: Words
+    band: Band
+    marks: tuple[Mark, ...]
+    drift: Drift | None = field(default=None)
+
+
+def drift_of(points: Sequence[tuple[float, float, float]]) -> Drift | None:
+    """Return the slope through values over time, weighted by their half-widths; None for fewer than three.
+
+    Args:
+        points: Moment [s since 1970], value, half-width.
+    Source:
+        Weighted least squares; the slope's error is scaled by the scatter that is left where that is more than the
+        half-widths promise, and Student's t widens it for few points.
+    Example:
+        >>> year = 365.25 * 86400
+        >>> drift = drift_of([(0.0, 1.00, 0.01), (year, 0.98, 0.01), (2 * year, 0.96, 0.01)])
+        >>> round(drift.per_year, 3), drift.is_proven
+        (-0.02, False)
+    """
+    if len(points) < LEAST_MARKS:
+        return None
+    years = [at / YEAR_SECONDS for at, _, _ in points]
+    weights = [1.0 / max(half, LEAST_HALF) ** 2 for _, _, half in points]
+    whole = sum(weights)
+    middle = sum(w * x for w, x in zip(weights, years, strict=True)) / whole
+    mean = sum(w * y for w, (_, y, _) in zip(weights, points, strict=True)) / whole
+    spread = sum(w * (x - middle) ** 2 for w, x in zip(weights, years, strict=True))
+    if spread <= 0:
+        return None
+    slope = sum(w * (x - middle) * (y - mean) for w, x, (_, y, _) in zip(weights, years, points, strict=True)) / spread
+    left = sum(
+        w * (y - mean - slope * (x - middle)) ** 2 for w, x, (_, y, _) in zip(weights, years, points, strict=True)
+    )
+    free = len(points) - 2
+    scatter = max(1.0, left / free)
+    # A half-width is the meter's limit, about two standard errors.
+    error = math.sqrt(scatter / spread) / 2
+    return Drift(per_year=slope, half=error * (_T90[free] if free < len(_T90) else T90_MANY))
+
+
+def series_of(plate: Nameplate, readings: Iterable[PastReading], limits: Limits = DEFAULT_LIMITS) -> tuple[Series, ...]:
+    """Return what a unit's readings say over the years: each strip's amps and ohms, sag, blower, control current.
+
+    Source:
+        docs/trade.md, sections 2 and 3: amps × rated volts / volts read under the same load; ohms against V²/P.
+    """
+    by_call: dict[str, list[PastReading]] = {}
+    for reading in sorted(readings, key=lambda entry: entry.at):
+        by_call.setdefault(reading.call, []).append(reading)
+    found: dict[str, list[Mark]] = {}
+    rows = _rows(plate, limits)
+    for own in by_call.values():
+        for name, mark in _marks_of(plate, own, rows):
+            found.setdefault(name, []).append(mark)
+    return tuple(
+        Series(
+            id=name,
+            part=row.part,
+            words=row.words,
+            how=row.how,
+            band=row.band,
+            marks=tuple(found[name]),
+            drift=drift_of([(mark.at, mark.ratio, mark.half) for mark in found[name]]),
+        )
+        for name, row in rows.items()
+        if name in found
+    )
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _Row:
+    part: str
+    words: Words
+    how: Words
+    band: Band
+
+
+def _rows(plate: Nameplate, limits: Limits) -> Mapping[str, _Row]:
+    rows: dict[str, _Row] = {}
+    for circuit in plate.circuits:
+        rows[f"amps:{circuit.id}"] = _Row(
+            part=circuit.id,
+            words=said("history.strip-amps", strip=circuit.name),
+            how=said("history.amps-at-rated", volts=circuit.rated_volts),
+            band=limits.band("element_amps_ratio"),
+        )
+        rows[f"ohms:{circuit.id}"] = _Row(
+            part=circuit.id,
+            words=said("history.strip-ohms", strip=circuit.name),
+            how=said("history.ohms-cold"),
+            band=limits.band("element_ohms_ratio"),
+        )
+    for feed in plate.feeds:
+        rows[f"sag:{feed.id}"] = _Row(
+            part=feed.id,
+            words=said("history.sag", feed=feed.id.replace("-", " ")),
+            how=said("history.sag-how"),
+            band=limits.band("sag_ratio"),
+        )
+    rows["blower"] = _Row(
+        part="blower",
+        words=said("history.blower-amps"),
+        how=said("history.blower-how"),
+        band=limits.band("blower_amps_ratio"),
+    )
+    rows["control"] = _Row(
+        part="transformer",
+        words=said("history.control-amps"),
+        how=said("history.control-how"),
+        band=limits.band("control_amps_ratio"),
+    )
+    return rows
+
+
+def _mark(reading: PastReading, ratio: float, half: float, value: float, unit: str, band: Band) -> Mark:
+    return Mark(
+        call=reading.call,
+        at=reading.at,
+        ratio=ratio,
+        half=half,
+        value=value,
+        unit=unit,
+        grade=grade(ratio, half, band),
+    )
+
+
+def _marks_of(plate: Nameplate, own: Sequence[PastReading], rows: Mapping[str, _Row]) -> Iterable[tuple[str, Mark]]:
+    """Return one call's marks: of each series the last reading of the call, since earlier ones were of another unit."""
+    last: dict[str, Mark] = {}
+    for reading in own:
+        heats = "W" in reading.condition.on
+        for circuit in plate.circuits:
+            if reading.point == amps_at(circuit.id) and heats:
+                volts = _volts_under(own, plate.feed_of(circuit.supplied_by), reading)
+                expected = circuit.rated_volts / element_ohms(circuit.rated_watts, circuit.rated_volts)
+                if volts is None or reading.value < 0.5:
+                    # A dead strip has no element to speak of: the timeline tells of it.
+                    continue
+                at_rated = reading.value * circuit.rated_volts / volts.value
+                half = math.hypot(reading.half / reading.value, volts.half / volts.value) * at_rated / expected
+                name = f"amps:{circuit.id}"
+                last[name] = _mark(reading, at_rated / expected, half, at_rated, "A", rows[name].band)
+            elif reading.point == ohms_at(f"{circuit.id}.element"):
+                expected = element_ohms(circuit.rated_watts, circuit.rated_volts)
+                if 0 < reading.value < 100 * expected:
+                    name = f"ohms:{circuit.id}"
+                    ratio, half = reading.value / expected, reading.half / expected
+                    last[name] = _mark(reading, ratio, half, reading.value, "Ω", rows[name].band)
+        rated = plate.blower.rated_amps
+        if reading.point == amps_at("blower") and rated and reading.value > 0.2:
+            ratio, half = reading.value / rated, reading.half / rated
+            last["blower"] = _mark(reading, ratio, half, reading.value, "A", rows["blower"].band)
+        va = plate.transformer.va
+        if reading.point == amps_at("control") and va and heats:
+            ratio, half = 24.0 * reading.value / va, 24.0 * reading.half / va
+            last["control"] = _mark(reading, ratio, half, reading.value, "A", rows["control"].band)
+    for feed in plate.feeds:
+        point = line_volts(feed.id)
+        idle = [entry for entry in own if entry.point == point and not entry.condition.on]
+        loaded = [entry for entry in own if entry.point == point and "W" in entry.condition.on]
+        if idle and loaded and idle[-1].value > 0:
+            sag = 1 - loaded[-1].value / idle[-1].value
+            half = math.hypot(loaded[-1].half, idle[-1].half) / idle[-1].value
+            name = f"sag:{feed.id}"
+            last[name] = _mark(loaded[-1], sag, half, 100 * sag, "%", rows[name].band)
+    return last.items()
+
+
+def _volts_under(own: Sequence[PastReading], feed: str, reading: PastReading) -> PastReading | None:
+    """Return the feed's volts read in the same call under the same calls; the nearest in time."""
+    alike = [
+        entry
+        for entry in own
+        if entry.point == line_volts(feed) and entry.condition.on == reading.condition.on and entry.value > 0
+    ]
+    return min(alike, key=lambda entry: abs(entry.at - reading.at), default=None)

@@ -1,0 +1,214 @@
+"""What a unit's page shows: its timeline, each circuit on band rails, its parts' ages."""
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from functools import cached_property
+from typing import Any
+from zoneinfo import ZoneInfo
+
+from plentar.core.evidence.events import Fitted, Marked, Temporary
+from plentar.core.evidence.reading import Condition
+from plentar.core.history.past import YEAR_SECONDS, Past
+from plentar.core.history.series import PastReading, Series, series_of
+from plentar.core.limits.table import Limits
+from plentar.core.unit.nameplate import Nameplate
+from plentar.core.unit.place import place_of
+from plentar.formats.events_json import deed_from_json
+from plentar.formats.unit_json import kept_nameplate
+from plentar.screen.drawings.ladder import Board, draw_board, plain_line
+from plentar.screen.drawings.years_rail import YearsRail, years_rail
+from plentar.screen.shown import told_temporary
+from plentar.store.history import Told
+from plentar.store.models import Call, Unit
+from plentar.words import say
+
+__all__ = ["Entry", "PartAge", "UnitScreen", "past_readings"]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Line:
+    """One thing a call's entry tells: its kind, in words, a photo's id."""
+
+    kind: str
+    words: str
+    photo: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Entry:
+    """One call in the timeline."""
+
+    call: Call
+    lines: tuple[Line, ...]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Row:
+    """One series on its rail, with its drift in words."""
+
+    series: Series
+    rail: YearsRail
+    drift: str
+    is_proven: bool
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PartAge:
+    """One part: what it is, since when by whose word, how old that makes it."""
+
+    name: str
+    since: str
+    years: float | None
+    by: str
+    kind: str
+    life: str = ""
+
+
+def past_readings(rows: Sequence[Any]) -> list[PastReading]:
+    """Return kept rows as readings of the years; one whose condition cannot be read is left out."""
+    found = []
+    for row in rows:
+        condition = row.condition or {}
+        found.append(
+            PastReading(
+                call=str(row.call_id),
+                at=row.done_at.timestamp(),
+                point=row.point,
+                value=row.value,
+                half=row.half,
+                condition=_condition(condition),
+            )
+        )
+    return found
+
+
+def _condition(kept: dict[str, Any]) -> Condition:
+    # Only what is on matters over the years.
+    calls = kept.get("calls") or {}
+    pairs = calls.items() if isinstance(calls, dict) else calls
+    return Condition(calls=tuple((str(name), float(seconds or 0.0)) for name, seconds in pairs))
+
+
+class UnitScreen:
+    """One unit's page."""
+
+    def __init__(
+        self,
+        unit: Unit,
+        calls: Sequence[Call],
+        told: Sequence[Told],
+        readings: Sequence[Any],
+        past: Past,
+        *,
+        limits: Limits,
+        zone: ZoneInfo,
+        moment: datetime,
+    ) -> None:
+        self.unit, self.calls, self.past, self.zone, self.moment = unit, calls, past, zone, moment
+        self.limits = limits
+        self._told, self._readings = told, readings
+
+    @cached_property
+    def plate(self) -> Nameplate:
+        """The unit's plate."""
+        return kept_nameplate(self.unit.nameplate)
+
+    @cached_property
+    def board(self) -> Board:
+        """Its circuit, nothing live."""
+        return draw_board(self.plate, line=plain_line, verdicts={}, labels={})
+
+    @cached_property
+    def entries(self) -> list[Entry]:
+        """The calls, newest first, each with what was found and done."""
+        by_call: dict[Any, list[Told]] = {}
+        for row in self._told:
+            by_call.setdefault(row.call_id, []).append(row)
+        return [Entry(call=call, lines=tuple(self._lines(by_call.get(call.id, ())))) for call in self.calls]
+
+    def _lines(self, rows: Sequence[Told]) -> Iterator[Line]:
+        done = {row.payload.get("temporary") for row in rows if row.kind == "temporary-done"}
+        for row in rows:
+            payload = row.payload
+            if row.kind == "cause":
+                found = payload.get("cause") or ""
+                tail = f", caused by {found}" if found else ", cause not found"
+                yield Line(kind="cause", words=f"{payload.get('title') or payload.get('words', '')}{tail}")
+            elif row.kind == "part":
+                yield Line(kind="fix", words=f"fitted: {payload['name']}")
+            elif row.kind == "temporary":
+                deed = deed_from_json("temporary", payload, is_kept=True)
+                assert isinstance(deed, Temporary)  # noqa: S101  the kind that was asked for
+                ended = "made right" if str(row.id) in done else f"to be made right by {deed.due_on}"
+                yield Line(kind="temporary", words=f"{say(told_temporary(deed))}, {deed.how}: {ended}")
+            elif row.kind == "photo":
+                yield Line(kind="photo", words=payload.get("note") or "photo", photo=str(row.id))
+
+    @cached_property
+    def rows(self) -> list[Row]:
+        """Each figure over the years."""
+        series = series_of(self.plate, past_readings(self._readings), self.limits)
+        return [self._row(entry) for entry in series]
+
+    def _row(self, series: Series) -> Row:
+        drift = series.drift
+        if drift is None:
+            words = f"{len(series.marks)} visit{'s' if len(series.marks) > 1 else ''}: no drift can be told"
+        else:
+            words = f"{100 * drift.per_year:+.1f} % a year ± {100 * drift.half:.1f}".replace("-", "−")
+            words += "" if drift.is_proven else ": may be none"
+        return Row(
+            series=series,
+            rail=years_rail(series, self._year),
+            drift=words,
+            is_proven=drift is not None and drift.is_proven,
+        )
+
+    def _year(self, at: float) -> str:
+        moment = datetime.fromtimestamp(at, tz=UTC).astimezone(self.zone)
+        years = {datetime.fromtimestamp(call.scheduled_at.timestamp(), tz=UTC).year for call in self.calls}
+        return f"{moment:%y}".join(("’", "")) if len(years) > 1 else f"{moment:%d %b}"
+
+    @cached_property
+    def ages(self) -> list[PartAge]:
+        """What is known of its parts' ages: by work done, by dates read on them, else by the plate."""
+        found = {}
+        age = self.past.age_years
+        if age is not None:
+            for circuit in self.plate.circuits:
+                for part in ("element", "link", "limit"):
+                    key = f"{circuit.id}.{part}"
+                    found[key] = self._age(key, f"{circuit.name}, {part}", self.plate.built[:4], age, "plate")
+        for repair in self.past.repairs:
+            for part in repair.parts:
+                years = (self.moment.timestamp() - repair.at) / YEAR_SECONDS
+                found[part] = self._age(part, _spoken_part(self.plate, part), repair.when, years, "work")
+        marks = [row for row in self._told if row.kind == "mark" and row.payload.get("what") == "date"]
+        for row in marks:
+            deed = deed_from_json("mark", row.payload, is_kept=True)
+            assert isinstance(deed, Marked)  # noqa: S101  the kind that was asked for
+            found[deed.about] = self._age(
+                deed.about, _spoken_part(self.plate, deed.about), deed.words, None, "read on it"
+            )
+        for row in self._told:
+            if row.kind == "part":
+                fitted = deed_from_json("part", row.payload, is_kept=True)
+                assert isinstance(fitted, Fitted)  # noqa: S101  the kind that was asked for
+                years = (self.moment - row.done_at).total_seconds() / YEAR_SECONDS
+                when = row.done_at.astimezone(self.zone).strftime("%b %Y")
+                found.setdefault(f"fitted {fitted.name}", self._age("", fitted.name, when, years, "work"))
+        return sorted(found.values(), key=lambda part: (part.by == "plate", part.name))
+
+    def _age(self, part: str, name: str, since: str, years: float | None, by: str) -> PartAge:
+        kind = (place_of(part).part.partition("-")[0] or part) if part else ""
+        return PartAge(name=name, since=since, years=years, by=by, kind=kind)
+
+
+def _spoken_part(plate: Nameplate, part: str) -> str:
+    from plentar.core.circuit.places import place_words
+
+    try:
+        return say(place_words(plate, part))
+    except (KeyError, ValueError):
+        return part.replace(".", " ").replace("-", " ")

@@ -1,0 +1,140 @@
+"""The week of all vans, and each person's calendar behind a secret address."""
+
+import secrets
+from datetime import date, datetime, time, timedelta
+from urllib.parse import urljoin
+from uuid import UUID
+from zoneinfo import ZoneInfo
+
+from flask import Response, abort, current_app, g, redirect, render_template, request, url_for
+from flask.typing import ResponseReturnValue
+
+from plentar.core.work.urgency import urgency_of
+from plentar.formats.calendar import Appointment, calendar_of
+from plentar.store import feeds, plans, shops
+from plentar.store.models import Call, Place
+from plentar.web.access import local_day, login_required, now
+from plentar.web.plan.forms import FeedForm
+from plentar.web.plan.views import bp, may_plan, people_choices, zone
+
+__all__ = ["days_of"]
+
+# What a calendar holds: what was done lately, and a season ahead.
+BEHIND, AHEAD = timedelta(days=14), timedelta(days=120)
+
+
+def days_of(monday: date, tz: ZoneInfo) -> list[tuple[date, datetime, datetime]]:
+    """Return the seven days of a week with their bounds: of 23 or 25 hours where the clocks change."""
+    days = [monday + timedelta(days=number) for number in range(8)]
+    bounds = [datetime.combine(day, time(), tz) for day in days]
+    return [(days[n], bounds[n], bounds[n + 1]) for n in range(7)]
+
+
+def start_of_day() -> datetime:
+    """Return when this day began by the shop's clock."""
+    return datetime.combine(local_day(), time(), zone())
+
+
+class Card:
+    """One call in the week."""
+
+    def __init__(self, call: Call) -> None:
+        self.call = call
+        self.urgency = urgency_of(call.complaints, at_risk=call.at_risk, outdoor_degf=call.outdoor_degf)
+        self.can_move = call.status == "planned" and may_plan(call)
+
+
+@bp.get("/week")
+@login_required
+def week() -> ResponseReturnValue:
+    """Show a week: a row a van, a column a day; planned calls are moved by their form, by keys or by dragging."""
+    try:
+        wanted = date.fromisoformat(request.args.get("on", "")[:10]) if request.args.get("on") else local_day()
+        monday = wanted - timedelta(days=wanted.weekday())
+        days = days_of(monday, zone())
+        rows = plans.list_week(g.db, shop_id=g.person.shop_id, start=days[0][1], end=days[-1][2])
+    except (ValueError, OverflowError):
+        abort(404)
+    people = shops.list_people(g.db, shop_id=g.person.shop_id)
+    vans = [row for row in people if row.deactivated_at is None or any(c.technician_id == row.id for c in rows)]
+    cells: dict[tuple[UUID, date], list[Card]] = {}
+    for call in rows:
+        cells.setdefault((call.technician_id, call.scheduled_at.astimezone(zone()).date()), []).append(Card(call))
+    grid = [(van, [(day, cells.get((van.id, day), [])) for day, _, _ in days]) for van in vans]
+    until = days[-1][0]
+    follow_ups = plans.list_follow_ups(g.db, shop_id=g.person.shop_id, until=until)
+    return render_template(
+        "plan/week.html",
+        days=days,
+        grid=grid,
+        monday=monday,
+        before=monday - timedelta(days=7),
+        after=monday + timedelta(days=7),
+        today=local_day(),
+        choices=people_choices(),
+        follow_ups=follow_ups,
+        orders=plans.list_orders(g.db, shop_id=g.person.shop_id),
+        overdue=plans.list_overdue(
+            g.db, shop_id=g.person.shop_id, before=datetime.combine(local_day(), time(), zone())
+        ),
+    )
+
+
+# Calendars.
+
+
+@bp.get("/you/calendar")
+@login_required
+def calendar() -> ResponseReturnValue:
+    """Show whether one's calendar has an address, and make or end it."""
+    return render_template("plan/calendar.html", key=feeds.key_of(g.db, g.person), form=FeedForm(formdata=None))
+
+
+@bp.post("/you/calendar")
+@login_required
+def make_calendar() -> ResponseReturnValue:
+    """Give one's calendar an address, shown once; or end it."""
+    form = FeedForm()
+    if not form.validate():
+        abort(400)
+    if request.form.get("end"):
+        feeds.end(g.db, g.person)
+        return redirect(url_for("plan.calendar"))
+    secret = secrets.token_urlsafe(24)
+    feeds.make(g.db, g.person, secret, with_words=form.with_words.data, now=now())
+    base = current_app.config["PLENTAR_ORIGIN"] or request.host_url
+    link = urljoin(base, url_for("plan.feed", token=secret))
+    return render_template("plan/calendar.html", key=feeds.key_of(g.db, g.person), form=form, link=link)
+
+
+@bp.get("/calendar/<token>.ics")
+def feed(token: str) -> ResponseReturnValue:
+    """Send a calendar to whoever holds its address: block and hour; the customer's words only where chosen."""
+    g.own_headers = {"X-Robots-Tag": "noindex, nofollow", "Referrer-Policy": "no-referrer"}
+    key = feeds.find(g.db, token) if len(token) <= 64 else None
+    if key is None:
+        abort(404)
+    rows = feeds.calls_of(g.db, key, start=now() - BEHIND, end=now() + AHEAD)
+    shop = key.person.shop
+    items = [_appointment(call, with_words=key.with_words) for call in rows]
+    body = calendar_of(f"{key.person.name}, {shop.name}", ZoneInfo(shop.time_zone), items, now())
+    return Response(body, mimetype="text/calendar")
+
+
+def _appointment(call: Call, *, with_words: bool) -> Appointment:
+    place = call.unit.place
+    where = place.name if with_words else _block(place)
+    words = ", ".join(part for part in (call.complaint, call.words) if part) if with_words else ""
+    return Appointment(
+        id=str(call.id),
+        begins_at=call.scheduled_at,
+        minutes=call.minutes,
+        title=f"{where}, call" if not with_words else where,
+        words=words,
+        changed=call.plan_version,
+    )
+
+
+def _block(place: Place) -> str:
+    """Return where a place is without the house: block or estate, else the town."""
+    return place.block or place.estate or place.town or "a place"
