@@ -1,6 +1,6 @@
 """Loading the demo into an empty database."""
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import asdict, replace
 from datetime import date, datetime, time, timedelta
 from random import Random
@@ -30,6 +30,20 @@ from plentar.core.unit.place import GROUND, amps_at, line_volts, volts_at
 from plentar.demo.scenario import CALLS_TODAY, DETACHED, HISTORY, MAKERS, PEOPLE, READ_THERE, estate_pattern
 from plentar.demo.shelf import KITS, SHELF
 from plentar.demo.worked import PLACE, photo_of_a_burnt_pole, worked_deeds
+from plentar.demo.years import (
+    DONE_SHARE,
+    FOLLOW_UPS,
+    LINK_DAYS,
+    LINK_PLACE,
+    ORDERS,
+    OVERDUE,
+    SEASONS,
+    Part,
+    ahead,
+    link_call,
+    round_days,
+    season_call,
+)
 from plentar.devices.simulated import SimulatedClamp
 from plentar.formats.events_json import deed_to_json
 from plentar.formats.kits_csv import KITS as KIT_LABELS
@@ -41,6 +55,7 @@ from plentar.store import events
 from plentar.store.models import Call, LogSamples, Meter, Person, PhotoBytes, Place, Shop, Unit
 from plentar.store.people import hash_password
 from plentar.store.shelf import put_kits, put_parts
+from plentar.store.shop_models import BlockMinutes, FollowUp, PartOrder, Round
 from plentar.words import say
 from plentar.words.figures import thousands
 
@@ -49,6 +64,18 @@ __all__ = ["DEMO_EMAIL", "DEMO_PASSWORD", "load_demo", "move_to_today"]
 DEMO_EMAIL = "teodor@quillet.example"
 DEMO_PASSWORD = "plentar-demo"  # noqa: S105 - printed for everyone by the demo
 ZONE = "America/Chicago"
+ESTATE = "Tamarisk Court"
+BLOCKS = ("North row", "East row", "South row", "West row")
+# Minutes with the bag; nobody has timed the way from the shop to the west row.
+WAYS = (
+    ("", "North row", 14.0),
+    ("", "East row", 15.0),
+    ("", "South row", 16.0),
+    ("North row", "East row", 4.0),
+    ("East row", "South row", 4.0),
+    ("South row", "West row", 5.0),
+    ("North row", "West row", 4.0),
+)
 _NAMES = UUID("6d1c5c0e-6f0b-4a51-9a7e-0f3f6a2b7c11")
 
 
@@ -61,6 +88,7 @@ def load_demo(db: Session, now: datetime) -> bool:
     if db.scalar(select(Shop.id).limit(1)) is not None:
         return False
     shop = Shop(id=_id("shop"), name="Quillet Hollow Heating", time_zone=ZONE, tax_percent=8.25, price_kwh=0.14)
+    shop.set_up_at = now
     db.add(shop)
     db.flush()
     for key, name, email, role in PEOPLE:
@@ -106,8 +134,167 @@ def load_demo(db: Session, now: datetime) -> bool:
         day = today - timedelta(days=days)
         _past_call(db, shop.id, place, plates[place], day, complaint, outcome, dead, random, log)
     _worked(db, shop.id, plates[PLACE], today - timedelta(days=1))
+    _seasons(db, shop.id, plates, today)
+    _owed(db, shop.id, plates, today, now)
     db.flush()
     return True
+
+
+def _told(call: Call, parts: Iterable[Part], began: datetime) -> list[tuple[UUID, Deed, datetime]]:
+    """Return a past call's deeds with their moments, each after the call began."""
+    deeds: list[tuple[UUID, Deed, datetime]] = []
+    for number, (minute, deed) in enumerate(parts):
+        at = began + timedelta(minutes=minute)
+        if isinstance(deed, tuple):
+            _, kept, _ = _reading(call, *deed, at)
+            deeds.append((_id(call.id, number), kept, at))
+        else:
+            deeds.append((_id(call.id, number), deed, at))
+    return deeds
+
+
+def _closed_call(
+    db: Session,
+    shop_id: UUID,
+    place: str,
+    plate: Nameplate,
+    began: datetime,
+    complaint: str,
+    parts: Iterable[Part],
+    *,
+    key: str,
+    technician: str,
+    round_id: UUID | None = None,
+) -> Call:
+    """One call of the past, begun, done and closed; its times agree with each other."""
+    call = Call(
+        id=_id(place, "past", key),
+        shop_id=shop_id,
+        unit_id=_id(place, "unit"),
+        technician_id=_id(technician),
+        meter_id=_id("meter"),
+        complaints=[complaint],
+        scheduled_at=began,
+        minutes=30,
+        round_id=round_id,
+        status="closed",
+    )
+    deeds = _told(call, parts, began)
+    closed = next(deed for _, deed, _ in deeds if isinstance(deed, Closed))
+    call.outcome, call.closed_at = closed.outcome, deeds[-1][2]
+    db.add(call)
+    db.flush()
+    _keep(db, call, [(_id(call.id, "opened"), first_event(plate), began), *deeds])
+    return call
+
+
+def _seasons(db: Session, shop_id: UUID, plates: Mapping[str, Nameplate], today: date) -> None:
+    """Every autumn's round over the estate and the detached homes; this one's half done."""
+    for season, days in enumerate(SEASONS):
+        first = today - timedelta(days=days)
+        for number, (place, plate) in enumerate(plates.items()):
+            began = _at(first + timedelta(days=number // 12), 8 + (number % 12) // 2, 30 * (number % 2))
+            parts = season_call(place, plate, season)
+            who = PEOPLE[number % 2][0]
+            _closed_call(
+                db, shop_id, place, plate, began, "seasonal check", parts, key=f"season {season}", technician=who
+            )
+    estate = [place for place in plates if place.startswith("Tamarisk")]
+    begun = round_days(today, 2)
+    round_id = _id("round")
+    row = Round(
+        id=round_id,
+        shop_id=shop_id,
+        name=f"{ESTATE}, {begun[0]:%B %Y}",
+        owner="Tamarisk Court Owners",
+        made_by_id=_id("maren"),
+        made_at=_at(begun[0] - timedelta(days=3), 16, 10),
+        state="planned",
+        wanted={"travel_minutes": 148.0, "guessed": [["", "West row"]], "left_out": [], "units": [], "minutes": 30},
+    )
+    db.add(row)
+    db.flush()
+    left = ahead(today, 2)
+    for number, place in enumerate(estate):
+        plate, who = plates[place], PEOPLE[number % 2][0]
+        is_done = number < DONE_SHARE
+        day = begun[number // 10] if is_done else left[(number - DONE_SHARE) // 10]
+        began = _at(day, 8 + (number % 10) // 2, 35 * (number % 2))
+        if is_done:
+            parts = season_call(place, plate, len(SEASONS))
+            key = f"season {len(SEASONS)}"
+            _closed_call(
+                db, shop_id, place, plate, began, "seasonal check", parts, key=key, technician=who, round_id=round_id
+            )
+            continue
+        call = Call(
+            id=_id(place, "round"),
+            shop_id=shop_id,
+            unit_id=_id(place, "unit"),
+            technician_id=_id(who),
+            meter_id=_id("meter"),
+            complaints=["seasonal check"],
+            scheduled_at=began,
+            minutes=30,
+            round_id=round_id,
+        )
+        db.add(call)
+        db.flush()
+        _keep(db, call, [(_id(call.id, "opened"), first_event(plate), row.made_at)])
+    for number, days in enumerate(LINK_DAYS):
+        began = _at(today - timedelta(days=days), 14, 20)
+        opened = link_call(number)
+        plate = plates[LINK_PLACE]
+        key = f"link {number}"
+        _closed_call(
+            db, shop_id, LINK_PLACE, plate, began, "not enough heat", opened, key=key, technician=PEOPLE[number % 2][0]
+        )
+
+
+def _owed(db: Session, shop_id: UUID, plates: Mapping[str, Nameplate], today: date, now: datetime) -> None:
+    """Follow-ups and parts on order in every state, and a planned call whose day went by."""
+    for entry in FOLLOW_UPS:
+        made = now - timedelta(days=30)
+        row = FollowUp(
+            id=_id("owed", entry.place),
+            shop_id=shop_id,
+            place_id=_id(entry.place),
+            unit_id=_id(entry.place, "unit"),
+            words=entry.words,
+            due_on=today + timedelta(days=entry.days),
+            made_by_id=_id("teodor"),
+            made_at=made,
+            done_at=now - timedelta(days=5) if entry.is_done else None,
+            done_by_id=_id("maren") if entry.is_done else None,
+        )
+        db.add(row)
+    for order in ORDERS:
+        call_id = db.scalar(select(Call.id).where(Call.shop_id == shop_id, Call.id == _today_id(order.place)))
+        assert call_id is not None  # noqa: S101 - every one of them has a call today
+        db.add(
+            PartOrder(
+                id=_id("order", order.place),
+                shop_id=shop_id,
+                call_id=call_id,
+                name=order.name,
+                state=order.state,
+                person_id=_id("teodor"),
+                made_at=now - timedelta(days=4),
+                changed_at=now - timedelta(days=1),
+                expected_on=None if order.days is None else today + timedelta(days=order.days),
+            )
+        )
+    late = _call(
+        db, shop_id, OVERDUE, plates[OVERDUE], _at(today - timedelta(days=3), 11, 0), "maren", "blower never stops"
+    )
+    late.words, late.status = "The fan runs all night.", "planned"
+    for a, b, minutes in WAYS:
+        db.add(BlockMinutes(shop_id=shop_id, block_a=min(a, b), block_b=max(a, b), minutes=minutes))
+
+
+def _today_id(place: str) -> UUID:
+    complaint = next(row.complaint for row in CALLS_TODAY if row.place == place)
+    return _id(place, "call", complaint, "today")
 
 
 def _worked(db: Session, shop_id: UUID, plate: Nameplate, day: date) -> None:
@@ -149,15 +336,17 @@ def _keep(db: Session, call: Call, deeds: Sequence[tuple[UUID, Deed, datetime]])
 
 
 def move_to_today(db: Session, now: datetime) -> None:
-    """Move the demo's calls to this day when it was loaded on an earlier one."""
-    newest = db.scalar(select(func.max(Call.scheduled_at)).where(Call.shop_id == _id("shop")))
+    """Move the demo's planned calls to this day when it was loaded on an earlier one; what was done stays when it was."""
+    own = [_id(row.place, "call", row.complaint, "today") for row in CALLS_TODAY]
+    newest = db.scalar(select(func.max(Call.scheduled_at)).where(Call.shop_id == _id("shop"), Call.id.in_(own)))
     if newest is None:
         return
     zone = ZoneInfo(ZONE)
     days = (now.astimezone(zone).date() - newest.astimezone(zone).date()).days
     if days > 0:
         moved = Call.scheduled_at + timedelta(days=days)
-        db.execute(update(Call).where(Call.shop_id == _id("shop")).values(scheduled_at=moved))
+        left = Call.status.in_(("planned", "open"))
+        db.execute(update(Call).where(Call.shop_id == _id("shop"), left).values(scheduled_at=moved))
 
 
 def _at(day: date, hour: int, minute: int) -> datetime:
@@ -169,7 +358,13 @@ def _place(db: Session, shop_id: UUID, name: str, town: str, pattern: str, occup
     serial = f"{maker[:2].upper()}{_id(name).int % 900_000 + 100_000}"
     plate = replace(PATTERNS[pattern](), maker=maker, model=model, serial=serial, built=f"20{10 + _id(name).int % 12}")
     plate = replace(plate, **READ_THERE.get(name, {}))
-    db.add(Place(id=_id(name), shop_id=shop_id, name=name, town=town, occupant=occupant, access_note=access))
+    place = Place(id=_id(name), shop_id=shop_id, name=name, town=town, occupant=occupant, access_note=access)
+    if name.startswith(ESTATE):
+        # One builder put all of it up in two summers.
+        number = int(name.rpartition(" ")[2])
+        plate = replace(plate, built="2014")
+        place.estate, place.block, place.door = ESTATE, BLOCKS[(number - 1) // 10], str(number)
+    db.add(place)
     db.flush()
     label = "hall closet, unit 1" if name.startswith("Tamarisk") else "unit 1"
     db.add(

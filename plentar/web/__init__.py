@@ -96,6 +96,7 @@ def create_app(settings: Settings) -> Flask:
         phone,
         place,
         plan,
+        rounds,
         share,
         shop,
         signin,
@@ -124,6 +125,7 @@ def create_app(settings: Settings) -> Flask:
         shop,
         plan,
         past,
+        rounds,
     ):
         app.register_blueprint(area.bp)
     app.jinja_loader = ChoiceLoader([FileSystemLoader(Path(app.root_path) / "templates"), LOADER])

@@ -21,6 +21,7 @@ from plentar.screen.drawings.band_rail import band_rail
 from plentar.store import events
 from plentar.store.models import Call
 from plentar.web.access import login_required, now
+from plentar.web.air import air_drafts
 from plentar.web.call.forms import (
     AcceptForm,
     AirForm,
@@ -32,7 +33,7 @@ from plentar.web.call.forms import (
     ReadingForm,
 )
 from plentar.web.call.records import call_document, reading_records
-from plentar.web.call.sent import air_drafts, drafts_of_json, safe_drafts
+from plentar.web.call.sent import drafts_of_json, safe_drafts
 from plentar.web.fields import first_error
 from plentar.web.paper import download
 from plentar.web.room import context_of, is_fragment, room_of, step_shown

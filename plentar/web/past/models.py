@@ -8,9 +8,8 @@ from typing import Any
 from zoneinfo import ZoneInfo
 
 from plentar.core.evidence.events import Fitted, Marked, Temporary
-from plentar.core.evidence.reading import Condition
 from plentar.core.history.past import YEAR_SECONDS, Past
-from plentar.core.history.series import PastReading, Series, series_of
+from plentar.core.history.series import Series, series_of
 from plentar.core.limits.table import Limits
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import place_of
@@ -21,9 +20,10 @@ from plentar.screen.drawings.years_rail import YearsRail, years_rail
 from plentar.screen.shown import told_temporary
 from plentar.store.history import Told
 from plentar.store.models import Call, Unit
+from plentar.web.years import past_readings
 from plentar.words import say
 
-__all__ = ["Entry", "PartAge", "UnitScreen", "past_readings"]
+__all__ = ["Entry", "PartAge", "UnitScreen"]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -63,31 +63,6 @@ class PartAge:
     by: str
     kind: str
     life: str = ""
-
-
-def past_readings(rows: Sequence[Any]) -> list[PastReading]:
-    """Return kept rows as readings of the years; one whose condition cannot be read is left out."""
-    found = []
-    for row in rows:
-        condition = row.condition or {}
-        found.append(
-            PastReading(
-                call=str(row.call_id),
-                at=row.done_at.timestamp(),
-                point=row.point,
-                value=row.value,
-                half=row.half,
-                condition=_condition(condition),
-            )
-        )
-    return found
-
-
-def _condition(kept: dict[str, Any]) -> Condition:
-    # Only what is on matters over the years.
-    calls = kept.get("calls") or {}
-    pairs = calls.items() if isinstance(calls, dict) else calls
-    return Condition(calls=tuple((str(name), float(seconds or 0.0)) for name, seconds in pairs))
 
 
 class UnitScreen:

@@ -15,9 +15,9 @@ from plentar.store import history, places, plans
 from plentar.store.models import Unit
 from plentar.web.access import local_day, login_required, now
 from plentar.web.paper import attached
-from plentar.web.past.lives import lives_of_shop
 from plentar.web.past.models import UnitScreen
 from plentar.web.visits import past_from, shop_limits
+from plentar.web.years import lives_of_shop
 
 __all__ = ["bp"]
 
