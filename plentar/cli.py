@@ -132,6 +132,85 @@ def create_shop(name: str, time_zone: str, email: str, lead_name: str) -> None:
     click.echo(f"{origin}/welcome/{secret}")
 
 
+def _shop_of(db: Any, name: str) -> Any:
+    """Return the shop of a name; the only one where none is named."""
+    from sqlalchemy import func, select
+
+    from plentar.store.models import Shop
+
+    query = select(Shop) if not name else select(Shop).where(func.lower(Shop.name) == name.strip().lower())
+    found = db.scalars(query.limit(2)).all()
+    if len(found) != 1:
+        words = "no shop of that name" if not found else "there is more than one shop: name it"
+        _fail("--shop", ValueError(words))
+    return found[0]
+
+
+@main.command("export")
+@click.argument("file", type=click.Path(path_type=Path))
+@click.option("--shop", "name", default="", help="The shop's name; needed where there is more than one.")
+def export(file: Path, name: str) -> None:
+    """Write a whole shop to FILE, a bundle that `import` reads."""
+    from plentar.store import audit
+    from plentar.store.database import make_sessions
+    from plentar.web.whole import export_shop
+
+    now = datetime.now(UTC)
+    with _database() as engine, make_sessions(engine).begin() as db:
+        owner = _shop_of(db, name)
+        try:
+            counts = export_shop(db, owner, file, now, progress=lambda words: click.echo(words, err=True))
+        except OSError as error:
+            _fail(str(file), ValueError(f"cannot be written: {error.strerror}"))
+        audit.note(db, "exported", "the whole shop", shop_id=owner.id, person=None, at=now)
+    click.echo(f"{file}: {sum(counts.values())} rows")
+
+
+@main.command("import")
+@click.argument("file", type=click.Path(path_type=Path))
+@click.option("--shop", "name", default="", help="The shop's name; needed where there is more than one.")
+def import_(file: Path, name: str) -> None:
+    """Take the bundle FILE into a shop, all of it or nothing; what is there already is not doubled."""
+    from plentar.store import audit
+    from plentar.store.database import make_sessions
+    from plentar.web.whole import import_shop
+
+    now = datetime.now(UTC)
+    with _database() as engine, make_sessions(engine).begin() as db:
+        owner = _shop_of(db, name)
+        try:
+            taken = import_shop(db, owner, file, now, progress=lambda words: click.echo(words, err=True))
+        except PlentarError as error:
+            db.rollback()
+            _fail(str(file), error)
+        audit.note(db, "imported", file.name, shop_id=owner.id, person=None, at=now, after=taken)
+    click.echo(f"{file}: {sum(taken.values())} rows were new")
+
+
+@main.command()
+@click.argument("place", default="")
+@click.option("--shop", "name", default="", help="The shop's name; needed where there is more than one.")
+@click.option("--due", is_flag=True, help="Instead of one place: whatever was kept as long as the shop says.")
+def forget(place: str, name: str, due: bool) -> None:
+    """Erase what is kept of the people of PLACE, by its address or id; its readings stay."""
+    from plentar.store import privacy
+    from plentar.store.database import make_sessions
+
+    now = datetime.now(UTC)
+    with _database() as engine, make_sessions(engine).begin() as db:
+        owner = _shop_of(db, name)
+        if due:
+            count = privacy.due_for_erasing(db, shop_id=owner.id, retention=owner.retention, now=now)
+            click.echo(f"{count} calls were kept long enough")
+            return
+        found = privacy.find_places(db, shop_id=owner.id, words=place)
+        if not found:
+            _fail("PLACE", ValueError(f"expected an address or id of this shop, got {place!r}"))
+        for row in found:
+            privacy.forget(db, shop_id=owner.id, place_id=row.id, at=now, person=None)
+            click.echo(f"{row.name}: erased; its readings stay")
+
+
 @main.command()
 def demo() -> None:
     """Load the made-up shop into an empty database."""
@@ -350,13 +429,15 @@ def stages(
 
 
 @main.command()
-@click.argument("kind", type=click.Choice(["unit", "call", "sizing", "heat-pump"]))
+@click.argument("kind", type=click.Choice(["unit", "call", "sizing", "heat-pump", "shop"]))
 def schema(kind: str) -> None:
     """Print the JSON Schema of a file KIND, or of what a command of that name prints."""
+    from plentar.formats.bundle import manifest_schema
     from plentar.formats.call_json import call_schema
     from plentar.formats.sizing_json import sizing_schema, weather_schema
 
     kinds = {"unit": nameplate_schema, "call": call_schema, "sizing": sizing_schema, "heat-pump": weather_schema}
+    kinds["shop"] = manifest_schema
     _show(kinds[kind]())
 
 

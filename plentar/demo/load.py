@@ -336,7 +336,7 @@ def _keep(db: Session, call: Call, deeds: Sequence[tuple[UUID, Deed, datetime]])
 
 
 def move_to_today(db: Session, now: datetime) -> None:
-    """Move the demo's planned calls to this day when it was loaded on an earlier one; what was done stays when it was."""
+    """Move the demo's planned calls to this day when it was loaded on an earlier one; what was done stays."""
     own = [_id(row.place, "call", row.complaint, "today") for row in CALLS_TODAY]
     newest = db.scalar(select(func.max(Call.scheduled_at)).where(Call.shop_id == _id("shop"), Call.id.in_(own)))
     if newest is None:

@@ -166,9 +166,7 @@ CALLS_TODAY = (
 # place, days ago, complaint, what became of it, strip that was dead before the repair (or none)
 HISTORY = (
     ("Tamarisk Court 14", 362, "seasonal check", "Both strips within band. Filter changed.", ""),
-    ("Tamarisk Court 14", 731, "seasonal check", "Both strips within band.", ""),
     ("Tamarisk Court 14", 1044, "no heat", "Fusible link of strip A open; link replaced, cause not found.", ""),
-    ("Tamarisk Court 21", 355, "seasonal check", "Within band.", ""),
     ("Tamarisk Court 5", 340, "blower dead", "Blower relay replaced.", ""),
     (
         "2 Netherby Bend",
@@ -179,7 +177,6 @@ HISTORY = (
     ),
     ("17 Saltgrass Row", 410, "breaker trips or hot", "Lug at the unit retorqued by the electrician.", ""),
     ("5 Pewter Mill", 120, "not enough heat", "Strip D dead: limit open from a blocked filter.", "strip-d"),
-    ("8 Osier Lane", 380, "seasonal check", "Within band.", ""),
     ("31 Cobbler's Rise", 395, "seasonal check", "Within band; switches in the unit noted.", ""),
     ("Tamarisk Court 7", 700, "clicking, smell", "Loose push-on at relay B, new end fitted.", ""),
 )

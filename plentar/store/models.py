@@ -203,7 +203,9 @@ class Call(Base):
         Index(None, "shop_id", "status", "scheduled_at"),
         Index(None, "shop_id", "unit_id", "scheduled_at"),
         Index(None, "shop_id", "round_id"),
-        ForeignKeyConstraint(["shop_id", "returns_to_id"], ["call.shop_id", "call.id"]),
+        ForeignKeyConstraint(
+            ["shop_id", "returns_to_id"], ["call.shop_id", "call.id"], deferrable=True, initially="DEFERRED"
+        ),
         ForeignKeyConstraint(["shop_id", "round_id"], ["round.shop_id", "round.id"]),
         CheckConstraint("window_minutes >= 0 and minutes > 0", name="plan"),
     )

@@ -89,6 +89,7 @@ def create_app(settings: Settings) -> Flask:
         call,
         checks,
         feed,
+        find,
         fix,
         health,
         parts,
@@ -126,6 +127,7 @@ def create_app(settings: Settings) -> Flask:
         plan,
         past,
         rounds,
+        find,
     ):
         app.register_blueprint(area.bp)
     app.jinja_loader = ChoiceLoader([FileSystemLoader(Path(app.root_path) / "templates"), LOADER])

@@ -82,7 +82,9 @@ def fresh_of(units: Sequence[Unit]) -> list[dict[str, str]]:
 
 def version_of(call: Call) -> str:
     """Return what a call's bundle is of: its last event, its plate, what is set aside on it."""
-    return f"{call.seq}.{call.unit.version}.{call.asides}.{call.status}"
+    # What was erased at the place, and who it goes to now, is told to the phone by the same sign as a new reading.
+    place = call.unit.place
+    return f"{call.seq}.{call.unit.version}.{call.asides}.{call.status}.{place.version}.{call.plan_version}"
 
 
 @contextmanager

@@ -20,7 +20,12 @@ __all__ = ["lead_required", "local_day", "login_required", "now", "register", "t
 P = ParamSpec("P")
 # What a phone's camera makes, with room to spare.
 # and what a day of logging makes.
-LARGE = {"call.add_photo": 24 * 1024 * 1024, "timing.add_log": 64 * 1024 * 1024}
+# A shop's years are some hundred megabytes; larger ones come in by the command line.
+LARGE = {
+    "call.add_photo": 24 * 1024 * 1024,
+    "timing.add_log": 64 * 1024 * 1024,
+    "shop.import_bundle": 512 * 1024 * 1024,
+}
 THEMES = ("day", "attic")
 # Answered without the database: what never changes, and whether this process is alive.
 WITHOUT_RECORDS = (

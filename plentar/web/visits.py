@@ -47,22 +47,25 @@ __all__ = [
 MOST_EVENTS = 2_000
 
 
+Key = tuple[UUID, UUID, datetime | None]
+
+
 @dataclass(slots=True)
 class _Records:
     """The calls read last, bounded by their events; an event never changes, so only later ones are asked for."""
 
-    held: "OrderedDict[tuple[UUID, UUID], Record]" = field(default_factory=OrderedDict)
+    held: "OrderedDict[Key, Record]" = field(default_factory=OrderedDict)
     events: int = 0
     lock: Lock = field(default_factory=Lock)
 
-    def get(self, key: tuple[UUID, UUID]) -> Record | None:
+    def get(self, key: Key) -> Record | None:
         with self.lock:
             record = self.held.get(key)
             if record is not None:
                 self.held.move_to_end(key)
             return record
 
-    def put(self, key: tuple[UUID, UUID], record: Record) -> None:
+    def put(self, key: Key, record: Record) -> None:
         with self.lock:
             old = self.held.pop(key, None)
             if old is not None and old.seq > record.seq:
@@ -91,12 +94,17 @@ def own_call(call_id: UUID) -> Call:
     return call
 
 
+def _key(call: Call) -> Key:
+    # What was erased at a place is read anew: the words a process remembers are gone with it.
+    return call.shop_id, call.id, call.unit.place.forgotten_at
+
+
 def read_record(db: Session, call: Call) -> Record:
     """Return a call's evidence up to the number the call's row was read with: only what is not yet known is asked for.
 
     What was kept later than that row is for the next request.
     """
-    key = (call.shop_id, call.id)
+    key = _key(call)
     known = _records.get(key)
     if known is not None and known.seq >= call.seq:
         return known
@@ -113,7 +121,7 @@ def read_record(db: Session, call: Call) -> Record:
 
 def remember(call: Call, record: Record) -> None:
     """Keep a call's evidence for the next request, once what is in it was committed."""
-    _records.put((call.shop_id, call.id), record)
+    _records.put(_key(call), record)
 
 
 def event_of(row: events.Kept) -> Event:

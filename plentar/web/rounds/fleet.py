@@ -125,8 +125,9 @@ def _group(members: list[tuple[Call, Nameplate]], by_call: dict[UUID, list[Any]]
     plate = members[0][1]
     years = sorted({member.built[:4] for _, member in members if member.built})
     built = f", built {years[0]}{'–' + years[-1] if years[-1] != years[0] else ''}" if years else ""
+    count = f"{len(members)} unit{'s' if len(members) > 1 else ''}"
     return Group(
-        words=f"{plate.maker} {plate.model}, {len(plate.circuits)} strips{built}: {len(members)} units",
+        words=f"{plate.maker} {plate.model}, {len(plate.circuits)} strips{built}: {count}",
         strips=tuple(strips),
         passing=(x(band.pass_low), x(band.pass_high)),
         marginal=(x(band.marginal_low), x(band.marginal_high)),

@@ -351,7 +351,14 @@ def upgrade() -> None:
         op.f("fk_call_shop_id_round_id_round"), "call", "round", ["shop_id", "round_id"], ["shop_id", "id"]
     )
     op.create_foreign_key(
-        op.f("fk_call_shop_id_returns_to_id_call"), "call", "call", ["shop_id", "returns_to_id"], ["shop_id", "id"]
+        op.f("fk_call_shop_id_returns_to_id_call"),
+        "call",
+        "call",
+        ["shop_id", "returns_to_id"],
+        ["shop_id", "id"],
+        # A shop taken in whole brings its calls in any order.
+        deferrable=True,
+        initially="DEFERRED",
     )
     op.add_column(
         "meter", sa.Column("has_low_impedance", sa.Boolean(), server_default=sa.text("false"), nullable=False)

@@ -1,0 +1,210 @@
+"""A whole shop as one file: a zip of JSON lines, a tidy CSV of readings, photos and logs, with a manifest of checksums.
+
+Written and read a line at a time: its size is no matter of memory. The manifest comes last, so a file that was cut
+short has none.
+"""
+
+import csv
+import io
+import json
+import zipfile
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from dataclasses import dataclass, field
+from hashlib import sha256
+from pathlib import Path
+from typing import Any
+from uuid import UUID
+
+from pydantic import TypeAdapter, ValidationError
+
+from plentar.core.errors import ReadingError
+from plentar.formats.labels_csv import safe_cell
+
+__all__ = ["FORMAT", "READING_COLUMNS", "Bundle", "BundleWriter", "Manifest", "manifest_schema", "readings_csv"]
+
+FORMAT, VERSION = "plentar.shop", 1
+MANIFEST = "manifest.json"
+CHUNK = 1 << 16
+READING_COLUMNS = (
+    "place", "unit", "serial", "call", "done_at", "point", "value", "unit_sign", "uncertainty", "calls_on", "meter",
+    "technician", "struck",
+)  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Entry:
+    """One file of the bundle: its SHA-256, how many rows it has."""
+
+    sha256: str
+    rows: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Manifest:
+    """What the bundle is and what is in it; `files` by name."""
+
+    format: str
+    version: int
+    shop: str
+    made_at: str
+    files: Mapping[str, Entry] = field(default_factory=dict)
+
+
+_MANIFEST = TypeAdapter(Manifest)
+
+
+def manifest_schema() -> dict[str, Any]:
+    """Return the JSON Schema of a bundle's manifest."""
+    return _MANIFEST.json_schema()
+
+
+class BundleWriter:
+    """Writes a bundle; used as a context, its end writes the manifest."""
+
+    def __init__(self, path: Path, *, shop: str, made_at: str) -> None:
+        self._zip = zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED, compresslevel=6)
+        self._shop, self._made_at = shop, made_at
+        self._files: dict[str, Entry] = {}
+
+    def __enter__(self) -> "BundleWriter":
+        return self
+
+    def __exit__(self, kind: object, *_: object) -> None:
+        if kind is None:
+            manifest = Manifest(
+                format=FORMAT, version=VERSION, shop=self._shop, made_at=self._made_at, files=self._files
+            )
+            self._zip.writestr(MANIFEST, _MANIFEST.dump_json(manifest, indent=2))
+        self._zip.close()
+
+    def rows(self, name: str, rows: Iterable[Mapping[str, Any]]) -> int:
+        """Write a file of JSON lines; return how many."""
+        return self._stream(name, (json.dumps(row, default=_plain, ensure_ascii=False) + "\n" for row in rows))
+
+    def lines(self, name: str, lines: Iterable[str]) -> int:
+        """Write a file of lines as they are; return how many."""
+        return self._stream(name, lines)
+
+    def _stream(self, name: str, lines: Iterable[str]) -> int:
+        digest, count = sha256(), 0
+        with self._zip.open(name, "w", force_zip64=True) as out:
+            for line in lines:
+                data = line.encode()
+                digest.update(data)
+                out.write(data)
+                count += 1
+        self._files[name] = Entry(sha256=digest.hexdigest(), rows=count)
+        return count
+
+    def file(self, name: str, data: bytes) -> None:
+        """Write one file of bytes."""
+        self._zip.writestr(name, data, zipfile.ZIP_STORED if name.endswith(".jpg") else zipfile.ZIP_DEFLATED)
+        self._files[name] = Entry(sha256=sha256(data).hexdigest(), rows=1)
+
+
+def _plain(value: object) -> object:
+    if isinstance(value, UUID):
+        return str(value)
+    if hasattr(value, "isoformat"):
+        return value.isoformat()
+    raise TypeError(f"not for a bundle: {type(value).__name__}")
+
+
+class Bundle:
+    """A bundle that was read and found whole: every file there, every checksum right, before anything of it is used.
+
+    Raises:
+        ReadingError: It is no bundle, cut short, changed since it was written, or a later program's.
+    """
+
+    def __init__(self, path: Path, progress: Callable[[str], None] = lambda _: None) -> None:
+        try:
+            self._zip = zipfile.ZipFile(path)
+        except (zipfile.BadZipFile, OSError) as error:
+            words = "that is no bundle, or it was cut short: the end of the file is missing"
+            raise ReadingError(words, field="file") from error
+        self.manifest = self._read_manifest()
+        self._check(progress)
+
+    def _read_manifest(self) -> Manifest:
+        try:
+            text = self._zip.read(MANIFEST)
+            found = json.loads(text)
+        except (KeyError, zipfile.BadZipFile, ValueError) as error:
+            words = "the bundle has no manifest: it was cut short, or is something else"
+            raise ReadingError(words, field="file") from error
+        if not isinstance(found, dict) or found.get("format") != FORMAT:
+            raise ReadingError(f"that is no bundle of a shop: expected the format {FORMAT}", field="file")
+        version = found.get("version")
+        if not isinstance(version, int) or version > VERSION:
+            words = f"the bundle is of version {version}, this program reads up to {VERSION}: update it first"
+            raise ReadingError(words, field="file")
+        try:
+            return _MANIFEST.validate_python(found)
+        except ValidationError as error:
+            raise ReadingError("the manifest is damaged", field="file") from error
+
+    def _check(self, progress: Callable[[str], None]) -> None:
+        names = set(self._zip.namelist()) - {MANIFEST}
+        missing = sorted(set(self.manifest.files) - names)
+        if missing:
+            raise ReadingError(f"the bundle was cut short: {missing[0]} is missing", field="file")
+        extra = sorted(names - set(self.manifest.files))
+        if extra:
+            raise ReadingError(f"{extra[0]} was put into the bundle since it was written", field="file")
+        for name, entry in self.manifest.files.items():
+            digest = sha256()
+            try:
+                with self._zip.open(name) as file:
+                    while data := file.read(CHUNK):
+                        digest.update(data)
+            except (zipfile.BadZipFile, EOFError, OSError) as error:
+                raise ReadingError(f"{name} cannot be read: the bundle is damaged", field="file") from error
+            if digest.hexdigest() != entry.sha256:
+                hint = "; a spreadsheet that saves a CSV writes it anew" if name.endswith(".csv") else ""
+                raise ReadingError(f"{name} is not as it was written: nothing was taken in{hint}", field="file")
+            if entry.rows > 1:
+                progress(f"checked {name}, {entry.rows} rows")
+
+    def rows(self, name: str) -> Iterator[dict[str, Any]]:
+        """Give the rows of a file of JSON lines; none where the bundle has no such file.
+
+        Raises:
+            ReadingError: A line is no object.
+        """
+        if name not in self.manifest.files:
+            return
+        with self._zip.open(name) as file:
+            for number, line in enumerate(io.TextIOWrapper(file, "utf-8"), start=1):
+                row = json.loads(line)
+                if not isinstance(row, dict):
+                    raise ReadingError(f"{name}, line {number}: expected an object", field="file")
+                yield row
+
+    def names(self, folder: str) -> list[str]:
+        """Return the files of a folder."""
+        return [name for name in self.manifest.files if name.startswith(folder)]
+
+    def read(self, name: str) -> bytes:
+        """Return one file of bytes."""
+        return self._zip.read(name)
+
+
+def readings_csv(rows: Iterable[Mapping[str, Any]]) -> Iterator[str]:
+    """Give all readings as tidy CSV, a line a reading, header first; no cell that a spreadsheet takes for a formula."""
+    out = io.StringIO()
+    writer = csv.writer(out, lineterminator="\r\n")
+    writer.writerow(READING_COLUMNS)
+    for row in rows:
+        if out.tell() > CHUNK:
+            yield out.getvalue()
+            out.seek(0)
+            out.truncate()
+        writer.writerow([_cell(row.get(name)) for name in READING_COLUMNS])
+    yield out.getvalue()
+
+
+def _cell(value: object) -> str:
+    if value is None:
+        return ""
+    return f"{value:.10g}" if isinstance(value, float) else safe_cell(str(value))

@@ -1,0 +1,252 @@
+"""Calls before and after their visit: planned, moved, handed on, cancelled, returned to; week, calendar, search."""
+
+from collections.abc import Callable
+from datetime import UTC, date, datetime, timedelta
+from typing import Any
+from uuid import UUID, uuid4
+from zoneinfo import ZoneInfo
+
+import icalendar
+import pytest
+from flask import Flask
+from flask.testing import FlaskClient
+from sqlalchemy import Engine, insert, select, text
+
+from plentar.store import finding, plans
+from plentar.store.database import make_sessions
+from plentar.store.models import Call, EventRow, Unit
+from plentar.store.shop_models import AuditRow, PartOrder
+from plentar.web.plan.week import days_of
+from tests.conftest import ShopOf, flat, sign_in
+
+CHICAGO = ZoneInfo("America/Chicago")
+
+
+def call_of(engine: Engine, call_id: UUID) -> Call:
+    with make_sessions(engine)() as db:
+        return db.scalars(select(Call).where(Call.id == call_id)).one()
+
+
+@pytest.fixture
+def planned(engine: Engine, shop: ShopOf) -> ShopOf:
+    """The shop's call, only planned."""
+    with engine.begin() as connection:
+        connection.execute(text("update call set status = 'planned' where id = :id"), {"id": shop.call_id})
+    return shop
+
+
+def move(client: FlaskClient, shop: ShopOf, **more: Any) -> Any:
+    form = {
+        "version": "1",
+        "on": "2027-01-14",
+        "at": "09:30",
+        "window": "120",
+        "minutes": "45",
+        "technician": str(shop.person.id),
+    }
+    return client.post(f"{shop.url}/plan", data=form | more)
+
+
+def test_a_call_is_moved_by_the_shops_own_clock(client: FlaskClient, planned: ShopOf, engine: Engine) -> None:
+    """Half past nine in Chicago in January is 15:30 by UTC; who moved it from when to when is in the audit."""
+    assert move(client, planned).status_code == 302
+    call = call_of(engine, planned.call_id)
+    assert call.scheduled_at == datetime(2027, 1, 14, 15, 30, tzinfo=UTC)
+    assert (call.window_minutes, call.minutes, call.plan_version) == (120, 45, 2)
+    with make_sessions(engine)() as db:
+        row = db.scalars(
+            select(AuditRow).where(AuditRow.shop_id == planned.shop.id, AuditRow.deed == "call moved")
+        ).one()
+    assert row.after == {"day": "14 Jan 2027, 09:30"}
+
+
+@pytest.mark.parametrize(
+    ("wrong", "words"),
+    [
+        ({"version": "0"}, "somebody else moved or closed this call"),
+        ({"on": "2027-03-14", "at": "02:30"}, "clocks go forward over that hour"),
+        ({"on": ""}, "choose a day"),
+        ({"window": "800"}, "at most twelve hours"),
+        ({"technician": str(uuid4())}, "Not a valid choice"),
+    ],
+)
+def test_a_move_that_cannot_be_is_told_at_its_field(
+    client: FlaskClient, planned: ShopOf, engine: Engine, wrong: dict[str, str], words: str
+) -> None:
+    """What was typed stays, and the call where it was."""
+    before = call_of(engine, planned.call_id).scheduled_at
+    answer = move(client, planned, **wrong)
+    assert answer.status_code == 422
+    assert words in flat(answer.text)
+    assert call_of(engine, planned.call_id).scheduled_at == before
+
+
+def test_only_ones_own_calls_are_moved_and_a_leads_any(
+    app: Flask, planned: ShopOf, engine: Engine, make_colleague: Callable[[ShopOf], ShopOf]
+) -> None:
+    """A colleague is told no; made a lead, they may."""
+    other = make_colleague(planned)
+    theirs = sign_in(app, other)
+    assert move(theirs, planned).status_code == 403
+    with engine.begin() as connection:
+        connection.execute(text("update person set role = 'lead' where email = :e"), {"e": other.email})
+    assert move(theirs, planned).status_code == 302
+
+
+def test_a_call_in_progress_goes_on_with_everything(
+    client: FlaskClient, shop: ShopOf, engine: Engine, make_colleague: Callable[[ShopOf], ShopOf]
+) -> None:
+    """Handed on, its events are the same and the technician another; handed on twice from one page, only once."""
+    other = make_colleague(shop)
+    with make_sessions(engine)() as db:
+        to = db.scalar(text("select id from person where email = :e"), {"e": other.email})
+    before = call_of(engine, shop.call_id).seq
+    form = {"version": "1", "technician": str(to)}
+    assert client.post(f"{shop.url}/hand", data=form).status_code == 302
+    after = call_of(engine, shop.call_id)
+    assert (after.technician_id, after.seq) == (to, before)
+    # Theirs now: the first technician may not take it back by an old page.
+    assert client.post(f"{shop.url}/hand", data=form).status_code == 403
+
+
+def test_a_begun_call_is_not_cancelled_and_a_planned_one_needs_a_reason(
+    client: FlaskClient, shop: ShopOf, engine: Engine
+) -> None:
+    """Why is asked; in progress it is closed instead; cancelled, it stands in no day."""
+    assert "was begun" in flat(client.post(f"{shop.url}/cancel", data={"why": "nobody home"}).text)
+    with engine.begin() as connection:
+        connection.execute(text("update call set status = 'planned' where id = :id"), {"id": shop.call_id})
+    assert client.post(f"{shop.url}/cancel", data={"why": " "}).status_code == 422
+    assert client.post(f"{shop.url}/cancel", data={"why": "nobody home"}).status_code == 302
+    assert call_of(engine, shop.call_id).status == "cancelled"
+    assert "1 Test Row" not in client.get("/today").text.split("Find</a>")[-1]
+    assert "nobody home" in client.get(f"/units/{shop.unit_id}").text
+
+
+def test_a_part_on_order_and_a_follow_up_meet_the_return_visit(
+    client: FlaskClient, shop: ShopOf, engine: Engine
+) -> None:
+    """Noted once though sent twice; the return says what it comes back for and what waits."""
+    order = {"order_id": str(uuid4()), "name": "Sequencer, 2 poles", "expected_on": "2027-01-20"}
+    owed = {"item_id": str(uuid4()), "words": "ask about the filter", "due_on": "2027-02-01"}
+    for _ in range(2):
+        assert client.post(f"{shop.url}/orders", data=order).status_code == 302
+        assert client.post(f"{shop.url}/follow-ups", data=owed).status_code == 302
+    client.post(f"{shop.url}/close", data={"outcome": "Pole 2 open; part ordered.", "close_id": str(uuid4())})
+    form = {
+        "call_id": str(uuid4()),
+        "on": "2027-01-21",
+        "at": "10:00",
+        "minutes": "60",
+        "technician": str(shop.person.id),
+    }
+    back = client.post(f"{shop.url}/return", data=form)
+    assert back.status_code == 302, flat(back.text)[:2000]
+    shown = flat(client.get(f"/calls/{form['call_id']}?panel=complaint").text)
+    assert "Pole 2 open; part ordered." in shown
+    assert shown.count("Sequencer, 2 poles") == 1
+    assert "ask about the filter" in shown
+    client.post(f"/orders/{order['order_id']}", data={"state": "here"})
+    with make_sessions(engine)() as db:
+        assert db.get_one(PartOrder, (shop.shop.id, UUID(order["order_id"]))).state == "here"
+    client.post(f"/follow-ups/{owed['item_id']}/done")
+    assert "ask about the filter" not in client.get(f"/calls/{form['call_id']}?panel=complaint").text
+
+
+@pytest.mark.parametrize(
+    ("monday", "hours"), [(date(2027, 3, 8), 167), (date(2027, 11, 1), 169), (date(2027, 6, 7), 168)]
+)
+def test_a_week_has_its_own_hours_when_the_clocks_change(monday: date, hours: int) -> None:
+    """23 and 25 hours, no gap and no overlap: the last moment of a day is the first of the next."""
+    days = days_of(monday, CHICAGO)
+    assert sum(((ends - begins.astimezone(UTC)).total_seconds() for _, begins, ends in days), 0.0) == hours * 3600
+    assert all(days[n][2] == days[n + 1][1] for n in range(6))
+
+
+def test_a_call_stands_on_its_day_on_both_sides_of_midnight(
+    client: FlaskClient, planned: ShopOf, engine: Engine
+) -> None:
+    """A quarter to midnight on the Sunday the clocks go back is Sunday still; a quarter past is Monday."""
+    for at, day in (("23:45", "2027-11-07"), ("00:15", "2027-11-08")):
+        version = call_of(engine, planned.call_id).plan_version
+        assert move(client, planned, version=str(version), on=day, at=at).status_code == 302
+        page = client.get(f"/week?on={day}").text
+        cell = page.split(f'data-day="{day}"')[1].split("data-day=")[0]
+        assert f"call-{planned.call_id}" in cell
+
+
+def test_minutes_are_learnt_from_five_calls_on(shop: ShopOf, engine: Engine) -> None:
+    """Four say nothing and an hour stands; with a fifth the median of what was done counts, in steps of five."""
+    with make_sessions(engine).begin() as db:
+        meter = db.scalar(text("select id from meter where shop_id = :s"), {"s": shop.shop.id})
+        for number, minutes in enumerate((20, 25, 33, 40, 90)):
+            began = datetime(2026, 3, 1 + number, 15, tzinfo=UTC)
+            call = Call(
+                id=uuid4(), shop_id=shop.shop.id, unit_id=shop.unit_id, technician_id=shop.person.id, meter_id=meter,
+                complaints=["no heat"], scheduled_at=began, status="closed", outcome="",
+                closed_at=began + timedelta(minutes=minutes), seq=1,
+            )  # fmt: skip
+            db.add(call)
+            db.flush()
+            db.execute(
+                insert(EventRow),
+                {
+                    "shop_id": shop.shop.id, "id": uuid4(), "call_id": call.id, "seq": 1, "kind": "power-back",
+                    "payload": {}, "person_id": shop.person.id, "done_at": began, "come_at": began, "clock_seconds": 0.0,
+                },
+            )  # fmt: skip
+            found = plans.minutes_taken(db, shop_id=shop.shop.id, complaint="no heat")
+            assert found == ((60, number + 1) if number < 4 else (35, 5))
+
+
+def test_a_calendar_tells_the_block_and_nothing_else_until_it_is_chosen(
+    app: Flask, client: FlaskClient, planned: ShopOf, engine: Engine
+) -> None:
+    """A secret address, the shop's zone, no words of anybody; ended or made anew, the old one opens nothing."""
+    with engine.begin() as connection:
+        connection.execute(text("update place set block = 'North row' where shop_id = :s"), {"s": planned.shop.id})
+        connection.execute(
+            text("update call set words = 'smells of fish', scheduled_at = :t where id = :id"),
+            {"id": planned.call_id, "t": datetime.now(UTC) + timedelta(days=2)},
+        )
+    anyone = app.test_client()
+    shown = client.post("/you/calendar", data={})
+    first = shown.text.split('value="http://localhost')[1].split('"')[0]
+    body = anyone.get(first)
+    assert body.mimetype == "text/calendar"
+    parsed = icalendar.Calendar.from_ical(body.text)
+    [event] = parsed.walk("VEVENT")
+    assert str(event["SUMMARY"]) == "North row, call"
+    assert "fish" not in body.text
+    assert "Test Row" not in body.text
+    assert event["DTSTART"].params["TZID"] == "America/Chicago"
+    second = (
+        client.post("/you/calendar", data={"with_words": "y"}).text.split('value="http://localhost')[1].split('"')[0]
+    )
+    assert anyone.get(first).status_code == 404
+    assert "smells of fish" in anyone.get(second).text
+    client.post("/you/calendar", data={"end": "1"})
+    assert anyone.get(second).status_code == 404
+
+
+@pytest.mark.parametrize("words", ["Test Row", "tset row", "veldane", "sequnecer", "1 test"])
+def test_a_place_or_unit_is_found_by_its_words_and_by_slips_of_them(
+    shop: ShopOf, make_shop: Callable[..., ShopOf], engine: Engine, words: str
+) -> None:
+    """Whole words, beginnings and misspelt ones; never another shop's."""
+    make_shop()
+    with make_sessions(engine).begin() as db:
+        unit = db.get_one(Unit, (shop.shop.id, shop.unit_id))
+        unit.label, unit.nameplate = "hall sequencer closet", {**unit.nameplate, "maker": "Veldane"}
+        db.flush()
+        hits = finding.search(db, shop_id=shop.shop.id, words=words)
+    assert hits
+    assert {hit.place for hit in hits} == {"1 Test Row"}
+    assert len({hit.place_id for hit in hits}) == 1
+
+
+def test_nothing_is_found_by_nothing(shop: ShopOf, engine: Engine) -> None:
+    """Blanks, signs alone, and what no letter of is anywhere."""
+    with make_sessions(engine)() as db:
+        for words in ("", "   ", "%%%", "'; drop", "xqzxqz", "a" * 500):
+            assert finding.search(db, shop_id=shop.shop.id, words=words) == []
