@@ -39,7 +39,7 @@ def list_between(db: Session, *, shop_id: UUID, start: datetime, end: datetime) 
         .where(
             Call.shop_id == shop_id,
             Call.scheduled_at < end,
-            Call.status != "withdrawn",
+            Call.status.not_in(("withdrawn", "cancelled")),
             or_(Call.scheduled_at >= start, Call.status == "open"),
         )
         .order_by(Call.scheduled_at, Call.id)

@@ -168,7 +168,8 @@ class _Writing:
             }
             for draft, event in self.fresh
         ]
-        changes: dict[str, Any] = {"status": "open"} if self.call.status == "planned" else {}
+        # Somebody who comes although it was cancelled has begun it all the same.
+        changes: dict[str, Any] = {"status": "open"} if self.call.status in ("planned", "cancelled") else {}
         closing = [(event, event.deed) for _, event in self.fresh if isinstance(event.deed, Closed)]
         if closing:
             changes = {"status": "closed", "closed_at": self.moment, "outcome": closing[-1][1].outcome}

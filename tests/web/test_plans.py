@@ -192,7 +192,7 @@ def test_minutes_are_learnt_from_five_calls_on(shop: ShopOf, engine: Engine) -> 
                 insert(EventRow),
                 {
                     "shop_id": shop.shop.id, "id": uuid4(), "call_id": call.id, "seq": 1, "kind": "power-back",
-                    "payload": {}, "person_id": shop.person.id, "done_at": began, "come_at": began, "clock_seconds": 0.0,
+                    "payload": {}, "person_id": shop.person.id, "done_at": began, "come_at": began,
                 },
             )  # fmt: skip
             found = plans.minutes_taken(db, shop_id=shop.shop.id, complaint="no heat")
