@@ -196,6 +196,14 @@ def client(app: Flask, shop: ShopOf) -> FlaskClient:
     return sign_in(app, shop)
 
 
+@pytest.fixture
+def lead(app: Flask, shop: ShopOf, engine: Engine) -> FlaskClient:
+    """A browser signed in as the shop's one person, made a lead."""
+    with engine.begin() as connection:
+        connection.execute(text("update person set role = 'lead' where id = :id"), {"id": shop.person.id})
+    return sign_in(app, shop)
+
+
 def flat(body: str) -> str:
     """A page as it is read: where its source breaks a line means nothing."""
     return " ".join(body.split())

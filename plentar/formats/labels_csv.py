@@ -74,6 +74,21 @@ class Labels(Generic[L]):
             raise ReadingError(f"no {self.plural} in this file", field="file")
         return found
 
+    def one(self, cells: Mapping[str, str]) -> L:
+        """Return the label that a form's cells describe.
+
+        Raises:
+            ReadingError: A cell is wrong; the field is its column.
+        """
+        for name in self.needed:
+            if not (cells.get(name) or "").strip():
+                raise ReadingError(f"give the {name.replace('_', ' ')}", field=name)
+        try:
+            return self._label(cells, 1)
+        except ReadingError as error:
+            where, _, words = say(error.message).removeprefix("line 1, ").partition(": ")
+            raise ReadingError(words or say(error.message), field=where if where in self.columns else "name") from error
+
     def _lines(self, text: str) -> Iterator[L]:
         rows = csv.DictReader(io.StringIO(text.removeprefix("\ufeff"), newline=None))
         if not set(self.needed) <= set(rows.fieldnames or ()):

@@ -97,7 +97,6 @@ class Person(Base):
     __table_args__ = (
         CheckConstraint("role in ('technician', 'lead')", name="role"),
         CheckConstraint("email = lower(email)", name="email_lower"),
-        CheckConstraint("degrees in ('F', 'C') and wire in ('AWG', 'mm2')", name="shown"),
     )
     shop_id: Mapped[UUID] = mapped_column(ForeignKey("shop.id"), primary_key=True)
     id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
@@ -107,9 +106,6 @@ class Person(Base):
     # Empty while there is none: invited and not come yet, or in by a passkey alone.
     password_hash: Mapped[str] = mapped_column(String(200))
     deactivated_at: Mapped[datetime | None]
-    # What they like to read; nothing is kept in it.
-    degrees: Mapped[str] = mapped_column(String(1), default="F", server_default="F")
-    wire: Mapped[str] = mapped_column(String(3), default="AWG", server_default="AWG")
     shop: Mapped[Shop] = relationship()
 
 

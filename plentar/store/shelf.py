@@ -4,13 +4,14 @@ from collections.abc import Iterable, Sequence
 from typing import Any
 from uuid import UUID, uuid4
 
-from sqlalchemy import select
+from sqlalchemy import delete, select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from plentar.store.models import KitRow, PartRow
+from plentar.store.shop_models import Stock
 
-__all__ = ["list_kits", "list_parts", "put_kits", "put_parts"]
+__all__ = ["list_kits", "list_parts", "list_stock", "put_kits", "put_parts", "remove_part", "set_stock"]
 
 
 def list_parts(db: Session, *, shop_id: UUID) -> Sequence[PartRow]:
@@ -41,3 +42,23 @@ def _put(
         db.execute(
             statement.on_conflict_do_update(index_elements=["shop_id", key], set_={"label": statement.excluded.label})
         )
+
+
+def remove_part(db: Session, *, shop_id: UUID, part_id: UUID) -> str | None:
+    """Take a part off the shelf, and off every van; return its name, None where there is none."""
+    own = (PartRow.shop_id == shop_id, PartRow.id == part_id)
+    return db.scalar(delete(PartRow).where(*own).returning(PartRow.name))
+
+
+def list_stock(db: Session, *, shop_id: UUID) -> dict[tuple[UUID, UUID], int]:
+    """Return how many of each part lie on each person's van, by part and person; none are not in it."""
+    rows = db.scalars(select(Stock).where(Stock.shop_id == shop_id))
+    return {(row.part_id, row.person_id): row.count for row in rows}
+
+
+def set_stock(db: Session, *, shop_id: UUID, person_id: UUID, counts: dict[UUID, int]) -> None:
+    """Keep how many of each part lie on a van."""
+    for part_id, count in counts.items():
+        statement = insert(Stock).values(shop_id=shop_id, part_id=part_id, person_id=person_id, count=count)
+        keys = ["shop_id", "part_id", "person_id"]
+        db.execute(statement.on_conflict_do_update(index_elements=keys, set_={"count": statement.excluded.count}))

@@ -138,7 +138,8 @@ def context_of(screen: CallScreen[Call], **pad: object) -> dict[str, object]:
         "signs": SIGNS,
         "step_url": step_url,
         "all_complaints": tuple(COMPLAINTS),
-        "owed": lambda: _owed(screen.call),
+        # Asked for where it is shown: no other panel pays for it.
+        "owed": _owed(screen.call) if pad.get("panel") == "complaint" else None,
         # Drawn ahead for a phone that will have no signal.
         "aboard": g.get("aboard", False),
         "set_aside": asides_of,

@@ -63,14 +63,14 @@ def test_a_kit_fills_its_own_fields_and_nothing_else() -> None:
     assert plate_form_read(before, "kit", None).problem("kit") == "pick a kit of the list first"
 
 
-def test_kits_are_taken_in_and_stand_on_the_nameplate(client: FlaskClient, shop: ShopOf) -> None:
+def test_kits_are_taken_in_and_stand_on_the_nameplate(lead: FlaskClient, shop: ShopOf) -> None:
     """A CSV of the shop's own: listed, offered on the plate; a bad one is told beside its file."""
-    bad = client.post("/kits", data={"file": (io.BytesIO(b"a,b\n1,2\n"), "kits.csv")})
+    bad = lead.post("/kits", data={"file": (io.BytesIO(b"a,b\n1,2\n"), "kits.csv")})
     assert bad.status_code == 422
     assert "expected a header with model" in bad.text
     good = HEADER + "ZZ-10,10,7.5,2,55.8,60\n"
-    assert client.post("/kits", data={"file": (io.BytesIO(good.encode()), "kits.csv")}).status_code == 302
-    assert "ZZ-10" in client.get("/parts").text
-    assert client.get("/kits.csv").text.splitlines()[1] == "ZZ-10,10,7.5,2,55.8,60"
-    page = client.get(f"/units/{shop.unit_id}/nameplate").text
+    assert lead.post("/kits", data={"file": (io.BytesIO(good.encode()), "kits.csv")}).status_code == 302
+    assert "ZZ-10" in lead.get("/parts").text
+    assert lead.get("/kits.csv").text.splitlines()[1] == "ZZ-10,10,7.5,2,55.8,60"
+    page = lead.get(f"/units/{shop.unit_id}/nameplate").text
     assert 'value="ZZ-10"' in page

@@ -188,12 +188,12 @@ def test_mistakes_are_told_and_what_is_typed_stays(
     assert words in body
 
 
-def test_parts_go_out_and_come_in_by_csv(client: FlaskClient, shop: ShopOf) -> None:
+def test_parts_go_out_and_come_in_by_csv(lead: FlaskClient, shop: ShopOf) -> None:
     """The whole shelf survives; a bad cell is told with line and column and nothing is taken in."""
 
     def send(text: str | bytes) -> tuple[int, str]:
         data = text.encode() if isinstance(text, str) else text
-        answer = client.post("/parts", data={"file": (io.BytesIO(data), "p.csv")}, content_type="multipart/form-data")
+        answer = lead.post("/parts", data={"file": (io.BytesIO(data), "p.csv")}, content_type="multipart/form-data")
         return answer.status_code, answer.text
 
     assert PARTS.read(PARTS.write(SHELF)) == list(SHELF)
@@ -208,10 +208,10 @@ def test_parts_go_out_and_come_in_by_csv(client: FlaskClient, shop: ShopOf) -> N
         code, body = send(text)
         assert code == 422, text
         assert words in body
-    assert "No parts yet" in client.get("/parts").text
+    assert "No parts yet" in lead.get("/parts").text
     assert send(PARTS.write(SHELF))[0] == 302
-    assert PARTS.read(client.get("/parts.csv").text) == sorted(SHELF, key=lambda part: part.name)
-    check = client.get(f"{shop.url}/part-check?device=seq-a&part=Generic blower relay SPDT").text
+    assert PARTS.read(lead.get("/parts.csv").text) == sorted(SHELF, key=lambda part: part.name)
+    check = lead.get(f"{shop.url}/part-check?device=seq-a&part=Generic blower relay SPDT").text
     assert "Never fit a blower relay as a heat contact" in check
 
 
@@ -241,20 +241,20 @@ def test_the_bench_shows_links_and_refuses(client: FlaskClient) -> None:
     assert "Never number for number" in client.get("/bench/interlock/card?no=L2&nc=strip&old=coil-13&new=coil-45").text
 
 
-def test_the_part_picked_goes_into_the_fix_with_its_cost(client: FlaskClient, shop: ShopOf) -> None:
+def test_the_part_picked_goes_into_the_fix_with_its_cost(lead: FlaskClient, shop: ShopOf) -> None:
     """Two of a part for one device, priced from the shelf; only the failed one stands beside all of its age."""
     labels = io.BytesIO(PARTS.write([replace(SHELF[0], name="One pole", poles=1)]).encode())
-    client.post("/parts", data={"file": (labels, "p.csv")}, content_type="multipart/form-data")
-    check = flat(client.get(f"{shop.url}/part-check?device=seq-a").text)
+    lead.post("/parts", data={"file": (labels, "p.csv")}, content_type="multipart/form-data")
+    check = flat(lead.get(f"{shop.url}/part-check?device=seq-a").text)
     assert "2 × One pole" in check
-    page = flat(client.get(f"{shop.url}/fix?fit=2 × One pole").text)
+    page = flat(lead.get(f"{shop.url}/fix?fit=2 × One pole").text)
     assert 'value="2 × One pole"' in page
     assert "only the failed one, 77.00" in page
     assert 'value="77.00"' in page
     form = {"name": "2 × One pole", "price": "77.00", "shelf_price": "77.00", "choice": "all 2 of the same age"}
-    assert "154.00" in post(client, f"{shop.url}/fix/parts", **form)[1]
-    assert "80.00" in post(client, f"{shop.url}/fix/parts", **{**form, "price": "80"})[1]
-    assert client.get(f"{shop.url}/fix?fit=9 × nothing of ours").status_code == 200
+    assert "154.00" in post(lead, f"{shop.url}/fix/parts", **form)[1]
+    assert "80.00" in post(lead, f"{shop.url}/fix/parts", **{**form, "price": "80"})[1]
+    assert lead.get(f"{shop.url}/fix?fit=9 × nothing of ours").status_code == 200
 
 
 def test_the_bench_opens_as_the_unit_is_landed_and_is_kept_in_the_call(client: FlaskClient, shop: ShopOf) -> None:

@@ -6,24 +6,22 @@ from typing import Any
 from uuid import UUID, uuid4
 
 import pytest
-from flask import Flask
 from flask.testing import FlaskClient
-from sqlalchemy import Engine, select, text
+from sqlalchemy import Engine, select
 
 from plentar.core.unit.place import amps_at, line_volts
 from plentar.store.database import make_sessions
 from plentar.store.models import Call, EventRow, Place, Unit
 from plentar.store.shop_models import Round
 from plentar.web.rounds.check import points_of
-from tests.conftest import ShopOf, flat, sign_in
+from tests.conftest import ShopOf, flat
 
 
 @pytest.fixture
 def estate(engine: Engine, shop: ShopOf) -> list[UUID]:
-    """Twelve like units in three blocks, and their shop's person a lead."""
+    """Twelve like units in three blocks."""
     ids = []
     with make_sessions(engine).begin() as db:
-        db.execute(text("update person set role = 'lead' where id = :id"), {"id": shop.person.id})
         plate = db.get_one(Unit, (shop.shop.id, shop.unit_id)).nameplate
         for number in range(12):
             place = Place(
@@ -36,12 +34,6 @@ def estate(engine: Engine, shop: ShopOf) -> list[UUID]:
             db.add(unit)
             ids.append(unit.id)
     return ids
-
-
-@pytest.fixture
-def lead(app: Flask, estate: list[UUID], shop: ShopOf) -> FlaskClient:
-    """A browser of the lead."""
-    return sign_in(app, shop)
 
 
 def wanted(shop: ShopOf, units: list[UUID], **more: Any) -> dict[str, Any]:

@@ -24,14 +24,6 @@ FOREIGN = {"call_id", "unit_id", "meter_id", "place_id", "person_id", "photo_id"
 ROLES_PAGE = (ROOT / "docs/roles.md").read_text()
 
 
-@pytest.fixture
-def lead(app: Flask, shop: ShopOf, engine: Engine) -> FlaskClient:
-    """The shop's one person, made a lead."""
-    with engine.begin() as connection:
-        connection.execute(text("update person set role = 'lead' where id = :id"), {"id": shop.person.id})
-    return sign_in(app, shop)
-
-
 def access_of(app: Flask) -> dict[str, str]:
     """Who may ask each route: by the mark its guard left on it."""
     return {name: getattr(view, "access", "anybody") for name, view in app.view_functions.items()}

@@ -8,7 +8,7 @@ from uuid import uuid4
 import pytest
 from flask import Flask
 from flask.testing import FlaskClient
-from sqlalchemy import Engine, select
+from sqlalchemy import Engine, func, select
 from sqlalchemy.orm import Session
 
 from plentar.demo import load_demo, move_to_today
@@ -157,8 +157,13 @@ def test_the_demo_is_the_same_every_time_and_moves_with_the_day(engine: Engine) 
                 assert not load_demo(db, moment)
                 loads.append(contents(db))
                 move_to_today(db, moment + timedelta(days=2))
-                newest = max(db.scalars(select(Call.scheduled_at)))
-                assert newest.date() == (moment + timedelta(days=2)).date()
+                begun = db.scalars(select(Call.scheduled_at).where(Call.status == "open")).one()
+                assert begun.date() == (moment + timedelta(days=2)).date()
+                # What was done stays when it was: its readings are stamped after it began.
+                opened = select(EventRow.call_id, func.min(EventRow.done_at).label("at")).group_by(EventRow.call_id)
+                first = opened.subquery()
+                query = select(Call.scheduled_at, first.c.at).join(first, first.c.call_id == Call.id)
+                assert all(at >= began for began, at in db.execute(query.where(Call.status == "closed")))
     assert loads[0] == loads[1]
 
 

@@ -9,7 +9,7 @@ from flask_wtf import FlaskForm
 
 from plentar.core.errors import ReadingError
 from plentar.core.visit import Visit
-from plentar.store import shares
+from plentar.store import audit, shares
 from plentar.web.access import login_required, now
 from plentar.web.call.forms import SignForm
 from plentar.web.call.views import bp, panel_deed
@@ -70,6 +70,8 @@ def share(call_id: UUID) -> ResponseReturnValue:
     if not visit.standing_now and not visit.record.causes and not visit.findings_before:
         abort(400)
     token = shares.make(g.db, call, person_id=g.person.id, now=now())
+    place = call.unit.place.name
+    audit.note(g.db, "shared", place, shop_id=call.shop_id, person=g.person, at=now())
     links = shares.list_of(g.db, shop_id=g.person.shop_id, call_id=call_id)
     new_link = url_for("share.page", token=token, _external=True)
     return render_template(
@@ -83,7 +85,9 @@ def revoke(call_id: UUID, link_id: UUID) -> ResponseReturnValue:
     """Take a link back: from now on it opens nothing."""
     if not FlaskForm().validate():
         abort(400)
-    own_call(call_id)
+    call = own_call(call_id)
     if not shares.revoke(g.db, shop_id=g.person.shop_id, call_id=call_id, link_id=link_id, now=now()):
         abort(404)
+    place = call.unit.place.name
+    audit.note(g.db, "share taken back", place, shop_id=call.shop_id, person=g.person, at=now())
     return Response(status=303, headers={"Location": url_for("call.report", call_id=call_id, reader="customer")})

@@ -4,25 +4,27 @@ from collections.abc import Iterable
 from typing import Any
 from uuid import UUID
 
-from flask import Blueprint, Response, g, redirect, render_template, request, url_for
+from flask import Blueprint, Response, abort, g, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 from flask_wtf import FlaskForm
 
 from plentar.core.circuit.places import place_words
 from plentar.core.errors import NameplateError, PlentarError, ReadingError
-from plentar.core.work.substitution import check_part, kind_words, parts_needed, worst_of
+from plentar.core.work.substitution import PART_KINDS, check_part, kind_words, parts_needed, worst_of
 from plentar.formats.kits_csv import KITS
 from plentar.formats.labels_csv import Labels
 from plentar.formats.parts_csv import PARTS
 from plentar.formats.unit_json import kept_nameplate
-from plentar.store import shelf
-from plentar.web.access import login_required
+from plentar.store import audit, shelf, shops
+from plentar.web.access import lead_required, login_required, now
+from plentar.web.fields import checked_token
 from plentar.web.visits import own_call, shop_limits
 
 __all__ = ["bp"]
 
 bp = Blueprint("parts", __name__)
 MOST_BYTES = 1_000_000
+MOST_COUNT = 9999
 
 
 @bp.get("/parts")
@@ -32,12 +34,25 @@ def page() -> ResponseReturnValue:
     return _shown()
 
 
-def _shown(problem: PlentarError | None = None, kit_problem: PlentarError | None = None) -> str:
+def _shown(
+    problem: PlentarError | None = None,
+    kit_problem: PlentarError | None = None,
+    hand_problem: PlentarError | None = None,
+    kit_hand_problem: PlentarError | None = None,
+) -> str:
     shop_id = g.person.shop_id
+    vans = [row for row in shops.list_people(g.db, shop_id=shop_id) if row.deactivated_at is None]
     return render_template(
         "parts/page.html",
         kind_words=kind_words,
-        parts=[PARTS.from_json(row.label) for row in shelf.list_parts(g.db, shop_id=shop_id)],
+        part_kinds=PART_KINDS,
+        columns=PARTS.columns,
+        kit_columns=KITS.columns,
+        vans=vans,
+        stock=shelf.list_stock(g.db, shop_id=shop_id),
+        hand_problem=hand_problem,
+        kit_hand_problem=kit_hand_problem,
+        parts=[(row.id, PARTS.from_json(row.label)) for row in shelf.list_parts(g.db, shop_id=shop_id)],
         kits=[KITS.from_json(row.label) for row in shelf.list_kits(g.db, shop_id=shop_id)],
         problem=problem,
         kit_problem=kit_problem,
@@ -60,7 +75,7 @@ def as_csv() -> ResponseReturnValue:
 
 
 @bp.post("/parts")
-@login_required
+@lead_required
 def take_in() -> ResponseReturnValue:
     """Take in a CSV, all of it or none."""
     try:
@@ -69,6 +84,72 @@ def take_in() -> ResponseReturnValue:
         return _shown(problem=error), 422
     shelf.put_parts(g.db, shop_id=g.person.shop_id, labels=[(part.name, PARTS.to_json(part)) for part in found])
     return redirect(url_for("parts.page"))
+
+
+@bp.post("/parts/one")
+@lead_required
+def add_part() -> ResponseReturnValue:
+    """Keep one part as it was typed; one of its name takes the new label."""
+    checked_token()
+    try:
+        part = PARTS.one(request.form)
+    except PlentarError as error:
+        return _shown(hand_problem=error), 422
+    shelf.put_parts(g.db, shop_id=g.person.shop_id, labels=[(part.name, PARTS.to_json(part))])
+    _note("part on the shelf", part.name)
+    return redirect(url_for("parts.page"))
+
+
+@bp.post("/kits/one")
+@lead_required
+def add_kit() -> ResponseReturnValue:
+    """Keep one heat kit as it was typed; one of its model takes the new label."""
+    checked_token()
+    try:
+        kit = KITS.one(request.form)
+    except PlentarError as error:
+        return _shown(kit_hand_problem=error), 422
+    shelf.put_kits(g.db, shop_id=g.person.shop_id, labels=[(kit.model, KITS.to_json(kit))])
+    _note("kit in the table", kit.model)
+    return redirect(url_for("parts.page"))
+
+
+@bp.post("/parts/<uuid:part_id>/remove")
+@lead_required
+def remove_part(part_id: UUID) -> ResponseReturnValue:
+    """Take a part off the shelf."""
+    checked_token()
+    name = shelf.remove_part(g.db, shop_id=g.person.shop_id, part_id=part_id)
+    if name is None:
+        abort(404)
+    _note("part off the shelf", name)
+    return redirect(url_for("parts.page"))
+
+
+@bp.post("/parts/van/<uuid:person_id>")
+@login_required
+def count_van(person_id: UUID) -> ResponseReturnValue:
+    """Keep what lies on a van: its own person counts it, or a lead."""
+    if shops.get_person(g.db, shop_id=g.person.shop_id, person_id=person_id) is None:
+        abort(404)
+    if person_id != g.person.id and g.person.role != "lead":
+        abort(403)
+    checked_token()
+    counts: dict[UUID, int] = {}
+    for row in shelf.list_parts(g.db, shop_id=g.person.shop_id):
+        text = request.form.get(f"count-{row.id}", "").strip()
+        if not text:
+            continue
+        if not (text.isascii() and text.isdigit()) or int(text) > MOST_COUNT:
+            error = ReadingError(f"{row.name}: a whole number up to {MOST_COUNT}", field="count")
+            return _shown(hand_problem=error), 422
+        counts[row.id] = int(text)
+    shelf.set_stock(g.db, shop_id=g.person.shop_id, person_id=person_id, counts=counts)
+    return redirect(url_for("parts.page"))
+
+
+def _note(deed: str, about: str) -> None:
+    audit.note(g.db, deed, about, shop_id=g.person.shop_id, person=g.person, at=now())
 
 
 @bp.get("/kits.csv")
@@ -80,7 +161,7 @@ def kits_as_csv() -> ResponseReturnValue:
 
 
 @bp.post("/kits")
-@login_required
+@lead_required
 def take_in_kits() -> ResponseReturnValue:
     """Take in a CSV of heat kits, all of it or none."""
     try:

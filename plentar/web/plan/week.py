@@ -110,7 +110,7 @@ def make_calendar() -> ResponseReturnValue:
 @bp.get("/calendar/<token>.ics")
 def feed(token: str) -> ResponseReturnValue:
     """Send a calendar to whoever holds its address: block and hour; the customer's words only where chosen."""
-    g.own_headers = {"X-Robots-Tag": "noindex, nofollow", "Referrer-Policy": "no-referrer"}
+    g.own_headers = {"X-Robots-Tag": "noindex, nofollow"}
     key = feeds.find(g.db, token) if len(token) <= 64 else None
     if key is None:
         abort(404)

@@ -1,10 +1,10 @@
 """The sign-in form and the one that changes a password."""
 
 from flask_wtf import FlaskForm
-from wtforms import HiddenField, PasswordField, SelectChoice, SelectField, StringField
+from wtforms import HiddenField, PasswordField, StringField
 from wtforms.validators import EqualTo, InputRequired, Length, Optional
 
-__all__ = ["PasskeyForm", "PasswordForm", "ShownForm", "SignInForm", "WelcomeForm"]
+__all__ = ["PasskeyForm", "PasswordForm", "SignInForm", "WelcomeForm"]
 
 LEAST_PASSWORD = 10
 
@@ -52,10 +52,3 @@ class PasskeyForm(FlaskForm):  # type: ignore[misc]
     credential = HiddenField(validators=[Length(max=20_000)])
     name = StringField("Name", [Length(max=60)])
     next = HiddenField()
-
-
-class ShownForm(FlaskForm):  # type: ignore[misc]
-    """In what one likes to read."""
-
-    degrees = SelectField("Temperatures", choices=[SelectChoice("F", "°F"), SelectChoice("C", "°C")])
-    wire = SelectField("Wire", choices=[SelectChoice("AWG", "AWG"), SelectChoice("mm2", "mm²")])

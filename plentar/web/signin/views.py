@@ -12,7 +12,7 @@ from plentar.web.access import THEMES, login_required, now
 from plentar.web.network import network
 from plentar.web.paths import own_path
 from plentar.web.signin.entry import end_this, known_device, let_in, where_to
-from plentar.web.signin.forms import PasswordForm, ShownForm, SignInForm
+from plentar.web.signin.forms import PasswordForm, SignInForm
 
 __all__ = ["ADDRESS_GUESSES", "bp", "checked", "show_you"]
 
@@ -93,17 +93,6 @@ def show_you(code: int = 200, form: PasswordForm | None = None, **context: objec
         **context,
     )
     return body, code
-
-
-@bp.post("/you/shown")
-@login_required
-def set_shown() -> ResponseReturnValue:
-    """Keep in which degrees and wire sizes one likes to read."""
-    form = ShownForm()
-    checked(form)
-    person = g.db.merge(g.person)
-    person.degrees, person.wire = form.degrees.data, form.wire.data
-    return redirect(url_for("signin.you"))
 
 
 @bp.post("/you/sign-ins/<uuid:sign_in_id>/end")

@@ -367,8 +367,6 @@ def upgrade() -> None:
     op.add_column("meter", sa.Column("calibration_months", sa.Integer(), nullable=True))
     op.add_column("meter", sa.Column("version", sa.Integer(), server_default=sa.text("1"), nullable=False))
     op.add_column("meter", sa.Column("retired_at", sa.DateTime(timezone=True), nullable=True))
-    op.add_column("person", sa.Column("degrees", sa.String(length=1), server_default="F", nullable=False))
-    op.add_column("person", sa.Column("wire", sa.String(length=3), server_default="AWG", nullable=False))
     op.add_column("place", sa.Column("phone", sa.String(length=40), server_default="", nullable=False))
     op.add_column("place", sa.Column("estate", sa.String(length=120), server_default="", nullable=False))
     op.add_column("place", sa.Column("block", sa.String(length=120), server_default="", nullable=False))
@@ -384,7 +382,6 @@ def upgrade() -> None:
         op.f("ck_call_status"), "call", "status in ('planned', 'open', 'closed', 'withdrawn', 'cancelled')"
     )
     op.create_check_constraint(op.f("ck_call_plan"), "call", "window_minutes >= 0 and minutes > 0")
-    op.create_check_constraint(op.f("ck_person_shown"), "person", "degrees in ('F', 'C') and wire in ('AWG', 'mm2')")
     op.create_index(
         "ix_event_told",
         "event",
@@ -402,7 +399,6 @@ def downgrade() -> None:
     op.execute(EVIDENCE % "")
     op.drop_index("ix_event_told", "event")
     op.execute("update call set status = 'withdrawn' where status = 'cancelled'")
-    op.drop_constraint(op.f("ck_person_shown"), "person")
     op.drop_constraint(op.f("ck_call_plan"), "call")
     op.drop_constraint(op.f("ck_call_status"), "call")
     op.create_check_constraint(op.f("ck_call_status"), "call", "status in ('planned', 'open', 'closed', 'withdrawn')")
@@ -416,8 +412,6 @@ def downgrade() -> None:
     op.drop_column("place", "block")
     op.drop_column("place", "estate")
     op.drop_column("place", "phone")
-    op.drop_column("person", "wire")
-    op.drop_column("person", "degrees")
     op.drop_column("meter", "retired_at")
     op.drop_column("meter", "version")
     op.drop_column("meter", "calibration_months")
