@@ -1,7 +1,9 @@
 """A real shop from an empty database: the command line, a link, a passkey, a meter, a rule that a verdict follows."""
 
+import subprocess
 import threading
 from collections.abc import Callable, Iterator
+from pathlib import Path
 from typing import Any
 
 import pytest
@@ -15,6 +17,7 @@ from plentar.store.database import migrate
 from plentar.web import create_app
 from plentar.web.settings import Settings
 from tests.browser.conftest import LAPTOP
+from tests.browser.test_slice import keep
 from tests.conftest import PASSWORD, own_database
 from tests.serving import free_port
 
@@ -130,3 +133,78 @@ def test_a_shop_is_set_up_from_nothing(new_shop: tuple[str, str], open_at: Calla
     refused = pim.goto("/shop/people")
     assert refused is not None
     assert refused.status == 403
+
+
+def test_a_unit_is_met_planned_worked_and_come_back_to(
+    new_shop: tuple[str, str], open_at: Callable[..., Page], tmp_path: Path
+) -> None:
+    """From the kit table to the return visit: the shop's rule judges, the part waits, the label's code opens it."""
+    origin, link = new_shop
+    page = open_at(origin)
+    page.goto(link)
+    page.get_by_label("Password", exact=True).fill(PASSWORD)
+    page.get_by_label("Password again").fill(PASSWORD)
+    page.get_by_role("button", name="Take this password").click()
+    page.get_by_label("Name").fill("Clamp")
+    page.get_by_role("button", name="Keep and go on").click()
+    rule = page.locator("#element_amps_ratio")
+    rule.locator("summary").click()
+    rule.get_by_label("pass to", exact=True).fill("1.02")
+    rule.get_by_label("Why").fill("ours run cool")
+    rule.get_by_role("button", name="Keep as our rule").click()
+    page.get_by_role("button", name="Go on").click()
+    page.get_by_role("button", name="Done: to the day").click()
+    # A kit in the table, and a call planned on a unit of it at a new place.
+    page.goto("/parts")
+    page.get_by_text("Add a kit by hand").click()
+    for name, value in (("model", "NB-10"), ("kilowatts 240", "10"), ("kilowatts 208", "7.5"), ("strips", "2")):
+        page.get_by_label(name, exact=True).last.fill(value)
+    page.get_by_role("button", name="Keep it").last.click()
+    page.goto("/calls/new")
+    page.get_by_label("Find the place").fill("4 Larch End")
+    page.get_by_role("link", name="A new place: 4 Larch End").click()
+    page.get_by_label("Its wiring is closest to").select_option("pattern:two-strip-sequencer")
+    page.get_by_text("Not enough heat", exact=True).click()
+    page.get_by_text("Plan it for later").click()
+    page.get_by_label("Day", exact=True).fill("2027-01-14")
+    page.get_by_label("From", exact=True).fill("09:00")
+    page.get_by_role("button", name="Put it in the plan").click()
+    expect(page.locator("main")).to_contain_text("planned")
+    call = page.url.removesuffix("/plan")
+    page.get_by_role("link", name="the unit").click()
+    unit = page.url
+    page.get_by_role("link", name="Nameplate").click()
+    page.get_by_label("One of your kits").select_option("NB-10")
+    page.get_by_role("button", name="Take its label").click()
+    expect(page.locator("#drawn")).to_contain_text("20.8 A")
+    with page.expect_navigation(wait_until="networkidle"):
+        page.get_by_role("button", name="Save").click()
+    # Worked: 21.5 A of 20.8 is more than the shop allows, and less than the default does.
+    page.goto("/week?on=2027-01-14")
+    page.locator(".week-call a").click()
+    page.get_by_role("button", name="W call", exact=True).click()
+    expect(page.get_by_role("button", name="W call", exact=True)).to_have_attribute("aria-pressed", "true")
+    keep(page, "volts:feed-1.l1:feed-1.l2", "240")
+    keep(page, "amps:strip-a", "21.5")
+    expect(page.locator("#verdict")).to_contain_text("marginal")
+    expect(page.locator("#verdict")).to_contain_text("shop rule")
+    page.goto(f"{call}?panel=hand-over")
+    page.get_by_label("What was found and done").fill("Strip B's pole stays open.")
+    page.get_by_role("button", name="Close the call").click()
+    page.get_by_role("link", name="Part on order").click()
+    page.get_by_label("Part", exact=True).fill("Sequencer, 2 poles")
+    page.get_by_role("button", name="Add the part").click()
+    page.get_by_role("button", name="Plan the return").click()
+    page.get_by_role("link", name="the call").click()
+    page.goto(f"{page.url}?panel=complaint")
+    expect(page.locator("#pad")).to_contain_text("Strip B's pole stays open.")
+    expect(page.locator("#pad")).to_contain_text("to order: Sequencer, 2 poles")
+    # The label, as a camera sees it.
+    label = page.request.get(f"{unit}/label.pdf")
+    (tmp_path / "label.pdf").write_bytes(label.body())
+    subprocess.run(["pdftoppm", "-r", "150", "-png", "label.pdf", "label"], cwd=tmp_path, check=True)  # noqa: S607
+    camera = ["zbarimg", "-q", "--raw", "label-1.png"]
+    seen = subprocess.run(camera, cwd=tmp_path, check=True, capture_output=True)
+    page.goto(seen.stdout.decode().strip())
+    page.wait_for_url(unit)
+    expect(page.locator("main")).to_contain_text("Strip B's pole stays open.")

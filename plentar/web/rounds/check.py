@@ -195,7 +195,8 @@ def keep_check(call_id: UUID) -> ResponseReturnValue:
             return redirect(url_for("rounds.check", call_id=following.id))
         if call.round_id is not None:
             return redirect(url_for("rounds.round_page", round_id=call.round_id))
-    return redirect(url_for("rounds.check", call_id=call_id, _anchor=about or None))
+    # No part of the page is named: with one named, browsers leave the keys at its top.
+    return redirect(url_for("rounds.check", call_id=call_id))
 
 
 def _base() -> UUID:
