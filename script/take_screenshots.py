@@ -18,6 +18,7 @@ from plentar.web.settings import Settings
 OUT = Path(__file__).parent.parent / "docs/screenshots"
 LAPTOP, PHONE = (1280, 800), (390, 844)
 IN_PROGRESS = "Tamarisk Court 14"
+LEAD_EMAIL = "maren@quillet.example"
 
 
 def today(page: Page) -> None:
@@ -135,10 +136,45 @@ def feed_bench(page: Page) -> None:
     )
 
 
-def part_check(page: Page) -> None:
-    """Hold the shelf against a DC relay."""
-    open_call("2 Netherby Bend")(page)
-    page.goto(f"{page.url.split('?')[0]}/part-check?device=relay-b&part=Generic AC heat relay 25 A")
+def led(path: str) -> Callable[[Page], None]:
+    """Open a page as the shop's lead."""
+
+    def go(page: Page) -> None:
+        address = page.url.removesuffix("/today")
+        page.context.clear_cookies()
+        page.goto(f"{address}/sign-in")
+        page.get_by_label("E-mail").fill(LEAD_EMAIL)
+        page.get_by_label("Password").fill(DEMO_PASSWORD)
+        page.get_by_role("button", name="Sign in").click()
+        page.wait_for_url("**/today")
+        page.goto(address + path)
+        if "#" in path:
+            page.locator(f"#{path.rpartition('#')[2]} summary").click()
+
+    return go
+
+
+def unit(page: Page) -> None:
+    """Open the unit whose link opened three times."""
+    page.goto(page.url.replace("/today", "/find?q=Tamarisk Court 21 closet"))
+    page.locator('#found a[href*="/units/"]').first.click()
+    page.locator(".timeline").wait_for()
+
+
+def outliers(page: Page) -> None:
+    """Open the round's like units against each other."""
+    page.goto(page.url.replace("/today", "/rounds"))
+    page.locator(".people-row a").first.click()
+    page.get_by_role("link", name="Like against like").click()
+
+
+def round_check(page: Page) -> None:
+    """Open the round's next unit of one's own, nothing called read."""
+    page.goto(page.url.replace("/today", "/rounds"))
+    page.locator(".people-row a").first.click()
+    page.locator('.round-list li:not(.text-soft) a[href*="/check/"]').first.click()
+    page.locator(".check-stage input").first.fill("241")
+    page.get_by_role("button", name="All others read 0 A").click()
 
 
 VIEWS: tuple[tuple[str, tuple[int, int], str, Callable[[Page], None]], ...] = (
@@ -147,18 +183,19 @@ VIEWS: tuple[tuple[str, tuple[int, int], str, Callable[[Page], None]], ...] = (
     ("call-attic", LAPTOP, "attic", open_call(IN_PROGRESS, "amps:strip-a")),
     ("call-phone", PHONE, "day", open_call(IN_PROGRESS, "amps:strip-b")),
     ("without-signal-phone", PHONE, "attic", without_signal),
-    ("call-six-strips", LAPTOP, "attic", open_call("31 Cobbler", press="W call")),
+    ("unit", LAPTOP, "day", unit),
+    ("week", LAPTOP, "attic", led("/week")),
+    ("outliers", LAPTOP, "day", outliers),
+    ("round-phone", PHONE, "attic", round_check),
+    ("rules", LAPTOP, "day", led("/shop/rules#sag_ratio")),
     ("report", LAPTOP, "day", report),
     ("new-call", LAPTOP, "day", new_call),
     ("nameplate", LAPTOP, "attic", plate),
     ("timing", LAPTOP, "day", timing),
     ("current-log", LAPTOP, "attic", log),
     ("interlock-bench", LAPTOP, "day", bench),
-    ("blower", LAPTOP, "attic", page_of("blower")),
     ("fix-and-prove", LAPTOP, "day", page_of("fix?part=seq-a")),
-    ("part-check", LAPTOP, "attic", part_check),
     ("safe-phone", PHONE, "day", panel("safe")),
-    ("circuit-phone", PHONE, "day", step_of("17 Saltgrass", "circuit")),
     ("heat-pump", LAPTOP, "attic", step_of("8 Osier", "heat-pump")),
     ("feed-bench", LAPTOP, "day", feed_bench),
 )

@@ -18,6 +18,7 @@ __all__ = [
     "causes_before",
     "faults_of_shop",
     "readings_of",
+    "taps_of",
     "told_of",
 ]
 
@@ -86,6 +87,13 @@ def readings_of(db: Session, *, shop_id: UUID, call_ids: Sequence[UUID]) -> Sequ
     ).all()
     gone = {row.void for row in rows if row.kind == "void"}
     return [row for row in rows if row.kind == "reading" and str(row.id) not in gone]
+
+
+def taps_of(db: Session, *, shop_id: UUID, call_ids: Sequence[UUID]) -> Sequence[Row[Any]]:
+    """Return the stopwatch's taps of some calls in the order they came: id, call, number, payload, moment."""
+    own = (EventRow.shop_id == shop_id, EventRow.call_id.in_(call_ids), EventRow.kind == "tap")
+    columns = (EventRow.id, EventRow.call_id, EventRow.seq, EventRow.payload, EventRow.done_at)
+    return db.execute(select(*columns).where(*own).order_by(EventRow.call_id, EventRow.seq)).all()
 
 
 def causes_before(db: Session, *, shop_id: UUID, unit_id: UUID, but: UUID) -> list[Told]:

@@ -82,8 +82,8 @@ def blobs_of(db: Session, folder: str, *, shop_id: UUID) -> Iterator[tuple[str, 
                 yield f"{folder}{blob_id}{ending}", bytes(data)
 
 
-def tidy_readings(db: Session, *, shop_id: UUID) -> Iterator[dict[str, Any]]:
-    """Give every reading of a shop with where, when, by whom and under what, for a table; struck ones are marked."""
+def tidy_readings(db: Session, *, shop_id: UUID, unit_id: UUID | None = None) -> Iterator[dict[str, Any]]:
+    """Give every reading of a shop, or of one unit, with where, when, by whom and under what, for a table; struck ones are marked."""
     payload = EventRow.payload
     void = EventRow.__table__.alias("void")
     struck = (
@@ -96,6 +96,10 @@ def tidy_readings(db: Session, *, shop_id: UUID) -> Iterator[dict[str, Any]]:
         )
         .exists()
     )
+    own = [EventRow.shop_id == shop_id, EventRow.kind == "reading"]
+    if unit_id is not None:
+        calls = select(Call.id).where(Call.shop_id == shop_id, Call.unit_id == unit_id)
+        own.append(EventRow.call_id.in_(calls))
     rows = db.execute(
         select(
             Place.name.label("place"),
@@ -116,7 +120,7 @@ def tidy_readings(db: Session, *, shop_id: UUID) -> Iterator[dict[str, Any]]:
         .join(Place, (Place.shop_id == Unit.shop_id) & (Place.id == Unit.place_id))
         .join(Meter, (Meter.shop_id == Call.shop_id) & (Meter.id == Call.meter_id))
         .join(Person, (Person.shop_id == EventRow.shop_id) & (Person.id == EventRow.person_id))
-        .where(EventRow.shop_id == shop_id, EventRow.kind == "reading")
+        .where(*own)
         .order_by(EventRow.call_id, EventRow.seq)
         .execution_options(yield_per=1000)
     )

@@ -1,8 +1,10 @@
 """A whole shop out into a bundle and in from one: what the command line and the shop's own page both do."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from datetime import datetime
 from pathlib import Path
+from typing import Any
+from uuid import UUID
 
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
@@ -20,9 +22,9 @@ TIDY = "readings.csv"
 TOLD = ("name", "time_zone", "currency", "tax_percent", "price_kwh", "retention")
 
 
-def tidy_rows(db: Session, shop: Shop):  # type: ignore[no-untyped-def]
-    """Give a shop's readings for the tidy table, each with the sign of its unit."""
-    for row in whole.tidy_readings(db, shop_id=shop.id):
+def tidy_rows(db: Session, shop: Shop, unit_id: UUID | None = None) -> Iterator[dict[str, Any]]:
+    """Give a shop's readings, or one unit's, for the tidy table, each with the sign of its unit."""
+    for row in whole.tidy_readings(db, shop_id=shop.id, unit_id=unit_id):
         quantity = QUANTITIES.get(spot_of(row["point"]).function)
         yield {**row, "unit_sign": quantity.sign if quantity is not None else ""}
 

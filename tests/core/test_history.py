@@ -7,10 +7,12 @@ import pytest
 
 from plentar.core.causes.diagnosis import diagnose
 from plentar.core.causes.weighted import factor_of
+from plentar.core.evidence.events import Event, Tapped
 from plentar.core.evidence.reading import Condition, Reading
 from plentar.core.history.past import YEAR_SECONDS, Past, Repair
-from plentar.core.history.series import PastReading, Series, drift_of, series_of
+from plentar.core.history.series import PastReading, Series, drift_of, on_times_of, series_of
 from plentar.core.history.survival import Failure, Standing, chance_within, life_of, lives_of
+from plentar.core.judging.timing import stages_of
 from plentar.core.limits.verdicts import Grade
 from plentar.core.unit.patterns import PATTERNS
 from plentar.core.unit.place import amps_at, line_volts, ohms_at
@@ -101,6 +103,29 @@ def test_the_doubt_of_a_drift_holds_what_it_promises() -> None:
         assert drift is not None
         proven += drift.is_proven
     assert proven <= 60
+
+
+def test_on_times_are_the_last_runs_of_each_call() -> None:
+    """Two calls: strip A came at 30 s, then, in the second run of the next call, at 45 s of a window to 60 s."""
+
+    def tap(call: str, at: float, deed: str, stage: str = "", run: int = 1) -> tuple[str, Event, Tapped]:
+        told = Tapped(deed=deed, stage=stage, run=run)  # type: ignore[arg-type]
+        return call, Event(id=f"{call}{at}", seq=1, deed=told, person="", by="", done_at=at, come_at=at), told
+
+    taps = [
+        tap("1", 0.0, "call"),
+        tap("1", 30.0, "on", "strip-a"),
+        tap("2", 1000.0, "call"),
+        tap("2", 1020.0, "on", "strip-a"),
+        tap("2", 1100.0, "drop"),
+        tap("2", 2000.0, "call", run=2),
+        tap("2", 2045.0, "on", "strip-a", run=2),
+    ]
+    [found] = on_times_of(UNIT, taps)
+    assert [mark.value for mark in found.marks] == [30.0, 45.0]
+    assert found.id == "on:strip-a"
+    top = next(stage for stage in stages_of(UNIT) if stage.id == "strip-a").on.max_seconds
+    assert found.marks[1].ratio == pytest.approx(45.0 / top)
 
 
 def repair(years_ago: float, *faults: str, known: bool = True) -> Repair:

@@ -8,8 +8,11 @@ import math
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 
+from plentar.core.evidence.events import Event, Tapped
 from plentar.core.evidence.reading import Condition
+from plentar.core.evidence.runs import runs_of
 from plentar.core.history.past import YEAR_SECONDS
+from plentar.core.judging.timing import Stage, stages_of
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.limits.verdicts import Band, Grade, grade
 from plentar.core.said import Words, said
@@ -17,7 +20,7 @@ from plentar.core.unit.electrical import element_ohms
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import amps_at, line_volts, ohms_at
 
-__all__ = ["Drift", "Mark", "PastReading", "Series", "drift_of", "series_of"]
+__all__ = ["Drift", "Mark", "PastReading", "Series", "drift_of", "on_times_of", "series_of"]
 
 # Of a two-sided 90 % interval, by degrees of freedom (Student); beyond ten the normal's is near enough.
 _T90 = (math.inf, 6.314, 2.920, 2.353, 2.132, 2.015, 1.943, 1.895, 1.860, 1.833, 1.812)
@@ -26,6 +29,8 @@ T90_MANY = 1.70
 LEAST_MARKS = 3
 # A ratio is read to a few parts in a thousand at best: what scatters less was rounded.
 LEAST_HALF = 0.004
+# A thumb on a stopwatch, twice.
+TAP_SECONDS = 1.0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -197,6 +202,66 @@ def _mark(reading: PastReading, ratio: float, half: float, value: float, unit: s
         value=value,
         unit=unit,
         grade=grade(ratio, half, band),
+    )
+
+
+def on_times_of(
+    plate: Nameplate, taps: Iterable[tuple[str, Event, Tapped]], limits: Limits = DEFAULT_LIMITS
+) -> tuple[Series, ...]:
+    """Return how long each stage took to come, call by call: of each call its last heat run, as a share of its maximum.
+
+    Args:
+        plate: The unit.
+        taps: The stopwatch's taps of all calls: which call, event, tap; those struck out left out.
+        limits: The shop's limits.
+    Source:
+        docs/trade.md, section 3, pole on-time.
+    """
+    by_call: dict[str, list[tuple[Event, Tapped]]] = {}
+    for call, event, tap in taps:
+        by_call.setdefault(call, []).append((event, tap))
+    found: dict[str, list[Mark]] = {}
+    stages = [stage for stage in stages_of(plate, limits) if stage.on.max_seconds > 0]
+    for call, own in by_call.items():
+        runs = [run for run in runs_of(own) if run.call == "heat"]
+        if not runs:
+            continue
+        last = runs[-1]
+        for stage in stages:
+            if stage.id in last.on_at:
+                seconds = last.on_at[stage.id] - last.called_at
+                band = _on_band(stage)
+                mark = Mark(
+                    call=call,
+                    at=last.called_at,
+                    ratio=seconds / stage.on.max_seconds,
+                    half=TAP_SECONDS / stage.on.max_seconds,
+                    value=seconds,
+                    unit="s",
+                    grade=grade(seconds / stage.on.max_seconds, TAP_SECONDS / stage.on.max_seconds, band),
+                )
+                found.setdefault(stage.id, []).append(mark)
+    return tuple(
+        Series(
+            id=f"on:{stage.id}",
+            part=stage.id,
+            words=said("history.on-time", stage=stage.name),
+            how=said("history.on-time-how"),
+            band=_on_band(stage),
+            marks=tuple(sorted(found[stage.id], key=lambda mark: mark.at)),
+            drift=drift_of([(mark.at, mark.ratio, mark.half) for mark in found[stage.id]]),
+        )
+        for stage in stages
+        if stage.id in found
+    )
+
+
+def _on_band(stage: Stage) -> Band:
+    """Return a stage's window as shares of its maximum."""
+    top = stage.on.max_seconds
+    low = stage.on.min_seconds / top
+    return Band(
+        marginal_low=low, pass_low=low, pass_high=1.0, marginal_high=stage.late_seconds / top, source=stage.source
     )
 
 

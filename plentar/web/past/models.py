@@ -7,9 +7,9 @@ from functools import cached_property
 from typing import Any
 from zoneinfo import ZoneInfo
 
-from plentar.core.evidence.events import Fitted, Marked, Temporary
+from plentar.core.evidence.events import Event, Fitted, Marked, Tapped, Temporary
 from plentar.core.history.past import YEAR_SECONDS, Past
-from plentar.core.history.series import Series, series_of
+from plentar.core.history.series import Series, on_times_of, series_of
 from plentar.core.limits.table import Limits
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import place_of
@@ -65,6 +65,15 @@ class PartAge:
     life: str = ""
 
 
+def _tap(row: Any) -> tuple[str, Event, Tapped]:
+    """Return a kept tap as the core's."""
+    deed = deed_from_json("tap", row.payload, is_kept=True)
+    assert isinstance(deed, Tapped)  # noqa: S101  the kind that was asked for
+    at = row.done_at.timestamp()
+    event = Event(id=str(row.id), seq=row.seq, deed=deed, person="", by="", done_at=at, come_at=at)
+    return str(row.call_id), event, deed
+
+
 class UnitScreen:
     """One unit's page."""
 
@@ -76,13 +85,14 @@ class UnitScreen:
         readings: Sequence[Any],
         past: Past,
         *,
+        taps: Sequence[Any] = (),
         limits: Limits,
         zone: ZoneInfo,
         moment: datetime,
     ) -> None:
         self.unit, self.calls, self.past, self.zone, self.moment = unit, calls, past, zone, moment
         self.limits = limits
-        self._told, self._readings = told, readings
+        self._told, self._readings, self._taps = told, readings, taps
 
     @cached_property
     def plate(self) -> Nameplate:
@@ -124,7 +134,8 @@ class UnitScreen:
     def rows(self) -> list[Row]:
         """Each figure over the years."""
         series = series_of(self.plate, past_readings(self._readings), self.limits)
-        return [self._row(entry) for entry in series]
+        on_times = on_times_of(self.plate, map(_tap, self._taps), self.limits)
+        return [self._row(entry) for entry in (*series, *on_times)]
 
     def _row(self, series: Series) -> Row:
         drift = series.drift

@@ -9,6 +9,7 @@ from flask import Blueprint, abort, current_app, g, redirect, render_template, r
 from flask.typing import ResponseReturnValue
 
 from plentar.core.history.survival import chance_within
+from plentar.formats.bundle import readings_csv
 from plentar.formats.label import CabinetLabel, code_of
 from plentar.formats.unit_json import kept_nameplate
 from plentar.store import history, places, plans
@@ -17,6 +18,7 @@ from plentar.web.access import local_day, login_required, now
 from plentar.web.paper import attached
 from plentar.web.past.models import UnitScreen
 from plentar.web.visits import past_from, shop_limits
+from plentar.web.whole import tidy_rows
 from plentar.web.years import lives_of_shop
 
 __all__ = ["bp"]
@@ -32,7 +34,7 @@ def _unit(unit_id: UUID) -> Unit:
 
 
 def screen_of(unit: Unit) -> UnitScreen:
-    """Return a unit's page: three queries, whatever its years."""
+    """Return a unit's page: four queries, whatever its years."""
     shop_id, zone = unit.shop_id, ZoneInfo(g.person.shop.time_zone)
     calls = history.calls_of_unit(g.db, shop_id=shop_id, unit_id=unit.id)
     ids = [call.id for call in calls]
@@ -41,7 +43,8 @@ def screen_of(unit: Unit) -> UnitScreen:
     causes = [row for row in told if row.kind == "cause" and row.call_id in closed]
     past = past_from(causes, kept_nameplate(unit.nameplate).built, now(), zone)
     readings = history.readings_of(g.db, shop_id=shop_id, call_ids=ids)
-    return UnitScreen(unit, calls, told, readings, past, limits=shop_limits(), zone=zone, moment=now())
+    taps = history.taps_of(g.db, shop_id=shop_id, call_ids=ids)
+    return UnitScreen(unit, calls, told, readings, past, taps=taps, limits=shop_limits(), zone=zone, moment=now())
 
 
 @bp.get("/units/<uuid:unit_id>")
@@ -63,6 +66,15 @@ def page(unit_id: UUID) -> ResponseReturnValue:
         orders=plans.list_orders(g.db, shop_id=unit.shop_id, unit_id=unit.id),
         new_id=lambda: str(uuid4()),
     )
+
+
+@bp.get("/units/<uuid:unit_id>/readings.csv")
+@login_required
+def readings(unit_id: UUID) -> ResponseReturnValue:
+    """Send all that was ever read on a unit, as one tidy table."""
+    unit = _unit(unit_id)
+    body = "".join(readings_csv(tidy_rows(g.db, g.person.shop, unit.id)))
+    return attached(body, "text/csv", "unit.csv")
 
 
 @bp.get("/u/<uuid:unit_id>")
