@@ -83,7 +83,7 @@ def blobs_of(db: Session, folder: str, *, shop_id: UUID) -> Iterator[tuple[str, 
 
 
 def tidy_readings(db: Session, *, shop_id: UUID, unit_id: UUID | None = None) -> Iterator[dict[str, Any]]:
-    """Give every reading of a shop, or of one unit, with where, when, by whom and under what, for a table; struck ones are marked."""
+    """Give every reading of a shop, or of one unit, with where, when, by whom, under what; struck ones are marked."""
     payload = EventRow.payload
     void = EventRow.__table__.alias("void")
     struck = (
@@ -125,8 +125,8 @@ def tidy_readings(db: Session, *, shop_id: UUID, unit_id: UUID | None = None) ->
         .execution_options(yield_per=1000)
     )
     for row in rows.mappings():
-        calls = row["calls"] or {}
-        named = calls if isinstance(calls, dict) else dict(calls)
+        told = row["calls"] or {}
+        named = told if isinstance(told, dict) else dict(told)
         yield {
             **row,
             "done_at": row["done_at"].isoformat(),
