@@ -171,7 +171,7 @@ def move(call_id: UUID) -> ResponseReturnValue:
         g.db.rollback()
         return _shown(own_call(call_id), 422, plan_form=form)
     if request.form.get("from") == "week":
-        return redirect(url_for("plan.week", on=form.on.data.isoformat(), _anchor=f"call-{call_id}"))
+        return redirect(url_for("plan.week", on=form.on.data.isoformat(), call=call_id))
     return _back(call)
 
 

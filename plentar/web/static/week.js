@@ -56,4 +56,9 @@ document.addEventListener("keydown", (event) => {
 });
 
 // Moved, a call keeps the keys.
-if (location.hash.startsWith("#call-")) document.querySelector(`${location.hash} a`)?.focus();
+const moved = new URLSearchParams(location.search).get("call");
+if (moved) {
+  const link = document.getElementById(`call-${moved}`)?.querySelector("a");
+  link?.scrollIntoView({ block: "center" });
+  link?.focus();
+}
