@@ -41,7 +41,7 @@ def series(name: str, *readings: PastReading) -> Series:
 def test_amps_are_brought_to_rated_volts_by_the_volts_of_the_same_load() -> None:
     """5 kW at 240 V: 18.06 A at 208 V is 20.83 A at rated volts, by hand."""
     found = series(
-        "amps:strip-a",
+        "strip-a.amps",
         read("1", 0.0, line_volts("feed-1"), 241.0, IDLE),
         read("1", 60.0, line_volts("feed-1"), 208.0),
         read("1", 61.0, amps_at("strip-a"), 18.06),
@@ -64,7 +64,7 @@ def test_amps_are_brought_to_rated_volts_by_the_volts_of_the_same_load() -> None
 )
 def test_amps_that_cannot_be_compared_stand_in_no_series(readings: list[PastReading]) -> None:
     """Without volts of the same load, or without a current, an element's amps say nothing of its years."""
-    assert not [entry for entry in series_of(UNIT, readings) if entry.id == "amps:strip-a"]
+    assert not [entry for entry in series_of(UNIT, readings) if entry.id == "strip-a.amps"]
 
 
 def test_sag_and_cold_ohms_and_blower_are_series_of_their_own() -> None:
@@ -75,8 +75,8 @@ def test_sag_and_cold_ohms_and_blower_are_series_of_their_own() -> None:
         read("1", 10.0, ohms_at("strip-a.element"), 11.2, IDLE),
         read("1", 11.0, amps_at("blower"), 2.0),
     )
-    assert series("sag:feed-1", *readings).marks[0].ratio == pytest.approx(0.02)
-    assert series("ohms:strip-a", *readings).marks[0].ratio == pytest.approx(11.2 / 11.52)
+    assert series("feed-1.sag", *readings).marks[0].ratio == pytest.approx(0.02)
+    assert series("strip-a.ohms", *readings).marks[0].ratio == pytest.approx(11.2 / 11.52)
     assert series("blower", *readings).marks[0].value == 2.0
 
 
@@ -123,7 +123,7 @@ def test_on_times_are_the_last_runs_of_each_call() -> None:
     ]
     [found] = on_times_of(UNIT, taps)
     assert [mark.value for mark in found.marks] == [30.0, 45.0]
-    assert found.id == "on:strip-a"
+    assert found.id == "strip-a.on"
     top = next(stage for stage in stages_of(UNIT) if stage.id == "strip-a").on.max_seconds
     assert found.marks[1].ratio == pytest.approx(45.0 / top)
 

@@ -159,20 +159,20 @@ class _Row:
 def _rows(plate: Nameplate, limits: Limits) -> Mapping[str, _Row]:
     rows: dict[str, _Row] = {}
     for circuit in plate.circuits:
-        rows[f"amps:{circuit.id}"] = _Row(
+        rows[f"{circuit.id}.amps"] = _Row(
             part=circuit.id,
             words=said("history.strip-amps", strip=circuit.name),
             how=said("history.amps-at-rated", volts=circuit.rated_volts),
             band=limits.band("element_amps_ratio"),
         )
-        rows[f"ohms:{circuit.id}"] = _Row(
+        rows[f"{circuit.id}.ohms"] = _Row(
             part=circuit.id,
             words=said("history.strip-ohms", strip=circuit.name),
             how=said("history.ohms-cold"),
             band=limits.band("element_ohms_ratio"),
         )
     for feed in plate.feeds:
-        rows[f"sag:{feed.id}"] = _Row(
+        rows[f"{feed.id}.sag"] = _Row(
             part=feed.id,
             words=said("history.sag", feed=feed.id.replace("-", " ")),
             how=said("history.sag-how"),
@@ -243,7 +243,7 @@ def on_times_of(
                 found.setdefault(stage.id, []).append(mark)
     return tuple(
         Series(
-            id=f"on:{stage.id}",
+            id=f"{stage.id}.on",
             part=stage.id,
             words=said("history.on-time", stage=stage.name),
             how=said("history.on-time-how"),
@@ -279,12 +279,12 @@ def _marks_of(plate: Nameplate, own: Sequence[PastReading], rows: Mapping[str, _
                     continue
                 at_rated = reading.value * circuit.rated_volts / volts.value
                 half = math.hypot(reading.half / reading.value, volts.half / volts.value) * at_rated / expected
-                name = f"amps:{circuit.id}"
+                name = f"{circuit.id}.amps"
                 last[name] = _mark(reading, at_rated / expected, half, at_rated, "A", rows[name].band)
             elif reading.point == ohms_at(f"{circuit.id}.element"):
                 expected = element_ohms(circuit.rated_watts, circuit.rated_volts)
                 if 0 < reading.value < 100 * expected:
-                    name = f"ohms:{circuit.id}"
+                    name = f"{circuit.id}.ohms"
                     ratio, half = reading.value / expected, reading.half / expected
                     last[name] = _mark(reading, ratio, half, reading.value, "Ω", rows[name].band)
         rated = plate.blower.rated_amps
@@ -302,7 +302,7 @@ def _marks_of(plate: Nameplate, own: Sequence[PastReading], rows: Mapping[str, _
         if idle and loaded and idle[-1].value > 0:
             sag = 1 - loaded[-1].value / idle[-1].value
             half = math.hypot(loaded[-1].half, idle[-1].half) / idle[-1].value
-            name = f"sag:{feed.id}"
+            name = f"{feed.id}.sag"
             last[name] = _mark(loaded[-1], sag, half, 100 * sag, "%", rows[name].band)
     return last.items()
 

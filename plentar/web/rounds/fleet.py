@@ -62,7 +62,7 @@ class Group:
 
 def _series(plate: Nameplate, rows: list[Any]) -> dict[str, Series]:
     found = series_of(plate, past_readings(rows), shop_limits())
-    return {entry.part: entry for entry in found if entry.id.startswith("amps:")}
+    return {entry.part: entry for entry in found if entry.id.endswith(".amps")}
 
 
 def groups_of(row: Round) -> list[Group]:
