@@ -47,11 +47,11 @@ insert into shop (id, name, time_zone, currency, tax_percent, retention, set_up_
     values (:shop, :name, 'America/Chicago', 'USD', 0, '{}', now());
 insert into person (shop_id, id, name, email, role, password_hash)
     select :shop, gen_random_uuid(), 'Person ' || n, :name || n || '@bench.example', 'lead', :hash
-    from generate_series(1, :people) n;
+    from generate_series(1, :people) as c(n);
 insert into meter (shop_id, id, name, ranges) values (:shop, gen_random_uuid(), 'Clamp', cast(:ranges as jsonb));
 insert into place (shop_id, id, name, town, occupant, access_note)
     select :shop, gen_random_uuid(), n || case when n <= 5 then ' Quincewood Row' else ' Street ' || (n % 97) end,
-        'Benchton', 'Person ' || n, '' from generate_series(1, :units) n;
+        'Benchton', 'Person ' || n, '' from generate_series(1, :units) as c(n);
 insert into unit (shop_id, id, place_id, label, nameplate)
     select :shop, gen_random_uuid(), id, 'closet',
         cast(:plate as jsonb) || jsonb_build_object('built', '2014', 'serial', 'S' || row_number() over (order by name))
@@ -61,9 +61,9 @@ create temporary table p as select id, row_number() over (order by id) - 1 as n 
 insert into call (shop_id, id, unit_id, technician_id, meter_id, complaints, words, status, scheduled_at, closed_at,
         outcome, seq)
     select :shop, gen_random_uuid(), u.id, p.id, (select id from meter where shop_id = :shop), '["seasonal check"]', '',
-        'closed', now() - interval '1 day' - n * interval '15 minutes',
-        now() - interval '23 hours' - n * interval '15 minutes', 'Within band.', :readings + 1
-    from generate_series(1, :calls) n join u on u.n = n % :units join p on p.n = n % :people;
+        'closed', now() - interval '1 day' - k * interval '15 minutes',
+        now() - interval '23 hours' - k * interval '15 minutes', 'Within band.', :readings + 1
+    from generate_series(1, :calls) as c(k) join u on u.n = k % :units join p on p.n = k % :people;
 insert into call (shop_id, id, unit_id, technician_id, meter_id, complaints, words, status, scheduled_at, outcome, seq)
     select :shop, gen_random_uuid(), u.id, (select id from p where n = 0), (select id from meter where shop_id = :shop),
         '["no heat"]', 'Cold.', 'planned', now(), '', 1 from u where u.n < :today;

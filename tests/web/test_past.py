@@ -87,24 +87,24 @@ def test_the_complaint_is_set_right_and_both_stand_on_record(client: FlaskClient
 
 
 def test_a_call_begun_by_mistake_is_taken_back_with_its_unit_and_place(
-    client: FlaskClient, shop: ShopOf, engine: Engine
+    lead: FlaskClient, shop: ShopOf, engine: Engine
 ) -> None:
     """While nothing is on it: the call, then the unit, then the place, each only when nothing hangs on it."""
     with engine.connect() as db:
         query = "select u.id, u.place_id from unit u join call c on c.unit_id = u.id where c.id = :call"
         unit, place = db.execute(text(query), {"call": shop.call_id}).one()
     there = f"/places/{place}"
-    assert client.post(f"{there}/units/{unit}/remove").status_code == 422
-    assert client.post(f"{there}/remove").status_code == 422
-    assert client.post(f"{shop.url}/withdraw", data={"reason": ""}, headers=HTMX).status_code == 422
-    gone = client.post(f"{shop.url}/withdraw", data={"reason": "wrong address"}, headers=HTMX)
+    assert lead.post(f"{there}/units/{unit}/remove").status_code == 422
+    assert lead.post(f"{there}/remove").status_code == 422
+    assert lead.post(f"{shop.url}/withdraw", data={"reason": ""}, headers=HTMX).status_code == 422
+    gone = lead.post(f"{shop.url}/withdraw", data={"reason": "wrong address"}, headers=HTMX)
     assert (gone.status_code, gone.headers["HX-Redirect"]) == (204, there)
     assert call_row(engine, shop, "status") == ("withdrawn",)
-    assert str(shop.call_id) not in client.get("/today").text
-    assert client.post(f"{there}/units/{unit}/remove").status_code == 302
-    assert client.post(f"{there}/remove").status_code == 302
-    assert client.get(there).status_code == 404
-    assert "1 Test Row" not in client.get("/calls/new?q=test").text
+    assert str(shop.call_id) not in lead.get("/today").text
+    assert lead.post(f"{there}/units/{unit}/remove").status_code == 302
+    assert lead.post(f"{there}/remove").status_code == 302
+    assert lead.get(there).status_code == 404
+    assert "1 Test Row" not in lead.get("/calls/new?q=test").text
 
 
 def test_a_call_with_anything_on_it_stays(client: FlaskClient, shop: ShopOf, engine: Engine) -> None:

@@ -110,17 +110,17 @@ def test_a_call_in_progress_goes_on_with_everything(
 
 
 def test_a_begun_call_is_not_cancelled_and_a_planned_one_needs_a_reason(
-    client: FlaskClient, shop: ShopOf, engine: Engine
+    lead: FlaskClient, shop: ShopOf, engine: Engine
 ) -> None:
     """Why is asked; in progress it is closed instead; cancelled, it stands in no day."""
-    assert "was begun" in flat(client.post(f"{shop.url}/cancel", data={"why": "nobody home"}).text)
+    assert "was begun" in flat(lead.post(f"{shop.url}/cancel", data={"why": "nobody home"}).text)
     with engine.begin() as connection:
         connection.execute(text("update call set status = 'planned' where id = :id"), {"id": shop.call_id})
-    assert client.post(f"{shop.url}/cancel", data={"why": " "}).status_code == 422
-    assert client.post(f"{shop.url}/cancel", data={"why": "nobody home"}).status_code == 302
+    assert lead.post(f"{shop.url}/cancel", data={"why": " "}).status_code == 422
+    assert lead.post(f"{shop.url}/cancel", data={"why": "nobody home"}).status_code == 302
     assert call_of(engine, shop.call_id).status == "cancelled"
-    assert "1 Test Row" not in client.get("/today").text.split("Find</a>")[-1]
-    assert "nobody home" in client.get(f"/units/{shop.unit_id}").text
+    assert "1 Test Row" not in lead.get("/today").text.split("Find</a>")[-1]
+    assert "nobody home" in lead.get(f"/units/{shop.unit_id}").text
 
 
 def test_a_part_on_order_and_a_follow_up_meet_the_return_visit(

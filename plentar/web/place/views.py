@@ -9,7 +9,7 @@ from flask_wtf import FlaskForm
 from plentar.core.errors import PlentarError, ReadingError
 from plentar.store import places
 from plentar.store.models import Place
-from plentar.web.access import login_required, now
+from plentar.web.access import lead_required, login_required, now
 from plentar.web.fields import require_valid
 from plentar.web.place.forms import PlaceForm
 
@@ -75,7 +75,7 @@ def save(place_id: UUID) -> ResponseReturnValue:
 
 
 @bp.post("/remove")
-@login_required
+@lead_required
 def remove(place_id: UUID) -> ResponseReturnValue:
     """Take back a place made by mistake; refused while a unit stands there."""
     place = _place(place_id)
@@ -87,7 +87,7 @@ def remove(place_id: UUID) -> ResponseReturnValue:
 
 
 @bp.post("/units/<uuid:unit_id>/remove")
-@login_required
+@lead_required
 def remove_unit(place_id: UUID, unit_id: UUID) -> ResponseReturnValue:
     """Take back a unit made by mistake; refused while a call hangs on it."""
     place = _place(place_id)

@@ -18,7 +18,7 @@ from plentar.formats.unit_json import kept_nameplate
 from plentar.store import audit, calls, events, places, plans, shops
 from plentar.store.models import Call
 from plentar.store.shop_models import FollowUp
-from plentar.web.access import local_day, login_required, now
+from plentar.web.access import lead_required, local_day, login_required, now
 from plentar.web.plan.forms import (
     CancelForm,
     FollowUpForm,
@@ -195,10 +195,10 @@ def hand_on(call_id: UUID) -> ResponseReturnValue:
 
 
 @bp.post("/calls/<uuid:call_id>/cancel")
-@login_required
+@lead_required
 def cancel(call_id: UUID) -> ResponseReturnValue:
     """Cancel a planned call with a reason: it stands in no day any more, and its unit's page still tells of it."""
-    call, form = _planner(call_id), CancelForm()
+    call, form = own_call(call_id), CancelForm()
     if not form.validate():
         return _shown(call, 422, cancel_form=form)
     place = call.unit.place.name
