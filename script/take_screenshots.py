@@ -2,6 +2,7 @@
 
 import logging
 import os
+import sys
 import threading
 from collections.abc import Callable
 from datetime import UTC, datetime
@@ -129,13 +130,6 @@ def step_of(place: str, step: str) -> Callable[[Page], None]:
     return go
 
 
-def feed_bench(page: Page) -> None:
-    """Open the feed's calculator with a wire too small for its breaker."""
-    page.goto(
-        page.url.replace("/today", "/bench/feed?kw=3.5+3.5&blower=6&breaker=40&size=10&mca=40&lug_from=14&lug_to=2")
-    )
-
-
 def led(path: str) -> Callable[[Page], None]:
     """Open a page as the shop's lead."""
 
@@ -156,8 +150,9 @@ def led(path: str) -> Callable[[Page], None]:
 
 def unit(page: Page) -> None:
     """Open the unit whose link opened three times."""
-    page.goto(page.url.replace("/today", "/find?q=Tamarisk Court 21 closet"))
-    page.locator('#found a[href*="/units/"]').first.click()
+    page.goto(page.url.replace("/today", "/find?q=Tamarisk Court 21"))
+    page.locator("#found a").first.click()
+    page.locator('main a[href*="/units/"]').first.click()
     page.locator(".timeline").wait_for()
 
 
@@ -173,7 +168,7 @@ def round_check(page: Page) -> None:
     page.goto(page.url.replace("/today", "/rounds"))
     page.locator(".people-row a").first.click()
     page.locator('.round-list li:not(.text-soft) a[href*="/check/"]').first.click()
-    page.locator(".check-stage input").first.fill("241")
+    page.locator(".check-field input").first.fill("241")
     page.get_by_role("button", name="All others read 0 A").click()
 
 
@@ -197,13 +192,15 @@ VIEWS: tuple[tuple[str, tuple[int, int], str, Callable[[Page], None]], ...] = (
     ("fix-and-prove", LAPTOP, "day", page_of("fix?part=seq-a")),
     ("safe-phone", PHONE, "day", panel("safe")),
     ("heat-pump", LAPTOP, "attic", step_of("8 Osier", "heat-pump")),
-    ("feed-bench", LAPTOP, "day", feed_bench),
 )
 
 
 def take(browser: Browser, address: str) -> None:
-    """Photograph every view."""
+    """Photograph every view, or those named on the command line."""
+    wanted = sys.argv[1:]
     for name, (width, height), theme, go in VIEWS:
+        if wanted and name not in wanted:
+            continue
         context = browser.new_context(
             viewport={"width": width, "height": height},
             color_scheme="dark" if theme == "attic" else "light",
