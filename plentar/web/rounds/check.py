@@ -16,7 +16,7 @@ from plentar.core.evidence.signs import GROUPS
 from plentar.core.limits.verdicts import Grade, Verdict
 from plentar.core.said import Words
 from plentar.core.unit.nameplate import Nameplate
-from plentar.core.unit.place import amps_at, line_volts
+from plentar.core.unit.place import amps_at, line_volts, spot_of
 from plentar.core.unit.points import Point
 from plentar.core.visit import Visit
 from plentar.screen.drawings.band_rail import BandRail, band_rail
@@ -28,6 +28,7 @@ from plentar.web.fields import checked_token
 from plentar.web.rounds.views import bp
 from plentar.web.visits import own_call, read_visit
 from plentar.web.writing import Draft, keep_all
+from plentar.words import say
 
 __all__: list[str] = []
 
@@ -39,6 +40,7 @@ class Field:
     """One reading of the short form: its point, what it should read now, what was read under this condition."""
 
     point: Point
+    label: str
     should: str
     verdict: Verdict | None
     rail: BandRail | None
@@ -107,6 +109,7 @@ class CheckScreen:
             found.append(
                 Field(
                     point=point,
+                    label=_label(self.plate, point),
                     should=_should(expected),
                     verdict=verdict,
                     rail=band_rail(verdict) if verdict is not None else None,
@@ -143,6 +146,15 @@ class CheckScreen:
         """True once everything of the short form was read, timed and looked at."""
         fields = all(field.verdict is not None for _, _, stage in self.stages for field in stage)
         return fields and all(seconds is not None for seconds in self.came.values()) and self.is_looked_over
+
+
+def _label(plate: Nameplate, point: Point) -> str:
+    """Return a field's words: both leads of a circuit in one jaw are said in two words, not in two names."""
+    conductors = spot_of(point.id).conductors
+    strips = {circuit.id: circuit.name for circuit in plate.circuits}
+    if len(conductors) == 2 and conductors[0] in strips:
+        return f"{strips[conductors[0]]}, both leads"
+    return say(point.label)
 
 
 def worst_of(visit: Visit) -> list[tuple[Words, Verdict]]:

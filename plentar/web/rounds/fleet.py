@@ -13,7 +13,7 @@ from flask.typing import ResponseReturnValue
 
 from plentar.core.history.series import Mark, Series, series_of
 from plentar.core.history.survival import chance_within
-from plentar.core.rounds.outliers import Outlier, outliers_of
+from plentar.core.rounds.outliers import LEAST_LIKE, Outlier, outliers_of
 from plentar.core.unit.nameplate import Nameplate
 from plentar.formats.labels_csv import safe_cell
 from plentar.formats.parts_csv import PARTS
@@ -58,6 +58,7 @@ class Group:
     passing: tuple[float, float]
     marginal: tuple[float, float]
     middle: float
+    is_enough: bool
 
 
 def _series(plate: Nameplate, rows: list[Any]) -> dict[str, Series]:
@@ -132,6 +133,7 @@ def _group(members: list[tuple[Call, Nameplate]], by_call: dict[UUID, list[Any]]
         passing=(x(band.pass_low), x(band.pass_high)),
         marginal=(x(band.marginal_low), x(band.marginal_high)),
         middle=x(median(ratios.values())),
+        is_enough=len(ratios) >= LEAST_LIKE,
     )
 
 
