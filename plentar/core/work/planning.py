@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 from plentar.core.causes.fault import Fault
 from plentar.core.causes.faults import COMPLAINTS, faults_of
@@ -131,7 +132,9 @@ _PARTS: Mapping[Takes, Callable[[Nameplate, str], PartNeed]] = {
 }
 
 
-def _shares(plate: Nameplate, complaints: Sequence[str]) -> dict[PartNeed, float]:
+# An estate's units are of a few kits, and a day's complaints of a few kinds: each pair is worked out once.
+@lru_cache(maxsize=256)
+def _shares(plate: Nameplate, complaints: tuple[str, ...]) -> Mapping[PartNeed, float]:
     """Return the chance that a call's fix takes each part."""
     shares: dict[PartNeed, float] = {}
     total = 0.0
@@ -156,7 +159,7 @@ def plan_van(calls: Sequence[tuple[Nameplate, Sequence[str]]], *, share: float =
     Source:
         docs/trade.md, section 6, van list.
     """
-    each = [_shares(plate, complaints) for plate, complaints in calls]
+    each = [_shares(plate, tuple(complaints)) for plate, complaints in calls]
     parts = {part for shares in each for part in shares if part.id}
     items = []
     for part in parts:

@@ -3,7 +3,7 @@
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
-from functools import cached_property
+from functools import cached_property, lru_cache
 from typing import Any
 from zoneinfo import ZoneInfo
 
@@ -74,6 +74,12 @@ def _tap(row: Any) -> tuple[str, Event, Tapped]:
     return str(row.call_id), event, deed
 
 
+@lru_cache(maxsize=64)
+def _plain_board(plate: Nameplate) -> Board:
+    """Return a plate's circuit as it is drawn with nothing live: whoever looks at a unit looks again."""
+    return draw_board(plate, line=plain_line, verdicts={}, labels={})
+
+
 class UnitScreen:
     """One unit's page."""
 
@@ -102,7 +108,7 @@ class UnitScreen:
     @cached_property
     def board(self) -> Board:
         """Its circuit, nothing live."""
-        return draw_board(self.plate, line=plain_line, verdicts={}, labels={})
+        return _plain_board(self.plate)
 
     @cached_property
     def entries(self) -> list[Entry]:
