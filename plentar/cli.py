@@ -392,6 +392,7 @@ def netlist(unit: str, on: str, fault_ids: tuple[str, ...]) -> None:
 @click.option("--called", type=float, help="Seconds on the log's clock at which heat was called.")
 @click.option("--dropped", type=float, help="Seconds at which the call was dropped.")
 @click.option("--control", type=float, help="Control volts during the run.")
+@click.option("--clocks-went-back", is_flag=True, help="An hour stands in the log twice: the clocks went back.")
 def stages(
     log: str,
     unit_path: str,
@@ -400,6 +401,7 @@ def stages(
     called: float | None,
     dropped: float | None,
     control: float | None,
+    clocks_went_back: bool,
 ) -> None:
     """Find the stages in LOG.csv, a logged current, and judge them."""
     from plentar.core.judging.log import analyse_log
@@ -410,7 +412,8 @@ def stages(
     try:
         with Path(log).open("rb") as file:
             rows = count_lines(file)
-            read = read_current_csv(iter(lambda: file.read(65_536), b""), rows=rows)
+            chunks = iter(lambda: file.read(65_536), b"")
+            read = read_current_csv(chunks, rows=rows, clocks_went_back=clocks_went_back)
         found = analyse_log(
             plate,
             read.seconds,

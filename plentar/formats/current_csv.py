@@ -26,6 +26,7 @@ Floats = NDArray[np.float64]
 SAMPLE_BYTES, BLOCK_ROWS = 32_768, 20_000
 # A day at 20 samples a second; a heat call lasts minutes.
 MAX_ROWS, MAX_LINE = 1_800_000, 2_000
+HOUR = 3600.0
 TOO_MANY = f"more than {thousands(MAX_ROWS)} rows: cut the log to the heat call"
 # No clamp of this trade reads more.
 MOST_AMPS = 2_000.0
@@ -65,7 +66,11 @@ class _Layout:
 
 
 def read_current_csv(
-    data: Iterable[bytes], *, told: Callable[[int], None] | None = None, rows: int | None = None
+    data: Iterable[bytes],
+    *,
+    told: Callable[[int], None] | None = None,
+    rows: int | None = None,
+    clocks_went_back: bool = False,
 ) -> CurrentLog:
     """Read a log.
 
@@ -73,6 +78,8 @@ def read_current_csv(
         data: The file's bytes in chunks of any size.
         told: Called with the rows read so far, block by block.
         rows: How many lines it has, where somebody counted: too many are refused before any is read.
+        clocks_went_back: An hour stands in it twice, since the clocks went back that night: the second goes on from
+            the first. Without being told so nobody can know: it may be two recordings in one file.
     Raises:
         ReadingError: Empty, not text, one column only, no time or no amps column, text where numbers should be, time
             that goes backwards, more rows than any heat call has. The text names the line.
@@ -80,7 +87,7 @@ def read_current_csv(
     if rows is not None and rows > MAX_ROWS:
         raise ReadingError(TOO_MANY, field="log")
     try:
-        return _read(data, told)
+        return _read(data, told, clocks_went_back)
     except csv.Error as error:
         raise ReadingError(f"that is no table of rows and columns: {error}", field="log") from error
 
@@ -93,7 +100,7 @@ def count_lines(stream: IO[bytes]) -> int:
     return count
 
 
-def _read(data: Iterable[bytes], told: Callable[[int], None] | None) -> CurrentLog:
+def _read(data: Iterable[bytes], told: Callable[[int], None] | None, clocks_went_back: bool) -> CurrentLog:
     lines = _Lines(iter(data))
     first = list(islice(lines, 200))
     if not any(line.strip() for line in first):
@@ -120,7 +127,8 @@ def _read(data: Iterable[bytes], told: Callable[[int], None] | None) -> CurrentL
             told(count)
     if count < 3:
         raise ReadingError(f"expected at least three rows of time and amps, got {count}", field="log")
-    return _whole(np.concatenate(seconds), np.concatenate(amps), np.concatenate(calls), layout)
+    whole = _past_the_hour(np.concatenate(seconds), layout, clocks_went_back)
+    return _whole(whole, np.concatenate(amps), np.concatenate(calls), layout)
 
 
 class _Lines:
@@ -358,6 +366,29 @@ def _quick_block(rows: list[list[str]], layout: _Layout) -> tuple[Floats, Floats
 
 def _shown(row: list[str]) -> str:
     return " ".join(row)[:40]
+
+
+def _past_the_hour(seconds: Floats, layout: _Layout, clocks_went_back: bool) -> Floats:
+    """Return the times with a repeated hour laid out behind itself, when somebody says that the clocks went back.
+
+    Raises:
+        ReadingError: Time falls back by about an hour and nobody said why: the text asks.
+    """
+    steps = np.diff(seconds)
+    back = np.nonzero(steps < 0)[0]
+    # A meter samples every few seconds, at most a minute apart: what falls back is the hour, less one step.
+    if back.size != 1 or not HOUR - 120 <= -steps[back[0]] <= HOUR:
+        return seconds
+    if not clocks_went_back:
+        line = int(back[0]) + 2 + layout.header
+        words = (
+            f"line {line}: the clock falls back an hour here. Did the clocks go back that night, or are these two "
+            "recordings? If the clocks went back, say so and send it again; else send them one by one"
+        )
+        raise ReadingError(words, field="clocks")
+    later = seconds.copy()
+    later[back[0] + 1 :] += HOUR
+    return later
 
 
 def _whole(seconds: Floats, amps: Floats, calls: NDArray[np.int8], layout: _Layout) -> CurrentLog:

@@ -112,3 +112,34 @@ def test_stages_from_a_shell(tmp_path: Path) -> None:
     refused = subprocess.run([plentar, "stages", file, "--unit", unit], check=False, capture_output=True, text=True)
     assert refused.returncode == 2
     assert refused.stderr == f"{file}: log: line 3: expected amps as a number, got “x”\n"
+
+
+def night(*stamps: str) -> list[bytes]:
+    """A log of wall-clock times and a steady current."""
+    return ["\n".join(["time,amps", *(f"2026-11-01 {stamp},20.4" for stamp in stamps)]).encode()]
+
+
+def test_an_hour_that_stands_twice_is_asked_about_and_laid_out_when_told() -> None:
+    """01:59:40 and then 01:00:00, ten seconds apart as the meter logged: an hour back, less the step between."""
+    log = night("01:59:30", "01:59:40", "01:59:50", "01:00:00", "01:00:10")
+    with pytest.raises(ReadingError, match="Did the clocks go back") as error:
+        read_current_csv(iter(log))
+    assert error.value.field == "clocks"
+    assert "line 5" in str(error.value)
+    found = read_current_csv(iter(log), clocks_went_back=True)
+    assert found.seconds.tolist() == [0.0, 10.0, 20.0, 30.0, 40.0]
+
+
+@pytest.mark.parametrize(
+    "stamps",
+    [
+        ("01:59:30", "01:59:40", "01:30:00", "01:30:10"),
+        ("03:59:30", "03:59:40", "01:59:50", "02:00:00"),
+        ("01:59:50", "01:00:00", "01:59:50", "01:00:00"),
+    ],
+    ids=["half an hour", "two hours", "twice"],
+)
+def test_time_that_falls_back_otherwise_is_refused_whatever_is_said(stamps: tuple[str, ...]) -> None:
+    """No clock goes back by half an hour, by two, or twice a night."""
+    with pytest.raises(ReadingError, match="time goes backwards"):
+        read_current_csv(iter(night(*stamps)), clocks_went_back=True)

@@ -1,7 +1,7 @@
 """What the timing page sends."""
 
 from flask_wtf import FlaskForm
-from wtforms import FileField, HiddenField, StringField
+from wtforms import BooleanField, FileField, HiddenField, StringField
 from wtforms.validators import UUID, InputRequired, Length, Regexp
 
 __all__ = ["LogForm", "SimulateForm", "StampForm"]
@@ -24,6 +24,7 @@ class LogForm(FlaskForm):  # type: ignore[misc]
     clamp = StringField("Clamp around", [InputRequired(), Length(max=80)])
     called = StringField("Heat called at", [Length(max=20)])
     dropped = StringField("and dropped at", [Length(max=20)])
+    clocks = BooleanField("The clocks went back while it logged")
 
 
 class SimulateForm(FlaskForm):  # type: ignore[misc]

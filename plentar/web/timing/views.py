@@ -111,9 +111,11 @@ def add_log(call_id: UUID) -> ResponseReturnValue:
             rows = count_lines(stream)
             turn = alone("logs", wait_seconds=LOG_WAIT_SECONDS, field="file") if rows > LARGE_ROWS else nullcontext()
             with turn:
-                log = read_current_csv(iter(lambda: stream.read(CHUNK), b""), rows=rows)
+                chunks = iter(lambda: stream.read(CHUNK), b"")
+                log = read_current_csv(chunks, rows=rows, clocks_went_back=form.clocks.data)
         except ReadingError as error:
-            raise ReadingError(error.message, field="file") from error
+            field = "clocks" if error.field == "clocks" else "file"
+            raise ReadingError(error.message, field=field) from error
         clamp = form.clamp.data or ""
         payload: dict[str, Any] = {
             "name": upload.filename[:100] or "log",
