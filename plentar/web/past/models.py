@@ -171,7 +171,7 @@ class UnitScreen:
             for circuit in self.plate.circuits:
                 for part in ("element", "link", "limit"):
                     key = f"{circuit.id}.{part}"
-                    found[key] = self._age(key, f"{circuit.name}, {part}", self.plate.built[:4], age, "plate")
+                    found[key] = self._age(key, _spoken_part(self.plate, key), self.plate.built[:4], age, "plate")
         for repair in self.past.repairs:
             for part in repair.parts:
                 years = (self.moment.timestamp() - repair.at) / YEAR_SECONDS
