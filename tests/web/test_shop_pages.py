@@ -9,13 +9,13 @@ import pytest
 from click.testing import CliRunner
 from flask import Flask
 from flask.testing import FlaskClient
-from sqlalchemy import Engine, select, text
+from sqlalchemy import Engine, select, text, update
 
 from plentar.cli import main
 from plentar.core.unit.place import line_volts
 from plentar.store import ways_in
 from plentar.store.database import make_sessions
-from plentar.store.models import Meter, Person, ShopLimit
+from plentar.store.models import Call, Meter, Person, Place, ShopLimit, Unit
 from plentar.store.shop_models import AuditRow
 from plentar.store.shops import calibration_due
 from tests.conftest import PASSWORD, ROOT, ShopOf, flat, sign_in
@@ -235,3 +235,31 @@ def test_one_way_in_is_kept(app: Flask, client: FlaskClient, shop: ShopOf, engin
     assert answer.status_code == 422
     assert "last way in" in answer.text
     assert client.post(f"/you/passkeys/{UUID(int=5)}/remove").status_code == 404
+
+
+def test_a_phone_is_told_what_was_erased(app: Flask, lead: FlaskClient, shop: ShopOf, engine: Engine) -> None:
+    """The call's sign changes, so that the phone takes it anew; what it takes then has nothing of anybody in it."""
+    with make_sessions(engine).begin() as db:
+        place = db.scalar(select(Unit.place_id).where(Unit.id == shop.unit_id))
+        db.execute(
+            update(Place)
+            .where(Place.id == place)
+            .values(occupant="Odo Pell", phone="555 0100", access_note="key box 4")
+        )
+        db.execute(update(Call).where(Call.id == shop.call_id).values(words="Odo is cold"))
+    words = ("Odo", "555 0100", "key box 4")
+
+    def aboard() -> tuple[str, str]:
+        [row] = [row for row in lead.get("/phone/aboard").json["calls"] if row["id"] == str(shop.call_id)]
+        return row["version"], lead.get(f"/phone/aboard/{shop.call_id}").text
+
+    before, held = aboard()
+    assert all(word in held for word in words)
+    assert lead.post(f"/shop/places/{place}/forget", data={"sure": "no"}).status_code == 302
+    assert aboard()[0] == before
+    assert lead.post(f"/shop/places/{place}/forget", data={"sure": "Erase"}).status_code == 302
+    after, held = aboard()
+    assert after != before
+    assert not [word for word in words if word in held]
+    assert not [word for word in words if word in lead.get(f"{shop.url}?panel=complaint").text]
+    assert "Erased" in lead.get(f"/places/{place}").text
