@@ -101,7 +101,7 @@ def open_calls_of(db: Session, *, shop_id: UUID, unit_id: UUID) -> Sequence[Call
     ).all()
 
 
-def amend_place(db: Session, place: Place, *, version: int, person_id: UUID, now: datetime, **values: str) -> bool:
+def amend_place(db: Session, place: Place, *, version: int, person_id: UUID, now: datetime, **values: Any) -> bool:
     """Set a place right and keep what stood before; False when somebody else did since this version was read."""
     before = {name: getattr(place, name) for name in values}
     done = db.execute(

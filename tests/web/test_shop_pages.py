@@ -250,7 +250,9 @@ def test_a_phone_is_told_what_was_erased(app: Flask, lead: FlaskClient, shop: Sh
     words = ("Odo", "555 0100", "key box 4")
 
     def aboard() -> tuple[str, str]:
-        [row] = [row for row in lead.get("/phone/aboard").json["calls"] if row["id"] == str(shop.call_id)]
+        listed = lead.get("/phone/aboard").json
+        assert listed is not None
+        [row] = [row for row in listed["calls"] if row["id"] == str(shop.call_id)]
         return row["version"], lead.get(f"/phone/aboard/{shop.call_id}").text
 
     before, held = aboard()
@@ -263,3 +265,24 @@ def test_a_phone_is_told_what_was_erased(app: Flask, lead: FlaskClient, shop: Sh
     assert not [word for word in words if word in held]
     assert not [word for word in words if word in lead.get(f"{shop.url}?panel=complaint").text]
     assert "Erased" in lead.get(f"/places/{place}").text
+
+
+@pytest.mark.parametrize(
+    ("typed", "kept"),
+    [("41.88, -87.63", (41.88, -87.63)), ("41.88,−87.63", (41.88, -87.63)), ("", (None, None))],
+)
+def test_a_place_has_coordinates_or_none(
+    lead: FlaskClient, shop: ShopOf, engine: Engine, typed: str, kept: tuple[float | None, float | None]
+) -> None:
+    """Two numbers of the earth; anything else is told beside the field and nothing is changed."""
+    with make_sessions(engine)() as db:
+        place = db.scalar(select(Unit.place_id).where(Unit.id == shop.unit_id))
+    form = {"version": "1", "name": "1 Test Row", "block": "A"}
+    for wrong in ("91, 0", "41.88", "here", "1, 2, 3", "nan, 1"):
+        answer = lead.post(f"/places/{place}", data=form | {"coordinates": wrong})
+        assert answer.status_code == 422, wrong
+        assert "latitude and longitude" in answer.text
+    assert lead.post(f"/places/{place}", data=form | {"coordinates": typed}).status_code == 302
+    with make_sessions(engine)() as db:
+        row = db.get_one(Place, (shop.shop.id, place))
+    assert (row.latitude, row.longitude, row.block) == (*kept, "A")

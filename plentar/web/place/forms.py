@@ -20,3 +20,4 @@ class PlaceForm(FlaskForm):  # type: ignore[misc]
     block = StringField("Block", [Length(max=120)])
     stair = StringField("Stair", [Length(max=40)])
     door = StringField("Door", [Length(max=40)])
+    coordinates = StringField("Coordinates", [Length(max=60)])

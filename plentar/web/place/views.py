@@ -1,5 +1,6 @@
 """A place and its units: shown, set right with who and when, taken back while nothing hangs on them."""
 
+from typing import Any
 from uuid import UUID
 
 from flask import Blueprint, abort, g, redirect, render_template, request, url_for
@@ -46,8 +47,31 @@ def _shown(place: Place, form: PlaceForm, problem: PlentarError | None = None, c
 def page(place_id: UUID) -> ResponseReturnValue:
     """Show what is known of a place."""
     place = _place(place_id)
+    return _shown(place, _form_of(place))
+
+
+def _form_of(place: Place) -> PlaceForm:
     known = {name: getattr(place, name) for name in FIELDS}
-    return _shown(place, PlaceForm(formdata=None, version=str(place.version), **known))
+    where = "" if place.latitude is None else f"{place.latitude:.6g}, {place.longitude:.6g}"
+    return PlaceForm(formdata=None, version=str(place.version), coordinates=where, **known)
+
+
+def _coordinates(typed: str | None) -> dict[str, float | None]:
+    """Return latitude and longitude as typed; none where nothing is.
+
+    Raises:
+        ReadingError: They are no two numbers of the earth.
+    """
+    text = (typed or "").strip()
+    if not text:
+        return {"latitude": None, "longitude": None}
+    try:
+        latitude, longitude = (float(part) for part in text.replace("−", "-").split(","))
+    except ValueError:
+        latitude, longitude = 999.0, 999.0
+    if not (abs(latitude) <= 90 and abs(longitude) <= 180):
+        raise ReadingError("latitude and longitude, such as 41.88, -87.63", field="coordinates")
+    return {"latitude": latitude, "longitude": longitude}
 
 
 @bp.post("")
@@ -57,13 +81,14 @@ def save(place_id: UUID) -> ResponseReturnValue:
     place, form = _place(place_id), PlaceForm()
     try:
         require_valid(form)
-        values = {name: (form[name].data or "").strip() for name in FIELDS}
+        values: dict[str, Any] = {name: (form[name].data or "").strip() for name in FIELDS}
+        values |= _coordinates(form.coordinates.data)
         if not values["name"]:
             raise ReadingError("a place has an address", field="name")
         other = places.find_place(g.db, shop_id=place.shop_id, name=values["name"])
         if other is not None and other.id != place.id:
             raise ReadingError("another place of yours has that address", field="name")
-        if values != {name: getattr(place, name) for name in FIELDS}:
+        if values != {name: getattr(place, name) for name in values}:
             version = int(form.version.data)
             if not places.amend_place(g.db, place, version=version, person_id=g.person.id, now=now(), **values):
                 form.version.data = str(place.version)
@@ -102,6 +127,4 @@ def remove_unit(place_id: UUID, unit_id: UUID) -> ResponseReturnValue:
 
 
 def _refused(place: Place, words: str, field: str) -> ResponseReturnValue:
-    known = {name: getattr(place, name) for name in FIELDS}
-    form = PlaceForm(formdata=None, version=str(place.version), **known)
-    return _shown(place, form, ReadingError(words, field=field), 422)
+    return _shown(place, _form_of(place), ReadingError(words, field=field), 422)

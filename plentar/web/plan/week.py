@@ -11,7 +11,7 @@ from flask.typing import ResponseReturnValue
 
 from plentar.core.work.urgency import urgency_of
 from plentar.formats.calendar import Appointment, calendar_of
-from plentar.store import feeds, plans, shops
+from plentar.store import events, feeds, plans, shops
 from plentar.store.models import Call, Place
 from plentar.web.access import local_day, login_required, now
 from plentar.web.plan.forms import FeedForm
@@ -63,6 +63,7 @@ def week() -> ResponseReturnValue:
     grid = [(van, [(day, cells.get((van.id, day), [])) for day, _, _ in days]) for van in vans]
     until = days[-1][0]
     follow_ups = plans.list_follow_ups(g.db, shop_id=g.person.shop_id, until=until)
+    due = events.list_due(g.db, shop_id=g.person.shop_id, until=until.isoformat())
     return render_template(
         "plan/week.html",
         days=days,
@@ -74,6 +75,7 @@ def week() -> ResponseReturnValue:
         choices=people_choices(),
         follow_ups=follow_ups,
         orders=plans.list_orders(g.db, shop_id=g.person.shop_id),
+        measures=[(date.fromisoformat(item.payload["due_on"]), item) for item in due],
         overdue=plans.list_overdue(
             g.db, shop_id=g.person.shop_id, before=datetime.combine(local_day(), time(), zone())
         ),
