@@ -25,6 +25,8 @@ __all__ = ["FORMAT", "READING_COLUMNS", "Bundle", "BundleWriter", "Manifest", "m
 FORMAT, VERSION = "plentar.shop", 1
 MANIFEST = "manifest.json"
 CHUNK = 1 << 16
+# A plate of six strips is some ten kilobytes, a ledger less; a day of logging some four megabytes.
+LONGEST_LINE, LARGEST_FILE = 4 << 20, 64 << 20
 READING_COLUMNS = (
     "place", "unit", "serial", "call", "done_at", "point", "value", "unit_sign", "uncertainty", "calls_on", "meter",
     "technician", "struck",
@@ -175,8 +177,13 @@ class Bundle:
         if name not in self.manifest.files:
             return
         with self._zip.open(name) as file:
-            for number, line in enumerate(io.TextIOWrapper(file, "utf-8"), start=1):
-                row = json.loads(line)
+            whole = io.TextIOWrapper(file, "utf-8")
+            # A line without an end would be read into memory whole.
+            for number, line in enumerate(iter(lambda: whole.readline(LONGEST_LINE + 1), ""), start=1):
+                try:
+                    row = json.loads(line) if len(line) <= LONGEST_LINE else None
+                except ValueError:
+                    row = None
                 if not isinstance(row, dict):
                     raise ReadingError(f"{name}, line {number}: expected an object", field="file")
                 yield row
@@ -186,7 +193,13 @@ class Bundle:
         return [name for name in self.manifest.files if name.startswith(folder)]
 
     def read(self, name: str) -> bytes:
-        """Return one file of bytes."""
+        """Return one file of bytes.
+
+        Raises:
+            ReadingError: It is larger than any picture or log of a shop.
+        """
+        if self._zip.getinfo(name).file_size > LARGEST_FILE:
+            raise ReadingError(f"{name} is larger than anything a shop keeps", field="file")
         return self._zip.read(name)
 
 

@@ -20,6 +20,7 @@ __all__ = [
     "get_round",
     "kits_met",
     "list_rounds",
+    "lock_unplanned",
     "make_round",
     "next_call",
     "seasons_before",
@@ -51,6 +52,12 @@ def make_round(
 def get_round(db: Session, *, shop_id: UUID, round_id: UUID) -> Round | None:
     """Return a round of this shop."""
     return db.scalar(select(Round).where(Round.shop_id == shop_id, Round.id == round_id))
+
+
+def lock_unplanned(db: Session, *, shop_id: UUID, round_id: UUID) -> Round | None:
+    """Return a round that is still to be planned, locked; None for any other, and while somebody else plans it."""
+    own = (Round.shop_id == shop_id, Round.id == round_id, Round.state == "being made")
+    return db.scalar(select(Round).where(*own).with_for_update(skip_locked=True))
 
 
 def list_rounds(db: Session, *, shop_id: UUID) -> Sequence[tuple[Round, int, int]]:

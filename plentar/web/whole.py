@@ -6,9 +6,11 @@ from pathlib import Path
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import func, select
+from sqlalchemy import func, select, text
+from sqlalchemy.exc import DataError, IntegrityError
 from sqlalchemy.orm import Session
 
+from plentar.core.errors import ReadingError
 from plentar.core.unit.place import spot_of
 from plentar.core.unit.quantities import QUANTITIES
 from plentar.formats.bundle import Bundle, BundleWriter, readings_csv
@@ -57,14 +59,21 @@ def import_shop(
     """
     bundle = Bundle(path, progress)
     is_empty = not db.scalar(select(func.count()).select_from(Place).where(Place.shop_id == shop.id))
-    taken = whole.take_in(
-        db,
-        shop_id=shop.id,
-        rows=lambda name: bundle.rows(f"{name}.jsonl"),
-        blobs=lambda folder: ((name, bundle.read(name)) for name in sorted(bundle.names(folder))),
-        now=now,
-        progress=progress,
-    )
-    if is_empty:
-        whole.take_shop(db, shop, next(bundle.rows("shop.jsonl"), {}))
+    try:
+        taken = whole.take_in(
+            db,
+            shop_id=shop.id,
+            rows=lambda name: bundle.rows(f"{name}.jsonl"),
+            blobs=lambda folder: ((name, bundle.read(name)) for name in sorted(bundle.names(folder))),
+            now=now,
+            progress=progress,
+        )
+        if is_empty:
+            whole.take_shop(db, shop, next(bundle.rows("shop.jsonl"), {}))
+        # What the database itself holds against a row is said before anything is committed.
+        db.execute(text("set constraints all immediate"))
+    except (KeyError, ValueError, TypeError, LookupError, StopIteration, DataError, IntegrityError) as error:
+        db.rollback()
+        words = "a row in it does not fit this program's tables: it was made by hand, or by something else"
+        raise ReadingError(words, field="file") from error
     return taken

@@ -16,7 +16,7 @@ from sqlalchemy.orm import Session
 from plentar.cli import main
 from plentar.core.errors import ReadingError
 from plentar.demo import load_demo
-from plentar.formats.bundle import Bundle
+from plentar.formats.bundle import Bundle, BundleWriter
 from plentar.store import privacy, shops
 from plentar.store.database import make_sessions, migrate
 from plentar.store.models import Base, Shop
@@ -24,6 +24,7 @@ from plentar.store.whole import TABLES
 from plentar.web.whole import export_shop, import_shop
 from tests.conftest import own_database
 
+DEMO = "Quillet Hollow Heating"
 NOW = datetime(2026, 11, 26, 18, tzinfo=UTC)
 
 
@@ -42,7 +43,7 @@ def bundle(demo: Engine, tmp_path_factory: pytest.TempPathFactory) -> Path:
     """The demo as one file."""
     path = tmp_path_factory.mktemp("bundle") / "shop.zip"
     with make_sessions(demo)() as db:
-        export_shop(db, db.scalars(select(Shop)).one(), path, NOW)
+        export_shop(db, demo_shop(db), path, NOW)
     return path
 
 
@@ -52,6 +53,11 @@ def db(demo: Engine) -> Iterator[Session]:
     with make_sessions(demo)() as session:
         yield session
         session.rollback()
+
+
+def demo_shop(db: Session) -> Shop:
+    """The demo's shop, whatever else other tests left."""
+    return db.scalars(select(Shop).where(Shop.name == DEMO)).one()
 
 
 def another(db: Session) -> Shop:
@@ -74,7 +80,7 @@ def counts(db: Session, shop_id: UUID) -> dict[str, int]:
 
 def test_an_empty_shop_takes_all_of_it_and_a_second_time_nothing(db: Session, bundle: Path) -> None:
     """Every table of the demo row by row, but its secrets; taken in again, not one more."""
-    source = db.scalars(select(Shop)).one()
+    source = demo_shop(db)
     whole = counts(db, source.id)
     shop = another(db)
     import_shop(db, shop, bundle, NOW)
@@ -90,7 +96,7 @@ def test_an_empty_shop_takes_all_of_it_and_a_second_time_nothing(db: Session, bu
 
 def test_every_row_comes_back_as_it_went(db: Session, bundle: Path) -> None:
     """Calls, events and plates are the same values; only the shop is another."""
-    source = db.scalars(select(Shop)).one()
+    source = demo_shop(db)
     shop = another(db)
     import_shop(db, shop, bundle, NOW)
     for name in ("call", "event", "unit", "follow_up"):
@@ -102,7 +108,7 @@ def test_every_row_comes_back_as_it_went(db: Session, bundle: Path) -> None:
 
 def test_merged_into_itself_nothing_is_doubled(db: Session, bundle: Path) -> None:
     """The shop it came from has all of it already."""
-    source = db.scalars(select(Shop)).one()
+    source = demo_shop(db)
     before = counts(db, source.id)
     import_shop(db, source, bundle, NOW)
     assert counts(db, source.id) == before
@@ -167,7 +173,7 @@ def everything(db: Session, shop_id: UUID) -> str:
 
 def test_erased_stays_erased_through_export_restore_and_again(db: Session, bundle: Path, tmp_path: Path) -> None:
     """The people of one place are gone from every table and from what is exported; an older copy brings none back."""
-    shop = db.scalars(select(Shop)).one()
+    shop = demo_shop(db)
     [place] = privacy.find_places(db, shop_id=shop.id, words="tamarisk court 26")
     assert all(words in everything(db, shop.id) for words in PERSONAL)
     readings = text("select count(*) from event where shop_id = :s and kind = 'reading'")
@@ -209,7 +215,7 @@ def test_an_erasure_cannot_touch_a_reading(db: Session) -> None:
 
 def test_what_was_kept_long_enough_goes_and_what_was_not_stays(db: Session) -> None:
     """Photos for a year, signatures for a day: yesterday's signature is gone, its photo is not."""
-    shop = db.scalars(select(Shop)).one()
+    shop = demo_shop(db)
     privacy.due_for_erasing(db, shop_id=shop.id, retention={"photos": 365, "signatures": 0}, now=NOW)
     assert db.scalar(text("select count(*) from photo"))
     privacy.due_for_erasing(
@@ -227,14 +233,48 @@ def test_the_same_from_a_shell(demo: Engine, tmp_path: Path, monkeypatch: pytest
     monkeypatch.setenv("PLENTAR_DATABASE_URL", demo.url.render_as_string(hide_password=False))
     monkeypatch.setenv("PLENTAR_SECRET_KEY", "k" * 32)
     path = tmp_path / "shop.zip"
-    assert CliRunner().invoke(main, ["export", str(path)]).exit_code == 0
-    done = CliRunner().invoke(main, ["import", str(path)])
+    assert CliRunner().invoke(main, ["export", str(path), "--shop", DEMO]).exit_code == 0
+    done = CliRunner().invoke(main, ["import", str(path), "--shop", DEMO])
     assert done.exit_code == 0, done.output
     for asked, words in (
         (["export", str(path), "--shop", "nobody"], "--shop: no shop of that name"),
-        (["forget", "1 Nowhere"], "PLACE: expected an address"),
-        (["import", str(tmp_path / "none.zip")], "no bundle"),
+        (["forget", "1 Nowhere", "--shop", DEMO], "PLACE: expected an address"),
+        (["import", str(tmp_path / "none.zip"), "--shop", DEMO], "no bundle"),
     ):
         result = CliRunner().invoke(main, asked)
         assert result.exit_code == 2
         assert words in result.output
+
+
+@pytest.mark.parametrize(
+    ("name", "row"),
+    [
+        ("person", {"id": "no id", "email": "a@b.example"}),
+        ("person", {"name": "nobody"}),
+        ("unit", {"id": str(UUID(int=1)), "place_id": str(UUID(int=2)), "label": "x", "nameplate": {}, "version": 1}),
+        ("call", {"id": str(UUID(int=1))}),
+        ("event", {"id": str(UUID(int=3)), "kind": "reading"}),
+        ("follow_up", {"id": str(UUID(int=4)), "due_on": "soon"}),
+    ],
+)
+def test_a_bundle_made_by_hand_is_refused_whole(db: Session, tmp_path: Path, name: str, row: dict[str, object]) -> None:
+    """Its checksums are right and a row of it is not: told in words, and nothing of it is there."""
+    shop_id = another(db).id
+    db.commit()
+    path = tmp_path / "hand.zip"
+    with BundleWriter(path, shop="x", made_at="now") as made:
+        made.rows("meter.jsonl", [{"id": str(uuid4()), "name": "Good", "ranges": [], "version": 1}])
+        made.rows(f"{name}.jsonl", [row])
+    with pytest.raises(ReadingError):
+        import_shop(db, db.get_one(Shop, shop_id), path, NOW)
+    db.rollback()
+    assert sum(counts(db, shop_id).values()) == 1
+
+
+def test_a_line_without_an_end_is_not_read_into_memory(tmp_path: Path) -> None:
+    """Eight megabytes of one line: refused at its line."""
+    path = tmp_path / "long.zip"
+    with BundleWriter(path, shop="x", made_at="now") as made:
+        made.lines("unit.jsonl", ['{"a": "' + "x" * (8 << 20) + '"}'])
+    with pytest.raises(ReadingError, match=r"unit.jsonl, line 1"):
+        list(Bundle(path).rows("unit.jsonl"))

@@ -61,8 +61,8 @@ def begin_planning(app: Flask, shop_id: UUID, round_id: UUID) -> None:
 
 def plan_now(db: Session, shop_id: UUID, round_id: UUID) -> None:
     """Plan a round and put its calls into the days."""
-    row = rounds.get_round(db, shop_id=shop_id, round_id=round_id)
-    if row is None or row.state != "being made":
+    row = rounds.lock_unplanned(db, shop_id=shop_id, round_id=round_id)
+    if row is None:
         return
     wanted = row.wanted
     days = working_days(date.fromisoformat(wanted["first_day"]), int(wanted["days"]))

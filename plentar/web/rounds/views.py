@@ -23,6 +23,8 @@ from plentar.web.rounds.planning import begin_planning
 __all__ = ["bp", "own_round"]
 
 bp = Blueprint("rounds", __name__, url_prefix="/rounds")
+# Planning takes two seconds at most, and a slow machine some more.
+PATIENCE = timedelta(seconds=15)
 
 
 def own_round(round_id: UUID) -> Round:
@@ -164,6 +166,9 @@ def make_round() -> ResponseReturnValue:
 def round_page(round_id: UUID) -> ResponseReturnValue:
     """Show a round's plan; while it is being made the page asks again by itself."""
     row = own_round(round_id)
+    if row.state == "being made" and now() - row.made_at > PATIENCE:
+        # The process that planned it is gone: whoever waits for it has another begin.
+        begin_planning(current_app._get_current_object(), g.person.shop_id, round_id)  # type: ignore[attr-defined]
     calls = rounds.calls_of(g.db, shop_id=g.person.shop_id, round_id=round_id)
     days: dict[tuple[str, str], list[Call]] = {}
     zone = ZoneInfo(g.person.shop.time_zone)
