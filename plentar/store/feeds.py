@@ -2,27 +2,23 @@
 
 from collections.abc import Sequence
 from datetime import datetime
-from hashlib import sha256
 
 from sqlalchemy import delete, select
 from sqlalchemy.orm import Session, joinedload
 
 from plentar.store.calls import WHOLE
 from plentar.store.models import Call, Person
+from plentar.store.secret import hash_of
 from plentar.store.shop_models import FeedKey
 
 __all__ = ["calls_of", "end", "find", "key_of", "make"]
-
-
-def _hash(secret: str) -> bytes:
-    return sha256(secret.encode("utf-8", "replace")).digest()
 
 
 def make(db: Session, person: Person, secret: str, *, with_words: bool, now: datetime) -> None:
     """Give a person's calendar an address; the one before opens nothing any more."""
     end(db, person)
     row = FeedKey(
-        shop_id=person.shop_id, person_id=person.id, token_hash=_hash(secret), with_words=with_words, made_at=now
+        shop_id=person.shop_id, person_id=person.id, token_hash=hash_of(secret), with_words=with_words, made_at=now
     )
     db.add(row)
     db.flush()
@@ -41,7 +37,7 @@ def key_of(db: Session, person: Person) -> FeedKey | None:
 def find(db: Session, secret: str) -> FeedKey | None:
     """Return whose calendar a secret opens; somebody who may sign in no more has none."""
     query = select(FeedKey).join(Person, (Person.shop_id == FeedKey.shop_id) & (Person.id == FeedKey.person_id))
-    own = (FeedKey.token_hash == _hash(secret), Person.deactivated_at.is_(None))
+    own = (FeedKey.token_hash == hash_of(secret), Person.deactivated_at.is_(None))
     return db.scalar(query.options(joinedload(FeedKey.person).joinedload(Person.shop)).where(*own))
 
 

@@ -3,7 +3,6 @@
 import secrets
 from collections.abc import Sequence
 from datetime import datetime, timedelta
-from hashlib import sha256
 from typing import NamedTuple
 from uuid import UUID, uuid4
 
@@ -11,6 +10,7 @@ from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session, joinedload
 
 from plentar.store.models import Call, ShareLink, ShareOpen
+from plentar.store.secret import hash_of
 
 __all__ = ["Shared", "find", "list_of", "make", "note_open", "revoke"]
 
@@ -32,10 +32,6 @@ class Shared(NamedTuple):
         return self.link.revoked_at is None and self.link.expires_at > now
 
 
-def _hash(token: str) -> bytes:
-    return sha256(token.encode("utf-8", "replace")).digest()
-
-
 def make(db: Session, call: Call, *, person_id: UUID, now: datetime) -> str:
     """Make a link to a call's paper and return its secret, which is kept nowhere."""
     token = secrets.token_urlsafe(TOKEN_BYTES)
@@ -44,7 +40,7 @@ def make(db: Session, call: Call, *, person_id: UUID, now: datetime) -> str:
         shop_id=call.shop_id,
         call_id=call.id,
         person_id=person_id,
-        token_hash=_hash(token),
+        token_hash=hash_of(token),
         made_at=now,
         expires_at=now + LASTS,
     )
@@ -58,7 +54,7 @@ def find(db: Session, token: str, now: datetime) -> ShareLink | None:
     return db.scalar(
         select(ShareLink)
         .options(joinedload(ShareLink.person))
-        .where(ShareLink.token_hash == _hash(token), ShareLink.revoked_at.is_(None), ShareLink.expires_at > now)
+        .where(ShareLink.token_hash == hash_of(token), ShareLink.revoked_at.is_(None), ShareLink.expires_at > now)
     )
 
 

@@ -5,7 +5,6 @@ A sign-in's secret is in its cookie alone: the tables hold its hash.
 
 from collections.abc import Sequence
 from datetime import datetime, timedelta
-from hashlib import sha256
 from typing import NamedTuple
 from uuid import UUID, uuid4
 
@@ -16,6 +15,7 @@ from sqlalchemy.orm import Session, joinedload
 from plentar.store import phones
 from plentar.store.limits import changes_of, standing
 from plentar.store.models import Person, SignIn, SignInGuess
+from plentar.store.secret import hash_of
 
 __all__ = [
     "Known",
@@ -47,10 +47,6 @@ class Known(NamedTuple):
     is_due: bool
 
 
-def _hash(secret: str) -> bytes:
-    return sha256(secret.encode("utf-8", "replace")).digest()
-
-
 def _is_open(now: datetime):  # type: ignore[no-untyped-def]
     return and_(SignIn.ended_at.is_(None), SignIn.seen_at > now - LAPSES_AFTER, SignIn.since > now - LASTS)
 
@@ -66,8 +62,8 @@ def begin(db: Session, person: Person, *, secret: str, device: str, words: str, 
         id=uuid4(),
         shop_id=person.shop_id,
         person_id=person.id,
-        token_hash=_hash(secret),
-        device_hash=_hash(device),
+        token_hash=hash_of(secret),
+        device_hash=hash_of(device),
         words=words[:120],
         since=now,
         seen_at=now,
@@ -83,7 +79,7 @@ def find(db: Session, secret: str, now: datetime) -> Known | None:
         select(Person, changes_of(Person.shop_id), SignIn.id, SignIn.seen_at)
         .join(SignIn, and_(SignIn.shop_id == Person.shop_id, SignIn.person_id == Person.id))
         .options(joinedload(Person.shop))
-        .where(SignIn.token_hash == _hash(secret), _is_open(now), Person.deactivated_at.is_(None))
+        .where(SignIn.token_hash == hash_of(secret), _is_open(now), Person.deactivated_at.is_(None))
     )
     row = db.execute(query).one_or_none()
     return None if row is None else Known(row[0], standing(row[1] or ()), row[2], now - row[3] > SEEN_EVERY)
@@ -125,7 +121,7 @@ def is_known_device(db: Session, email: str, device: str) -> bool:
     if not device:
         return False
     query = select(Person.id).join(SignIn, and_(SignIn.shop_id == Person.shop_id, SignIn.person_id == Person.id))
-    own = and_(Person.email == email.strip().lower(), SignIn.device_hash == _hash(device))
+    own = and_(Person.email == email.strip().lower(), SignIn.device_hash == hash_of(device))
     return bool(db.scalar(select(exists(query.where(own)))))
 
 

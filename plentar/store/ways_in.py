@@ -2,7 +2,6 @@
 
 from collections.abc import Sequence
 from datetime import datetime, timedelta
-from hashlib import sha256
 from typing import Literal
 from uuid import UUID, uuid4
 
@@ -10,6 +9,7 @@ from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session, joinedload
 
 from plentar.store.models import Person
+from plentar.store.secret import hash_of
 from plentar.store.shop_models import OneTimeLink, Passkey
 
 __all__ = [
@@ -29,10 +29,6 @@ __all__ = [
 LINK_LASTS = timedelta(days=3)
 
 
-def _hash(secret: str) -> bytes:
-    return sha256(secret.encode("utf-8", "replace")).digest()
-
-
 def make_link(db: Session, person: Person, kind: Literal["invite", "reset"], secret: str, now: datetime) -> OneTimeLink:
     """Keep a way in that works once; the person's earlier ones work no more."""
     own = (OneTimeLink.shop_id == person.shop_id, OneTimeLink.person_id == person.id, OneTimeLink.used_at.is_(None))
@@ -42,7 +38,7 @@ def make_link(db: Session, person: Person, kind: Literal["invite", "reset"], sec
         shop_id=person.shop_id,
         person_id=person.id,
         kind=kind,
-        token_hash=_hash(secret),
+        token_hash=hash_of(secret),
         made_at=now,
         expires_at=now + LINK_LASTS,
     )
@@ -54,7 +50,7 @@ def make_link(db: Session, person: Person, kind: Literal["invite", "reset"], sec
 def find_link(db: Session, secret: str) -> OneTimeLink | None:
     """Return the link of a secret, whether it still works or not."""
     whole = joinedload(OneTimeLink.person).joinedload(Person.shop)
-    return db.scalar(select(OneTimeLink).options(whole).where(OneTimeLink.token_hash == _hash(secret)))
+    return db.scalar(select(OneTimeLink).options(whole).where(OneTimeLink.token_hash == hash_of(secret)))
 
 
 def use_link(db: Session, link: OneTimeLink, now: datetime) -> bool:

@@ -8,12 +8,6 @@ __all__ = ["Factors", "factor_of"]
 Factors = tuple[tuple[str, float], ...]
 
 
-def _kind(fault: str) -> str:
-    """Return what kind of part a fault is of, whatever its number: a link, a pole, an element."""
-    owned = place_of(fault).part
-    return owned.partition("-")[0] if owned else place_of(fault).owner
-
-
 def factor_of(factors: Factors, fault: str) -> float:
     """Return the factor on one fault's weight.
 
@@ -23,7 +17,8 @@ def factor_of(factors: Factors, fault: str) -> float:
         >>> factor_of((("strip-b.link", 3.0), ("*.element", 1.3)), "strip-a.element.open")
         1.3
     """
-    part, kind = place_of(fault).whole_part, f"*.{_kind(fault)}"
+    place = place_of(fault)
+    part, kind = place.whole_part, f"*.{place.kind}"
     found = 1.0
     for name, factor in factors:
         if name in (part, kind):

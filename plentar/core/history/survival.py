@@ -59,12 +59,6 @@ class Life:
         return reached[-1] if reached else 1.0
 
 
-def kind_of(part: str) -> str:
-    """Return what kind of part it is, whatever its number: `seq-a.pole-2` is a pole."""
-    owned = place_of(part).part
-    return owned.partition("-")[0] if owned else place_of(part).owner
-
-
 def life_of(kind: str, failed_years: Sequence[float], running_years: Sequence[float]) -> Life | None:
     """Return how long a kind lasts; None for fewer than twenty failures.
 
@@ -108,7 +102,7 @@ def lives_of(units: Iterable[Standing], failures: Iterable[Failure], now: float)
     running: dict[str, list[float]] = {}
     touched: dict[tuple[str, str], int] = {}
     for (unit, part), moments in by_part.items():
-        kind, since = kind_of(part), standing[unit].since
+        kind, since = place_of(part).kind, standing[unit].since
         touched[unit, kind] = touched.get((unit, kind), 0) + 1
         for at in sorted(moments):
             failed.setdefault(kind, []).append(max((at - since) / YEAR_SECONDS, LEAST_YEARS))

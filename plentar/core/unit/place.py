@@ -40,6 +40,11 @@ class Place:
         return f"{self.owner}.{self.part}" if self.part else self.owner
 
     @property
+    def kind(self) -> str:
+        """What kind of part it is, whatever its number: `strip-b.link` is a link, `seq-a.pole-2` a pole."""
+        return self.part.partition("-")[0] if self.part else self.owner
+
+    @property
     def is_leg(self) -> bool:
         """True for a feed's, a branch's or the panel's own terminal."""
         return self.part in LEGS

@@ -193,7 +193,7 @@ class UnitScreen:
         return sorted(found.values(), key=lambda part: (part.by == "plate", part.name))
 
     def _age(self, part: str, name: str, since: str, years: float | None, by: str) -> PartAge:
-        kind = (place_of(part).part.partition("-")[0] or part) if part else ""
+        kind = place_of(part).kind if part else ""
         return PartAge(name=name, since=since, years=years, by=by, kind=kind)
 
 
