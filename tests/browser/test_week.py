@@ -81,5 +81,7 @@ def test_the_shops_pages_fit_and_have_nothing_serious(
         page.goto(path)
         if page.evaluate("document.documentElement.scrollWidth") > size["width"]:
             wrong.append(f"{path}: too wide")
-        wrong += [f"{path}: {found}" for found in serious(page)]
+        if size == PHONE:
+            # What a page says is the same at every width; colours are looked at for both looks there.
+            wrong += [f"{path}: {found}" for found in serious(page)]
     assert wrong == []
