@@ -64,7 +64,7 @@ def pressed(page: Page, key: str = "Enter") -> None:
         page.keyboard.press(key)
     if "/check/" in page.url:
         # A page takes the keys with its first frame, a moment after it is there.
-        page.wait_for_function("document.activeElement !== document.body")
+        expect(page.locator("input:focus, button:focus")).to_have_count(1)
 
 
 def test_twelve_units_are_walked_by_keys_alone(open_page: Callable[..., Page], shop: ShopOf, engine: Engine) -> None:

@@ -177,10 +177,9 @@ def test_a_unit_is_met_planned_worked_and_come_back_to(
     page.get_by_label("One of your kits").select_option("NB-10")
     page.get_by_role("button", name="Take its label").click()
     expect(page.locator("#drawn")).to_contain_text("20.8 A")
-    # Kept, the page comes anew; what was drawn meanwhile is no navigation that says so.
-    page.evaluate("window.isOld = true")
-    page.get_by_role("button", name="Save").click()
-    page.wait_for_function("window.isOld === undefined && document.readyState === 'complete'")
+    # Kept, the page is loaded anew; what was drawn meanwhile is no load.
+    with page.expect_event("load"):
+        page.get_by_role("button", name="Save").click()
     # Worked: 21.5 A of 20.8 is more than the shop allows, and less than the default does.
     page.goto("/week?on=2027-01-14")
     page.locator(".week-call a").click()
