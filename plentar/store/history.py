@@ -52,6 +52,11 @@ def told_of(db: Session, *, shop_id: UUID, call_ids: Sequence[UUID]) -> list[Tol
         .where(EventRow.shop_id == shop_id, EventRow.call_id.in_(call_ids), EventRow.kind.in_(TOLD_KINDS))
         .order_by(EventRow.done_at, EventRow.id)
     ).all()
+    return _standing(rows)
+
+
+def _standing(rows: Sequence[Any]) -> list[Told]:
+    """Return the rows that nothing among them strikes out, without what strikes."""
     struck = {row.payload.get("event") for row in rows if row.kind == "void"}
     return [Told(*row) for row in rows if row.kind != "void" and str(row.id) not in struck]
 
@@ -108,8 +113,7 @@ def causes_before(db: Session, *, shop_id: UUID, unit_id: UUID, but: UUID) -> li
         .where(EventRow.shop_id == shop_id, EventRow.call_id.in_(calls), EventRow.kind.in_(("cause", "void")))
         .order_by(EventRow.done_at, EventRow.id)
     ).all()
-    struck = {row.payload.get("event") for row in rows if row.kind == "void"}
-    return [Told(*row) for row in rows if row.kind == "cause" and str(row.id) not in struck]
+    return _standing(rows)
 
 
 def ages_of_units(db: Session, *, shop_id: UUID) -> Sequence[Row[Any]]:

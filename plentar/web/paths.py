@@ -2,10 +2,10 @@
 
 from urllib.parse import parse_qsl, unquote, urlencode, urlsplit
 
-from flask import current_app, url_for
+from flask import current_app, request, url_for
 from werkzeug.exceptions import HTTPException
 
-__all__ = ["own_path"]
+__all__ = ["origin", "own_path", "whole_url"]
 
 
 def own_path(wanted: str | None) -> str | None:
@@ -23,3 +23,14 @@ def own_path(wanted: str | None) -> str | None:
     query = urlencode(parse_qsl(parts.query, keep_blank_values=True))
     path = url_for(endpoint, **arguments)
     return f"{path}?{query}" if query else path
+
+
+def origin() -> str:
+    """Return the one address people open: the configured one, else where this request came to; no slash at its end."""
+    configured: str = current_app.config["PLENTAR_ORIGIN"]
+    return configured or request.host_url.rstrip("/")
+
+
+def whole_url(path: str) -> str:
+    """Return a path of this application as somebody elsewhere opens it: on paper, in a calendar, in a message."""
+    return origin() + path

@@ -9,10 +9,11 @@ from flask_wtf import FlaskForm
 
 from plentar.core.errors import ReadingError
 from plentar.core.visit import Visit
-from plentar.store import audit, shares
+from plentar.store import shares
 from plentar.web.access import login_required, now
 from plentar.web.call.forms import SignForm
 from plentar.web.call.views import bp, panel_deed
+from plentar.web.noting import note
 from plentar.web.paper import context_of_paper, download, pdf_of
 from plentar.web.room import room_of
 from plentar.web.visits import own_call, read_visit
@@ -71,7 +72,7 @@ def share(call_id: UUID) -> ResponseReturnValue:
         abort(400)
     token = shares.make(g.db, call, person_id=g.person.id, now=now())
     place = call.unit.place.name
-    audit.note(g.db, "shared", place, shop_id=call.shop_id, person=g.person, at=now())
+    note("shared", place)
     links = shares.list_of(g.db, shop_id=g.person.shop_id, call_id=call_id)
     new_link = url_for("share.page", token=token, _external=True)
     return render_template(
@@ -89,5 +90,5 @@ def revoke(call_id: UUID, link_id: UUID) -> ResponseReturnValue:
     if not shares.revoke(g.db, shop_id=g.person.shop_id, call_id=call_id, link_id=link_id, now=now()):
         abort(404)
     place = call.unit.place.name
-    audit.note(g.db, "share taken back", place, shop_id=call.shop_id, person=g.person, at=now())
+    note("share taken back", place)
     return Response(status=303, headers={"Location": url_for("call.report", call_id=call_id, reader="customer")})

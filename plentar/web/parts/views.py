@@ -15,9 +15,11 @@ from plentar.formats.kits_csv import KITS
 from plentar.formats.labels_csv import Labels
 from plentar.formats.parts_csv import PARTS
 from plentar.formats.unit_json import kept_nameplate
-from plentar.store import audit, shelf, shops
-from plentar.web.access import lead_required, login_required, now
+from plentar.store import shelf, shops
+from plentar.web.access import lead_required, login_required
 from plentar.web.fields import checked_token
+from plentar.web.noting import note
+from plentar.web.paper import attached
 from plentar.web.visits import own_call, shop_limits
 
 __all__ = ["bp"]
@@ -62,8 +64,7 @@ def _shown(
 def _sent(labels: Labels[Any], documents: Iterable[dict[str, Any]]) -> Response:
     """Return stored labels as a CSV file to be saved."""
     body = labels.write(map(labels.from_json, documents))
-    attached = f'attachment; filename="{labels.plural}.csv"'
-    return Response(body, mimetype="text/csv", headers={"Content-Disposition": attached})
+    return attached(body, "text/csv", f"{labels.plural}.csv")
 
 
 @bp.get("/parts.csv")
@@ -96,7 +97,7 @@ def add_part() -> ResponseReturnValue:
     except PlentarError as error:
         return _shown(hand_problem=error), 422
     shelf.put_parts(g.db, shop_id=g.person.shop_id, labels=[(part.name, PARTS.to_json(part))])
-    _note("part on the shelf", part.name)
+    note("part on the shelf", part.name)
     return redirect(url_for("parts.page"))
 
 
@@ -110,7 +111,7 @@ def add_kit() -> ResponseReturnValue:
     except PlentarError as error:
         return _shown(kit_hand_problem=error), 422
     shelf.put_kits(g.db, shop_id=g.person.shop_id, labels=[(kit.model, KITS.to_json(kit))])
-    _note("kit in the table", kit.model)
+    note("kit in the table", kit.model)
     return redirect(url_for("parts.page"))
 
 
@@ -122,7 +123,7 @@ def remove_part(part_id: UUID) -> ResponseReturnValue:
     name = shelf.remove_part(g.db, shop_id=g.person.shop_id, part_id=part_id)
     if name is None:
         abort(404)
-    _note("part off the shelf", name)
+    note("part off the shelf", name)
     return redirect(url_for("parts.page"))
 
 
@@ -146,10 +147,6 @@ def count_van(person_id: UUID) -> ResponseReturnValue:
         counts[row.id] = int(text)
     shelf.set_stock(g.db, shop_id=g.person.shop_id, person_id=person_id, counts=counts)
     return redirect(url_for("parts.page"))
-
-
-def _note(deed: str, about: str) -> None:
-    audit.note(g.db, deed, about, shop_id=g.person.shop_id, person=g.person, at=now())
 
 
 @bp.get("/kits.csv")

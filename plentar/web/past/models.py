@@ -62,7 +62,6 @@ class PartAge:
     years: float | None
     by: str
     kind: str
-    life: str = ""
 
 
 def _tap(row: Any) -> tuple[str, Event, Tapped]:

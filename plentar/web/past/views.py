@@ -1,8 +1,7 @@
 """A unit's page, its cabinet label, and the short address a label's code holds."""
 
 from pathlib import Path
-from urllib.parse import urljoin
-from uuid import UUID, uuid4
+from uuid import UUID
 from zoneinfo import ZoneInfo
 
 from flask import Blueprint, abort, current_app, g, redirect, render_template, request, url_for
@@ -17,6 +16,7 @@ from plentar.store.models import Unit
 from plentar.web.access import local_day, login_required, now
 from plentar.web.paper import attached
 from plentar.web.past.models import UnitScreen
+from plentar.web.paths import whole_url
 from plentar.web.visits import past_from, shop_limits
 from plentar.web.whole import tidy_rows
 from plentar.web.years import lives_of_shop
@@ -64,7 +64,6 @@ def page(unit_id: UUID) -> ResponseReturnValue:
         today=local_day(),
         follow_ups=plans.list_follow_ups(g.db, shop_id=unit.shop_id, place_id=unit.place_id),
         orders=plans.list_orders(g.db, shop_id=unit.shop_id, unit_id=unit.id),
-        new_id=lambda: str(uuid4()),
     )
 
 
@@ -113,7 +112,6 @@ def _label(unit: Unit) -> CabinetLabel:
         for row in history.told_of(g.db, shop_id=unit.shop_id, call_ids=[call.id for call in calls])
         if row.kind == "temporary"
     ]
-    base = current_app.config["PLENTAR_ORIGIN"] or request.host_url
     return CabinetLabel(
         place=unit.place.name,
         unit=unit.label,
@@ -121,5 +119,5 @@ def _label(unit: Unit) -> CabinetLabel:
         breaker=breakers,
         last_check=last.closed_at.astimezone(zone).strftime("%d %b %Y") if last and last.closed_at else "not yet",
         tag=tags[-1] if tags else "",
-        code=code_of(urljoin(base, url_for("past.scanned", unit_id=unit.id))),
+        code=code_of(whole_url(url_for("past.scanned", unit_id=unit.id))),
     )

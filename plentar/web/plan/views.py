@@ -19,6 +19,7 @@ from plentar.store import audit, calls, events, places, plans, shops
 from plentar.store.models import Call
 from plentar.store.shop_models import FollowUp
 from plentar.web.access import lead_required, local_day, login_required, now
+from plentar.web.noting import note
 from plentar.web.plan.forms import (
     CancelForm,
     FollowUpForm,
@@ -206,7 +207,7 @@ def cancel(call_id: UUID) -> ResponseReturnValue:
         _wrong(form, "why", "this call was begun: close it instead, saying what was found")
         return _shown(own_call(call_id), 422, cancel_form=form)
     why = form.why.data.strip()
-    audit.note(g.db, "call cancelled", place, shop_id=g.person.shop_id, person=g.person, at=now(), after={"why": why})
+    note("call cancelled", place, after={"why": why})
     return redirect(url_for("today.page"))
 
 

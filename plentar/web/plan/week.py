@@ -2,11 +2,10 @@
 
 import secrets
 from datetime import date, datetime, time, timedelta
-from urllib.parse import urljoin
 from uuid import UUID
 from zoneinfo import ZoneInfo
 
-from flask import Response, abort, current_app, g, redirect, render_template, request, url_for
+from flask import Response, abort, g, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
 from plentar.core.work.urgency import urgency_of
@@ -14,6 +13,7 @@ from plentar.formats.calendar import Appointment, calendar_of
 from plentar.store import events, feeds, plans, shops
 from plentar.store.models import Call, Place
 from plentar.web.access import local_day, login_required, now
+from plentar.web.paths import whole_url
 from plentar.web.plan.forms import FeedForm
 from plentar.web.plan.views import bp, may_plan, people_choices, zone
 
@@ -104,8 +104,7 @@ def make_calendar() -> ResponseReturnValue:
         return redirect(url_for("plan.calendar"))
     secret = secrets.token_urlsafe(24)
     feeds.make(g.db, g.person, secret, with_words=form.with_words.data, now=now())
-    base = current_app.config["PLENTAR_ORIGIN"] or request.host_url
-    link = urljoin(base, url_for("plan.feed", token=secret))
+    link = whole_url(url_for("plan.feed", token=secret))
     return render_template("plan/calendar.html", key=feeds.key_of(g.db, g.person), form=form, link=link)
 
 

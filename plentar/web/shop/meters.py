@@ -13,8 +13,9 @@ from plentar.store import audit, shops
 from plentar.store.models import Meter
 from plentar.web.access import lead_required, local_day, now
 from plentar.web.fields import checked_token
+from plentar.web.noting import note
 from plentar.web.shop.forms import MeterForm
-from plentar.web.shop.people import bp, note
+from plentar.web.shop.people import bp
 
 __all__ = ["keep_meter", "show_meter"]
 

@@ -2,10 +2,9 @@
 
 import secrets
 from datetime import datetime
-from urllib.parse import urljoin
 from uuid import UUID
 
-from flask import Blueprint, abort, current_app, g, redirect, render_template, request, url_for
+from flask import Blueprint, abort, g, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
 from plentar.core.errors import ReadingError
@@ -14,16 +13,13 @@ from plentar.store import audit, people, shops, ways_in
 from plentar.store.models import Person
 from plentar.web.access import lead_required, now
 from plentar.web.fields import checked_token, first_error
+from plentar.web.noting import note
+from plentar.web.paths import whole_url
 from plentar.web.shop.forms import PersonForm, PricesForm, RoleForm
 
 __all__ = ["bp", "invite", "show_people"]
 
 bp = Blueprint("shop", __name__, url_prefix="/shop")
-
-
-def note(deed: str, about: str, **states: object) -> None:
-    """Note something in the shop's audit."""
-    audit.note(g.db, deed, about, shop_id=g.person.shop_id, person=g.person, at=now(), **states)
 
 
 @bp.get("/people")
@@ -45,8 +41,7 @@ def link_for(person: Person, kind: str) -> str:
     """Make a one-time link and return its address, shown once."""
     secret = secrets.token_urlsafe(24)
     ways_in.make_link(g.db, person, "invite" if kind == "invite" else "reset", secret, now())
-    base = current_app.config["PLENTAR_ORIGIN"] or request.host_url
-    return urljoin(base + "/" if not base.endswith("/") else base, url_for("signin.welcome", token=secret))
+    return whole_url(url_for("signin.welcome", token=secret))
 
 
 def invite(form: PersonForm) -> tuple[Person, str]:

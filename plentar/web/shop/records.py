@@ -14,7 +14,8 @@ from plentar.formats.bundle import readings_csv
 from plentar.store import audit, places, privacy
 from plentar.web.access import lead_required, now
 from plentar.web.fields import checked_token
-from plentar.web.shop.people import bp, note
+from plentar.web.noting import note
+from plentar.web.shop.people import bp
 from plentar.web.whole import export_shop, import_shop, tidy_rows
 
 __all__: list[str] = []

@@ -10,10 +10,11 @@ from flask.typing import ResponseReturnValue
 from plentar.core.errors import ReadingError
 from plentar.core.limits.table import LIMITS, Limit, Limits
 from plentar.formats.numbers import parse_number
-from plentar.store import audit, limits, shops
+from plentar.store import limits, shops
 from plentar.store.models import ShopLimit
 from plentar.web.access import lead_required, now
 from plentar.web.fields import checked_token, first_error
+from plentar.web.noting import note
 from plentar.web.shop.forms import RuleForm
 from plentar.web.shop.people import bp
 from plentar.words import say
@@ -111,7 +112,7 @@ def _set(limit: Limit, figures: tuple[float, ...] | None, why: str) -> None:
     )
     states = {key: None if value is None else [_figure(v) for v in value] for key, value in
               (("before", before), ("after", figures))}  # fmt: skip
-    audit.note(g.db, "rule", say(limit.words), shop_id=shop_id, person=g.person, at=now(), **states)
+    note("rule", say(limit.words), **states)
 
 
 @bp.post("/rules/<name>")

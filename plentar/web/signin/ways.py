@@ -6,7 +6,7 @@ from typing import Any
 from urllib.parse import urlsplit
 from uuid import UUID
 
-from flask import abort, current_app, g, jsonify, redirect, render_template, request, session, url_for
+from flask import abort, current_app, g, jsonify, redirect, render_template, session, url_for
 from flask.typing import ResponseReturnValue
 from webauthn import (
     base64url_to_bytes,
@@ -30,6 +30,8 @@ from plentar.store.models import Person
 from plentar.store.shop_models import OneTimeLink
 from plentar.web.access import login_required, now
 from plentar.web.network import device_words, network
+from plentar.web.noting import note
+from plentar.web.paths import origin
 from plentar.web.signin.entry import known_device, let_in, where_to
 from plentar.web.signin.forms import PasskeyForm, WelcomeForm
 from plentar.web.signin.views import ADDRESS_GUESSES, bp, checked, show_you
@@ -41,18 +43,13 @@ RELYING_NAME = "Plentar"
 BAD_ANSWERS = (WebAuthnException, ValueError, TypeError, KeyError, AttributeError)
 
 
-def _origin() -> str:
-    configured: str = current_app.config["PLENTAR_ORIGIN"]
-    return configured or request.host_url.rstrip("/")
-
-
 def _relying_id() -> str:
     """Return the name keys are made for.
 
     Raises:
         ReadingError: The page was opened by a number: keys belong to names.
     """
-    host = urlsplit(_origin()).hostname or ""
+    host = urlsplit(origin()).hostname or ""
     try:
         ip_address(host)
     except ValueError:
@@ -94,7 +91,7 @@ def _keep_passkey(person: Person, credential: str, name: str) -> None:
             credential=credential or "",
             expected_challenge=base64url_to_bytes(session.pop("challenge", "")),
             expected_rp_id=_relying_id(),
-            expected_origin=_origin(),
+            expected_origin=origin(),
             require_user_verification=True,
         )
     except BAD_ANSWERS as error:
@@ -153,7 +150,7 @@ def sign_in_by_passkey() -> ResponseReturnValue:
             credential=answer,
             expected_challenge=base64url_to_bytes(challenge),
             expected_rp_id=_relying_id(),
-            expected_origin=_origin(),
+            expected_origin=origin(),
             credential_public_key=row.public_key,
             credential_current_sign_count=row.sign_count,
             require_user_verification=True,
@@ -204,7 +201,7 @@ def remove_own_passkey(passkey_id: UUID) -> ResponseReturnValue:
         abort(404)
     if answer == "last":
         return show_you(422, problem="That is your last way in: set a password first, or make another passkey.")
-    audit.note(g.db, "passkey removed", g.person.name, shop_id=g.person.shop_id, person=g.person, at=now())
+    note("passkey removed", g.person.name)
     return redirect(url_for("signin.you"))
 
 
@@ -215,7 +212,7 @@ def remove_own_password() -> ResponseReturnValue:
     checked(PasskeyForm())
     if not ways_in.remove_password(g.db, g.person):
         return show_you(422, problem="That is your last way in: make a passkey first.")
-    audit.note(g.db, "password removed", g.person.name, shop_id=g.person.shop_id, person=g.person, at=now())
+    note("password removed", g.person.name)
     return redirect(url_for("signin.you"))
 
 

@@ -9,9 +9,10 @@ from plentar.core.unit.kit import Kit
 from plentar.formats.kits_csv import KITS
 from plentar.formats.plate_form import DEEDS, PlateForm, plate_form_of, plate_form_read
 from plentar.formats.unit_json import nameplate_from_json, nameplate_to_json
-from plentar.store import audit, places, shelf
+from plentar.store import places, shelf
 from plentar.store.models import Unit
-from plentar.web.access import login_required, now
+from plentar.web.access import login_required
+from plentar.web.noting import note
 from plentar.web.unit.forms import PlateGuardForm
 from plentar.web.unit.models import PlateScreen
 from plentar.web.writing import record_plate
@@ -69,15 +70,7 @@ def save(unit_id: UUID) -> ResponseReturnValue:
         document = nameplate_to_json(form.plate)
         if places.save_nameplate(g.db, unit, nameplate=document, version=version):
             before = {name: unit.nameplate.get(name) for name in document if unit.nameplate.get(name) != document[name]}
-            audit.note(
-                g.db,
-                "plate",
-                f"{unit.place.name}, {unit.label}",
-                shop_id=unit.shop_id,
-                person=g.person,
-                at=now(),
-                before=sorted(before),
-            )
+            note("plate", f"{unit.place.name}, {unit.label}", before=sorted(before))
             for open_call in places.open_calls_of(g.db, shop_id=unit.shop_id, unit_id=unit.id):
                 record_plate(open_call.id, form.plate)
             return _kept(unit_id, call)
