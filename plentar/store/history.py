@@ -68,7 +68,8 @@ def readings_of(db: Session, *, shop_id: UUID, call_ids: Sequence[UUID]) -> Sequ
     """
     payload = EventRow.payload
     point = payload["point"].astext
-    void = func.coalesce(payload["event"].astext, "")
+    # A reading that was corrected counts no more than one that was struck out: both name the one they end.
+    ended = func.coalesce(payload["event"].astext, payload["supersedes"].astext, "")
     rows = db.execute(
         select(
             EventRow.call_id,
@@ -79,7 +80,7 @@ def readings_of(db: Session, *, shop_id: UUID, call_ids: Sequence[UUID]) -> Sequ
             payload["condition"].label("condition"),
             EventRow.id,
             EventRow.kind,
-            void.label("void"),
+            ended.label("ended"),
         ).where(
             EventRow.shop_id == shop_id,
             EventRow.call_id.in_(call_ids),
@@ -90,7 +91,7 @@ def readings_of(db: Session, *, shop_id: UUID, call_ids: Sequence[UUID]) -> Sequ
             ),
         )
     ).all()
-    gone = {row.void for row in rows if row.kind == "void"}
+    gone = {row.ended for row in rows if row.ended}
     return [row for row in rows if row.kind == "reading" and str(row.id) not in gone]
 
 
@@ -126,9 +127,18 @@ def ages_of_units(db: Session, *, shop_id: UUID) -> Sequence[Row[Any]]:
 
 
 def faults_of_shop(db: Session, *, shop_id: UUID) -> Sequence[Row[Any]]:
-    """Return every cause accepted on the shop's closed calls: unit, moment, the faults it names."""
-    return db.execute(
-        select(Call.unit_id, EventRow.done_at, EventRow.payload["faults"].label("faults"))
+    """Return every cause that stands on the shop's closed calls: unit, moment, the faults it names."""
+    rows = db.execute(
+        select(
+            Call.unit_id,
+            EventRow.id,
+            EventRow.kind,
+            EventRow.done_at,
+            EventRow.payload["faults"].label("faults"),
+            EventRow.payload["event"].astext.label("struck"),
+        )
         .join(Call, (Call.shop_id == EventRow.shop_id) & (Call.id == EventRow.call_id))
-        .where(EventRow.shop_id == shop_id, EventRow.kind == "cause", Call.status == "closed")
+        .where(EventRow.shop_id == shop_id, EventRow.kind.in_(("cause", "void")), Call.status == "closed")
     ).all()
+    struck = {row.struck for row in rows if row.kind == "void"}
+    return [row for row in rows if row.kind == "cause" and str(row.id) not in struck]

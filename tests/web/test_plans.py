@@ -12,7 +12,8 @@ from flask import Flask
 from flask.testing import FlaskClient
 from sqlalchemy import Engine, insert, select, text
 
-from plentar.store import finding, plans
+from plentar.core.unit.place import line_volts
+from plentar.store import finding, history, plans
 from plentar.store.database import make_sessions
 from plentar.store.models import Call, EventRow, Unit
 from plentar.store.shop_models import AuditRow, PartOrder
@@ -250,3 +251,29 @@ def test_nothing_is_found_by_nothing(shop: ShopOf, engine: Engine) -> None:
     with make_sessions(engine)() as db:
         for words in ("", "   ", "%%%", "'; drop", "xqzxqz", "a" * 500):
             assert finding.search(db, shop_id=shop.shop.id, words=words) == []
+
+
+def test_what_was_corrected_or_taken_back_is_no_part_of_the_years(
+    client: FlaskClient, shop: ShopOf, engine: Engine
+) -> None:
+    """Of 24 V corrected to 240 only the second stands; a cause taken back wears no part out."""
+    first, second, cause = (str(uuid4()) for _ in range(3))
+    point = line_volts("feed-1")
+    client.post(f"{shop.url}/readings", data={"reading_id": first, "point": point, "value": "24.0"})
+    again = {"reading_id": second, "point": point, "value": "240", "supersedes": first, "reason": "slip"}
+    client.post(f"{shop.url}/readings", data=again)
+    form = {"cause_id": cause, "faults": "strip-b.link.open", "cause_not_found": "y"}
+    client.post(f"{shop.url}/causes", data=form)
+    with engine.begin() as connection:
+        connection.execute(text("update call set status = 'closed' where id = :id"), {"id": shop.call_id})
+    with make_sessions(engine)() as db:
+        rows = history.readings_of(db, shop_id=shop.shop.id, call_ids=[shop.call_id])
+        assert [row.value for row in rows] == [240.0]
+        assert len(history.faults_of_shop(db, shop_id=shop.shop.id)) == 1
+    with engine.begin() as connection:
+        connection.execute(text("update call set status = 'open' where id = :id"), {"id": shop.call_id})
+    client.post(f"{shop.url}/causes/{cause}/withdraw", data={"strike_id": str(uuid4())})
+    with engine.begin() as connection:
+        connection.execute(text("update call set status = 'closed' where id = :id"), {"id": shop.call_id})
+    with make_sessions(engine)() as db:
+        assert history.faults_of_shop(db, shop_id=shop.shop.id) == []
