@@ -7,9 +7,10 @@ from random import Random
 
 from plentar.core.evidence.events import Caused, Closed, Deed, Fitted, Marked
 from plentar.core.evidence.reading import Condition
+from plentar.core.judging.air import air_factor, expected_rise_degf
 from plentar.core.unit.electrical import expected_element_amps
 from plentar.core.unit.nameplate import Nameplate
-from plentar.core.unit.place import amps_at, line_volts
+from plentar.core.unit.place import amps_at, line_volts, point_at
 
 __all__ = [
     "DONE_SHARE",
@@ -106,8 +107,15 @@ def season_call(place: str, plate: Nameplate, season: int) -> Iterator[Part]:
         yield 15.0 + number, (amps_at(circuit.id), round(amps, 1), heat)
     worn = 0.82 + 0.012 * season + random.uniform(0, 0.02)
     yield 23.0, (amps_at("blower"), round(plate.blower.rated_amps * worn, 1), heat)
+    # The filter of some is fuller each year; the wheel gathers what passes it.
+    airflow = (plate.tons or 3.0) * 400.0 * (1.0 - Random(f"{place}/air").uniform(0.0, 0.06) * season)  # noqa: S311
+    indoors = random.uniform(66.0, 70.0)
+    watts = sum(c.rated_watts for c in plate.circuits) * (loaded / plate.circuits[0].rated_volts) ** 2 * 0.97
+    yield 24.0, (point_at("degf", "return"), round(indoors, 1), heat)
+    rise = expected_rise_degf(watts, airflow, air_factor(0.0, indoors + 10.0))
+    yield 25.0, (point_at("degf", "supply"), round(indoors + rise, 1), heat)
     if season == 0:
-        yield 24.0, Marked(what="date", about="blower.capacitor", words="2019")
+        yield 26.0, Marked(what="date", about="blower.capacitor", words="2019")
     yield 28.0, Closed(outcome="Season's check: within band.")
 
 

@@ -7,6 +7,7 @@ from plentar.core.errors import ReadingError
 from plentar.core.evidence.events import COLDEST_DEGF, HOTTEST_DEGF
 from plentar.core.unit.electrical import OPEN_OHMS
 from plentar.core.unit.quantities import QUANTITIES
+from plentar.words.figures import degrees
 
 __all__ = ["degf_typed", "degrees_typed", "parse_number"]
 
@@ -15,6 +16,7 @@ _NUMBER = re.compile(
     r"(?P<digits>[0-9]+(?:[.,][0-9]+)?|[.,][0-9]+|[0-9]{1,3}(?:,[0-9]{3})+\.[0-9]+)\s*(?P<prefix>[kKmMµu]?)"
     r"(?P<unit>[A-Za-zΩ°%]*)\Z"
 )
+_DEGREES = re.compile(r"(.*?)\s*°?\s*([CcFf]?)\Z", re.DOTALL)
 _PREFIX = {"": 1.0, "k": 1e3, "K": 1e3, "M": 1e6, "m": 1e-3, "µ": 1e-6, "u": 1e-6}
 
 
@@ -32,6 +34,8 @@ def parse_number(text: str, quantity: str) -> float:
         100000000.0
     """
     typed = text.strip()
+    if typed and quantity == "degf":
+        return degrees_typed(typed, "value")
     if not typed:
         raise ReadingError("type what the meter shows", field="value")
     if quantity == "ohms" and typed.casefold() in ("ol", "o.l", "open"):
@@ -66,25 +70,40 @@ def parse_number(text: str, quantity: str) -> float:
     return value
 
 
-def degrees_typed(typed: str, field: str) -> float:
-    """Return degrees as typed, below zero too, with or without their unit.
+def degrees_typed(typed: str, field: str, sign: str | None = "°F") -> float:
+    """Return degrees as typed [°F], below zero too; a unit behind the number counts before that of the input.
+
+    Args:
+        typed: The number, °F or °C behind it or not.
+        field: Names the input.
+        sign: What the input said it takes, °C or °F; what says nothing takes °F.
 
     Raises:
         ReadingError: It is no number; `field` names the input.
     Example:
-        >>> degrees_typed("130 °F", "ambient"), degrees_typed("-5", "outdoor")
-        (130.0, -5.0)
+        >>> degrees_typed("130 °F", "ambient"), degrees_typed("-5", "outdoor"), degrees_typed("-40 C", "outdoor")
+        (130.0, -5.0, -40.0)
+        >>> degrees_typed("20", "indoor", "°C"), degrees_typed("68 °F", "indoor", "°C")
+        (68.0, 68.0)
     """
-    text = typed.strip().replace("−", "-").removesuffix("°F").removesuffix("F").strip()
+    found = _DEGREES.match(typed.strip().replace("−", "-"))
+    text, unit = found.groups() if found else (typed.strip(), "")
+    is_celsius = (unit or (sign or "")[-1:]).upper() == "C"
     try:
         value = parse_number(text.removeprefix("-"), "plain")
     except ReadingError as error:
         raise ReadingError(f"expected degrees such as 28, got “{text[:20]}”", field=field) from error
-    return -value if text.startswith("-") else value
+    value = -value if text.startswith("-") else value
+    return value * 1.8 + 32 if is_celsius else value
 
 
-def degf_typed(typed: str | None, field: str) -> float | None:
+def degf_typed(typed: str | None, field: str, sign: str | None = "°F") -> float | None:
     """Return an outdoor or indoor temperature as typed [°F], below zero too; None where nothing was.
+
+    Args:
+        typed: The number, °F or °C behind it or not.
+        field: Names the input.
+        sign: What the input said it takes.
 
     Raises:
         ReadingError: It is no number; `field` names the input.
@@ -94,7 +113,8 @@ def degf_typed(typed: str | None, field: str) -> float | None:
     """
     if not (typed or "").strip():
         return None
-    value = degrees_typed(typed or "", field)
+    value = degrees_typed(typed or "", field, sign)
     if not COLDEST_DEGF <= value <= HOTTEST_DEGF:
-        raise ReadingError(f"expected {COLDEST_DEGF:g} to {HOTTEST_DEGF:g} °F, got {value:g}", field=field)
+        low, high = degrees(COLDEST_DEGF), degrees(HOTTEST_DEGF)
+        raise ReadingError(f"expected {low} to {high}, got {degrees(value)}", field=field)
     return value

@@ -39,6 +39,7 @@ from plentar.screen.drawings.band_rail import BandRail, band_rail
 from plentar.screen.drawings.ladder import Board, Probe, Row, draw_board
 from plentar.screen.shown import Shown, shown
 from plentar.words import say
+from plentar.words.figures import apart, degrees
 
 if TYPE_CHECKING:
     from plentar.core.causes.diagnosis import Cause
@@ -524,7 +525,7 @@ class CallScreen(Generic[C]):
         if air is None:
             return "open", ""
         flow = f" · {air.cfm:.0f} CFM" if air.cfm else ""
-        return air.rise.grade.value.replace(" ", "-"), f"{air.rise.value:.0f} °F{flow}"
+        return air.rise.grade.value.replace(" ", "-"), f"{apart(air.rise.value)}{flow}"
 
     def _seen_step(self, kind: str) -> tuple[str, str]:
         rows = [key for key, (_, deed) in self.visit.record.seen.items() if key[0] == kind and deed.state != "undone"]
@@ -543,7 +544,7 @@ class CallScreen(Generic[C]):
             return "open", ""
         short = weather.short_watts
         kilowatts = f"{short[1] / 1000:.1f} kW short" if short is not None and short[1] > 0 else "enough"
-        return weather.grade.value.replace(" ", "-"), f"{weather.outdoor_degf:.0f} °F, {kilowatts}"
+        return weather.grade.value.replace(" ", "-"), f"{degrees(weather.outdoor_degf)}, {kilowatts}"
 
     def _fix_step(self) -> tuple[str, str]:
         causes = self.visit.record.causes

@@ -21,9 +21,9 @@ from plentar.core.unit.place import place_of, spot_of
 from plentar.core.unit.points import part_words
 from plentar.core.unit.quantities import QUANTITIES
 from plentar.screen.drawings.ladder import Board, Label, Probe, Symbol, Wire, shown_value
-from plentar.screen.shown import told_temporary
+from plentar.screen.shown import in_display, told_temporary
 from plentar.words import say
-from plentar.words.figures import plus_minus, thousands
+from plentar.words.figures import apart, chosen, degree_sign, degrees, plus_minus, thousands, wire
 
 __all__ = ["LOADER", "OPTIONS", "as_a_meter", "environment", "furnish"]
 
@@ -56,10 +56,20 @@ def furnish(made: Environment) -> None:
         spoken_range=spoken_range,
         reading=as_a_meter,
         plus_minus=plus_minus,
+        in_display=in_display,
+        degrees=degrees,
+        apart=apart,
+        degrees_to_type=_degrees_to_type,
+        wire=wire,
         told_temporary=told_temporary,
         pair=lambda name: (name, name),
     )
-    made.globals.update(infinity=float("inf"), open_ohms=OPEN_OHMS)
+    made.globals.update(degree_sign=degree_sign, infinity=float("inf"), open_ohms=OPEN_OHMS)
+
+
+def _degrees_to_type(degf: float) -> str:
+    """Spell a kept temperature for an input: with its unit where the reader's is another: nothing is rounded."""
+    return f"{degf:g} °F" if chosen().is_celsius else f"{degf:g}"
 
 
 def as_a_meter(value: float, unit: str) -> str:

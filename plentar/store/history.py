@@ -62,7 +62,7 @@ def _standing(rows: Sequence[Any]) -> list[Told]:
 
 
 def readings_of(db: Session, *, shop_id: UUID, call_ids: Sequence[UUID]) -> Sequence[Row[Any]]:
-    """Return the readings of some calls that years are made of: amps, line volts, ohms of elements; none struck out.
+    """Return the readings of some calls that years are made of, none struck out: amps, line volts, elements, air.
 
     Each row: call, moment, point, value, half-width, condition as kept.
     """
@@ -87,7 +87,12 @@ def readings_of(db: Session, *, shop_id: UUID, call_ids: Sequence[UUID]) -> Sequ
             or_(
                 EventRow.kind == "void",
                 (EventRow.kind == "reading")
-                & or_(point.like("amps:%"), point.like("volts:feed-%.l1:feed-%.l2"), point.like("ohms:%.element")),
+                & or_(
+                    point.like("amps:%"),
+                    point.like("volts:feed-%.l1:feed-%.l2"),
+                    point.like("ohms:%.element"),
+                    point.like("degf:%"),
+                ),
             ),
         )
     ).all()

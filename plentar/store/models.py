@@ -106,6 +106,9 @@ class Person(Base):
     # Empty while there is none: invited and not come yet, or in by a passkey alone.
     password_hash: Mapped[str] = mapped_column(String(200))
     deactivated_at: Mapped[datetime | None]
+    # What stands on this person's pages; what is kept, and every paper, stays in °F and gauge numbers.
+    reads_celsius: Mapped[bool] = mapped_column(default=False, server_default=text("false"))
+    reads_metric_wire: Mapped[bool] = mapped_column(default=False, server_default=text("false"))
     shop: Mapped[Shop] = relationship()
 
 

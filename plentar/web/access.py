@@ -1,7 +1,7 @@
 """Who is asking: database session, signed-in person and shop of each request."""
 
 from collections.abc import Callable
-from datetime import UTC, date, datetime
+from datetime import UTC, date, datetime, time
 from functools import wraps
 from typing import ParamSpec
 from urllib.parse import quote
@@ -12,10 +12,12 @@ from flask import Flask, abort, current_app, g, redirect, request, session, url_
 from flask.typing import ResponseReturnValue
 from sqlalchemy.orm import Session
 
+from plentar.core.errors import ReadingError
 from plentar.store import sign_ins
 from plentar.web.errors import SignedOutError
+from plentar.words.figures import PLAIN, Display, choose
 
-__all__ = ["lead_required", "local_day", "login_required", "now", "register", "theme"]
+__all__ = ["lead_required", "local_day", "login_required", "now", "register", "shop_moment", "theme"]
 
 P = ParamSpec("P")
 # What a phone's camera makes, with room to spare.
@@ -52,10 +54,30 @@ def local_day() -> date:
     return now().astimezone(ZoneInfo(g.person.shop.time_zone)).date()
 
 
+def shop_moment(on: date, at: time, field: str = "at") -> datetime:
+    """Return the moment of a day and an hour by the shop's clock.
+
+    Raises:
+        ReadingError: There is no such hour that day: the clocks jump over it; `field` names the hour's input.
+    """
+    zone = ZoneInfo(g.person.shop.time_zone)
+    local = datetime.combine(on, at, zone)
+    if local.astimezone(UTC).astimezone(zone).time() != at:
+        raise ReadingError("the clocks go forward over that hour: choose another", field=field)
+    return local
+
+
 def theme() -> str:
     """Return the chosen look, or nothing where the system's preference decides."""
     chosen = request.cookies.get("theme", "")
     return chosen if chosen in THEMES else ""
+
+
+def _display() -> Display:
+    """Return the units of whoever is signed in; what leaves the shop goes back to everybody's (`paper`)."""
+    if g.person is None:
+        return PLAIN
+    return Display(is_celsius=g.person.reads_celsius, is_metric_wire=g.person.reads_metric_wire)
 
 
 def register(app: Flask) -> None:
@@ -76,6 +98,7 @@ def register(app: Flask) -> None:
         g.known = sign_ins.find(g.db, secret, now()) if isinstance(secret, str) and secret else None
         if g.known is not None:
             g.person, g.limits_changed = g.known.person, g.known.limits
+        choose(_display())
 
     @app.after_request
     def commit(response):  # type: ignore[no-untyped-def]
@@ -98,6 +121,7 @@ def register(app: Flask) -> None:
 
     @app.teardown_request
     def close_session(_: BaseException | None) -> None:
+        choose(PLAIN)
         db: Session | None = g.pop("db", None)
         if db is not None:
             db.close()

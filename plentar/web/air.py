@@ -4,10 +4,22 @@ from collections.abc import Mapping
 from uuid import UUID, uuid5
 
 from plentar.core.errors import ReadingError
-from plentar.formats.numbers import parse_number
+from plentar.formats.numbers import degrees_typed, parse_number
 from plentar.web.writing import Draft
+from plentar.words.figures import degrees
 
 __all__ = ["air_drafts"]
+
+
+# What judging takes for air: beyond it a thermometer stands in the flame or is broken.
+LEAST_DEGF, MOST_DEGF = -20.0, 250.0
+
+
+def _feet(text: str) -> float:
+    try:
+        return parse_number(text, "plain")
+    except ReadingError as error:
+        raise ReadingError(f"expected a number such as 5200, got “{text[:20]}”", field="altitude_feet") from error
 
 
 def air_drafts(form: Mapping[str, str]) -> list[Draft]:
@@ -16,20 +28,22 @@ def air_drafts(form: Mapping[str, str]) -> list[Draft]:
     Raises:
         ReadingError: A figure that is none; `field` names the input.
     """
-    first = UUID(form["air_id"])
+    first, sign = UUID(form["air_id"]), form.get("degrees", "°F")
     figures: dict[str, float] = {"altitude_feet": 0.0}
     texts = {}
     for field in ("return_degf", "supply_degf", "altitude_feet"):
-        text = form.get(field, "").strip().removesuffix("°F").removesuffix("ft").strip()
-        if not text and field == "altitude_feet":
+        text = form.get(field, "").strip().removesuffix("ft").strip()
+        if field == "altitude_feet":
+            if text:
+                figures[field] = _feet(text)
             continue
-        try:
-            figures[field] = parse_number(text, "plain")
-        except ReadingError as error:
-            raise ReadingError(f"expected a number such as 72, got “{text[:20]}”", field=field) from error
-        if field != "altitude_feet" and not figures[field] <= 250:
-            raise ReadingError(f"expected -20 to 250 °F, got {figures[field]:g}", field=field)
-        texts[field] = text
+        figures[field] = degrees_typed(text, field, sign)
+        if not LEAST_DEGF <= figures[field] <= MOST_DEGF:
+            raise ReadingError(
+                f"expected {degrees(LEAST_DEGF)} to {degrees(MOST_DEGF)}, got {degrees(figures[field])}", field=field
+            )
+        # What was typed stays as it was; the unit behind it is the input's, where none was typed.
+        texts[field] = f"{text} {sign}" if text[-1:].isdigit() and sign != "°F" else text
     drafts = []
     names = {}
     for side in ("return", "supply"):

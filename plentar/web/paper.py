@@ -13,6 +13,7 @@ from plentar.screen.drawings.signature import signature_path
 from plentar.screen.paper import Bill, bill_of, corrections_of, passages_of, photos_apart
 from plentar.store import calls, events
 from plentar.store.models import Call, Shop
+from plentar.words.figures import PLAIN, choose
 
 __all__ = ["attached", "context_of_paper", "download", "pdf_of"]
 
@@ -25,6 +26,8 @@ def context_of_paper(screen: CallScreen[Call], *, reader: str, embed: bool) -> d
         reader: `customer` for plain words, `office` for all of it.
         embed: Put pictures into the document.
     """
+    # Whoever made it, it reads the same to whoever gets it.
+    choose(PLAIN)
     call = screen.call
     earlier = calls.earlier_calls(g.db, shop_id=call.shop_id, unit_id=call.unit_id, before=call.scheduled_at, most=3)
 

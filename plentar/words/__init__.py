@@ -3,13 +3,15 @@
 The words stand in a message catalogue, `<language>.po`, a reason's id as its msgid. A template names the reason's
 figures in braces with a format, as in `{amps:.1f} A`; a figure that is itself something said is said first. Behind a
 `!` stand `l` for a small first letter, `c` for a capital one, `n` for no full stop; several things joined are
-`{items:and}`, `{items:or}`, `{items:,}` or `{items:;}`. A message with a plural goes by the figure `count`. What a
-customer or the office reads otherwise than a technician has the reader as its context.
+`{items:and}`, `{items:or}`, `{items:,}` or `{items:;}`. A temperature is `{outdoor:degf}`, how far two
+lie apart `{rise:apart}`, a wire's size `{size:wire}`: in the units whoever reads chose (`figures`). A message with a
+plural goes by the figure `count`. What a customer or the office reads otherwise than a technician has the reader as
+its context.
 """
 
 import gettext
 import string
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from functools import lru_cache
 from importlib.resources import files
 from io import BytesIO
@@ -19,10 +21,12 @@ from babel.messages.catalog import Catalog
 from babel.messages.pofile import read_po
 
 from plentar.core.said import Said, Words
+from plentar.words.figures import Display, apart, chosen, degrees, wire
 
 __all__ = ["Catalogue", "Reader", "say"]
 
 Reader = Literal["technician", "office", "customer"]
+UNITS: dict[str, Callable[..., str]] = {"degf": degrees, "apart": apart, "wire": wire}
 JOINERS = {"and": " and ", "or": " or ", ",": ", ", ";": "; "}
 
 
@@ -43,11 +47,15 @@ class Catalogue:
                 self.templates[name, message.context or ""] = message.string or ""
         # The same few hundred phrases stand on every page of a call; each is a kilobyte with its figures. What has the
         # figures of a reading is new with the next: a larger cache fills for half an hour and answers no oftener.
-        self.say = lru_cache(maxsize=2048)(self._say)
+        self._kept = lru_cache(maxsize=2048)(self._say)
 
-    def _say(self, words: Words, reader: Reader = "technician") -> str:
+    def say(self, words: Words, reader: Reader = "technician") -> str:
+        """Return the words to a reader, in the units that reader chose."""
         if isinstance(words, str):
             return words
+        return self._kept(words, reader, chosen())
+
+    def _say(self, words: Said, reader: Reader, _: Display) -> str:
         template = self.templates.get((words.id, reader)) or self.templates[words.id, ""]
         figures = dict(words.figures)
         if not isinstance(template, str):
@@ -79,6 +87,8 @@ class _Teller(string.Formatter):
         return super().convert_field(value, conversion)
 
     def format_field(self, value: Any, format_spec: str) -> str:
+        if format_spec in UNITS:
+            return UNITS[format_spec](value)
         if isinstance(value, tuple):
             return JOINERS[format_spec].join(map(str, value))
         return str(super().format_field(value, format_spec))

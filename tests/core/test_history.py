@@ -1,6 +1,8 @@
 """A unit over the years: figures made comparable by hand, drift with its doubt, the past's weight, parts' lives."""
 
 import math
+from collections.abc import Sequence
+from dataclasses import replace
 from random import Random
 
 import pytest
@@ -78,6 +80,40 @@ def test_sag_and_cold_ohms_and_blower_are_series_of_their_own() -> None:
     assert series("feed-1.sag", *readings).marks[0].ratio == pytest.approx(0.02)
     assert series("strip-a.ohms", *readings).marks[0].ratio == pytest.approx(11.2 / 11.52)
     assert series("blower", *readings).marks[0].value == 2.0
+
+
+RISE = (
+    read("1", 1.0, line_volts("feed-1"), 240.0),
+    read("1", 2.0, amps_at("strip-a"), 20.0),
+    read("1", 3.0, amps_at("strip-b"), 20.0),
+    read("1", 4.0, amps_at("blower"), 0.0),
+    read("1", 9.0, "degf:return", 70.0),
+    read("1", 10.0, "degf:supply", 93.4),
+)
+
+
+def test_a_rise_is_held_against_the_watts_of_the_same_load() -> None:
+    """9.6 kW × 3.412 over 1.05 (air of 82 °F) × 3.5 t × 400 CFM is 22.3 °F by hand: 23.4 °F is 5 % over it."""
+    [mark] = next(entry for entry in series_of(replace(UNIT, tons=3.5), RISE) if entry.id == "rise").marks
+    assert mark.value == pytest.approx(23.4)
+    assert mark.ratio == pytest.approx(23.4 / 22.28, rel=0.005)
+    assert mark.grade is Grade.PASS
+
+
+@pytest.mark.parametrize(
+    ("tons", "readings"),
+    [
+        (None, RISE),
+        (3.5, RISE[1:]),
+        (3.5, RISE[:2] + RISE[3:]),
+        (3.5, [*RISE[:5], read("1", 10.0, "degf:supply", 93.4, Condition(calls=(("W", 400.0), ("Y", 400.0))))]),
+        (3.5, [*RISE[:5], read("1", 10.0, "degf:supply", 93.4, Condition(calls=(("W", 60.0),)))]),
+    ],
+    ids=["no tonnage", "no volts", "a strip not clamped", "the heat pump on", "not steady"],
+)
+def test_a_rise_without_its_watts_stands_in_no_series(tons: float | None, readings: Sequence[PastReading]) -> None:
+    """What the air should gain hangs on tonnage and on every strip of the same load, five minutes steady."""
+    assert not [entry for entry in series_of(replace(UNIT, tons=tons), readings) if entry.id == "rise"]
 
 
 def test_drift_is_proven_only_beyond_its_doubt() -> None:

@@ -12,13 +12,14 @@ from plentar.core.evidence.events import Event, Tapped
 from plentar.core.evidence.reading import Condition
 from plentar.core.evidence.runs import runs_of
 from plentar.core.history.past import YEAR_SECONDS
+from plentar.core.judging.air import air_factor, expected_rise_degf, watts_in_airstream
 from plentar.core.judging.timing import Stage, stages_of
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.limits.verdicts import Band, Grade, grade
 from plentar.core.said import Words, said
 from plentar.core.unit.electrical import element_ohms
 from plentar.core.unit.nameplate import Nameplate
-from plentar.core.unit.place import amps_at, line_volts, ohms_at
+from plentar.core.unit.place import amps_at, line_volts, ohms_at, point_at
 
 __all__ = ["Drift", "Mark", "PastReading", "Series", "drift_of", "on_times_of", "series_of"]
 
@@ -120,10 +121,11 @@ def drift_of(points: Sequence[tuple[float, float, float]]) -> Drift | None:
 
 
 def series_of(plate: Nameplate, readings: Iterable[PastReading], limits: Limits = DEFAULT_LIMITS) -> tuple[Series, ...]:
-    """Return what a unit's readings say over the years: each strip's amps and ohms, sag, blower, control current.
+    """Return what a unit's readings say over the years: each strip's amps and ohms, sag, rise, blower, control current.
 
     Source:
-        docs/trade.md, sections 2 and 3: amps × rated volts / volts read under the same load; ohms against V²/P.
+        docs/trade.md, sections 2 and 3: amps × rated volts / volts read under the same load; ohms against V²/P; rise
+        against what that day's watts give the airflow of the tonnage.
     """
     by_call: dict[str, list[PastReading]] = {}
     for reading in sorted(readings, key=lambda entry: entry.at):
@@ -133,6 +135,9 @@ def series_of(plate: Nameplate, readings: Iterable[PastReading], limits: Limits 
     for own in by_call.values():
         for name, mark in _marks_of(plate, own, rows):
             found.setdefault(name, []).append(mark)
+        risen = _rise_of(plate, own, limits, rows["rise"].band)
+        if risen is not None:
+            found.setdefault("rise", []).append(risen)
     return tuple(
         Series(
             id=name,
@@ -184,6 +189,12 @@ def _rows(plate: Nameplate, limits: Limits) -> Mapping[str, _Row]:
         how=said("history.blower-how"),
         band=limits.band("blower_amps_ratio"),
     )
+    rows["rise"] = _Row(
+        part="blower",
+        words=said("history.rise"),
+        how=said("history.rise-how"),
+        band=_rise_band(limits),
+    )
     rows["control"] = _Row(
         part="transformer",
         words=said("history.control-amps"),
@@ -191,6 +202,56 @@ def _rows(plate: Nameplate, limits: Limits) -> Mapping[str, _Row]:
         band=limits.band("control_amps_ratio"),
     )
     return rows
+
+
+def _usual_flow(limits: Limits) -> tuple[float, float, float]:
+    """Return the least, the middle and the most airflow a ton is to have [CFM/ton]."""
+    low, high = limits.number("cfm_per_ton_low"), limits.number("cfm_per_ton_high")
+    return low, (low + high) / 2, high
+
+
+def _rise_band(limits: Limits) -> Band:
+    """Return the band of a rise as a share of what the middle airflow gives: the most air rises least."""
+    low, middle, high = _usual_flow(limits)
+    around = limits.band("rise_ratio")
+    return Band(
+        marginal_low=around.marginal_low * middle / high,
+        pass_low=around.pass_low * middle / high,
+        pass_high=around.pass_high * middle / low,
+        marginal_high=around.marginal_high * middle / low,
+        source=around.source,
+    )
+
+
+def _rise_of(plate: Nameplate, own: Sequence[PastReading], limits: Limits, band: Band) -> Mark | None:
+    """Return one call's rise against the watts of the same load; None where tonnage, volts, a strip or time is missing.
+
+    Altitude is the place's and the same each year: it moves the whole series, not its drift.
+    """
+    if plate.tons is None or not any(entry.point == point_at("degf", "supply") for entry in own):
+        return None
+    heated = [entry for entry in own if "W" in entry.condition.on and "Y" not in entry.condition.on]
+    newest = {entry.point: entry for entry in heated}
+    ends = [newest.get(point_at("degf", side)) for side in ("return", "supply")]
+    line = next((newest[line_volts(f.id)] for f in plate.feeds if line_volts(f.id) in newest), None)
+    strips = {c.id: newest[amps_at(c.id)].value for c in plate.circuits if amps_at(c.id) in newest}
+    if line is None or len(strips) < len(plate.circuits) or ends[0] is None or ends[1] is None:
+        return None
+    cold, warm = ends[0], ends[1]
+    waited = min((seconds for _, seconds in warm.condition.calls if seconds is not None), default=0.0)
+    # Nought is an older record, which did not keep how long the call was on.
+    if 0 < waited < limits.number("steady_seconds"):
+        return None
+    blower = newest.get(amps_at("blower"))
+    watts = watts_in_airstream(plate, line.value, strips, blower.value if blower else None)
+    factor = air_factor(0.0, (cold.value + warm.value) / 2)
+    expected = expected_rise_degf(watts, _usual_flow(limits)[1] * plate.tons, factor)
+    rise = warm.value - cold.value
+    if expected <= 0 or rise <= limits.number("no_heat_rise_delta_degf"):
+        return None
+    share = math.hypot(math.hypot(cold.half, warm.half) / rise, line.half / line.value)
+    ratio = rise / expected
+    return _mark(warm, ratio, ratio * share, rise, "°F", band)
 
 
 def _mark(reading: PastReading, ratio: float, half: float, value: float, unit: str, band: Band) -> Mark:
@@ -268,37 +329,46 @@ def _on_band(stage: Stage) -> Band:
 def _marks_of(plate: Nameplate, own: Sequence[PastReading], rows: Mapping[str, _Row]) -> Iterable[tuple[str, Mark]]:
     """Return one call's marks: of each series the last reading of the call, since earlier ones were of another unit."""
     last: dict[str, Mark] = {}
-    for reading in own:
-        heats = "W" in reading.condition.on
-        for circuit in plate.circuits:
-            if reading.point == amps_at(circuit.id) and heats:
-                volts = _volts_under(own, plate.feed_of(circuit.supplied_by), reading)
-                expected = circuit.rated_volts / element_ohms(circuit.rated_watts, circuit.rated_volts)
-                if volts is None or reading.value < 0.5:
-                    # A dead strip has no element to speak of: the timeline tells of it.
-                    continue
-                at_rated = reading.value * circuit.rated_volts / volts.value
-                half = math.hypot(reading.half / reading.value, volts.half / volts.value) * at_rated / expected
-                name = f"{circuit.id}.amps"
-                last[name] = _mark(reading, at_rated / expected, half, at_rated, "A", rows[name].band)
-            elif reading.point == ohms_at(f"{circuit.id}.element"):
-                expected = element_ohms(circuit.rated_watts, circuit.rated_volts)
-                if 0 < reading.value < 100 * expected:
-                    name = f"{circuit.id}.ohms"
-                    ratio, half = reading.value / expected, reading.half / expected
-                    last[name] = _mark(reading, ratio, half, reading.value, "Ω", rows[name].band)
+    strips = {amps_at(circuit.id): circuit for circuit in plate.circuits}
+    elements = {ohms_at(f"{circuit.id}.element"): circuit for circuit in plate.circuits}
+    blower, control = amps_at("blower"), amps_at("control")
+    # What is on is asked of each reading once.
+    under = [(entry, entry.condition.on) for entry in own]
+    lines: dict[str, list[tuple[PastReading, frozenset[str]]]] = {line_volts(feed.id): [] for feed in plate.feeds}
+    for entry, on in under:
+        if entry.point in lines:
+            lines[entry.point].append((entry, on))
+    for reading, on in under:
+        heats = "W" in on
+        if reading.point in strips and heats:
+            circuit = strips[reading.point]
+            volts = _volts_under(lines[line_volts(plate.feed_of(circuit.supplied_by))], reading, on)
+            expected = circuit.rated_volts / element_ohms(circuit.rated_watts, circuit.rated_volts)
+            if volts is None or reading.value < 0.5:
+                # A dead strip has no element to speak of: the timeline tells of it.
+                continue
+            at_rated = reading.value * circuit.rated_volts / volts.value
+            half = math.hypot(reading.half / reading.value, volts.half / volts.value) * at_rated / expected
+            name = f"{circuit.id}.amps"
+            last[name] = _mark(reading, at_rated / expected, half, at_rated, "A", rows[name].band)
+        elif reading.point in elements:
+            circuit = elements[reading.point]
+            expected = element_ohms(circuit.rated_watts, circuit.rated_volts)
+            if 0 < reading.value < 100 * expected:
+                name = f"{circuit.id}.ohms"
+                ratio, half = reading.value / expected, reading.half / expected
+                last[name] = _mark(reading, ratio, half, reading.value, "Ω", rows[name].band)
         rated = plate.blower.rated_amps
-        if reading.point == amps_at("blower") and rated and reading.value > 0.2:
+        if reading.point == blower and rated and reading.value > 0.2:
             ratio, half = reading.value / rated, reading.half / rated
             last["blower"] = _mark(reading, ratio, half, reading.value, "A", rows["blower"].band)
         va = plate.transformer.va
-        if reading.point == amps_at("control") and va and heats:
+        if reading.point == control and va and heats:
             ratio, half = 24.0 * reading.value / va, 24.0 * reading.half / va
             last["control"] = _mark(reading, ratio, half, reading.value, "A", rows["control"].band)
     for feed in plate.feeds:
-        point = line_volts(feed.id)
-        idle = [entry for entry in own if entry.point == point and not entry.condition.on]
-        loaded = [entry for entry in own if entry.point == point and "W" in entry.condition.on]
+        idle = [entry for entry, on in lines[line_volts(feed.id)] if not on]
+        loaded = [entry for entry, on in lines[line_volts(feed.id)] if "W" in on]
         if idle and loaded and idle[-1].value > 0:
             sag = 1 - loaded[-1].value / idle[-1].value
             half = math.hypot(loaded[-1].half, idle[-1].half) / idle[-1].value
@@ -307,11 +377,9 @@ def _marks_of(plate: Nameplate, own: Sequence[PastReading], rows: Mapping[str, _
     return last.items()
 
 
-def _volts_under(own: Sequence[PastReading], feed: str, reading: PastReading) -> PastReading | None:
-    """Return the feed's volts read in the same call under the same calls; the nearest in time."""
-    alike = [
-        entry
-        for entry in own
-        if entry.point == line_volts(feed) and entry.condition.on == reading.condition.on and entry.value > 0
-    ]
+def _volts_under(
+    line: Sequence[tuple[PastReading, frozenset[str]]], reading: PastReading, on: frozenset[str]
+) -> PastReading | None:
+    """Return a feed's volts read in the same call under the same calls; the nearest in time."""
+    alike = [entry for entry, under in line if under == on and entry.value > 0]
     return min(alike, key=lambda entry: abs(entry.at - reading.at), default=None)

@@ -9,6 +9,8 @@ from typing import Literal
 
 from plentar.core.errors import ReadingError
 from plentar.core.judging.heat_pump import (
+    HIGH_POINT_DEGF,
+    LOW_POINT_DEGF,
     HeatPump,
     House,
     balance_degf,
@@ -368,7 +370,7 @@ def _missing(plate: Nameplate, pumps: tuple[HeatPump, HeatPump] | None, has_loss
     if not has_loss:
         missing.append(_not_steady(plate) or said("weather.missing-loss"))
     if plate.heat_pump is not None and pumps is None:
-        missing.append(said("weather.missing-capacity"))
+        missing.append(said("weather.missing-capacity", warm=HIGH_POINT_DEGF, cold=LOW_POINT_DEGF))
     if any(plate.rating_is_assumed(circuit.id) for circuit in plate.circuits):
         missing.append(said("weather.missing-watts"))
     return missing
@@ -379,7 +381,7 @@ def _not_steady(plate: Nameplate) -> Words:
     steady = plate.house.steady if plate.house is not None else None
     if steady is None or (steady.hours >= STEADY_HOURS and steady.swing_degf <= STEADY_SWING_DEGF):
         return ""
-    return said("weather.not-steady", hours=steady.hours, swing=steady.swing_degf)
+    return said("weather.not-steady", within=STEADY_SWING_DEGF, hours=steady.hours, swing=steady.swing_degf)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -9,6 +9,7 @@ from functools import lru_cache
 
 from plentar.core.limits.verdicts import Verdict
 from plentar.core.unit.electrical import OPEN_OHMS
+from plentar.screen.shown import in_display
 from plentar.words import say
 from plentar.words.figures import plus_minus
 
@@ -59,6 +60,7 @@ def band_rail(verdict: Verdict) -> BandRail:
     The scale holds the whole band and the reading, unless the reading is so far off that the band would shrink to
     nothing; then the tick stands at the end of the rail.
     """
+    verdict = in_display(verdict)
     low, high, is_beyond = _scale(verdict)
 
     def x(value: float) -> float:

@@ -4,11 +4,12 @@ import math
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from plentar.core.history.series import Series
+from plentar.core.history.series import Mark, Series
 from plentar.core.limits.verdicts import Band
 from plentar.screen.drawings.band_rail import PAD, RAIL_WIDTH, Span
+from plentar.words.figures import apart
 
-__all__ = ["YearTick", "YearsRail", "scale_of", "years_rail"]
+__all__ = ["YearTick", "YearsRail", "figure_of", "scale_of", "years_rail"]
 
 # Two labels nearer than this run into each other.
 LEAST_APART = 26.0
@@ -53,6 +54,11 @@ def scale_of(band: Band, *values: float) -> tuple[float, float]:
     return min(low, *values), max(high + beside, *values)
 
 
+def figure_of(mark: Mark) -> str:
+    """Say a mark's figure; what is kept in degrees is a rise."""
+    return apart(mark.value) if mark.unit == "°F" else f"{mark.value:.3g} {mark.unit}"
+
+
 def years_rail(series: Series, when: Callable[[float], str]) -> YearsRail:
     """Lay out a series.
 
@@ -83,7 +89,7 @@ def years_rail(series: Series, when: Callable[[float], str]) -> YearsRail:
                 verdict=mark.grade.value.replace(" ", "-"),
                 strength=round((number + 1) / len(series.marks), 2),
                 label=when(mark.at) if fits else "",
-                words=f"{when(mark.at)}: {mark.value:.3g} {mark.unit}",
+                words=f"{when(mark.at)}: {figure_of(mark)}",
             )
         )
     ticks.reverse()

@@ -119,6 +119,7 @@ class AmendForm(FlaskForm):  # type: ignore[misc]
     at_risk = StringField("Who is at risk", [Length(max=200)])
     outdoor = StringField("Outdoor", [Length(max=20)])
     indoor = StringField("Indoor", [Length(max=20)])
+    degrees = HiddenField()
 
 
 class WithdrawForm(FlaskForm):  # type: ignore[misc]

@@ -49,8 +49,8 @@ def amend(call_id: UUID) -> ResponseReturnValue:
             "complaints": list(form.complaints.data or ()),
             "words": form.words.data or "",
             "at_risk": form.at_risk.data or "",
-            "outdoor_degf": degf_typed(form.outdoor.data, "outdoor"),
-            "indoor_degf": degf_typed(form.indoor.data, "indoor"),
+            "outdoor_degf": degf_typed(form.outdoor.data, "outdoor", form.degrees.data),
+            "indoor_degf": degf_typed(form.indoor.data, "indoor", form.degrees.data),
         }
         return keep_one(call_id, own_id(form.amend_id.data), "amend", payload)
 

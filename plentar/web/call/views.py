@@ -41,6 +41,7 @@ from plentar.web.sent import is_late
 from plentar.web.visits import meter_of, own_call
 from plentar.web.writing import Answer, ConflictError, keep, keep_all, keep_one, own_id, sent_picture
 from plentar.words import say
+from plentar.words.figures import PLAIN, choose
 
 __all__ = ["bp", "panel_deed", "refused_panel"]
 
@@ -405,7 +406,8 @@ def close(call_id: UUID) -> ResponseReturnValue:
 @bp.get("/call.json")
 @login_required
 def as_json(call_id: UUID) -> ResponseReturnValue:
-    """Send the call as a call file."""
+    """Send the call as a call file, whoever made it in the same units."""
+    choose(PLAIN)
     screen = room_of(call_id)
     body = json.dumps(call_to_json(**call_document(screen)), indent=2, ensure_ascii=False)
     return download(body, "application/json", screen, ".json")
@@ -414,6 +416,7 @@ def as_json(call_id: UUID) -> ResponseReturnValue:
 @bp.get("/readings.csv")
 @login_required
 def as_csv(call_id: UUID) -> ResponseReturnValue:
-    """Send the readings as CSV."""
+    """Send the readings as CSV, whoever made it in the same units."""
+    choose(PLAIN)
     screen = room_of(call_id)
     return download(readings_to_csv(reading_records(screen)), "text/csv", screen, ".csv")

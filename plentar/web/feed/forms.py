@@ -25,3 +25,4 @@ class WeatherForm(FlaskForm):  # type: ignore[misc]
     item_id = HiddenField(validators=[InputRequired(), UUID()])
     outdoor = StringField("Outdoors", [Length(max=20)])
     indoor = StringField("Indoors", [Length(max=20)])
+    degrees = HiddenField()

@@ -105,8 +105,8 @@ def weather(call_id: UUID) -> ResponseReturnValue:
             "complaints": list(call.complaints),
             "words": call.words or "",
             "at_risk": call.at_risk or "",
-            "outdoor_degf": degf_typed(form.outdoor.data, "outdoor"),
-            "indoor_degf": degf_typed(form.indoor.data, "indoor"),
+            "outdoor_degf": degf_typed(form.outdoor.data, "outdoor", form.degrees.data),
+            "indoor_degf": degf_typed(form.indoor.data, "indoor", form.degrees.data),
         }
         if payload["outdoor_degf"] is None:
             raise ReadingError("say how cold it is outdoors", field="outdoor")

@@ -16,7 +16,7 @@ from plentar.core.unit.place import place_of
 from plentar.formats.events_json import deed_from_json
 from plentar.formats.unit_json import kept_nameplate
 from plentar.screen.drawings.ladder import Board, draw_board, plain_line
-from plentar.screen.drawings.years_rail import YearsRail, years_rail
+from plentar.screen.drawings.years_rail import YearsRail, figure_of, years_rail
 from plentar.screen.shown import told_temporary
 from plentar.store.history import Told
 from plentar.store.models import Call, Unit
@@ -49,6 +49,7 @@ class Row:
 
     series: Series
     rail: YearsRail
+    last: str
     drift: str
     is_proven: bool
 
@@ -143,7 +144,7 @@ class UnitScreen:
         return [self._row(entry) for entry in (*series, *on_times)]
 
     def _row(self, series: Series) -> Row:
-        drift = series.drift
+        drift, last = series.drift, series.marks[-1]
         if drift is None:
             words = f"{len(series.marks)} visit{'s' if len(series.marks) > 1 else ''}: no drift can be told"
         else:
@@ -152,6 +153,7 @@ class UnitScreen:
         return Row(
             series=series,
             rail=years_rail(series, self._year),
+            last=figure_of(last),
             drift=words,
             is_proven=drift is not None and drift.is_proven,
         )

@@ -1,7 +1,7 @@
 """One call's plan: moved, handed on, cancelled, returned to; what its place is owed and which parts it waits for."""
 
 from collections.abc import Callable
-from datetime import date, datetime, time, timedelta
+from datetime import timedelta
 from typing import Any
 from uuid import UUID, uuid4
 from zoneinfo import ZoneInfo
@@ -18,7 +18,7 @@ from plentar.formats.unit_json import kept_nameplate
 from plentar.store import audit, calls, events, places, plans, shops
 from plentar.store.models import Call
 from plentar.store.shop_models import FollowUp
-from plentar.web.access import lead_required, local_day, login_required, now
+from plentar.web.access import lead_required, local_day, login_required, now, shop_moment
 from plentar.web.noting import note
 from plentar.web.plan.forms import (
     CancelForm,
@@ -41,18 +41,6 @@ RETURN_DAYS = 7
 def zone() -> ZoneInfo:
     """Return the shop's zone: planned days and hours are of its clock."""
     return ZoneInfo(g.person.shop.time_zone)
-
-
-def moment_of(on: date, at: time) -> datetime:
-    """Return the moment of a day and an hour by the shop's clock.
-
-    Raises:
-        ReadingError: There is no such hour that day: the clocks jump over it.
-    """
-    local = datetime.combine(on, at, zone())
-    if local.astimezone(now().tzinfo).astimezone(zone()).time() != at:
-        raise ReadingError("the clocks go forward over that hour: choose another", field="at")
-    return local
 
 
 def people_choices() -> list[SelectChoice]:
@@ -141,7 +129,7 @@ def moved(call: Call, form: PlanForm) -> bool:
     if not form.validate():
         return False
     try:
-        at = moment_of(form.on.data, form.at.data)
+        at = shop_moment(form.on.data, form.at.data)
     except ReadingError as error:
         _wrong(form, error.field, str(error.message))
         return False
@@ -291,7 +279,7 @@ def plan_return(call_id: UUID) -> ResponseReturnValue:
     is_right = form.validate()
     if is_right:
         try:
-            at = moment_of(form.on.data, form.at.data)
+            at = shop_moment(form.on.data, form.at.data)
         except ReadingError as error:
             _wrong(form, error.field, str(error.message))
             is_right = False

@@ -1,10 +1,10 @@
 """The sign-in form and the one that changes a password."""
 
 from flask_wtf import FlaskForm
-from wtforms import HiddenField, PasswordField, StringField
+from wtforms import HiddenField, PasswordField, SelectField, StringField
 from wtforms.validators import EqualTo, InputRequired, Length, Optional
 
-__all__ = ["PasskeyForm", "PasswordForm", "SignInForm", "WelcomeForm"]
+__all__ = ["PasskeyForm", "PasswordForm", "SignInForm", "UnitsForm", "WelcomeForm"]
 
 LEAST_PASSWORD = 10
 
@@ -44,6 +44,13 @@ class WelcomeForm(FlaskForm):  # type: ignore[misc]
     )
     again = PasswordField("Password again", [EqualTo("new", "the two are not the same")])
     credential = HiddenField(validators=[Length(max=20_000)])
+
+
+class UnitsForm(FlaskForm):  # type: ignore[misc]
+    """The units a person reads."""
+
+    degrees = SelectField("Temperatures", choices=["F", "C"])
+    wire = SelectField("Wire", choices=["gauge", "area"])
 
 
 class PasskeyForm(FlaskForm):  # type: ignore[misc]

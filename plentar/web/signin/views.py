@@ -12,7 +12,7 @@ from plentar.web.access import THEMES, login_required, now
 from plentar.web.network import network
 from plentar.web.paths import own_path
 from plentar.web.signin.entry import end_this, known_device, let_in, where_to
-from plentar.web.signin.forms import PasswordForm, SignInForm
+from plentar.web.signin.forms import PasswordForm, SignInForm, UnitsForm
 
 __all__ = ["ADDRESS_GUESSES", "bp", "checked", "show_you"]
 
@@ -139,6 +139,18 @@ def change_password() -> ResponseReturnValue:
     people.change_password(g.db, person, form.new.data, now())
     audit.note(g.db, "password changed", person.name, shop_id=person.shop_id, person=person, at=now())
     return let_in(person, "", redirect(url_for("signin.you")), how="a new password")
+
+
+@bp.post("/you/units")
+@login_required
+def set_units() -> ResponseReturnValue:
+    """Keep the units a person reads."""
+    form = UnitsForm()
+    if not form.validate():
+        raise BadRequest
+    person = g.db.merge(g.person)
+    person.reads_celsius, person.reads_metric_wire = form.degrees.data == "C", form.wire.data == "area"
+    return redirect(url_for("signin.you"))
 
 
 @bp.post("/theme")

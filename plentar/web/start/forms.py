@@ -35,3 +35,4 @@ class StartForm(FlaskForm):  # type: ignore[misc]
     technician = StringField("Technician", [Length(max=40)])
     outdoor = StringField("Outdoor", [Length(max=20)])
     indoor = StringField("Indoor", [Length(max=20)])
+    degrees = HiddenField()

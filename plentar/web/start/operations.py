@@ -3,7 +3,6 @@
 from dataclasses import dataclass
 from datetime import date, datetime, time
 from uuid import UUID, uuid4
-from zoneinfo import ZoneInfo
 
 from sqlalchemy.orm import Session
 
@@ -16,6 +15,7 @@ from plentar.formats.plate_form import with_identity
 from plentar.formats.unit_json import nameplate_from_json, nameplate_to_json
 from plentar.store import calls, events, places, plans, shops
 from plentar.store.models import Call, Person, Place, Unit
+from plentar.web.access import shop_moment
 from plentar.web.start.forms import NEW, StartForm
 
 __all__ = ["start_call"]
@@ -36,7 +36,7 @@ def start_call(db: Session, person: Person, form: StartForm, moment: datetime) -
         return made
     if not form.complaints.data and not (form.words.data or "").strip():
         raise ReadingError("tick what is complained of, or say it in their words", field="complaints")
-    outdoor, indoor = (degf_typed(form[name].data, name) for name in ("outdoor", "indoor"))
+    outdoor, indoor = (degf_typed(form[name].data, name, form.degrees.data) for name in ("outdoor", "indoor"))
     meter = places.first_meter(db, shop_id=shop_id)
     if meter is None:
         raise ReadingError("this shop has no meter yet; add one first", field="place_name")
@@ -80,6 +80,7 @@ def _plan(db: Session, person: Person, form: StartForm, moment: datetime) -> _Pl
         day, hour = date.fromisoformat(form.plan_on.data or ""), time.fromisoformat(form.plan_at.data or "08:00")
     except ValueError as error:
         raise ReadingError("choose the day it is planned for", field="plan_on") from error
+    begins_at = shop_moment(day, hour, "plan_at")
     window = (form.window.data or "0").strip()
     if not (window.isascii() and window.isdigit()) or int(window) > MOST_WINDOW:
         raise ReadingError("whole minutes, at most twelve hours", field="window")
@@ -89,7 +90,7 @@ def _plan(db: Session, person: Person, form: StartForm, moment: datetime) -> _Pl
     complaint = (form.complaints.data or ["other"])[0]
     minutes, _ = plans.minutes_taken(db, shop_id=person.shop_id, complaint=complaint)
     return _Plan(
-        begins_at=datetime.combine(day, hour, ZoneInfo(person.shop.time_zone)),
+        begins_at=begins_at,
         technician_id=technician.id,
         window_minutes=int(window),
         minutes=minutes,
