@@ -22,6 +22,8 @@ from plentar.words import say
 if TYPE_CHECKING:
     from sqlalchemy import Engine
 
+    from plentar.core.practice.policies import Policy
+
 __all__ = ["main"]
 
 
@@ -432,15 +434,32 @@ def stages(
 
 
 @main.command()
-@click.argument("kind", type=click.Choice(["unit", "call", "sizing", "heat-pump", "shop"]))
+@click.argument("case")
+@click.option("--policy", type=click.Choice(["next", "fixed", "random", "unsafe"]), default="next", show_default=True)
+@click.option("--seed", type=int, default=1, show_default=True, help="Of the display's last digit and of random.")
+def practice(case: str, policy: "Policy", seed: int) -> None:
+    """Work the practice CASE.json by a policy: readings, what each won and cost, what was named, the score."""
+    from plentar.core.practice.policies import play_case
+    from plentar.formats.case_json import case_from_json, played_to_json
+
+    try:
+        read = case_from_json(_read_json(case))
+        _show(played_to_json(read, play_case(read, policy, seed=seed)))
+    except PlentarError as error:
+        _fail(case, error)
+
+
+@main.command()
+@click.argument("kind", type=click.Choice(["unit", "call", "sizing", "heat-pump", "shop", "case"]))
 def schema(kind: str) -> None:
     """Print the JSON Schema of a file KIND, or of what a command of that name prints."""
     from plentar.formats.bundle import manifest_schema
     from plentar.formats.call_json import call_schema
+    from plentar.formats.case_json import case_schema
     from plentar.formats.sizing_json import sizing_schema, weather_schema
 
     kinds = {"unit": nameplate_schema, "call": call_schema, "sizing": sizing_schema, "heat-pump": weather_schema}
-    kinds["shop"] = manifest_schema
+    kinds |= {"shop": manifest_schema, "case": case_schema}
     _show(kinds[kind]())
 
 

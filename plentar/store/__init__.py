@@ -1,5 +1,5 @@
 """Tables, sessions and queries: whatever is imported of it, every table is known."""
 
-from plentar.store import models, shop_models
+from plentar.store import models, practice_models, shop_models
 
-__all__ = ["models", "shop_models"]
+__all__ = ["models", "practice_models", "shop_models"]

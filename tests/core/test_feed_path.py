@@ -139,7 +139,7 @@ def test_aluminium_behind_the_next_size_is_a_defect_when_its_own_is_standard() -
     [
         pytest.param(Lugs(smallest="14", largest="1/0", marked_for="copper"), "2", Grade.FAIL, "marked for copper"),
         pytest.param(Lugs(smallest="14", largest="1/0"), "2", Grade.NOT_PROVEN, ""),
-        pytest.param(Lugs(smallest="14", largest="4", marked_for="both"), "2", Grade.FAIL, "made for 14 to 4"),
+        pytest.param(Lugs(smallest="14", largest="4", marked_for="both"), "2", Grade.FAIL, "made for #14 to #4"),
         pytest.param(replace(WHOLE, strands="cut"), "2", Grade.FAIL, "Strands were cut"),
         pytest.param(WHOLE, "1/0", Grade.PASS, ""),
     ],

@@ -40,10 +40,11 @@ def called(plate: Nameplate, *calls: str, feeds: str = "live", control: str = "f
 
 
 def conditions(plate: Nameplate) -> Iterable[Condition]:
-    """Every way a healthy unit is looked at, the thermostat's own W-with-G among them."""
-    for calls in ((), ("G",), ("W",), ("W", "W2"), ("W", "G"), ("W", "W2", "G")):
+    """Every way a healthy unit is looked at, the thermostat's own W-with-G among them; each once."""
+    heat = ("W", "W2") if "W2" in plate.calls else ("W",)
+    for calls in dict.fromkeys(((), ("G",), ("W",), heat, ("W", "G"), (*heat, "G"))):
         yield called(plate, *calls)
-    for calls in ((), ("W", "W2"), ("G",)):
+    for calls in ((), heat, ("G",)):
         yield called(plate, *calls, feeds="proven dead", control="separate source")
     yield called(plate, feeds="proven dead", control="proven dead")
 

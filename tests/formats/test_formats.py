@@ -152,6 +152,7 @@ def test_targets_of_the_board_are_big_enough_and_inside(name: str) -> None:
 def test_schemas_in_the_docs_are_the_programs_own() -> None:
     """docs/ holds what `plentar schema` prints today."""
     from plentar.formats.call_json import call_schema
+    from plentar.formats.case_json import case_schema
     from plentar.formats.sizing_json import sizing_schema, weather_schema
     from plentar.formats.unit_json import nameplate_schema
 
@@ -160,6 +161,7 @@ def test_schemas_in_the_docs_are_the_programs_own() -> None:
     assert json.loads((docs / "call.schema.json").read_text()) == call_schema()
     assert json.loads((docs / "sizing.schema.json").read_text()) == sizing_schema()
     assert json.loads((docs / "heat-pump.schema.json").read_text()) == weather_schema()
+    assert json.loads((docs / "case.schema.json").read_text()) == case_schema()
 
 
 def test_heat_against_the_weather_from_a_shell(tmp_path: Path) -> None:

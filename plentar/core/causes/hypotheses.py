@@ -23,15 +23,14 @@ from plentar.core.causes.table import TableRow, circuit_key
 from plentar.core.causes.weighted import Factors, factor_of
 from plentar.core.circuit.changes import Changes
 from plentar.core.circuit.drive import Drive
-from plentar.core.circuit.probe import dead_ohms, read_amps, read_volts
+from plentar.core.circuit.probe import circuit_ohms, dead_ohms, part_ohms, read_amps, read_volts
 from plentar.core.circuit.solve import Settled, Variants, settle
 from plentar.core.circuit.wiring import wire
 from plentar.core.errors import ReadingError
 from plentar.core.held import Held, bytes_of
 from plentar.core.said import Words, joined
-from plentar.core.unit.electrical import COLD_RATIO, OPEN_OHMS
 from plentar.core.unit.nameplate import Nameplate
-from plentar.core.unit.place import amps_at, frame_of, place_of, spot_of
+from plentar.core.unit.place import amps_at, spot_of
 
 __all__ = [
     "PAIRS",
@@ -477,60 +476,17 @@ class UnitModel:
                     raise ReadingError(f"this unit has no place {clamp!r} for a clamp", field="point")
             return Prediction(read_amps(self.settled(drive), *clamps), nothing)
         if function == "ohms" and len(places) == 1:
-            return Prediction(self._part_ohms(places[0], drive), nothing)
+            separate = self.settled(drive) if drive.separate else None
+            return Prediction(part_ohms(self.variants, places[0], hand=drive.hand, separate=separate), nothing)
         if len(places) != 2 or function not in ("volts", "dc_volts", "ohms"):
             raise ReadingError(f"expected volts:A:B, amps:PLACE or ohms:PART, got {point!r}", field="point")
         for place in places:
             if place not in self.circuit.terminals:
                 raise ReadingError(f"this unit has no terminal {place!r}", field="point")
         if function == "ohms":
-            return Prediction(self._circuit_ohms(places[0], places[1]), nothing)
+            return Prediction(circuit_ohms(self.variants, self._dead, *places), nothing)
         shown, softness = read_volts(self.settled(drive), places[0], places[1], function=function)
         return Prediction(shown, softness)
-
-    def _circuit_ohms(self, a: str, b: str) -> Floats:
-        resistance, piece = self._dead
-        layers = np.arange(self._count)
-        i, j = (self.variants.node_of[:, self.circuit.terminals[x]] for x in (a, b))
-        between = resistance[i, i, layers] + resistance[j, j, layers] - 2 * resistance[i, j, layers]
-        found: Floats = np.where(piece[layers, i] == piece[layers, j], np.maximum(between, 0.0), OPEN_OHMS)
-        return found
-
-    def _part_ohms(self, part: str, drive: Drive) -> Floats:
-        v = self.variants
-        if place_of(part).is_element:
-            conductance = self._element_conductance(part)
-        elif part in v.branch_at:
-            conductance = v.conductance[:, v.branch_at[part]]
-        elif part in v.contact_at:
-            i = v.contact_at[part]
-            contact = self.circuit.contacts[i]
-            closed = np.where(v.forced[:, i] >= 0, v.forced[:, i] == 1, contact.is_closed_at_rest)
-            kind, device = contact.moved_by
-            if drive.separate:
-                closed = self.settled(drive).states[:, i]
-            elif drive.hand == "driven" and kind in ("relay", "thermal"):
-                # Its own coil at 24 V: it moves unless the coil is open or shorted, or something holds it.
-                moves = v.coil_works[:, v.devices[device]] & (v.forced[:, i] < 0)
-                closed = np.where(moves, not contact.is_closed_at_rest, closed)
-            conductance = np.where(closed, v.closed[:, i], 0.0)
-        else:
-            raise ReadingError(f"this unit has no part {part!r}", field="point")
-        ohms = np.full(self._count, OPEN_OHMS)
-        np.divide(1.0, conductance, out=ohms, where=conductance > 0)
-        place = place_of(part)
-        cold = COLD_RATIO if place.is_element or place.is_to_frame else 1.0
-        found: Floats = np.minimum(ohms, OPEN_OHMS) * np.where(ohms < OPEN_OHMS, cold, 1.0)
-        return found
-
-    def _element_conductance(self, part: str) -> Floats:
-        """Return an element's end to end: one that touches the frame is whole as long as both its ends reach there."""
-        v = self.variants
-        plain: Floats = v.conductance[:, v.branch_at[part]]
-        ends = [v.conductance[:, v.branch_at[frame_of(part, end)]] for end in ("1", "2")]
-        both, either = ends[0] * ends[1], ends[0] + ends[1]
-        through: Floats = np.divide(both, either, out=np.zeros(len(plain)), where=either > 0)
-        return plain + through
 
 
 def _hypotheses(faults: Sequence[Fault], chosen: Sequence[tuple[str, str]] | None) -> tuple[Hypothesis, ...]:

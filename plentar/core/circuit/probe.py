@@ -6,8 +6,12 @@ from numpy.typing import NDArray
 from plentar.core.circuit.network import METER_OHMS
 from plentar.core.circuit.pieces import pieces_of
 from plentar.core.circuit.solve import Settled, Variants
+from plentar.core.errors import ReadingError
+from plentar.core.evidence.reading import Hand
+from plentar.core.unit.electrical import COLD_RATIO, OPEN_OHMS
+from plentar.core.unit.place import frame_of, place_of
 
-__all__ = ["dead_ohms", "pieces", "read_amps", "read_volts"]
+__all__ = ["circuit_ohms", "dead_ohms", "part_ohms", "pieces", "read_amps", "read_volts"]
 
 # Less than this is no connection to an ohmmeter.
 DEAD_SIEMENS = 1e-9
@@ -79,6 +83,69 @@ def dead_ohms(variants: Variants) -> tuple[Floats, NDArray[np.int64]]:
     size = v.nodes
     identity = np.broadcast_to(np.eye(size)[:, :, None], (size, size, v.count))
     return pattern.solve(total, identity).astype(np.float32), piece
+
+
+def circuit_ohms(variants: Variants, dead: tuple[Floats, NDArray[np.int64]], a: str, b: str) -> Floats:
+    """Return what an ohmmeter shows between two terminals in circuit, everything off; `OPEN_OHMS` where nothing joins.
+
+    Args:
+        variants: The circuit under its changes.
+        dead: What `dead_ohms` returns for them.
+        a: One probe's terminal.
+        b: The other's.
+    """
+    resistance, piece = dead
+    layers = np.arange(variants.count)
+    i, j = (variants.node_of[:, variants.circuit.terminals[x]] for x in (a, b))
+    between = resistance[i, i, layers] + resistance[j, j, layers] - 2 * resistance[i, j, layers]
+    found: Floats = np.where(piece[layers, i] == piece[layers, j], np.maximum(between, 0.0), OPEN_OHMS)
+    return found
+
+
+def part_ohms(variants: Variants, part: str, *, hand: Hand = "", separate: Settled | None = None) -> Floats:
+    """Return a part's ohms or continuity with its own leads off; `OPEN_OHMS` for open.
+
+    Args:
+        variants: The circuit under its changes.
+        part: An element or its path to the frame, a coil, a winding, a contact.
+        hand: `driven` for a part out of the unit with 24 V on its coil.
+        separate: The circuit settled with a separate source at its calls, where contacts are read driven in place.
+    Raises:
+        ReadingError: The unit has no such part.
+    """
+    v, place = variants, place_of(part)
+    if place.is_element:
+        conductance = _element_conductance(v, part)
+    elif part in v.branch_at:
+        conductance = v.conductance[:, v.branch_at[part]]
+    elif part in v.contact_at:
+        i = v.contact_at[part]
+        contact = v.circuit.contacts[i]
+        closed = np.where(v.forced[:, i] >= 0, v.forced[:, i] == 1, contact.is_closed_at_rest)
+        kind, device = contact.moved_by
+        if separate is not None:
+            closed = separate.states[:, i]
+        elif hand == "driven" and kind in ("relay", "thermal"):
+            # Its own coil at 24 V: it moves unless the coil is open or shorted, or something holds it.
+            moves = v.coil_works[:, v.devices[device]] & (v.forced[:, i] < 0)
+            closed = np.where(moves, not contact.is_closed_at_rest, closed)
+        conductance = np.where(closed, v.closed[:, i], 0.0)
+    else:
+        raise ReadingError(f"this unit has no part {part!r}", field="point")
+    ohms = np.full(v.count, OPEN_OHMS)
+    np.divide(1.0, conductance, out=ohms, where=conductance > 0)
+    cold = COLD_RATIO if place.is_element or place.is_to_frame else 1.0
+    found: Floats = np.minimum(ohms, OPEN_OHMS) * np.where(ohms < OPEN_OHMS, cold, 1.0)
+    return found
+
+
+def _element_conductance(v: Variants, part: str) -> Floats:
+    """Return an element's end to end: one that touches the frame is whole as long as both its ends reach there."""
+    plain: Floats = v.conductance[:, v.branch_at[part]]
+    ends = [v.conductance[:, v.branch_at[frame_of(part, end)]] for end in ("1", "2")]
+    both, either = ends[0] * ends[1], ends[0] + ends[1]
+    through: Floats = np.divide(both, either, out=np.zeros(len(plain)), where=either > 0)
+    return plain + through
 
 
 def _dead_pieces(v: Variants, states: NDArray[np.bool_]) -> NDArray[np.int64]:

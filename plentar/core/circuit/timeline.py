@@ -18,7 +18,7 @@ from plentar.core.errors import ReadingError
 from plentar.core.limits.windows import own_windows
 from plentar.core.unit.nameplate import Nameplate, Pole
 
-__all__ = ["INRUSH_RATIO", "INRUSH_SECONDS", "Moment", "play"]
+__all__ = ["INRUSH_RATIO", "INRUSH_SECONDS", "Moment", "Running", "play"]
 
 # A PSC motor draws several times its running amps while it comes up to speed.
 INRUSH_RATIO, INRUSH_SECONDS = 4.0, 0.6
@@ -87,37 +87,72 @@ def play(
     """
     if any(later[0] < earlier[0] for earlier, later in pairwise(calls)):
         raise ReadingError(f"calls must rise in time, got {[at for at, _ in calls]}", field="calls")
-    broken = changes or Changes()
-    discs = _discs(plate, place_in_window, slowness or {})
+    running = Running(plate, changes=changes, place_in_window=place_in_window, slowness=slowness)
     pending, upsets = list(calls), list(disturbances)
-    now, on = 0.0, frozenset[str]()
     moments: list[Moment] = []
     had_air = False
-    while now <= until_seconds and len(moments) < MAX_MOMENTS:
-        while pending and pending[0][0] <= now:
-            on = pending.pop(0)[1]
-        while upsets and upsets[0][0] <= now:
-            broken = (changes or Changes()) | upsets.pop(0)[1]
+    while running.seconds <= until_seconds and len(moments) < MAX_MOMENTS:
+        while pending and pending[0][0] <= running.seconds:
+            running.drive = Drive(calls=pending.pop(0)[1])
+        while upsets and upsets[0][0] <= running.seconds:
+            running.changes = (changes or Changes()) | upsets.pop(0)[1]
         # Between two moments nothing moves, so each is one settled circuit.
-        settled = _solve(plate, on, discs, broken)
-        for disc in discs:
-            a, b, pull_volts = wire(plate).coils[disc.device]
+        settled = running.rest()
+        moments.append(_moment(settled, running.seconds, running.drive.calls, had_air))
+        had_air = plate.blower.runs_at(moments[-1].amps["blower"])
+        # Whatever comes first: a disc, a call, a disturbance.
+        due = min([running.due(), *(at for at, _ in (*pending[:1], *upsets[:1]))])
+        if due > until_seconds:
+            break
+        running.move(due)
+    return _distinct(moments)
+
+
+class Running:
+    """A unit in time: where its discs stand, what it is fed and told, what is wrong with it.
+
+    Whoever changes `drive` or `changes` calls `rest` before time goes on; `move` lets the next disc move.
+    """
+
+    def __init__(
+        self,
+        plate: Nameplate,
+        *,
+        changes: Changes | None = None,
+        place_in_window: float = 0.5,
+        slowness: Mapping[str, float] | None = None,
+    ) -> None:
+        self.plate, self.changes = plate, changes or Changes()
+        self.discs = _discs(plate, place_in_window, slowness or {})
+        self.drive = Drive()
+        self.seconds = 0.0
+
+    def rest(self) -> Settled:
+        """Return the circuit settled with every disc where it is, each disc's own clock set by its heater.
+
+        What is held by a fault stays held, whatever its disc does.
+        """
+        held = Changes(forced={disc.contact: disc.is_closed != disc.inverted for disc in self.discs})
+        settled = settle(Variants(wire(self.plate), [held | self.changes]), self.drive)
+        for disc in self.discs:
+            a, b, pull_volts = wire(self.plate).coils[disc.device]
             works = settled.variants.coil_works[0, settled.variants.devices[disc.device]]
             heated = bool(works and np.abs(settled.at(a) - settled.at(b))[0] >= pull_volts)
             # Its own clock starts anew each time its heater comes or goes.
             if heated != disc.heated:
-                disc.heated, disc.since_seconds = heated, now
-        moments.append(_moment(settled, now, on, had_air))
-        had_air = plate.blower.runs_at(moments[-1].amps["blower"])
-        # Whatever comes first: a disc, a call, a disturbance.
-        due = min([disc.due() for disc in discs] + [at for at, _ in (*pending[:1], *upsets[:1])], default=float("inf"))
-        if due > until_seconds:
-            break
-        now = max(now, due)
-        for disc in discs:
-            if disc.due() <= now:
+                disc.heated, disc.since_seconds = heated, self.seconds
+        return settled
+
+    def due(self) -> float:
+        """Return when the next disc moves [s]; infinity while all are where they belong."""
+        return min((disc.due() for disc in self.discs), default=float("inf"))
+
+    def move(self, at_seconds: float) -> None:
+        """Let time go on to a moment, and what is due by then move."""
+        self.seconds = max(self.seconds, at_seconds)
+        for disc in self.discs:
+            if disc.due() <= self.seconds:
                 disc.is_closed = disc.heated
-    return _distinct(moments)
 
 
 def _discs(plate: Nameplate, place: float, slowness: Mapping[str, float]) -> list[_Thermal]:
@@ -146,12 +181,6 @@ def _discs(plate: Nameplate, place: float, slowness: Mapping[str, float]) -> lis
                 discs.append(_Thermal(contact, relay.id, *delays, inverted=name == "nc"))
     known = {contact.id for contact in wire(plate).contacts}
     return [disc for disc in discs if disc.contact in known]
-
-
-def _solve(plate: Nameplate, calls: frozenset[str], discs: Sequence[_Thermal], broken: Changes) -> Settled:
-    """Solve with every disc held where it is; a fault that holds a contact still wins."""
-    held = Changes(forced={disc.contact: disc.is_closed != disc.inverted for disc in discs})
-    return settle(Variants(wire(plate), [held | broken]), Drive(calls=calls))
 
 
 def _moment(settled: Settled, now: float, calls: frozenset[str], had_air: bool) -> Moment:

@@ -1,0 +1,43 @@
+"""A practice run's acts as they are kept, and back."""
+
+from collections.abc import Mapping
+from dataclasses import asdict
+from typing import Any
+
+from plentar.core.errors import ReadingError
+from plentar.core.practice.attempt import Act, Ask, Dare, Did, Finish, Listen, Read, Swap, Wait
+from plentar.formats.events_json import deed_from_json, deed_to_json
+
+__all__ = ["act_from_json", "act_to_json"]
+
+_PLAIN: Mapping[str, type[Read | Wait | Swap | Listen | Ask | Dare | Finish]] = {
+    kind.kind: kind for kind in (Read, Wait, Swap, Listen, Ask, Dare, Finish)
+}
+
+
+def act_to_json(act: Act) -> dict[str, Any]:
+    """Return an act as it is kept."""
+    if isinstance(act, Did):
+        deed = act.deed
+        sent = {name: value for name, value in deed_to_json(deed).items() if name not in deed.derived}
+        return {"kind": act.kind, "deed": deed.kind, "payload": sent, "stands_aside": act.stands_aside}
+    return {"kind": act.kind, **asdict(act)}
+
+
+def act_from_json(kept: Mapping[str, Any]) -> Act:
+    """Return a kept act.
+
+    Raises:
+        ReadingError: It is none.
+    Example:
+        >>> act_from_json({"kind": "wait", "seconds": 60.0})
+        Wait(seconds=60.0)
+    """
+    fields = {name: value for name, value in kept.items() if name != "kind"}
+    kind = str(kept.get("kind", ""))
+    if kind == Did.kind:
+        deed = deed_from_json(fields["deed"], fields["payload"])
+        return Did(deed=deed, stands_aside=bool(fields.get("stands_aside")))
+    if kind not in _PLAIN:
+        raise ReadingError(f"there is no act {kind!r}", field="kind")
+    return _PLAIN[kind](**fields)
