@@ -73,26 +73,10 @@ def plate(page: Page) -> None:
     page.wait_for_selector(".plate-drawn")
 
 
-def new_call(page: Page) -> None:
-    """Open a new call with its place found."""
-    page.get_by_role("link", name="New call").click()
-    page.get_by_label("Find the place").press_sequentially("osier")
-    page.wait_for_timeout(600)
-    page.locator("#found .row-pick").first.click()
-    page.wait_for_timeout(300)
-
-
 def timing(page: Page) -> None:
     """Open the timing page of the call in progress."""
     open_call(IN_PROGRESS)(page)
     page.goto(f"{page.url.split('?')[0]}/timing")
-
-
-def log(page: Page) -> None:
-    """Open the log of the call in progress."""
-    timing(page)
-    page.locator("a.row-pick").first.click()
-    page.wait_for_selector(".trace")
 
 
 def panel(name: str) -> Callable[[Page], None]:
@@ -101,16 +85,6 @@ def panel(name: str) -> Callable[[Page], None]:
     def go(page: Page) -> None:
         open_call(IN_PROGRESS)(page)
         page.goto(f"{page.url.split('?')[0]}?panel={name}")
-
-    return go
-
-
-def page_of(path: str) -> Callable[[Page], None]:
-    """Open a page beside the call in progress."""
-
-    def go(page: Page) -> None:
-        open_call(IN_PROGRESS)(page)
-        page.goto(f"{page.url.split('?')[0]}/{path}")
 
     return go
 
@@ -172,6 +146,28 @@ def round_check(page: Page) -> None:
     page.get_by_role("button", name="All others read 0 A").click()
 
 
+def practice(page: Page) -> None:
+    """Open the ladder of a learner three weeks in."""
+    page.goto(page.url.replace("/today", "/practice"))
+
+
+def practice_call(page: Page) -> None:
+    """Take a call on and read ohms on live power."""
+    practice(page)
+    page.locator("li").filter(has=page.get_by_text("Call 15", exact=True)).get_by_role("button").click()
+    page.goto(f"{page.url}?point=ohms:strip-b.element")
+    page.get_by_role("button", name="Read the meter").click()
+    page.get_by_role("button", name="Read it all the same").click()
+    page.locator(".practice-danger").wait_for()
+
+
+def debrief(page: Page) -> None:
+    """Open the debrief of the welded pole, at the reading that gave it away."""
+    practice(page)
+    page.locator("li").filter(has=page.get_by_text("Call 11", exact=True)).get_by_role("link").click()
+    page.goto(f"{page.url}?at=3")
+
+
 VIEWS: tuple[tuple[str, tuple[int, int], str, Callable[[Page], None]], ...] = (
     ("today", LAPTOP, "day", today),
     ("call-day", LAPTOP, "day", open_call(IN_PROGRESS, "amps:strip-b")),
@@ -184,12 +180,12 @@ VIEWS: tuple[tuple[str, tuple[int, int], str, Callable[[Page], None]], ...] = (
     ("round-phone", PHONE, "attic", round_check),
     ("rules", LAPTOP, "day", led("/shop/rules#sag_ratio")),
     ("report", LAPTOP, "day", report),
-    ("new-call", LAPTOP, "day", new_call),
+    ("practice", LAPTOP, "day", practice),
+    ("practice-call", LAPTOP, "attic", practice_call),
+    ("debrief", LAPTOP, "day", debrief),
     ("nameplate", LAPTOP, "attic", plate),
     ("timing", LAPTOP, "day", timing),
-    ("current-log", LAPTOP, "attic", log),
     ("interlock-bench", LAPTOP, "day", bench),
-    ("fix-and-prove", LAPTOP, "day", page_of("fix?part=seq-a")),
     ("safe-phone", PHONE, "day", panel("safe")),
     ("heat-pump", LAPTOP, "attic", step_of("8 Osier", "heat-pump")),
 )

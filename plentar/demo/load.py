@@ -27,6 +27,7 @@ from plentar.core.unit.electrical import expected_element_amps
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.patterns import PATTERNS
 from plentar.core.unit.place import GROUND, amps_at, line_volts, volts_at
+from plentar.demo.practising import load_practice
 from plentar.demo.scenario import CALLS_TODAY, DETACHED, HISTORY, MAKERS, PEOPLE, READ_THERE, estate_pattern
 from plentar.demo.shelf import KITS, SHELF
 from plentar.demo.worked import PLACE, photo_of_a_burnt_pole, worked_deeds
@@ -136,6 +137,8 @@ def load_demo(db: Session, now: datetime) -> bool:
     _worked(db, shop.id, plates[PLACE], today - timedelta(days=1))
     _seasons(db, shop.id, plates, today)
     _owed(db, shop.id, plates, today, now)
+    learner = db.get_one(Person, (shop.id, _id("teodor")))
+    load_practice(db, learner, now)
     db.flush()
     return True
 

@@ -97,6 +97,7 @@ def create_app(settings: Settings) -> Flask:
         phone,
         place,
         plan,
+        practice,
         rounds,
         share,
         shop,
@@ -128,6 +129,7 @@ def create_app(settings: Settings) -> Flask:
         past,
         rounds,
         find,
+        practice,
     ):
         app.register_blueprint(area.bp)
     app.jinja_loader = ChoiceLoader([FileSystemLoader(Path(app.root_path) / "templates"), LOADER])

@@ -68,8 +68,9 @@ def test_a_new_call_makes_place_unit_and_call_once(client: FlaskClient, shop: Sh
         ({"start_from": ""}, "pick the wiring it comes closest to"),
         ({"start_from": "unit:nonsense"}, "pick one of the list"),
         ({"outdoor": "cold"}, "expected degrees such as 28"),
-        ({"indoor": "400"}, "expected -60 to 140 °F"),
+        ({"indoor": "400"}, "expected -60 °F to 140 °F"),
         ({"place_id": str(uuid4())}, "not in your shop"),
+        ({"plan": "yes", "plan_on": "2027-03-14", "plan_at": "02:30"}, "clocks go forward over that hour"),
     ],
 )
 def test_a_call_that_cannot_start_says_why_and_keeps_what_is_typed(

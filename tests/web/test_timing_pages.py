@@ -132,7 +132,7 @@ def test_air_wants_watts_and_is_then_judged_and_compared(client: FlaskClient, sh
         client.post(f"{shop.url}/readings", data=form, headers=HTMX)
     code, body = air(return_degf="70", supply_degf="hot")
     assert code == 422
-    assert "expected a number such as 72, got “hot”" in body
+    assert "expected degrees such as 28, got “hot”" in body
     assert 'value="70"' in body
     assert "CFM" in air(return_degf="70", supply_degf="125")[1]
     assert "The clean filter gave" in air(return_degf="70", supply_degf="105", filter="clean")[1]

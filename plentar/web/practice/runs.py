@@ -1,0 +1,243 @@
+"""A practice call, and its debrief."""
+
+from typing import Any
+from uuid import UUID, uuid4, uuid5
+
+from flask import g, redirect, render_template, request, url_for
+from flask.typing import ResponseReturnValue
+
+from plentar.core.errors import PlentarError, ReadingError
+from plentar.core.evidence.events import Locked, MeterProven, Switched, Ticked
+from plentar.core.evidence.lockout import dead_pairs
+from plentar.core.practice.attempt import (
+    Act,
+    Ask,
+    Attempt,
+    Dare,
+    Did,
+    Finish,
+    Listen,
+    Outcome,
+    Read,
+    Swap,
+    Wait,
+    repairs_of,
+)
+from plentar.core.practice.case import part_of
+from plentar.core.said import Words
+from plentar.core.work.safety import CONTROL_POINT, opened_choices
+from plentar.screen.call import View
+from plentar.store import practice
+from plentar.store.practice_models import PracticeRun
+from plentar.web.fields import checked_token
+from plentar.web.practice.debrief import debrief_of
+from plentar.web.practice.keeping import act_in, attempt_of, open_run
+from plentar.web.practice.screen import PracticeScreen, urls_of
+from plentar.web.practice.views import bp
+from plentar.web.practice.who import learner, zone
+from plentar.web.room import is_fragment
+from plentar.words import say
+
+__all__: list[str] = []
+
+PANELS = ("reading", "safe", "close", "open", "fix", "end")
+# What one can skip at a time [s].
+SKIPS = (30, 120, 300)
+# A known live source of the house: its own outlet.
+KNOWN_LIVE_VOLTS = 120.0
+
+
+def _shown(
+    run: PracticeRun,
+    attempt: Attempt,
+    panel: str = "reading",
+    *,
+    outcomes: tuple[Outcome, ...] = (),
+    problem: PlentarError | None = None,
+    about: str = "",
+) -> str:
+    view = View(mark=request.args.get("mark", "")[:80], show="healthy")
+    url = url_for("practice.run_page", run_id=run.id)
+    selected = request.values.get("point")
+    screen = PracticeScreen(run, attempt, url=url, selected=selected, view=view)
+    told: list[Words] = [words for outcome in outcomes for words in outcome.told]
+    context: dict[str, Any] = {
+        "screen": screen,
+        "run": run,
+        "attempt": attempt,
+        "panel": panel if panel in PANELS else "reading",
+        "about": about,
+        "url_for": urls_of(run.id),
+        "server_now": lambda: screen.moment,
+        "new_id": lambda: str(uuid4()),
+        "step": None,
+        "version": run.seq,
+        "aboard": False,
+        "step_url": lambda panel, call_id: "",
+        "told": told,
+        "danger": next((outcome for outcome in outcomes if outcome.danger), None),
+        "refusal": say(next((outcome.refusal for outcome in outcomes if outcome.refusal), "")),
+        "problem": problem,
+        "skips": SKIPS,
+        "repairs": repairs_of(attempt.case),
+        "fitted": [part_of(attempt.case.plate, part) for part in attempt.fitted],
+        "opened_choices": opened_choices,
+        "zone": zone(),
+        "hint": _hint(attempt) if outcomes and isinstance(outcomes[-1].step.act, Ask) else None,
+        "seconds": attempt.world.seconds,
+    }
+    view_name = "practice/_changed.html" if is_fragment() else "practice/run.html"
+    # A reading changes no switch: the strip stays as it stands.
+    context["with_strip"] = not outcomes or not all(isinstance(one.step.act, Read) for one in outcomes)
+    return render_template(view_name, **context)
+
+
+def _hint(attempt: Attempt) -> object:
+    """Return the next best test by what was read so far."""
+    return attempt.visit.next_test
+
+
+@bp.get("/runs/<uuid:run_id>")
+def run_page(run_id: UUID) -> ResponseReturnValue:
+    """Show the call, or only what a tap on the board changes."""
+    run = open_run(run_id)
+    return _shown(run, attempt_of(run), request.args.get("panel", "reading"), about=request.args.get("about", ""))
+
+
+@bp.post("/runs/<uuid:run_id>/act")
+def act(run_id: UUID) -> ResponseReturnValue:
+    """Do one thing."""
+    checked_token()
+    run = open_run(run_id)
+    panel = "reading"
+    try:
+        acts, panel = _acts(attempt_of(run))
+        outcomes = []
+        step_id = _step_id()
+        for number, one in enumerate(acts):
+            own = step_id if number == 0 else _next_id(step_id, number)
+            attempt, outcome = act_in(run, own, one)
+            if outcome is not None:
+                outcomes.append(outcome)
+                if outcome.danger or outcome.refusal:
+                    break
+    except PlentarError as error:
+        return _shown(run, attempt_of(run), panel, problem=error), 422
+    if attempt.is_finished:
+        if is_fragment():
+            return "", 200, {"HX-Redirect": url_for("practice.debrief_page", run_id=run.id)}
+        return redirect(url_for("practice.debrief_page", run_id=run.id), 303)
+    return _shown(run, attempt, panel, outcomes=tuple(outcomes))
+
+
+@bp.post("/runs/<uuid:run_id>/switch")
+def switch(run_id: UUID) -> ResponseReturnValue:
+    """Flip a switch of the condition strip; a feed asks first at which device, or who stands where."""
+    checked_token()
+    run = open_run(run_id)
+    attempt = attempt_of(run)
+    what, _, state = request.form.get("switch", "").partition("=")
+    state = state.partition("@")[0]
+    if what in {feed.id for feed in attempt.case.plate.feeds}:
+        return _shown(run, attempt, "close" if state == "live" else "open", about=what)
+    try:
+        attempt, outcome = act_in(run, _step_id("switch_id"), Did(deed=_switched(what, state)))
+    except PlentarError as error:
+        return _shown(run, attempt_of(run), problem=error), 422
+    return _shown(run, attempt, outcomes=(outcome,) if outcome is not None else ())
+
+
+def _switched(what: str, state: str, device: str = "") -> Switched:
+    return Switched(what=what[:80], state=state, device=device)  # type: ignore[arg-type]  # checked when it is taken in
+
+
+def _step_id(name: str = "step_id") -> UUID:
+    try:
+        return UUID(request.form.get(name, ""))
+    except ValueError as error:
+        raise ReadingError("the form was too old: press the button again", field="id") from error
+
+
+def _next_id(first: UUID, number: int) -> UUID:
+    return uuid5(first, str(number))
+
+
+def _acts(attempt: Attempt) -> tuple[list[Act], str]:
+    """Return what a form asks for, and the panel that is shown after it."""
+    form, plate = request.form, attempt.case.plate
+    kind, about = form.get("do", ""), form.get("about", "")[:80]
+    kind, _, value = kind.partition(":")
+    if kind == "read":
+        mode = "low impedance" if form.get("mode") else ""
+        read = Read(
+            point=form.get("point", "")[:160],
+            mode=mode,  # type: ignore[arg-type]
+            jack="amps" if value == "amps" else "",
+            anyway=value == "anyway",
+        )
+        return [read], "reading"
+    if kind == "wait":
+        return [Wait(seconds=_seconds(value))], "reading"
+    if kind == "listen":
+        return [Listen()], "reading"
+    if kind == "ask":
+        return [Ask()], "reading"
+    if kind == "dare" and value in ("bridge-limit", "bigger-breaker"):
+        return [Dare(what=value)], "fix"  # type: ignore[arg-type]  # one of the two
+    if kind == "close":
+        return [Did(deed=_switched(about, "live"), stands_aside=value == "aside")], "reading"
+    if kind == "open":
+        return [Did(deed=_switched(about, "off", value))], "safe"
+    if kind == "lock":
+        return [
+            Did(deed=Locked(feed=about, is_on=value == "on", owner="" if value != "theirs" else "colleague"))
+        ], "safe"
+    if kind == "tick":
+        volts = {"safe-capacitor": 0.2, "safe-frame": KNOWN_LIVE_VOLTS}.get(about)
+        return [Did(deed=Ticked(line=about, volts=volts))], "safe"
+    if kind == "meter":
+        return [Did(deed=MeterProven(volts=KNOWN_LIVE_VOLTS))], "safe"
+    if kind == "pairs":
+        return [Read(point=point) for point in (*(point for point, _ in dead_pairs(plate)), CONTROL_POINT)], "safe"
+    if kind == "fit":
+        return [Swap(part=form.get("part", "")[:80], checked=bool(form.get("checked")))], "fix"
+    if kind == "end":
+        return [Finish()], "end"
+    raise ReadingError("there is no such thing to do", field="do")
+
+
+def _seconds(value: str) -> float:
+    if value not in {str(skip) for skip in SKIPS}:
+        raise ReadingError("skip half a minute, two or five", field="do")
+    return float(value)
+
+
+def _back(run: PracticeRun) -> str:
+    """Return where a learner comes from: the ladder, or the class's calls."""
+    who = learner()
+    if who.class_id is None:
+        return url_for("practice.page")
+    row = practice.class_of(g.db, shop_id=who.shop_id, class_id=who.class_id)
+    return url_for("practice.join_page", code=row.code) if row is not None else url_for("practice.page")
+
+
+def _past(run: PracticeRun) -> dict[str, float] | None:
+    """Return what the learner's earlier runs were worth on average."""
+    before = [row for row in practice.runs_of(g.db, learner()) if row.score is not None and row.began_at < run.began_at]
+    if not before:
+        return None
+    return {name: sum((row.score or {})[name] for row in before) / len(before) for name in ("points", "minutes")}
+
+
+@bp.get("/runs/<uuid:run_id>/debrief")
+def debrief_page(run_id: UUID) -> ResponseReturnValue:
+    """Show what each step was worth, and replay it."""
+    run = open_run(run_id)
+    attempt = attempt_of(run)
+    if not attempt.is_finished:
+        return redirect(url_for("practice.run_page", run_id=run.id))
+    at = request.args.get("at", "")
+    found = debrief_of(run, int(at) if at.isdigit() else None)
+    url = url_for("practice.debrief_page", run_id=run.id)
+    template = "practice/_replay.html" if is_fragment() else "practice/debrief.html"
+    return render_template(template, run=run, attempt=attempt, debrief=found, url=url, back=_back(run), past=_past(run))
