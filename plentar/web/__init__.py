@@ -50,6 +50,9 @@ def create_app(settings: Settings) -> Flask:
         SESSION_COOKIE_SAMESITE="Lax",
         SESSION_COOKIE_SECURE=settings.secure_cookies,
         PERMANENT_SESSION_LIFETIME=timedelta(days=14),
+        # A whole page makes the cookie last anew (access.py). What a page asks by itself must not: an answer that
+        # comes late would put back the cookie of somebody who has signed out since, over the one of who came in after.
+        SESSION_REFRESH_EACH_REQUEST=False,
         MAX_CONTENT_LENGTH=MAX_BODY_BYTES,
         # A plate of six strips on three feeds has some two hundred and fifty inputs.
         MAX_FORM_PARTS=600,

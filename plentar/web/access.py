@@ -112,6 +112,8 @@ def register(app: Flask) -> None:
                     told()
             else:
                 db.rollback()
+        if response.mimetype == "text/html" and "HX-Request" not in request.headers and session.permanent:
+            session.modified = True
         response.headers["X-Request-Id"] = g.get("request_id", "")
         if request.endpoint != "static":
             response.headers["Cache-Control"] = "no-store"

@@ -201,6 +201,15 @@ def test_headers_and_cookies_are_strict(client: FlaskClient, shop: ShopOf) -> No
     assert 'data-theme="attic"' in client.get(shop.url).text
 
 
+def test_what_a_page_asks_by_itself_puts_no_cookie_back(client: FlaskClient, shop: ShopOf) -> None:
+    """A poll answered after somebody signed out would bring their sign-in back; a whole page makes it last anew."""
+    assert "plentar=" in client.get(shop.url).headers.get("Set-Cookie", "")
+    asked = re.search(r'data-changes="([^"]+)"', client.get(shop.url).text)
+    assert asked is not None
+    assert "Set-Cookie" not in client.get(asked[1]).headers
+    assert "Set-Cookie" not in client.get(f"{shop.url}?point={LINE}", headers=HTMX).headers
+
+
 def test_oversized_and_malformed_requests_get_the_apps_own_page(client: FlaskClient, shop: ShopOf) -> None:
     """413, 400, 404 and 405 without a traceback."""
     too_large = client.post(f"{shop.url}/readings", data={"value": "9" * 300_000})
