@@ -204,6 +204,14 @@ def test_feed_total_against_its_strips(total: float, expected: Grade, kind: str)
     assert (verdict.grade, verdict.kind) == (expected, kind)
 
 
+@pytest.mark.parametrize(("doubt_amps", "expected"), [(8.2, Grade.PASS), (8.4, Grade.NOT_PROVEN)])
+def test_a_sum_that_could_hide_a_strip_is_no_pass(doubt_amps: float, expected: Grade) -> None:
+    """A strip of 20.8 A is lost in 8.33 A of doubt, four tenths of it: within it is not proven, not all well."""
+    strips = [replace(read(f"amps:strip-{name}", 20.8), meter_uncertainty=0.0) for name in "ab"]
+    total = replace(read("amps:feed-1", 41.6), meter_uncertainty=doubt_amps)
+    assert judged(*strips, total).grade is expected
+
+
 def test_legs_and_sag_use_the_counts_only() -> None:
     """121 against 117 V is 3.4 % of 119; 241.1 falling to 229.0 is 5.02 %, astride 5 % by its counts."""
     legs = leg_difference(

@@ -221,6 +221,15 @@ def test_a_contact_in_the_hand(point: str, hand: Hand, value: float, expected: t
     assert (verdict.grade.value, verdict.kind) == expected
 
 
+@pytest.mark.parametrize(("uncertainty", "grade"), [(4.9, "pass"), (5.1, "not proven")])
+@pytest.mark.parametrize("value", [0.0, 3.0])
+def test_a_range_that_cannot_tell_closed_from_open_closes_nothing(value: float, uncertainty: float, grade: str) -> None:
+    """The meter's doubt is given to a contact up to the 5 ohms that are still a contact's; 20 k by 30 k is no pass."""
+    for ohms, doubt, expected in ((value, uncertainty, grade), (20_000.0, 30_300.0, "not proven")):
+        taken = read("ohms:strip-a.limit", ohms, Condition(), doubt)
+        assert judge(Situation(plate=TWO, readings=(taken,)), taken).grade.value == expected
+
+
 def test_sag_is_between_volts_of_a_live_feed() -> None:
     """0.2 V of a dead feed is no supply without load."""
     loaded = read(SUPPLY, 233.0, HEAT)

@@ -143,6 +143,10 @@ def _contact(situation: Situation, part: str, reading: Reading, base: Verdict, o
             words = said("ohms.should-be-closed", state=state)
             return changed(base, Grade.FAIL, "open", words, said("ohms.replace-find-why"))
         return changed(base, Grade.PASS, "open", said("ohms.open-as-should-be", state=state))
+    # 20 kΩ by a range of ten thousand ohms a digit would be given all its doubt and called closed.
+    if base.uncertainty > band.marginal_high:
+        words = said("ohms.range-cannot-tell-closed", ohms=base.uncertainty)
+        return changed(base, Grade.NOT_PROVEN, "", words, said("ohms.read-on-smaller-range"))
     # Leads and tips make half an ohm: the meter's doubt is given to the contact.
     if reading.value <= band.pass_high + reading.meter_uncertainty:
         if should_close:

@@ -17,6 +17,8 @@ __all__ = ["Likeness", "feed_residual", "judge_feed_total", "judge_strip", "like
 
 NO_SUPPLY = said("strips.read-l1-l2-unit-first")
 CHECK_RANGE = said("strips.check-range-units-right-range")
+# Less than half of the smallest strip is neither a strip lost nor one too many.
+LOST_SHARE = 0.4
 Likeness = tuple[Verdict, tuple[str, ...], Condition]
 
 
@@ -175,8 +177,7 @@ def feed_residual(situation: Situation, reading: Reading, feed: str) -> Verdict 
     total = sum(strip.value for strip in known)
     # The blower's plate is the most it may draw, not what it does: PSC motors run well below.
     blower_amps = plate.blower.rated_amps if plate.feed_of(plate.blower.supplied_by) == feed else 0.0
-    # Less than half of the smallest strip is neither a strip lost nor one too many.
-    margin = 0.4 * min(c.rated_watts / c.rated_volts for c in circuits)
+    margin = LOST_SHARE * min(c.rated_watts / c.rated_volts for c in circuits)
     band = Band(
         marginal_low=total - margin,
         pass_low=total,
@@ -186,6 +187,12 @@ def feed_residual(situation: Situation, reading: Reading, feed: str) -> Verdict 
     )
     uncertainty = root_sum_square(reading.meter_uncertainty, *(strip.meter_uncertainty for strip in known))
     result = grade(reading.value, uncertainty, band)
+    # What is wider than the margin hides a strip.
+    if uncertainty > margin:
+        words = said("strips.clamps-cannot-tell-a-strip", amps=uncertainty, smallest=margin / LOST_SHARE)
+        return Verdict(
+            grade=Grade.NOT_PROVEN, value=reading.value, uncertainty=uncertainty, unit="A", band=band, because=words
+        )
     # The pass band is made of measured values, so being within their own uncertainty of it is no defect.
     if band.pass_low - uncertainty <= reading.value <= band.pass_high + uncertainty:
         result = Grade.PASS
