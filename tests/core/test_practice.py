@@ -1,6 +1,7 @@
 """Practice: the unit behind it equals the prediction, time moves it, danger is told, policies stand in their order."""
 
 import json
+import math
 from dataclasses import replace
 from pathlib import Path
 
@@ -11,7 +12,7 @@ from click.testing import CliRunner
 from plentar.cli import main
 from plentar.core.causes.faults import faults_of
 from plentar.core.causes.prediction import predict
-from plentar.core.errors import ReadingError
+from plentar.core.errors import MeterError, ReadingError
 from plentar.core.evidence.events import Locked, MeterProven, Switched, Ticked
 from plentar.core.evidence.lockout import dead_pairs
 from plentar.core.practice.attempt import (
@@ -46,7 +47,7 @@ from plentar.words import say
 from tests.conftest import ROOT
 
 TWO = PATTERNS["two-strip-sequencer"]()
-# Every so many-th fault in the suite; `python -m bench.practice_meter` asks them all.
+# Every so many-th fault in the suite; `python -m bench.practice meter` asks them all.
 STRIDE = 37
 
 
@@ -157,6 +158,40 @@ def test_a_display_lies_within_one_count(value: float, quantity: str, flicker: f
 def test_open_is_shown_as_open() -> None:
     """OL is no number."""
     assert display(OPEN_OHMS, "ohms").typed == "OL"
+
+
+def test_a_range_too_small_says_only_that_there_is_more() -> None:
+    """240 V on the 6 V range: OL on the display, told as such, nothing is kept of it; left to itself it reads."""
+    learner = Learner(case()).gear()
+    line = Read(point=line_volts(TWO.feeds[0].id), full_scale=6.0)
+    outcome = learner.do(line)
+    assert outcome.display is not None
+    assert outcome.display.is_over
+    assert "6 V" in say(outcome.told[0])
+    assert learner.visit.record.readings == ()
+    learner.do(replace(line, full_scale=0.0))
+    assert learner.visit.record.readings[-1].value == pytest.approx(240.0, abs=0.1)
+
+
+def test_a_range_too_large_blames_no_part() -> None:
+    """11 ohms of a sound element on the 60 megohm range show 0.00, give or take thirty kilo-ohms: no short."""
+    learner = Learner(case()).gear().prove_dead()
+    learner.do(Read(point=volts_at("strip-a.element.1", "ground")))
+    outcome = learner.do(Read(point=ohms_at("strip-a.element"), full_scale=6e7))
+    assert outcome.display is not None
+    assert outcome.display.spoken == "0.00 MΩ"
+    kept = learner.visit.record.readings[-1]
+    assert kept.meter_uncertainty == 3e4
+    assert learner.visit.verdict_of(kept).grade.value == "marginal"
+    learner.do(Read(point=ohms_at("strip-a.element"), full_scale=600.0))
+    assert learner.visit.verdict_of(learner.visit.record.readings[-1]).grade.value == "pass"
+
+
+@pytest.mark.parametrize("full_scale", [60.0, -600.0, math.nan, math.inf])
+def test_a_meter_has_only_its_own_ranges(full_scale: float) -> None:
+    """A knob stands where there is a mark."""
+    with pytest.raises(MeterError, match="has no range of volts"):
+        Learner(case()).gear().do(Read(point=line_volts(TWO.feeds[0].id), full_scale=full_scale))
 
 
 def test_a_sequencer_is_waited_out() -> None:

@@ -76,6 +76,23 @@ class Meter:
             raise MeterError(f"{self.name} does not read {quantity}", field="meter")
         return next((r for r in ranges if abs(value) <= r.full_scale), ranges[-1])
 
+    def held_on(self, quantity: str, full_scale: float) -> "Meter":
+        """Return this meter with its knob on one range of a quantity, however small or large the value.
+
+        Args:
+            quantity: The unit suffix of the function.
+            full_scale: Where the range ends, in the unit of the quantity.
+        Raises:
+            MeterError: The meter has no such range.
+        Example:
+            >>> DEMO_METER.held_on("ohms", 6e7).uncertainty("ohms", 11.5) > 30_000
+            True
+        """
+        own = tuple(r for r in self.ranges if r.quantity == quantity and r.full_scale == full_scale)
+        if not own:
+            raise MeterError(f"{self.name} has no range of {quantity} that ends at {full_scale:g}", field="range")
+        return Meter(name=self.name, ranges=(*own, *(r for r in self.ranges if r.quantity != quantity)))
+
     def uncertainty(self, quantity: str, value: float) -> float:
         """Return the half-width for a reading of this quantity, in its unit."""
         return self.range_for(quantity, value).uncertainty(value)

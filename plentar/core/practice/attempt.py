@@ -35,7 +35,7 @@ from plentar.core.evidence.record import Record
 from plentar.core.evidence.signs import sign_of
 from plentar.core.intake import Sender, take_in
 from plentar.core.practice.case import Case, part_of
-from plentar.core.practice.meter import METER, Display, display
+from plentar.core.practice.meter import METER, Display, display, ranges_of
 from plentar.core.practice.score import Score
 from plentar.core.practice.world import World
 from plentar.core.said import Words, joined, said
@@ -97,7 +97,10 @@ class Did:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Read:
-    """The meter used: where, in which mode; `jack` for leads in the amps jack; `anyway` in spite of a refusal."""
+    """The meter used: where, in which mode; `jack` for leads in the amps jack; `anyway` in spite of a refusal.
+
+    `full_scale` is where the range ends that its knob was set to, in the quantity's unit; nought lets it choose.
+    """
 
     kind: ClassVar[str] = "read"
     point: str
@@ -105,6 +108,7 @@ class Read:
     hand: Hand = ""
     jack: Literal["", "amps"] = ""
     anyway: bool = False
+    full_scale: float = 0.0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -337,6 +341,7 @@ class Attempt:
         spot, world, visit = spot_of(act.point), self.world, self.visit
         if not visit.knows(act.point):
             raise ReadingError(f"this unit has no point {act.point[:80]!r}", field="point")
+        meter = METER.held_on(spot.function, act.full_scale) if act.full_scale else METER
         minutes = self._minutes_of(act.point)
         places = spot.places if len(spot.places) == 2 else part_terminals(self.case.plate, spot.part)
         if act.jack == "amps":
@@ -360,11 +365,14 @@ class Attempt:
             danger = self._hurt(step, "no-gear", minutes=minutes)
             self._keep(f"{step.id}.gear", Ticked(line="safe-gear"))
             return danger
-        shown = display(
-            world.read(act.point, mode=act.mode, hand=act.hand), spot.function, flicker=_flicker(len(self.outcomes))
-        )
+        value = world.read(act.point, mode=act.mode, hand=act.hand)
+        shown = display(value, spot.function, meter=meter, flicker=_flicker(len(self.outcomes)))
+        if shown.is_over and act.full_scale not in (0.0, max(end for end, _ in ranges_of(spot.function))):
+            # OL on a small range says only that there is more than the range holds: no evidence of an open part.
+            told = said("practice.over-range", range=dict(ranges_of(spot.function))[act.full_scale])
+            return Outcome(step=step, display=shown, minutes=minutes, told=(told, *self._heard()))
         deed = Measured(point=act.point, typed=shown.typed, mode=act.mode, in_hand=act.hand, meter=METER_ID)
-        self._take_in(step.id, deed)
+        self._take_in(step.id, deed, meter=meter)
         return Outcome(step=step, display=shown, minutes=minutes, told=self._heard(), readings=1)
 
     def _capacitor_is_charged(self, point: str) -> bool:
@@ -509,8 +517,8 @@ class Attempt:
 
     # Evidence.
 
-    def _sender(self) -> Sender:
-        meters: dict[str, Meter] = {METER_ID: METER}
+    def _sender(self, meter: Meter) -> Sender:
+        meters: dict[str, Meter] = {METER_ID: meter}
         return Sender(
             person=LEARNER,
             done_at=self._moment,
@@ -525,8 +533,8 @@ class Attempt:
         # One step after another: nothing is done in the same instant as what came before.
         return self.began_at + self.world.seconds + 1e-3 * len(self.events)
 
-    def _take_in(self, event_id: str, deed: Deed) -> None:
-        self._keep(event_id, take_in(self.visit, deed, self._sender()))
+    def _take_in(self, event_id: str, deed: Deed, *, meter: Meter = METER) -> None:
+        self._keep(event_id, take_in(self.visit, deed, self._sender(meter)))
 
     def _keep(self, event_id: str, deed: Deed, *, person: str = LEARNER, by: str = "You") -> None:
         event = Event(

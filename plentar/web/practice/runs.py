@@ -24,7 +24,9 @@ from plentar.core.practice.attempt import (
     repairs_of,
 )
 from plentar.core.practice.case import part_of
+from plentar.core.practice.meter import ranges_of
 from plentar.core.said import Words
+from plentar.core.unit.place import spot_of
 from plentar.core.work.safety import CONTROL_POINT, opened_choices
 from plentar.screen.call import View
 from plentar.store import practice
@@ -79,6 +81,8 @@ def _shown(
         "refusal": say(next((outcome.refusal for outcome in outcomes if outcome.refusal), "")),
         "problem": problem,
         "skips": SKIPS,
+        "ranges": ranges_of(spot_of(screen.selected).function),
+        "range_set": _range_set(attempt, screen),
         "repairs": repairs_of(attempt.case),
         "fitted": [part_of(attempt.case.plate, part) for part in attempt.fitted],
         "opened_choices": opened_choices,
@@ -90,6 +94,13 @@ def _shown(
     # A reading changes no switch: the strip stays as it stands.
     context["with_strip"] = not outcomes or not all(isinstance(one.step.act, Read) for one in outcomes)
     return render_template(view_name, **context)
+
+
+def _range_set(attempt: Attempt, screen: PracticeScreen) -> float:
+    """Return where the knob was left, while the meter stays on the same function; nought for its own choice."""
+    last = next((one.step.act for one in reversed(attempt.outcomes) if isinstance(one.step.act, Read)), None)
+    is_same = last is not None and spot_of(last.point).function == spot_of(screen.selected).function
+    return last.full_scale if last is not None and is_same else 0.0
 
 
 def _hint(attempt: Attempt) -> object:
@@ -174,6 +185,7 @@ def _acts(attempt: Attempt) -> tuple[list[Act], str]:
             mode=mode,  # type: ignore[arg-type]
             jack="amps" if value == "amps" else "",
             anyway=value == "anyway",
+            full_scale=_range(form.get("range", "")),
         )
         return [read], "reading"
     if kind == "wait":
@@ -204,6 +216,13 @@ def _acts(attempt: Attempt) -> tuple[list[Act], str]:
     if kind == "end":
         return [Finish()], "end"
     raise ReadingError("there is no such thing to do", field="do")
+
+
+def _range(value: str) -> float:
+    try:
+        return float(value or 0.0)
+    except ValueError as error:
+        raise ReadingError("choose one of the meter's ranges", field="range") from error
 
 
 def _seconds(value: str) -> float:
