@@ -190,6 +190,40 @@ def import_(file: Path, name: str) -> None:
 
 
 @main.command()
+@click.argument("file", type=click.Path(path_type=Path))
+def backup(file: Path) -> None:
+    """Write the whole database to FILE: every shop, for `restore`."""
+    from plentar.store.dumps import DumpError, back_up
+
+    with _database() as engine:
+        try:
+            back_up(engine, file)
+        except DumpError as error:
+            _fail(str(file), error)
+    click.echo(f"{file}: {file.stat().st_size:,} bytes")
+
+
+@main.command()
+@click.argument("file", type=click.Path(path_type=Path))
+@click.option("--replace", is_flag=True, help="Everything the database holds now goes.")
+def restore(file: Path, replace: bool) -> None:
+    """Put the backup FILE in place of the database; what was erased or ended since stays so."""
+    from sqlalchemy import inspect
+
+    from plentar.store.dumps import DumpError
+    from plentar.store.dumps import restore as run
+
+    with _database() as engine:
+        if inspect(engine).has_table("shop") and not replace:
+            _fail("--replace", ValueError("the database holds shops: say --replace to put the backup in their place"))
+        try:
+            shops = run(engine, file, datetime.now(UTC))
+        except DumpError as error:
+            _fail(str(file), error)
+    click.echo(f"{file}: {shops} shops are back; everybody signs in again")
+
+
+@main.command()
 @click.argument("place", default="")
 @click.option("--shop", "name", default="", help="The shop's name; needed where there is more than one.")
 @click.option("--due", is_flag=True, help="Instead of one place: whatever was kept as long as the shop says.")

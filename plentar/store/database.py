@@ -14,6 +14,7 @@ __all__ = [
     "SPARE_CONNECTIONS",
     "SchemaError",
     "known_revision",
+    "known_revisions",
     "make_engine",
     "make_sessions",
     "migrate",
@@ -65,6 +66,12 @@ def known_revision() -> str:
     return head
 
 
+def known_revisions() -> list[str]:
+    """Return every revision this program can bring up to date, the oldest first."""
+    steps = list(ScriptDirectory.from_config(_config()).walk_revisions())
+    return [step.revision for step in reversed(steps)]
+
+
 def revision_of(connection: Connection) -> str | None:
     """Return the revision a database is at; None for one that was never migrated."""
     return MigrationContext.configure(connection).get_current_revision()
@@ -78,8 +85,7 @@ def migrate(engine: Engine, revision: str = "head", *, drop_data: bool = False) 
     """
     config = _config()
     try:
-        steps = list(ScriptDirectory.from_config(config).walk_revisions())
-        order = [step.revision for step in reversed(steps)]
+        order = known_revisions()
         with engine.begin() as connection:
             config.attributes["connection"] = connection
             current = revision_of(connection)
