@@ -91,6 +91,18 @@ def test_live_ohms_are_refused_and_insisted_on_blow_the_meter(client: FlaskClien
     assert "1 unsafe" in page
 
 
+def test_the_knob_stays_where_it_was_put(client: FlaskClient) -> None:
+    """On the 6 V range the line reads OL, and why is said; the range stays chosen; a range that is none is refused."""
+    run = Practising(client, "ladder-01")
+    run.do("tick", about="safe-gear")
+    page = run.do("read", point=line_volts("feed-1"), range="6.0")
+    assert run.digits(page) == "OL"
+    assert "OL on the 6 V range" in page
+    assert re.search(r'value="6.0" checked', page)
+    assert "the meter's ranges" in unescape(run.do("read", 422, point=line_volts("feed-1"), range="six"))
+    assert re.search(r'value="" checked', run.do("read", point=line_volts("feed-1"), range=""))
+
+
 def test_a_breaker_asks_where_one_stands(client: FlaskClient) -> None:
     """Opening asks the device, closing asks where one stands; in front of it is told."""
     run = Practising(client, id_of("strip-b.element.open"))
