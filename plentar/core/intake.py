@@ -188,7 +188,8 @@ def _measured(deed: Measured, visit: Visit, sender: Sender) -> Deed:
     meter = deed.meter or sender.meter
     value = sender.parse(deed.typed, point.quantity)
     # The meter's doubt is kept with the number: a meter sold later changes no old verdict.
-    half, counts = _uncertainty(sender, meter, point.quantity, value)
+    own = _meter_of(sender, meter)
+    half, counts = _uncertainty(own, point.quantity, value)
     # Made only to be refused: a reading that cannot be one raises here, beside its field.
     Reading(point=deed.point, value=value, condition=condition)
     return replace(
@@ -198,16 +199,21 @@ def _measured(deed: Measured, visit: Visit, sender: Sender) -> Deed:
         value=value,
         meter_uncertainty=half,
         counts_uncertainty=counts,
+        calibrated_on=own.calibrated_on,
         condition=condition,
         in_hand=condition.in_hand,
         reason=deed.reason.strip(),
     )
 
 
-def _uncertainty(sender: Sender, meter_id: str, quantity: str, value: float) -> tuple[float, float]:
+def _meter_of(sender: Sender, meter_id: str) -> Meter:
     meter = sender.meters.get(meter_id)
     if meter is None:
         raise ReadingError("that meter is not one of the shop's", field="meter")
+    return meter
+
+
+def _uncertainty(meter: Meter, quantity: str, value: float) -> tuple[float, float]:
     try:
         own = meter.range_for(quantity, value)
     except MeterError as error:

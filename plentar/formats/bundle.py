@@ -29,7 +29,7 @@ CHUNK = 1 << 16
 LONGEST_LINE, LARGEST_FILE = 4 << 20, 64 << 20
 READING_COLUMNS = (
     "place", "unit", "serial", "call", "done_at", "point", "value", "unit_sign", "uncertainty", "calls_on", "meter",
-    "technician", "struck",
+    "technician", "struck", "meter_calibrated_on",
 )  # fmt: skip
 
 

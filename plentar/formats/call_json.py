@@ -69,6 +69,8 @@ class ReadingFile(_Strict):
     condition: ConditionFile = ConditionFile()
     mode: Mode = ""
     meter_uncertainty: Annotated[float, Field(ge=0)] | None = None
+    meter: str = ""
+    meter_calibrated_on: str = ""
 
 
 def _known_sign(kind: str) -> str:

@@ -16,6 +16,7 @@ __all__ = ["CSV_COLUMNS", "ReadingRecord", "call_to_json", "readings_to_csv"]
 CSV_COLUMNS = (
     "id", "taken_at", "point", "where", "value", "unit", "uncertainty", "verdict", "expected", "pass_low", "pass_high",
     "band_source", "condition", "by", "meter", "supersedes", "reason",
+    "meter_calibrated_on",
 )
 # fmt: on
 OPEN_FROM_OHMS = 1e6
@@ -36,6 +37,7 @@ class ReadingRecord:
     condition_words: str
     by: str
     meter: str
+    calibrated_on: str
     verdict: Verdict | None
     supersedes: str = ""
     reason: str = ""
@@ -79,7 +81,10 @@ def _reading(entry: ReadingRecord) -> dict[str, Any]:
         "meter_uncertainty": entry.uncertainty,
         "taken_at": entry.taken_at,
         "by": entry.by,
+        "meter": entry.meter,
     }
+    if entry.calibrated_on:
+        found["meter_calibrated_on"] = entry.calibrated_on
     if entry.supersedes:
         found |= {"supersedes": entry.supersedes, "reason": entry.reason}
     if entry.mode:
@@ -120,6 +125,7 @@ def readings_to_csv(readings: Iterable[ReadingRecord]) -> str:
                 entry.meter,
                 entry.supersedes,
                 entry.reason,
+                entry.calibrated_on,
             )
         )
     return out.getvalue()

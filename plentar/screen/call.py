@@ -110,6 +110,16 @@ class Kept:
         return self.judged.reading.condition
 
     @property
+    def meter(self) -> str:
+        """The id of the meter it was read with."""
+        return self.judged.reading.meter
+
+    @property
+    def calibrated_on(self) -> str:
+        """The day that meter had been calibrated when it was read, as ISO 8601; nothing where nobody said."""
+        return self.judged.taken.deed.calibrated_on
+
+    @property
     def mode(self) -> str:
         """The meter's mode."""
         return self.judged.reading.mode
@@ -318,6 +328,10 @@ class CallScreen(Generic[C]):
             except PlentarError:
                 return None
         return self.visit.expected(self.selected)
+
+    def is_own_meter(self, meter: str) -> bool:
+        """Tell whether a reading was read with the call's own meter, not with another of the shop's."""
+        return meter in ("", str(getattr(self.call, "meter_id", meter)))
 
     @cached_property
     def shown_fault(self) -> str:

@@ -26,6 +26,7 @@ __all__ = [
     "list_all_meters",
     "list_people",
     "make_shop",
+    "meter_names",
     "other_leads",
     "retire_meter",
 ]
@@ -99,6 +100,11 @@ def list_all_meters(db: Session, *, shop_id: UUID) -> Sequence[Meter]:
     """Return the shop's meters, those retired last."""
     order = (Meter.retired_at.is_not(None), Meter.name)
     return db.scalars(select(Meter).where(Meter.shop_id == shop_id).order_by(*order)).all()
+
+
+def meter_names(db: Session, *, shop_id: UUID) -> dict[str, str]:
+    """Return what each of the shop's meters is called, by its id as events keep it; retired ones too."""
+    return {str(row.id): row.name for row in list_all_meters(db, shop_id=shop_id)}
 
 
 def change_meter(db: Session, meter: Meter | None, values: MeterValues, *, shop_id: UUID, version: int) -> Meter | None:

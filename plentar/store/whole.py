@@ -9,7 +9,7 @@ from datetime import date, datetime
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import Column, Date, DateTime, Table, Text, Uuid, cast, select, update
+from sqlalchemy import Column, Date, DateTime, Table, Text, Uuid, cast, func, select, update
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
@@ -85,17 +85,20 @@ def blobs_of(db: Session, folder: str, *, shop_id: UUID) -> Iterator[tuple[str, 
 def tidy_readings(db: Session, *, shop_id: UUID, unit_id: UUID | None = None) -> Iterator[dict[str, Any]]:
     """Give every reading of a shop, or of one unit, with where, when, by whom, under what; struck ones are marked."""
     payload = EventRow.payload
-    void = EventRow.__table__.alias("void")
+    later = EventRow.__table__.alias("later")
+    own_id = cast(EventRow.id, Text)
+    # Taken back, or corrected by another reading.
     struck = (
-        select(void.c.id)
+        select(later.c.id)
         .where(
-            void.c.shop_id == EventRow.shop_id,
-            void.c.call_id == EventRow.call_id,
-            void.c.kind == "void",
-            void.c.payload["event"].astext == cast(EventRow.id, Text),
+            later.c.shop_id == EventRow.shop_id,
+            later.c.call_id == EventRow.call_id,
+            ((later.c.kind == "void") & (later.c.payload["event"].astext == own_id))
+            | ((later.c.kind == "reading") & (later.c.payload["supersedes"].astext == own_id)),
         )
         .exists()
     )
+    read_with = func.coalesce(func.nullif(payload["meter"].astext, ""), cast(Call.meter_id, Text))
     own = [EventRow.shop_id == shop_id, EventRow.kind == "reading"]
     if unit_id is not None:
         calls = select(Call.id).where(Call.shop_id == shop_id, Call.unit_id == unit_id)
@@ -112,13 +115,14 @@ def tidy_readings(db: Session, *, shop_id: UUID, unit_id: UUID | None = None) ->
             payload["meter_uncertainty"].astext.label("uncertainty"),
             payload["condition"]["calls"].label("calls"),
             Meter.name.label("meter"),
+            payload["calibrated_on"].astext.label("meter_calibrated_on"),
             Person.name.label("technician"),
             struck.label("struck"),
         )
         .join(Call, (Call.shop_id == EventRow.shop_id) & (Call.id == EventRow.call_id))
         .join(Unit, (Unit.shop_id == Call.shop_id) & (Unit.id == Call.unit_id))
         .join(Place, (Place.shop_id == Unit.shop_id) & (Place.id == Unit.place_id))
-        .join(Meter, (Meter.shop_id == Call.shop_id) & (Meter.id == Call.meter_id))
+        .outerjoin(Meter, (Meter.shop_id == Call.shop_id) & (cast(Meter.id, Text) == read_with))
         .join(Person, (Person.shop_id == EventRow.shop_id) & (Person.id == EventRow.person_id))
         .where(*own)
         .order_by(EventRow.call_id, EventRow.seq)

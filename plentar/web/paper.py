@@ -11,7 +11,7 @@ from plentar.core.evidence.signs import sign_of
 from plentar.screen.call import CallScreen
 from plentar.screen.drawings.signature import signature_path
 from plentar.screen.paper import Bill, bill_of, corrections_of, passages_of, photos_apart
-from plentar.store import calls, events
+from plentar.store import calls, events, shops
 from plentar.store.models import Call, Shop
 from plentar.words.figures import PLAIN, choose
 
@@ -49,9 +49,17 @@ def context_of_paper(screen: CallScreen[Call], *, reader: str, embed: bool) -> d
         "passages": passages,
         "photos_apart": photos_apart(screen, passages if reader == "customer" else ()),
         "corrections": corrections_of(screen, shop.name),
+        "meters": _meters(screen),
         "bill": _bill(screen, shop),
         "signature_path": signature_path,
     }
+
+
+def _meters(screen: CallScreen[Call]) -> list[tuple[str, str]]:
+    """Return the meters the call's readings were read with, each with the day it had been calibrated, or nothing."""
+    names = shops.meter_names(g.db, shop_id=screen.call.shop_id)
+    read_with = dict.fromkeys((kept.meter, kept.calibrated_on) for kept in screen.kept)
+    return [(names[meter], day) for meter, day in read_with if meter in names]
 
 
 def _bill(screen: CallScreen[Call], shop: Shop) -> Bill | None:

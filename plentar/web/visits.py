@@ -239,9 +239,11 @@ def supposing(call: Call, deeds: Sequence[Deed]) -> Iterator[None]:
 
 def meter_of(row: MeterRow) -> Meter:
     """Return the core's meter for a shop's."""
-    return _meter(row.name, tuple(tuple(sorted(entry.items())) for entry in row.ranges))
+    day = row.calibrated_on.isoformat() if row.calibrated_on is not None else ""
+    return _meter(row.name, tuple(tuple(sorted(entry.items())) for entry in row.ranges), day)
 
 
 @lru_cache(maxsize=64)
-def _meter(name: str, ranges: Sequence[tuple[tuple[str, object], ...]]) -> Meter:
-    return Meter(name=name, ranges=tuple(MeterRange(**dict(entry)) for entry in ranges))  # type: ignore[arg-type]
+def _meter(name: str, ranges: Sequence[tuple[tuple[str, object], ...]], day: str) -> Meter:
+    own = tuple(MeterRange(**dict(entry)) for entry in ranges)  # type: ignore[arg-type]
+    return Meter(name=name, ranges=own, calibrated_on=day)

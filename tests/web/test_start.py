@@ -4,12 +4,13 @@ import csv
 import io
 import json
 from collections.abc import Callable
+from datetime import date
 from uuid import uuid4
 
 import pytest
 from flask import Flask
 from flask.testing import FlaskClient
-from sqlalchemy import Engine, select, text
+from sqlalchemy import Engine, select, text, update
 
 from plentar.core.unit.patterns import PATTERNS
 from plentar.formats.call_json import call_from_json, readings_of
@@ -17,7 +18,7 @@ from plentar.formats.plate_form import plate_form_of
 from plentar.formats.unit_json import nameplate_from_json
 from plentar.store.database import make_sessions
 from plentar.store.models import Call, Meter, Unit
-from tests.conftest import ShopOf, sign_in
+from tests.conftest import ShopOf, flat, sign_in
 from tests.deeds import event, prove_dead, send
 
 HTMX = {"HX-Request": "true"}
@@ -165,6 +166,42 @@ def test_the_call_leaves_as_json_csv_and_pdf(client: FlaskClient, shop: ShopOf) 
         pdf = client.get(f"{shop.url}/report.pdf?reader={reader}")
         assert pdf.data.startswith(b"%PDF")
         assert f"{reader}.pdf" in pdf.headers["Content-Disposition"]
+
+
+def test_a_reading_leaves_with_the_meter_it_was_read_with(client: FlaskClient, shop: ShopOf, engine: Engine) -> None:
+    """By another meter than the call's, calibrated in March: its name and day in every table, JSON and paper."""
+    with make_sessions(engine).begin() as db:
+        own = db.scalars(select(Meter).where(Meter.shop_id == shop.shop.id)).one()
+        other = Meter(
+            id=uuid4(), shop_id=own.shop_id, name="Bench meter", ranges=own.ranges, calibrated_on=date(2026, 3, 12)
+        )
+        db.add(other)
+        other_id = other.id
+    send(client, shop, event("reading", point=LINE, typed="241"))
+    [kept] = send(client, shop, event("reading", point=LINE, typed="240", meter=str(other_id)))
+    assert kept["answer"] == "kept"
+    with make_sessions(engine).begin() as db:
+        db.execute(update(Meter).where(Meter.id == other_id).values(calibrated_on=date(2026, 9, 1)))
+    expected = [("Test meter", ""), ("Bench meter", "2026-03-12")]
+    for address in (f"{shop.url}/readings.csv", f"/units/{shop.unit_id}/readings.csv"):
+        rows = list(csv.DictReader(io.StringIO(client.get(address).text)))
+        assert [(row["meter"], row["meter_calibrated_on"]) for row in rows] == expected, address
+    document = json.loads(client.get(f"{shop.url}/call.json").text)
+    assert [(r["meter"], r.get("meter_calibrated_on", "")) for r in document["readings"]] == expected
+    assert len(readings_of(call_from_json(document), shop.plate)) == 2
+    paper = flat(client.get(f"{shop.url}/report?reader=office").text)
+    assert "Read with Test meter; Bench meter, calibrated 2026-03-12." in paper
+    assert "Another meter: the true value" in flat(client.get(f"{shop.url}?point={LINE}").text)
+
+
+def test_a_corrected_reading_counts_no_more_in_the_tidy_table(client: FlaskClient, shop: ShopOf) -> None:
+    """Corrected or taken back, it is marked; what stands is not."""
+    first, second = event("reading", point=LINE, typed="204"), event("reading", point="amps:strip-a", typed="20")
+    send(client, shop, first, second)
+    send(client, shop, event("reading", point=LINE, typed="240", supersedes=first["id"], reason="misread"))
+    send(client, shop, event("void", event=second["id"], reason="wrong strip"))
+    rows = csv.DictReader(io.StringIO(client.get(f"/units/{shop.unit_id}/readings.csv").text))
+    assert [(row["value"], row["struck"]) for row in rows] == [("204.0", "yes"), ("20.0", "yes"), ("240.0", "")]
 
 
 def test_what_is_found_feeds_the_suspects(client: FlaskClient, shop: ShopOf, engine: Engine) -> None:

@@ -100,10 +100,13 @@ class Opened(_Deed):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Measured(_Deed):
-    """A reading of any quantity, as typed; `supersedes` an earlier one for a `reason`."""
+    """A reading of any quantity, as typed; `supersedes` an earlier one for a `reason`.
+
+    What its meter was worth is kept with it: its half-widths, and the day it was calibrated, as ISO 8601.
+    """
 
     kind = "reading"
-    derived = ("value", "meter_uncertainty", "counts_uncertainty", "condition")
+    derived = ("value", "meter_uncertainty", "counts_uncertainty", "calibrated_on", "condition")
     point: str
     typed: str
     mode: Mode = ""
@@ -114,6 +117,7 @@ class Measured(_Deed):
     value: float = 0.0
     meter_uncertainty: float = 0.0
     counts_uncertainty: float = 0.0
+    calibrated_on: str = ""
     condition: Condition = field(default_factory=Condition)
 
     def __post_init__(self) -> None:

@@ -1,7 +1,7 @@
 """How far a meter's reading can be trusted: accuracy as ±(% of reading + counts), combined and carried along."""
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from plentar.core.errors import MeterError, ReadingError
 from plentar.core.said import Words, said
@@ -57,10 +57,11 @@ class MeterRange:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Meter:
-    """A shop's meter: its name and what each function is worth."""
+    """A shop's meter: its name, what each function is worth, and the day it was calibrated, as ISO 8601, if known."""
 
     name: str
     ranges: tuple[MeterRange, ...]
+    calibrated_on: str = ""
 
     def range_for(self, quantity: str, value: float) -> MeterRange:
         """Return the smallest range of `quantity` that holds the value, or the largest there is.
@@ -91,7 +92,7 @@ class Meter:
         own = tuple(r for r in self.ranges if r.quantity == quantity and r.full_scale == full_scale)
         if not own:
             raise MeterError(f"{self.name} has no range of {quantity} that ends at {full_scale:g}", field="range")
-        return Meter(name=self.name, ranges=(*own, *(r for r in self.ranges if r.quantity != quantity)))
+        return replace(self, ranges=(*own, *(r for r in self.ranges if r.quantity != quantity)))
 
     def uncertainty(self, quantity: str, value: float) -> float:
         """Return the half-width for a reading of this quantity, in its unit."""

@@ -3,9 +3,12 @@
 from datetime import UTC, datetime
 from typing import Any
 
+from flask import g
+
 from plentar.formats.call_record import ReadingRecord
 from plentar.formats.condition_json import condition_to_json
 from plentar.screen.call import CallScreen
+from plentar.store import shops
 from plentar.store.models import Call
 from plentar.words import say
 
@@ -18,6 +21,7 @@ def _moment(at: float) -> str:
 
 def reading_records(screen: CallScreen[Call]) -> list[ReadingRecord]:
     """Return every reading of the call, superseded ones too, oldest first."""
+    names = shops.meter_names(g.db, shop_id=screen.call.shop_id)
     return [
         ReadingRecord(
             id=kept.id,
@@ -30,7 +34,8 @@ def reading_records(screen: CallScreen[Call]) -> list[ReadingRecord]:
             condition=condition_to_json(kept.condition),
             condition_words=say(kept.condition.spoken),
             by=kept.by,
-            meter=screen.call.meter.name,
+            meter=names.get(kept.meter, screen.call.meter.name),
+            calibrated_on=kept.calibrated_on,
             verdict=kept.verdict,
             supersedes=kept.judged.taken.deed.supersedes,
             reason=kept.reason,
