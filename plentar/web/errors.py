@@ -75,7 +75,8 @@ def _http(error: HTTPException) -> ResponseReturnValue:
 
 def _csrf(error: CSRFError) -> ResponseReturnValue:
     if request.headers.get("HX-Request") and g.get("person") is None:
-        return _fragment(SIGNED_OUT, 401, renew=True)
+        # No new token: its cookie, come late, would lie over that of whoever signs in meanwhile in another tab.
+        return _fragment(SIGNED_OUT, 401)
     if request.headers.get("HX-Request"):
         # The sign-in was renewed in another tab: hand the waiting form a new token and keep what is typed.
         return _fragment("Your sign-in was renewed. Press the button once more.", 400, renew=True)

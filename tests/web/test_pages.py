@@ -177,12 +177,18 @@ def test_the_demo_technician_finds_the_days_calls(app: Flask) -> None:
 
 
 def test_forms_need_their_token(engine: Engine, database_url: str, shop: ShopOf) -> None:
-    """With the guard on, as served, a post without a token changes nothing; a fragment is handed a new token."""
+    """With the guard on a post without a token changes nothing; a fragment is handed a new one, or no cookie at all."""
     guarded = create_app(Settings(database_url=database_url, secret_key="k" * 32, secure_cookies=False))
     client = guarded.test_client()
     assert client.post("/sign-in", data={"email": shop.email, "password": PASSWORD}).status_code == 400
+    # Signed out: a cookie of this answer, come late, would lie over that of whoever signs in in another tab.
+    stranger = guarded.test_client().post(f"{shop.url}/readings", data={}, headers=HTMX)
+    assert (stranger.status_code, "Set-Cookie" in stranger.headers) == (401, False)
+    token = re.search(r'name="csrf_token" value="([^"]+)"', client.get("/sign-in").text)
+    assert token is not None
+    client.post("/sign-in", data={"email": shop.email, "password": PASSWORD, "csrf_token": token[1]})
     fragment = client.post(f"{shop.url}/readings", data={}, headers=HTMX)
-    assert 'name="csrf_token"' in fragment.text
+    assert (fragment.status_code, 'name="csrf_token"' in fragment.text) == (400, True)
     guarded.extensions["plentar.sessions"].kw["bind"].dispose()
 
 
