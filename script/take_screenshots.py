@@ -228,7 +228,7 @@ def main() -> None:
     threading.Thread(target=server.serve_forever, daemon=True).start()
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(
-            executable_path="/usr/bin/chromium", args=["--no-sandbox", "--disable-gpu"]
+            executable_path="/usr/bin/chromium-headless-shell", args=["--no-sandbox", "--disable-gpu"]
         )
         take(browser, f"http://127.0.0.1:{server.port}")
         browser.close()

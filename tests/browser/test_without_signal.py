@@ -24,7 +24,7 @@ from plentar.web import create_app
 from plentar.web.settings import Settings
 from plentar.web.visits import event_of
 from plentar.words import say
-from tests.browser.conftest import FLAGS, LAPTOP, PHONE, Ahead, sign_in
+from tests.browser.conftest import CHROMIUM, FLAGS, LAPTOP, PHONE, Ahead, sign_in
 from tests.browser.test_slice import serious
 from tests.conftest import ShopOf
 from tests.conftest import sign_in as client_of
@@ -125,7 +125,7 @@ def pocket(driver: Playwright, line: Line, tmp_path: Path) -> Iterator[Callable[
         opened.clear()
         context = driver.chromium.launch_persistent_context(
             tmp_path / "phone",
-            executable_path="/usr/bin/chromium",
+            executable_path=CHROMIUM,
             args=FLAGS,
             viewport=PHONE,  # type: ignore[arg-type]
             base_url=line.address,
