@@ -292,11 +292,13 @@ def test_live_ohms_blow_the_meter_only_when_somebody_insists() -> None:
 
 
 def test_ohms_on_what_is_only_off_is_luck() -> None:
-    """Power off and not proven: no flash, and still told."""
+    """Power off and not proven: no flash, and still told, with what was missing."""
     learner = Learner(case()).gear()
     learner.switch("feed-1", "off", device="panel")
     learner.switch("control", "off")
-    assert learner.do(Read(point=ohms_at("strip-a.element"), anyway=True)).danger == "ohms-unproven"
+    outcome = learner.do(Read(point=ohms_at("strip-a.element"), anyway=True))
+    assert outcome.danger == "ohms-unproven"
+    assert say(outcome.told[1]).startswith("What was missing: ")
 
 
 def test_dead_behind_an_open_contactor_is_live() -> None:

@@ -358,7 +358,8 @@ class Attempt:
             if is_live:
                 return self._hurt(step, "ohms-live", minutes=minutes)
             # It was off, by luck: what it shows is worth what luck is worth.
-            return self._hurt(step, "ohms-unproven", minutes=minutes)
+            missing = said("practice.was-missing", refusal=refusal)
+            return self._hurt(step, "ohms-unproven", minutes=minutes, told=(missing,))
         if needs_dead and self._capacitor_is_charged(act.point):
             return self._hurt(step, "capacitor", minutes=minutes)
         if spot.is_volts and ("safe-gear", "") not in visit.lockout.ticks and world.is_live(*spot.places):
