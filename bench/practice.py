@@ -20,6 +20,7 @@ from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from functools import partial
 from pathlib import Path
+from urllib.parse import urlencode
 from uuid import uuid4
 
 import numpy as np
@@ -183,6 +184,11 @@ def speed() -> None:
     print(f"ten minutes skipped, a limit cycling: {1000 * skip:.0f} ms")
 
 
+def _connections(pid: int) -> int:
+    """How many sockets a process holds."""
+    return sum("socket" in str(fd.readlink()) for fd in Path(f"/proc/{pid}/fd").iterdir())
+
+
 def learners() -> None:
     """Let forty tap at once, and one alone."""
     url, _ = demo_database()
@@ -197,15 +203,21 @@ def learners() -> None:
             headers = {"Content-Type": "application/x-www-form-urlencoded"}
             _, _, answer = browser.ask("POST", "/practice/cases/ladder-09", body, headers)
             run = answer["location"]
-            browser.post(f"{run}/act", do="tick", about="safe-gear", step_id=str(uuid4()))
+            act(browser, run, do="tick", about="safe-gear")
             for _ in range(4):
-                browser.post(f"{run}/act", do="read", point="amps:strip-a", step_id=str(uuid4()))
+                act(browser, run, do="read", point="amps:strip-a")
             return browser, run
+
+        def act(browser: Browser, run: str, **fields: str) -> int:
+            """As the page does it: the part that changes is asked for, not all of it."""
+            body = urlencode({**fields, "step_id": str(uuid4()), "csrf_token": browser.token}).encode()
+            headers = {"Content-Type": "application/x-www-form-urlencoded", "HX-Request": "true"}
+            return browser.ask("POST", f"{run}/act", body, headers)[0]
 
         def tap(at: tuple[Browser, str], taken: list[float]) -> None:
             browser, run = at
             start = time.perf_counter()
-            assert browser.post(f"{run}/act", do="read", point="amps:strip-b", step_id=str(uuid4())) == 200
+            assert act(browser, run, do="read", point="amps:strip-b") == 200
             taken.append(time.perf_counter() - start)
 
         alone = begin()
@@ -213,6 +225,7 @@ def learners() -> None:
         for _ in range(60):
             tap(alone, single)
         everybody = [begin() for _ in range(LEARNERS)]
+        print("connections by process:", *(_connections(pid) for pid in server.workers))
         own = statistics.quantiles(single, n=20)[-1]
         print(f"one learner: p95 {1000 * own:.0f} ms")
         for pause in (0.0, PAUSE_SECONDS):

@@ -3,6 +3,7 @@
 import re
 import threading
 from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from datetime import UTC, datetime, timedelta
 
 import pytest
@@ -11,9 +12,7 @@ from playwright.sync_api import Browser, BrowserContext, Page, Playwright, expec
 from sqlalchemy import Engine
 from werkzeug.serving import ThreadedWSGIServer
 
-from plentar.web import create_app
-from plentar.web.settings import Settings
-from tests.conftest import PASSWORD, ShopOf
+from tests.conftest import PASSWORD, ShopOf, application
 
 # Without the windows of the whole browser, which cost two fifths of a test's time.
 CHROMIUM = "/usr/bin/chromium-headless-shell"
@@ -32,20 +31,27 @@ LAPTOP = {"width": 1280, "height": 800}
 PHONE = {"width": 390, "height": 844}
 
 
-@pytest.fixture(scope="session")
-def served(engine: Engine, database_url: str) -> Iterator[str]:
-    """The application with every guard on, over HTTP; returns its address."""
-    app: Flask = create_app(Settings(database_url=database_url, secret_key="b" * 32, secure_cookies=False, threads=16))
-    server = ThreadedWSGIServer("127.0.0.1", 0, app)
+@contextmanager
+def answering(app: Flask, port: int = 0) -> Iterator[int]:
+    """An application over HTTP, at its port."""
+    server = ThreadedWSGIServer("127.0.0.1", port, app)
     # Closed, it waits for what it is still answering: a page that is gone may have asked for something long.
     server.daemon_threads = False
     thread = threading.Thread(target=server.serve_forever, daemon=True)
     thread.start()
-    yield f"http://127.0.0.1:{server.port}"
-    server.shutdown()
-    thread.join()
-    server.server_close()
-    app.extensions["plentar.sessions"].kw["bind"].dispose()
+    try:
+        yield server.port
+    finally:
+        server.shutdown()
+        thread.join()
+        server.server_close()
+
+
+@pytest.fixture(scope="session")
+def served(engine: Engine, database_url: str) -> Iterator[str]:
+    """The application with every guard on, over HTTP; returns its address."""
+    with application(database_url, threads=16) as app, answering(app) as port:
+        yield f"http://127.0.0.1:{port}"
 
 
 @pytest.fixture(scope="session")

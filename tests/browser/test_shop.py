@@ -1,7 +1,6 @@
 """A real shop from an empty database: the command line, a link, a passkey, a meter, a rule that a verdict follows."""
 
 import subprocess
-import threading
 from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
@@ -10,15 +9,12 @@ import pytest
 from click.testing import CliRunner
 from playwright.sync_api import Browser, BrowserContext, Page, expect
 from sqlalchemy import Engine
-from werkzeug.serving import ThreadedWSGIServer
 
 from plentar.cli import main
 from plentar.store.database import migrate
-from plentar.web import create_app
-from plentar.web.settings import Settings
-from tests.browser.conftest import LAPTOP
+from tests.browser.conftest import LAPTOP, answering
 from tests.browser.test_slice import keep
-from tests.conftest import PASSWORD, own_database
+from tests.conftest import PASSWORD, application, own_database
 from tests.serving import free_port
 
 SECRET = "n" * 32
@@ -44,17 +40,8 @@ def new_shop(engine: Engine, monkeypatch: pytest.MonkeyPatch) -> Iterator[tuple[
         ]
         printed = CliRunner().invoke(main, asked, catch_exceptions=False)
         assert printed.exit_code == 0, printed.output
-        settings = Settings(database_url=url, secret_key=SECRET, secure_cookies=False, threads=16, origin=origin)
-        app = create_app(settings)
-        server = ThreadedWSGIServer("127.0.0.1", port, app)
-        server.daemon_threads = False
-        thread = threading.Thread(target=server.serve_forever, daemon=True)
-        thread.start()
-        yield origin, printed.output.strip()
-        server.shutdown()
-        thread.join()
-        server.server_close()
-        app.extensions["plentar.sessions"].kw["bind"].dispose()
+        with application(url, secret_key=SECRET, threads=16, origin=origin) as app, answering(app, port):
+            yield origin, printed.output.strip()
 
 
 @pytest.fixture

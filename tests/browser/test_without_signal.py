@@ -20,13 +20,11 @@ from plentar.core.evidence.record import Record
 from plentar.core.visit import Visit
 from plentar.store import events
 from plentar.store.database import make_sessions
-from plentar.web import create_app
-from plentar.web.settings import Settings
 from plentar.web.visits import event_of
 from plentar.words import say
 from tests.browser.conftest import CHROMIUM, FLAGS, LAPTOP, PHONE, Ahead, sign_in
 from tests.browser.test_slice import serious
-from tests.conftest import ShopOf
+from tests.conftest import ShopOf, application
 from tests.conftest import sign_in as client_of
 from tests.deeds import send
 from tests.serving import free_port
@@ -104,14 +102,11 @@ class Line:
 @pytest.fixture
 def line(engine: Engine, database_url: str) -> Iterator[Line]:
     """The application with every guard on, behind a line that can be cut."""
-    settings = Settings(
-        database_url=database_url, secret_key="b" * 32, secure_cookies=False, threads=16, keeps_tables=False
-    )
-    line = Line(create_app(settings))
-    line.start()
-    yield line
-    line.stop()
-    line.app.extensions["plentar.sessions"].kw["bind"].dispose()
+    with application(database_url, threads=16) as app:
+        line = Line(app)
+        line.start()
+        yield line
+        line.stop()
 
 
 @pytest.fixture

@@ -24,12 +24,11 @@ from plentar.formats.photos import MOST_PNG_PIXELS, MOST_SCANNED_PIXELS, reencod
 from plentar.store import sign_ins
 from plentar.store.database import SchemaError, make_sessions, migrate
 from plentar.store.models import SignIn
-from plentar.web import create_app
 from plentar.web.paths import own_path
 from plentar.web.proxies import BehindProxies
 from plentar.web.serve import check_schema
 from plentar.web.settings import Settings, SettingsError
-from tests.conftest import PASSWORD, REAL_HASHER, ShopOf, own_database, sign_in
+from tests.conftest import PASSWORD, REAL_HASHER, ShopOf, application, own_database, sign_in
 from tests.hostile import Hostile
 
 HTMX = {"HX-Request": "true"}
@@ -44,9 +43,8 @@ def settings_for(url: str, **more: object) -> Settings:
 @pytest.fixture
 def guarded(engine: Engine, database_url: str) -> Iterator[Flask]:
     """The application as served, form tokens asked for."""
-    app = create_app(settings_for(database_url))
-    yield app
-    app.extensions["plentar.sessions"].kw["bind"].dispose()
+    with application(database_url) as app:
+        yield app
 
 
 def key_of(client: FlaskClient) -> str:
@@ -356,11 +354,11 @@ def test_a_picture_is_turned_upright_and_forgets_its_camera() -> None:
 
 
 @pytest.fixture
-def cut_off(shop: ShopOf) -> FlaskClient:
+def cut_off(shop: ShopOf) -> Iterator[FlaskClient]:
     """Somebody signed in while the database does not answer."""
-    app = create_app(settings_for(NOBODY))
-    app.config["WTF_CSRF_ENABLED"] = False
-    return with_key(app, "a sign-in's secret")
+    with application(NOBODY) as app:
+        app.config["WTF_CSRF_ENABLED"] = False
+        yield with_key(app, "a sign-in's secret")
 
 
 def test_without_its_database_a_form_keeps_what_was_typed(

@@ -11,9 +11,8 @@ from flask.testing import FlaskClient
 from sqlalchemy import Engine, text
 
 from plentar.demo import DEMO_EMAIL, DEMO_PASSWORD
-from plentar.web import create_app
 from plentar.web.settings import Settings, SettingsError
-from tests.conftest import PASSWORD, ROOT, ShopOf, flat, sign_in
+from tests.conftest import PASSWORD, ROOT, ShopOf, application, flat, sign_in
 
 HTMX = {"HX-Request": "true"}
 LINE = "volts:feed-1.l1:feed-1.l2"
@@ -178,18 +177,17 @@ def test_the_demo_technician_finds_the_days_calls(app: Flask) -> None:
 
 def test_forms_need_their_token(engine: Engine, database_url: str, shop: ShopOf) -> None:
     """With the guard on a post without a token changes nothing; a fragment is handed a new one, or no cookie at all."""
-    guarded = create_app(Settings(database_url=database_url, secret_key="k" * 32, secure_cookies=False))
-    client = guarded.test_client()
-    assert client.post("/sign-in", data={"email": shop.email, "password": PASSWORD}).status_code == 400
-    # Signed out: a cookie of this answer, come late, would lie over that of whoever signs in in another tab.
-    stranger = guarded.test_client().post(f"{shop.url}/readings", data={}, headers=HTMX)
-    assert (stranger.status_code, "Set-Cookie" in stranger.headers) == (401, False)
-    token = re.search(r'name="csrf_token" value="([^"]+)"', client.get("/sign-in").text)
-    assert token is not None
-    client.post("/sign-in", data={"email": shop.email, "password": PASSWORD, "csrf_token": token[1]})
-    fragment = client.post(f"{shop.url}/readings", data={}, headers=HTMX)
-    assert (fragment.status_code, 'name="csrf_token"' in fragment.text) == (400, True)
-    guarded.extensions["plentar.sessions"].kw["bind"].dispose()
+    with application(database_url) as guarded:
+        client = guarded.test_client()
+        assert client.post("/sign-in", data={"email": shop.email, "password": PASSWORD}).status_code == 400
+        # Signed out: a cookie of this answer, come late, would lie over that of whoever signs in in another tab.
+        stranger = guarded.test_client().post(f"{shop.url}/readings", data={}, headers=HTMX)
+        assert (stranger.status_code, "Set-Cookie" in stranger.headers) == (401, False)
+        token = re.search(r'name="csrf_token" value="([^"]+)"', client.get("/sign-in").text)
+        assert token is not None
+        client.post("/sign-in", data={"email": shop.email, "password": PASSWORD, "csrf_token": token[1]})
+        fragment = client.post(f"{shop.url}/readings", data={}, headers=HTMX)
+        assert (fragment.status_code, 'name="csrf_token"' in fragment.text) == (400, True)
 
 
 def test_headers_and_cookies_are_strict(client: FlaskClient, shop: ShopOf) -> None:

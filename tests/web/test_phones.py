@@ -17,18 +17,15 @@ from sqlalchemy import Engine, text
 
 from plentar.core.evidence.lockout import dead_pairs
 from plentar.core.work.safety import CONTROL_POINT
-from plentar.web import create_app
-from plentar.web.settings import Settings
-from tests.conftest import PASSWORD, ROOT, ShopOf, sign_in
+from tests.conftest import PASSWORD, ROOT, ShopOf, application, sign_in
 from tests.deeds import event, safe_events, sealed, send
 
 
 @pytest.fixture
 def guarded(engine: Engine, database_url: str) -> Any:
     """The application with the page's token asked for."""
-    app = create_app(Settings(database_url=database_url, secret_key="g" * 32, secure_cookies=False, keeps_tables=False))
-    yield app
-    app.extensions["plentar.sessions"].kw["bind"].dispose()
+    with application(database_url, secret_key="g" * 32) as app:
+        yield app
 
 
 class Phone:
