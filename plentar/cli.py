@@ -110,14 +110,14 @@ def create_shop(name: str, time_zone: str, email: str, lead_name: str) -> None:
     import secrets
     from zoneinfo import available_timezones
 
-    from plentar.store import audit, shops, ways_in
+    from plentar.store import audit, people, shops, ways_in
     from plentar.store.database import make_sessions
 
     if not 0 < len(name.strip()) <= 120:
         _fail("NAME", ValueError("expected the shop's name, of at most 120 letters"))
     if time_zone not in available_timezones():
         _fail("--time-zone", ValueError(f"expected a time zone such as America/Chicago, got {time_zone!r}"))
-    if len(email) > 254 or not re.fullmatch(r"[^@\s]+@[^@\s]+\.[^@\s]+", email):
+    if len(email) > 254 or not re.match(people.EMAIL, email):
         _fail("--lead", ValueError(f"expected an e-mail address, got {email!r}"))
     secret, now = secrets.token_urlsafe(24), datetime.now(UTC)
     with _database() as engine, make_sessions(engine).begin() as db:

@@ -10,8 +10,10 @@ from sqlalchemy.orm import Session
 from plentar.store import sign_ins
 from plentar.store.models import Person
 
-__all__ = ["change_password", "deactivate", "find", "hash_password", "is_password", "verify_sign_in"]
+__all__ = ["EMAIL", "change_password", "deactivate", "find", "hash_password", "is_password", "verify_sign_in"]
 
+# One @, a dot after it, no blanks: whether it is somebody's, only a letter can tell.
+EMAIL = r"[^@\s]+@[^@\s]+\.[^@\s]+\Z"
 _hasher = PasswordHasher()
 # Verified against when no such person exists, so that an unknown address takes as long as a wrong password.
 _NOBODY = _hasher.hash("nobody signs in with this")

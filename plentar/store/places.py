@@ -1,6 +1,6 @@
 """Places and the units that stand there, always within one shop."""
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from datetime import datetime
 from typing import Any
 from uuid import UUID, uuid4
@@ -20,6 +20,7 @@ __all__ = [
     "first_meter",
     "get_place",
     "get_unit",
+    "get_units",
     "like_units",
     "open_calls_of",
     "remove_place",
@@ -60,6 +61,13 @@ def get_unit(db: Session, *, shop_id: UUID, unit_id: UUID) -> Unit | None:
     """Return a unit of this shop with its place."""
     own = (Unit.shop_id == shop_id, Unit.id == unit_id, Unit.removed_at.is_(None))
     return db.scalar(select(Unit).options(joinedload(Unit.place)).where(*own))
+
+
+def get_units(db: Session, *, shop_id: UUID, unit_ids: Collection[UUID]) -> dict[UUID, Unit]:
+    """Return those of some units that stand in this shop, each with its place, in the order asked."""
+    own = (Unit.shop_id == shop_id, Unit.id.in_(unit_ids), Unit.removed_at.is_(None))
+    found = {unit.id: unit for unit in db.scalars(select(Unit).options(joinedload(Unit.place)).where(*own))}
+    return {unit_id: found[unit_id] for unit_id in unit_ids if unit_id in found}
 
 
 def like_units(db: Session, *, shop_id: UUID, most: int = 40) -> Sequence[Unit]:

@@ -15,6 +15,7 @@ from plentar.store.shop_models import OneTimeLink, Passkey
 __all__ = [
     "LINK_LASTS",
     "add_passkey",
+    "count_passkeys",
     "find_link",
     "find_passkey",
     "list_passkeys",
@@ -84,6 +85,13 @@ def list_passkeys(db: Session, person: Person) -> Sequence[Passkey]:
     """Return a person's passkeys, the oldest first."""
     own = (Passkey.shop_id == person.shop_id, Passkey.person_id == person.id)
     return db.scalars(select(Passkey).where(*own).order_by(Passkey.made_at, Passkey.id)).all()
+
+
+def count_passkeys(db: Session, *, shop_id: UUID) -> dict[UUID, int]:
+    """Return how many passkeys each person of a shop has; nobody who has none."""
+    count = func.count().label("own")
+    query = select(Passkey.person_id, count).where(Passkey.shop_id == shop_id).group_by(Passkey.person_id)
+    return {row.person_id: row.own for row in db.execute(query)}
 
 
 def find_passkey(db: Session, credential_id: bytes) -> Passkey | None:

@@ -91,6 +91,7 @@ def test_rows_of_two_shops_never_meet(db: Session, make_shop: Callable[..., Shop
     assert events.seq_of(db, shop_id=mine.shop.id, call_id=theirs.call_id) is None
     assert events.list_after(db, shop_id=mine.shop.id, call_id=theirs.call_id) == []
     assert places.get_unit(db, shop_id=mine.shop.id, unit_id=theirs.unit_id) is None
+    assert list(places.get_units(db, shop_id=mine.shop.id, unit_ids=[theirs.unit_id, mine.unit_id])) == [mine.unit_id]
     with pytest.raises(IntegrityError):
         events.append(db, locked(db, mine), [row_of(theirs)])
 

@@ -18,7 +18,7 @@ from plentar.store.database import make_sessions
 from plentar.store.models import Call, Meter, Person, Place, ShopLimit, Unit
 from plentar.store.shop_models import AuditRow
 from plentar.store.shops import calibration_due
-from tests.conftest import PASSWORD, ROOT, ShopOf, flat, sign_in
+from tests.conftest import PASSWORD, ROOT, ShopOf, colleague, flat, sign_in
 
 FOREIGN = {"call_id", "unit_id", "meter_id", "place_id", "person_id", "photo_id", "round_id", "item_id", "order_id"}
 ROLES_PAGE = (ROOT / "docs/roles.md").read_text()
@@ -235,6 +235,21 @@ def test_one_way_in_is_kept(app: Flask, client: FlaskClient, shop: ShopOf, engin
     assert answer.status_code == 422
     assert "last way in" in answer.text
     assert client.post(f"/you/passkeys/{UUID(int=5)}/remove").status_code == 404
+
+
+def test_the_people_page_counts_each_ones_passkeys(lead: FlaskClient, shop: ShopOf, engine: Engine) -> None:
+    """Two of one person, none of the other; those of another shop are nobody's here."""
+    with make_sessions(engine).begin() as db:
+        other = colleague(db, shop)
+        person, now = db.get_one(Person, (shop.shop.id, shop.person.id)), datetime.now(UTC)
+        for name in ("phone", "laptop"):
+            key = {"credential_id": uuid4().bytes, "public_key": b"k", "sign_count": 0}
+            ways_in.add_passkey(db, person, name=name, now=now, **key)  # type: ignore[arg-type]
+    page = flat(lead.get("/shop/people").text)
+    assert page.count("password and 2 passkeys") == 1
+    assert other.email in page
+    with make_sessions(engine)() as db:
+        assert ways_in.count_passkeys(db, shop_id=shop.shop.id) == {shop.person.id: 2}
 
 
 def test_a_phone_is_told_what_was_erased(app: Flask, lead: FlaskClient, shop: ShopOf, engine: Engine) -> None:

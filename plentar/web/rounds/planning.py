@@ -67,11 +67,8 @@ def plan_now(db: Session, shop_id: UUID, round_id: UUID) -> None:
     wanted = row.wanted
     days = working_days(date.fromisoformat(wanted["first_day"]), int(wanted["days"]))
     units = {unit["id"]: unit for unit in wanted["units"]}
-    rows = {
-        str(unit.id): unit
-        for unit in (places.get_unit(db, shop_id=shop_id, unit_id=UUID(key)) for key in units)
-        if unit
-    }
+    found = places.get_units(db, shop_id=shop_id, unit_ids=[UUID(key) for key in units])
+    rows = {str(unit_id): unit for unit_id, unit in found.items()}
     stops = [
         Stop(
             id=key,

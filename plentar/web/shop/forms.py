@@ -6,6 +6,8 @@ from flask_wtf import FlaskForm
 from wtforms import BooleanField, DateField, HiddenField, IntegerField, RadioField, SelectChoice, StringField
 from wtforms.validators import DataRequired, InputRequired, Length, NumberRange, Optional, Regexp, ValidationError
 
+from plentar.store.people import EMAIL
+
 __all__ = ["MeterForm", "PersonForm", "PricesForm", "RoleForm", "RuleForm"]
 
 ROLES = [SelectChoice("technician", "Technician"), SelectChoice("lead", "Lead")]
@@ -20,7 +22,7 @@ class PersonForm(FlaskForm):  # type: ignore[misc]
         [
             InputRequired("type their e-mail address"),
             Length(max=254),
-            Regexp(r"[^@\s]+@[^@\s]+\.[^@\s]+\Z", message="that is no e-mail address"),
+            Regexp(EMAIL, message="that is no e-mail address"),
         ],
     )
     role = RadioField("Role", choices=ROLES, default="technician")

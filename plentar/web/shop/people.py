@@ -32,7 +32,7 @@ def people_page() -> ResponseReturnValue:
 def show_people(form: PersonForm | None = None, code: int = 200, **context: object) -> ResponseReturnValue:
     """Show the people page, with a form that was filled in or an empty one."""
     rows = shops.list_people(g.db, shop_id=g.person.shop_id)
-    keys = {row.id: len(ways_in.list_passkeys(g.db, row)) for row in rows}
+    keys = ways_in.count_passkeys(g.db, shop_id=g.person.shop_id)
     form = form or PersonForm(formdata=None)
     return render_template("shop/people.html", people=rows, keys=keys, form=form, **context), code
 
