@@ -40,7 +40,7 @@ class Learner:
 
     def panel(self, name: str) -> None:
         self.page.get_by_role("link", name=name, exact=True).last.click()
-        expect(self.page.locator(f"#pad .practice-row a[aria-current]:has-text('{name}')")).to_be_visible()
+        expect(self.page.locator(f"#pad .practice-panels a[aria-current]:has-text('{name}')")).to_be_visible()
 
     def gear(self) -> None:
         self.panel("Safe list")

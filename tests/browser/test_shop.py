@@ -147,6 +147,7 @@ def test_a_unit_is_met_planned_worked_and_come_back_to(
     for name, value in (("model", "NB-10"), ("kilowatts 240", "10"), ("kilowatts 208", "7.5"), ("strips", "2")):
         page.get_by_label(name, exact=True).last.fill(value)
     page.get_by_role("button", name="Keep it").last.click()
+    expect(page.locator("main")).to_contain_text("NB-10")
     page.goto("/calls/new")
     page.get_by_label("Find the place").fill("4 Larch End")
     page.get_by_role("link", name="A new place: 4 Larch End").click()
@@ -184,6 +185,7 @@ def test_a_unit_is_met_planned_worked_and_come_back_to(
     page.get_by_role("button", name="Add the part").click()
     page.get_by_role("button", name="Plan the return").click()
     page.get_by_role("link", name="the call").click()
+    page.wait_for_selector(".ladder")
     page.goto(f"{page.url}?panel=complaint")
     expect(page.locator("#pad")).to_contain_text("Strip B's pole stays open.")
     expect(page.locator("#pad")).to_contain_text("to order: Sequencer, 2 poles")

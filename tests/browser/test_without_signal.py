@@ -252,6 +252,8 @@ def test_a_whole_call_without_signal_comes_home_after_two_days_once_and_in_order
     page.get_by_role("button", name="Keep photo").click()
     expect(page.locator(".kept-here")).to_contain_text("kept on this phone")
     page.get_by_role("button", name="W call", exact=True).click()
+    # Whoever leaves the page before it shows the switch has not been told that it is kept.
+    expect(page.get_by_role("button", name="W call", exact=True)).to_have_attribute("aria-pressed", "false")
     send_form(page, f"{shop.url}/timing", "/timing", press="Call heat now")
     page.get_by_role("button", name="Strip A came on").click()
     expect(page.locator(".watch-kept").first).to_contain_text("on")
