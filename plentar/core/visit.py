@@ -6,17 +6,16 @@ those who do, once, and keeps what they said.
 
 import math
 from collections.abc import Callable, Collection, Mapping, Sequence
-from dataclasses import dataclass, replace
-from functools import cached_property, lru_cache
+from dataclasses import replace
+from functools import cached_property
 from itertools import combinations
 from typing import TYPE_CHECKING, Literal
 
 from plentar.core.causes.weighted import Factors
 from plentar.core.circuit.as_wired import wired_wrong
-from plentar.core.circuit.drive import Drive
 from plentar.core.circuit.places import find_point
 from plentar.core.errors import PlentarError, ReadingError
-from plentar.core.evidence.events import Aired, Event, Lead, Logged, Switched
+from plentar.core.evidence.events import Aired, Event, Logged, Switched
 from plentar.core.evidence.lockout import Lockout, fold
 from plentar.core.evidence.merging import after_closing, doubted
 from plentar.core.evidence.reading import Condition, Reading
@@ -26,7 +25,6 @@ from plentar.core.evidence.signs import Observation, sign_of
 from plentar.core.held import Held
 from plentar.core.history.past import NO_PAST, Past
 from plentar.core.judging.air import AirReading, AirVerdict, air_factor, judge_air, watts_in_airstream
-from plentar.core.judging.anywhere import healthy
 from plentar.core.judging.control_circuit import CallCurrent, call_currents
 from plentar.core.judging.feed_path import PathPart, path_of
 from plentar.core.judging.findings import Finding, compare, find, log_findings, noted, run_findings
@@ -45,8 +43,24 @@ from plentar.core.said import Words, joined, said
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import CAPACITOR as CAPACITOR_PLACE
 from plentar.core.unit.place import Place, amps_at, line_volts, place_of, point_at, spot_of, volts_at
-from plentar.core.unit.points import Point, of_feed, part_words, test_points
+from plentar.core.unit.points import of_feed, part_words, test_points
 from plentar.core.unit.quantities import QUANTITIES
+from plentar.core.visited import (
+    AHEAD,
+    ROWS,
+    WEATHER,
+    Advice,
+    AdviceKind,
+    AirResult,
+    Airstream,
+    BlowerRow,
+    Conflict,
+    Judged,
+    Ledger,
+    LegCheck,
+    healthy_row,
+    row_calls,
+)
 from plentar.core.work.interim import Interim, interim_of
 from plentar.core.work.ledger import LedgerNote, check_ledger
 from plentar.core.work.proof import BEFORE_POWER, RISE, TIMES, Proof, ProofItem, proof_items, prove
@@ -60,34 +74,12 @@ if TYPE_CHECKING:
     from plentar.core.judging.log import Floats, LogAnalysis
     from plentar.core.judging.logged import LogQuestion
 
-__all__ = [
-    "AHEAD",
-    "ROWS",
-    "WEATHER",
-    "Advice",
-    "Airstream",
-    "BlowerRow",
-    "Conflict",
-    "Judged",
-    "Ledger",
-    "LegCheck",
-    "Visit",
-]
+__all__ = ["CAPACITOR", "SURE_SHARE", "Visit"]
 
-ROWS: tuple[tuple[str, frozenset[str]], ...] = (
-    ("G", frozenset({"G"})),
-    ("W", frozenset({"W"})),
-    ("W and G", frozenset({"W", "G"})),
-    ("nothing", frozenset()),
-)
 CAPACITOR = point_at("microfarads", CAPACITOR_PLACE)
 TRIPS = "breaker trips or hot"
 # Two thermometers of a degree each.
 AIR_DEGF = math.sqrt(2)
-# The kind of a finding that stands ahead of the unit: an electrician's.
-AHEAD = "ahead of the unit"
-# Of one that is no part of the unit: the house and its weather ask for more than it has.
-WEATHER = "weather"
 WEATHER_COMPLAINTS = ("not enough heat", "cold in defrost or on cold nights")
 # From here a cause is accepted whatever could still be read; below a half nothing is, for want of tests.
 SURE_SHARE, LEAST_ACCEPTED = 0.97, 0.5
@@ -110,118 +102,6 @@ WHEEL_SIGNS = frozenset({"stiff", "side-play", "loose-hub", "wheel-free"})
 CLEARED_BY = 2
 # Less is not worth a place on the screen.
 LEAST_SHARE, MOST_SUSPECTS, LEAST_BITS = 0.02, 4, 0.02
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Judged:
-    """A reading with its point and its verdict in the light of what stands."""
-
-    taken: Taken
-    point: Point
-    verdict: Verdict
-
-    @property
-    def reading(self) -> Reading:
-        """The reading itself."""
-        return self.taken.reading
-
-    @property
-    def is_superseded(self) -> bool:
-        """True when it was corrected or struck out."""
-        return bool(self.taken.struck)
-
-
-AdviceKind = Literal["stop", "wait", "prove", "test", "again", "accept", "check", "well"]
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Advice:
-    """What to do now, and the point it is about where it is one."""
-
-    kind: AdviceKind
-    words: Words
-    point: str = ""
-    # Under which calls a proof is read.
-    calls: frozenset[str] = frozenset()
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Airstream:
-    """What heats the air, as read: volts, each strip's amps, the blower's, and the watts of it all."""
-
-    volts: float
-    strips: Mapping[str, float]
-    blower_amps: float | None
-    watts: float
-    uncertainty: float
-    missing: tuple[str, ...]
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class AirResult:
-    """One measurement of the air, judged: with which filter, the two temperatures, what follows."""
-
-    event: Event
-    filter: str
-    return_degf: float
-    supply_degf: float
-    altitude_feet: float
-    verdict: AirVerdict
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class BlowerRow:
-    """One row of the four: what a healthy unit does, what was seen, whether that agrees."""
-
-    name: str
-    calls: frozenset[str]
-    blower_runs: bool
-    strips_heat: bool
-    seen_blower: bool | None
-    seen_strips: bool | None
-    is_set: bool
-
-    @property
-    def words(self) -> Words:
-        """What is called, to be read."""
-        return joined(sorted(self.calls, reverse=True)) or said("visit.nothing")
-
-    @property
-    def agrees(self) -> bool | None:
-        """Whether all that was seen is as it should be; None before anything was."""
-        seen = [(self.seen_blower, self.blower_runs), (self.seen_strips, self.strips_heat)]
-        known = [a == b for a, b in seen if a is not None]
-        return all(known) if known else None
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class LegCheck:
-    """Volts between same-named legs of two feeds, all live: the point, and its verdict once it was read."""
-
-    point: str
-    verdict: Verdict | None
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Ledger:
-    """One part's ledger as it stands: its rows and what they mean."""
-
-    part: str
-    name: Words
-    rows: tuple[Lead, ...]
-    notes: tuple[LedgerNote, ...]
-    was_live: bool
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Conflict:
-    """Two sides that did not know of each other: a reading and the switch it was kept without, or late and closed."""
-
-    kind: Literal["stamp", "closed"]
-    mine: Event
-    theirs: Event
-    words: Words
-    other_words: Words
 
 
 def _is_heat_call(place: Place) -> bool:
@@ -1173,28 +1053,6 @@ class Visit:
         if weather is not None and weather.grade is Grade.FAIL:
             found.append(noted(said("visit.weather"), Grade.FAIL, weather.words, WEATHER))
         return found
-
-
-def row_calls(plate: Nameplate, wanted: frozenset[str]) -> frozenset[str]:
-    """Return the calls a row of the blower test means on a unit: its heat stages together.
-
-    Source:
-        docs/trade.md, section 4, step 11.
-    """
-    return wanted | {"W2"} if "W" in wanted and "W2" in plate.calls else wanted
-
-
-@lru_cache(maxsize=256)
-def healthy_row(plate: Nameplate, wanted: frozenset[str]) -> tuple[bool, bool]:
-    """Return whether a healthy unit's blower runs and whether a strip heats under some calls.
-
-    Source:
-        docs/trade.md, section 4, step 11, by the solved circuit.
-    """
-    drive = Drive(calls=row_calls(plate, wanted))
-    runs = plate.blower.runs_at(healthy(plate, amps_at("blower"), drive)[0])
-    heat = max(healthy(plate, amps_at(circuit.id), drive)[0] for circuit in plate.circuits) > 3.0
-    return runs, heat
 
 
 def _run_verdict(run: RunVerdict) -> Verdict:

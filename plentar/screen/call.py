@@ -32,7 +32,8 @@ from plentar.core.limits.verdicts import Grade, Verdict
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import amps_at, place_of, spot_of
 from plentar.core.unit.points import Point, test_points
-from plentar.core.visit import AirResult, Airstream, Judged, Visit
+from plentar.core.visit import Visit
+from plentar.core.visited import AirResult, Airstream, Judged
 from plentar.core.work.safety import SafeLine, condition_refusal
 from plentar.core.work.undo import Undo, undo_of
 from plentar.screen.drawings.band_rail import BandRail, band_rail

@@ -8,7 +8,8 @@ from plentar.core.judging.feed import FeedLoad, School, load_of
 from plentar.core.judging.feed_path import PathPart, governing
 from plentar.core.judging.supply_loss import SupplyLoss
 from plentar.core.unit.points import part_words
-from plentar.core.visit import LegCheck, Visit
+from plentar.core.visit import Visit
+from plentar.core.visited import LegCheck
 from plentar.core.work.interim import Interim
 from plentar.screen.drawings.weather_chart import WeatherChart, weather_chart
 from plentar.screen.path import PathShown

@@ -22,7 +22,8 @@ from plentar.core.said import Words
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import place_of
 from plentar.core.unit.points import part_words
-from plentar.core.visit import Ledger, Visit
+from plentar.core.visit import Visit
+from plentar.core.visited import Ledger
 from plentar.core.work.ledger import LeadEnd, leads_of, terminals_of
 from plentar.core.work.planning import part_for
 from plentar.core.work.proof import Proof
