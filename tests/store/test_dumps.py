@@ -9,6 +9,7 @@ from uuid import uuid4
 import pytest
 from click.testing import CliRunner
 from sqlalchemy import Engine, func, select, text, update
+from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session
 
 from plentar.cli import main
@@ -83,6 +84,8 @@ def test_a_new_machine_has_all_of_it_and_everybody_signs_in_again(first: Engine,
     assert rows(own) == rows(first)
     for table in ("unit", "call", "event", "meter", "place", "person", "passkey", "feed_key"):
         assert all_of(own, table) == all_of(first, table), table
+    with pytest.raises(DBAPIError, match="append-only"), own.begin() as connection:
+        connection.execute(text("update event set payload = '{}'"))
     with make_sessions(own)() as db:
         assert sign_ins.find(db, "s" * 40, LATER) is None
         link = ways_in.find_link(db, "l" * 32)
