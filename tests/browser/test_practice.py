@@ -10,6 +10,7 @@ from sqlalchemy import Engine, text
 
 from plentar.core.practice.drills import drill
 from plentar.core.practice.ladder import ladder
+from plentar.core.unit.place import line_volts
 from plentar.formats.case_json import case_to_json
 from tests.browser.conftest import LAPTOP, PHONE, sign_in
 from tests.browser.test_slice import serious
@@ -154,6 +155,29 @@ def test_a_live_ohms_test_blows_the_meter_and_says_why(page: Page) -> None:
     expect(page.locator(".meter-digits")).to_have_text("FUSE")
     expect(page.locator(".practice-bill")).to_contain_text("1 unsafe")
     assert serious(page) == []
+
+
+def test_the_knob_is_turned_by_thumb_and_by_arrows(open_page: Callable[..., Page], shop: ShopOf) -> None:
+    """240 V on the 6 V range is OL, told as no more than that; an arrow further it reads, and the knob stays there."""
+    page = open_page(PHONE)
+    sign_in(page, shop)
+    run = Learner(page, case_id("strip-a.limit.open"))
+    run.gear()
+    page.goto(f"{run.url}?point={line_volts('feed-1')}")
+    knob = page.get_by_role("group", name="Range")
+    box = knob.locator("label", has_text="6 V").first.bounding_box()
+    assert box is not None
+    assert min(box["width"], box["height"]) >= 44
+    knob.locator("label", has_text="6 V").first.tap()
+    run.press("Read the meter")
+    expect(page.locator(".meter-digits")).to_have_text("OL")
+    expect(page.get_by_role("status")).to_contain_text("that is all it says")
+    expect(page.locator("#pad .band-rail")).to_have_count(0)
+    knob.get_by_role("radio", name="6 V", exact=True).press("ArrowRight")
+    run.press("Read the meter")
+    expect(page.locator(".meter-digits")).to_contain_text(re.compile(r"^2[34]\d\.\d$"))
+    expect(knob.get_by_role("radio", name="600 V")).to_be_checked()
+    expect(page.locator("#pad .band-rail")).to_have_count(1)
 
 
 def test_a_debrief_is_replayed_by_its_slider(page: Page) -> None:
