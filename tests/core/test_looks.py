@@ -151,3 +151,24 @@ def test_a_fault_that_has_gone_does_not_explain_the_transformer_away() -> None:
     named = {fault: cause.probability for cause in diagnose(plate, readings).causes for fault in cause.faults}
     assert named["transformer.wrong-tap-low"] > 0.7
     assert named.get("branch-1.off", 0.0) < 0.02
+
+
+@pytest.mark.parametrize("quicker", ["branch-2", "feed-1"])
+def test_a_dead_short_behind_two_breakers_may_have_tripped_either(quicker: str) -> None:
+    """Which is quicker is chance: the short is named by both, and a breaker that went under heat is not called weak."""
+    plate = PATTERNS["four-strip-staged"]()
+    heat = under("W", "W2")
+    tripped = [read(LINE, 240.0, under()), read("amps:feed-1", 3.8, FAN)]
+    if quicker == "feed-1":
+        tripped += [read("amps:feed-1", 0.0, heat), read(LINE, 0.0, heat), read("volts:board.w:board.c", 0.0, heat)]
+    else:
+        tripped += [read(LINE, 239.0, heat), read("amps:feed-1", 41.0, heat)]
+        tripped += [
+            read(f"amps:strip-{name}", amps, heat) for name, amps in zip("abcd", (20.7, 20.7, 0, 0), strict=True)
+        ]
+        tripped += [read("volts:branch-2.l1:branch-2.l2", 0.0, heat)]
+    found = diagnose(plate, tripped, complaints=["breaker trips or hot"])
+    shares = {fault: cause.probability for cause in found.causes for fault in cause.faults}
+    short = sum(shares.get(f"strip-{name}.element.dead-short", 0.0) for name in "cd")
+    assert short > shares.get("feed-1.breaker.weak", 0.0)
+    assert short > 0.02

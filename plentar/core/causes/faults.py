@@ -187,6 +187,17 @@ def tripped_by(plate: Nameplate, fault: Fault) -> str:
     return f"{strip.supplied_by}.off" if is_branch else f"{strip.supplied_by}.breaker.off"
 
 
+def tripped_ahead(plate: Nameplate, fault: Fault) -> str:
+    """Return the fault that stands for the breaker ahead of the one a short has tripped; the same where there is none.
+
+    Two breakers in line see one dead short, and which of them is quicker is chance: the feed's goes too, or alone.
+    """
+    first = tripped_by(plate, fault)
+    owner = place_of(fault.part).owner
+    feed = next((plate.feed_of(c.supplied_by) for c in plate.circuits if c.id == owner), "")
+    return f"{feed}.breaker.off" if feed and not first.startswith(feed) else first
+
+
 def _rung(circuit: Circuit, strip: HeatingCircuit) -> Iterator[Fault]:
     name, element, ohms = strip.name, f"{strip.id}.element", strip.element_ohms
     link, limit = f"{strip.id}.link", f"{strip.id}.limit"

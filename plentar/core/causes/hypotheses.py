@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from plentar.core.causes.fault import FUSE, SERVICE, takes_fuse_along, together
-from plentar.core.causes.faults import COMPLAINTS, Fault, faults_of, tripped_by
+from plentar.core.causes.faults import COMPLAINTS, Fault, faults_of, tripped_ahead, tripped_by
 from plentar.core.causes.rounding import values_of
 from plentar.core.causes.same_circuit import by_position, circuit_of
 from plentar.core.causes.shelf import kept_row
@@ -82,11 +82,13 @@ class Passing:
     """A row whose fault is not there for every reading.
 
     `shown` is the row that tells what it does while it is there, `quiet` that of the unit while it is not, `measured`
-    what an ohmmeter finds of it: a short that has tripped its breaker is still a short.
+    what an ohmmeter finds of it: a short that has tripped its breaker is still a short. `further` is what it does where
+    the breaker ahead was quicker.
     """
 
     row: int
     shown: int
+    further: int
     measured: int
     quiet: int
     fault: Fault
@@ -226,7 +228,9 @@ class UnitModel:
             rests = row if self.is_short(fault) else 0
             quiet = usual[others[0].id] if others else rests
             measured = row if self.is_short(fault) else tripped
-            found.append(Passing(row=row, shown=tripped, measured=measured, quiet=quiet, fault=fault))
+            further = usual.get(tripped_ahead(self.plate, fault), tripped) if tripped != row else tripped
+            entry = Passing(row=row, shown=tripped, further=further, measured=measured, quiet=quiet, fault=fault)
+            found.append(entry)
         return tuple(found)
 
     def is_short(self, fault: Fault) -> bool:

@@ -390,7 +390,16 @@ def taken_under(model: UnitModel, standing: Sequence[Reading], watched: Sequence
     is_ohms = np.array([at < read and spot_of(standing[at].point).is_ohms for at in range(len(each))], dtype=np.bool_)
     # Of each reading, the rows that tell what it is while the fault is there.
     bad = (np.arange(len(each))[:, None], np.where(is_ohms[:, None], dead, live))
-    log[rows], there = weigh_sequences(model, conditions, densities[bad], densities[:, quiet], way.limits)
+    weighed, there = weigh_sequences(model, conditions, densities[bad], densities[:, quiet], way.limits)
+    further = np.array([entry.further for entry in model.passing], dtype=np.int64)
+    if (further != live).any():
+        # One breaker or the one ahead of it: it speaks by the one that explains more.
+        ahead = (bad[0], np.where(is_ohms[:, None], dead, further))
+        others, there_ahead = weigh_sequences(model, conditions, densities[ahead], densities[:, quiet], way.limits)
+        is_ahead = others > weighed
+        weighed, there = np.logaddexp(weighed, others) - np.log(2.0), np.where(is_ahead, there_ahead, there)
+        bad = (bad[0], np.where(is_ahead, ahead[1], bad[1]))
+    log[rows] = weighed
     at_last = np.ones(count)
     if len(there):
         at_last[rows] = there[-1]
