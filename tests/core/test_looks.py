@@ -172,3 +172,12 @@ def test_a_dead_short_behind_two_breakers_may_have_tripped_either(quicker: str) 
     short = sum(shares.get(f"strip-{name}.element.dead-short", 0.0) for name in "cd")
     assert short > shares.get("feed-1.breaker.weak", 0.0)
     assert short > 0.02
+
+
+def test_the_next_test_knows_which_breaker_went() -> None:
+    """Once the feed's own is off, no strip draws whoever is short: a clamp round one is worth nothing."""
+    plate, heat = PATTERNS["four-strip-staged"](), under("W", "W2")
+    tripped = [read(LINE, 240.0, under()), read("amps:feed-1", 0.0, heat), read(LINE, 0.0, heat)]
+    found = diagnose(plate, tripped, complaints=["breaker trips or hot"])
+    offered = [entry.test.point for entry in next_tests(found, heat, most=6)]
+    assert not any(point.startswith("amps:strip") for point in offered)

@@ -5,6 +5,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from plentar.core.causes.hypotheses import UnitModel, model_of, model_with_pairs
 from plentar.core.causes.likelihood import Floats, Way, taken_under
@@ -47,6 +48,8 @@ class Diagnosis:
     posterior: Floats
     # How likely each hypothesis's fault stood there at the last reading: what has tripped, come back or come late.
     there: Floats
+    # And the row it went by while it did: one breaker off, or the one ahead of it.
+    while_there: NDArray[np.int64]
     model: UnitModel
     supply: Supply
 
@@ -112,6 +115,7 @@ def diagnose(
         rests_on=evidence.rests_on(causes[0]) if causes else None,
         posterior=evidence.posterior,
         there=evidence.there,
+        while_there=evidence.while_there,
         model=model,
         supply=evidence.supply,
     )
@@ -157,6 +161,7 @@ def _weigh(
         posterior=whole.sum(axis=0),
         tapped_late=late,
         there=taken.there,
+        while_there=taken.while_there,
         supply=supply,
     )
 

@@ -326,7 +326,7 @@ class Taken:
     """All readings in one way: log density of them together, and of each its density, sound part, prediction.
 
     `silent` tells of each whether a good unit would show it only while a pole has yet to move; `there` of each
-    hypothesis how likely its fault stood there at the last reading.
+    hypothesis how likely its fault stood there at the last reading, `while_there` the row it went by then.
     """
 
     log: Floats
@@ -335,6 +335,7 @@ class Taken:
     shown: list[Floats]
     silent: list[bool]
     there: Floats
+    while_there: NDArray[np.int64]
 
 
 def taken_under(model: UnitModel, standing: Sequence[Reading], watched: Sequence[Observation], way: Way) -> Taken:
@@ -391,6 +392,7 @@ def taken_under(model: UnitModel, standing: Sequence[Reading], watched: Sequence
     # Of each reading, the rows that tell what it is while the fault is there.
     bad = (np.arange(len(each))[:, None], np.where(is_ohms[:, None], dead, live))
     weighed, there = weigh_sequences(model, conditions, densities[bad], densities[:, quiet], way.limits)
+    while_there = model.while_there
     further = np.array([entry.further for entry in model.passing], dtype=np.int64)
     if (further != live).any():
         # One breaker or the one ahead of it: it speaks by the one that explains more.
@@ -399,6 +401,8 @@ def taken_under(model: UnitModel, standing: Sequence[Reading], watched: Sequence
         is_ahead = others > weighed
         weighed, there = np.logaddexp(weighed, others) - np.log(2.0), np.where(is_ahead, there_ahead, there)
         bad = (bad[0], np.where(is_ahead, ahead[1], bad[1]))
+        while_there = while_there.copy()
+        while_there[rows] = np.where(is_ahead, further, live)
     log[rows] = weighed
     at_last = np.ones(count)
     if len(there):
@@ -413,6 +417,7 @@ def taken_under(model: UnitModel, standing: Sequence[Reading], watched: Sequence
         sound=sound[:read],
         shown=list(shown[:read]),
         there=at_last,
+        while_there=while_there,
         silent=[_is_silent(model, reading, phases, way) for reading, phases in zip(standing, each[:read], strict=True)],
     )
 

@@ -98,6 +98,8 @@ class Evidence:
     tapped_late: Floats
     # How likely each hypothesis's fault stood there at the last reading.
     there: Floats
+    # And the row it went by while it did.
+    while_there: NDArray[np.int64]
     supply: Supply
     _densities: Floats | None = None
 

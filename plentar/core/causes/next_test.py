@@ -142,7 +142,7 @@ def _as_they_may_be(
     model, passes = diagnosis.model, diagnosis.model.comes_and_goes[rows]
     is_there = passes | (diagnosis.there[rows] >= 0.5)
     quiet = model.while_not[rows]
-    live = np.where(is_there, model.while_there[rows], quiet)
+    live = np.where(is_there, diagnosis.while_there[rows], quiet)
     dead = np.where(is_there, model.to_ohmmeter[rows], quiet)
     share = np.where(passes, NOW_AND_THEN_SHARE, 1.0) * weight
     off = (1 - NOW_AND_THEN_SHARE) * weight[passes]
