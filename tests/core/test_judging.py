@@ -204,11 +204,14 @@ def test_feed_total_against_its_strips(total: float, expected: Grade, kind: str)
     assert (verdict.grade, verdict.kind) == (expected, kind)
 
 
-@pytest.mark.parametrize(("doubt_amps", "expected"), [(8.2, Grade.PASS), (8.4, Grade.NOT_PROVEN)])
-def test_a_sum_that_could_hide_a_strip_is_no_pass(doubt_amps: float, expected: Grade) -> None:
-    """A strip of 20.8 A is lost in 8.33 A of doubt, four tenths of it: within it is not proven, not all well."""
+@pytest.mark.parametrize(
+    ("total_amps", "doubt_amps", "expected"),
+    [(41.6, 8.2, Grade.PASS), (41.6, 8.4, Grade.NOT_PROVEN), (10.0, 8.4, Grade.FAIL)],
+)
+def test_a_sum_that_could_hide_a_strip_is_no_pass(total_amps: float, doubt_amps: float, expected: Grade) -> None:
+    """A strip of 20.8 A is lost in 8.33 A of doubt, four tenths of it: no pass; beyond it is still a fail."""
     strips = [replace(read(f"amps:strip-{name}", 20.8), meter_uncertainty=0.0) for name in "ab"]
-    total = replace(read("amps:feed-1", 41.6), meter_uncertainty=doubt_amps)
+    total = replace(read("amps:feed-1", total_amps), meter_uncertainty=doubt_amps)
     assert judged(*strips, total).grade is expected
 
 

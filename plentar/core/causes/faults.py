@@ -195,7 +195,7 @@ def tripped_ahead(plate: Nameplate, fault: Fault) -> str:
     first = tripped_by(plate, fault)
     owner = place_of(fault.part).owner
     feed = next((plate.feed_of(c.supplied_by) for c in plate.circuits if c.id == owner), "")
-    return f"{feed}.breaker.off" if feed and not first.startswith(feed) else first
+    return f"{feed}.breaker.off" if feed and place_of(first).owner != feed else first
 
 
 def _rung(circuit: Circuit, strip: HeatingCircuit) -> Iterator[Fault]:

@@ -187,12 +187,6 @@ def feed_residual(situation: Situation, reading: Reading, feed: str) -> Verdict 
     )
     uncertainty = root_sum_square(reading.meter_uncertainty, *(strip.meter_uncertainty for strip in known))
     result = grade(reading.value, uncertainty, band)
-    # What is wider than the margin hides a strip.
-    if uncertainty > margin:
-        words = said("strips.clamps-cannot-tell-a-strip", amps=uncertainty, smallest=margin / LOST_SHARE)
-        return Verdict(
-            grade=Grade.NOT_PROVEN, value=reading.value, uncertainty=uncertainty, unit="A", band=band, because=words
-        )
     # The pass band is made of measured values, so being within their own uncertainty of it is no defect.
     if band.pass_low - uncertainty <= reading.value <= band.pass_high + uncertainty:
         result = Grade.PASS
@@ -208,7 +202,9 @@ def feed_residual(situation: Situation, reading: Reading, feed: str) -> Verdict 
         else said("strips.sum-of-strips", total_amps=total),
     )
     if result is Grade.PASS:
-        return base
+        # A doubt wider than the margin hides a strip.
+        words = said("strips.clamps-cannot-tell-a-strip", amps=uncertainty, smallest=margin / LOST_SHARE)
+        return base if uncertainty <= margin else changed(base, Grade.NOT_PROVEN, "", words)
     # A strip whose rating was guessed could be the difference too.
     if plate.load_is_assumed(feed):
         words = said("strips.not-every-rating-behind-known", because=base.because)
