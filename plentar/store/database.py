@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session, sessionmaker
 __all__ = [
     "SPARE_CONNECTIONS",
     "SchemaError",
+    "check_tables",
     "known_revision",
     "known_revisions",
     "make_engine",
@@ -75,6 +76,18 @@ def known_revisions() -> list[str]:
 def revision_of(connection: Connection) -> str | None:
     """Return the revision a database is at; None for one that was never migrated."""
     return MigrationContext.configure(connection).get_current_revision()
+
+
+def check_tables(connection: Connection) -> None:
+    """See that the tables are the ones this program knows.
+
+    Raises:
+        SchemaError: They are older or newer ones.
+    """
+    found, known = revision_of(connection), known_revision()
+    if found != known:
+        words = "run `plentar migrate` first" if found is None or found < known else "a newer program's"
+        raise SchemaError(f"the database is at {found or 'no revision'}, this program needs {known}: {words}")
 
 
 def migrate(engine: Engine, revision: str = "head", *, drop_data: bool = False) -> None:

@@ -20,7 +20,7 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from plentar.store import privacy
-from plentar.store.database import SchemaError, known_revision, known_revisions, make_sessions, migrate, revision_of
+from plentar.store.database import check_tables, known_revisions, make_sessions, migrate, revision_of
 from plentar.store.models import Base, Person, Phone, ShareLink, Shop, SignIn
 from plentar.store.shop_models import FeedKey, Forgotten, OneTimeLink, Passkey
 
@@ -49,7 +49,7 @@ def back_up(engine: Engine, file: Path) -> None:
         SchemaError: The tables are not this program's.
     """
     with engine.connect() as connection:
-        _check_tables(revision_of(connection))
+        check_tables(connection)
     part = file.with_name(f"{file.name}.part")
     try:
         part.touch(mode=0o600)
@@ -76,7 +76,7 @@ def restore(engine: Engine, file: Path, now: datetime) -> int:
             raise DumpError(f"{others} other connections use the database: stop `plentar serve` first")
         ended = None
         if revision_of(connection) is not None:
-            _check_tables(revision_of(connection))
+            check_tables(connection)
             ended = _ended(connection)
     engine.dispose()
     # A copy that breaks half way leaves what was there: all of it is unpacked first, and put in place at once.
@@ -105,11 +105,6 @@ class Ended:
     keys: Mapping[type[Base], Sequence[Row[Any]]]
     people: Sequence[Row[Any]]
     tombstones: Sequence[Row[Any]]
-
-
-def _check_tables(revision: str | None) -> None:
-    if revision != known_revision():
-        raise SchemaError("the database has not this program's tables: run `plentar migrate`")
 
 
 def _keys(model: type[Base]) -> list[Any]:

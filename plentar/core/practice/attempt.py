@@ -35,7 +35,7 @@ from plentar.core.evidence.record import Record
 from plentar.core.evidence.signs import sign_of
 from plentar.core.intake import Sender, take_in
 from plentar.core.practice.case import Case, part_of
-from plentar.core.practice.meter import METER, Display, display, ranges_of
+from plentar.core.practice.meter import BLOWN_MINUTES, METER, Display, display, ranges_of
 from plentar.core.practice.score import Score
 from plentar.core.practice.world import World
 from plentar.core.said import Words, joined, said
@@ -77,8 +77,8 @@ DANGERS: tuple[str, ...] = (
     "bigger-breaker",
 )
 BLOWN = ("ohms-live", "amps-jack")
-# Chosen beside the minutes of LOOKS: a walk to the van, a tap, a look round, a part replaced, a hint read.
-BLOWN_MINUTES, TAP_MINUTES, LOOK_MINUTES, SWAP_MINUTES, READ_MINUTES = 6.0, 0.4, 2.0, 15.0, 1.0
+# Chosen beside the minutes of LOOKS: a tap, a look round, a part replaced, a hint read.
+TAP_MINUTES, LOOK_MINUTES, SWAP_MINUTES, READ_MINUTES = 0.4, 2.0, 15.0, 1.0
 # How long calls had stood when somebody read before: waited out. Chosen.
 STOOD_SECONDS = 600.0
 # Parts nobody has to open the cabinet for.
@@ -368,9 +368,10 @@ class Attempt:
             return danger
         value = world.read(act.point, mode=act.mode, hand=act.hand)
         shown = display(value, spot.function, meter=meter, flicker=_flicker(len(self.outcomes)))
-        if shown.is_over and act.full_scale not in (0.0, max(end for end, _ in ranges_of(spot.function))):
+        ranges = dict(ranges_of(spot.function))
+        if shown.is_over and act.full_scale not in (0.0, max(ranges)):
             # OL on a small range says only that there is more than the range holds: no evidence of an open part.
-            told = said("practice.over-range", range=dict(ranges_of(spot.function))[act.full_scale])
+            told = said("practice.over-range", range=ranges[act.full_scale])
             return Outcome(step=step, display=shown, minutes=minutes, told=(told, *self._heard()))
         deed = Measured(point=act.point, typed=shown.typed, mode=act.mode, in_hand=act.hand, meter=METER_ID)
         self._take_in(step.id, deed, meter=meter)

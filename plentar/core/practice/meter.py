@@ -7,9 +7,11 @@ from plentar.core.evidence.metrology import DEMO_METER, Meter
 from plentar.core.unit.electrical import OPEN_OHMS
 from plentar.core.unit.quantities import QUANTITIES
 
-__all__ = ["METER", "Display", "display", "ranges_of"]
+__all__ = ["BLOWN_MINUTES", "METER", "Display", "display", "ranges_of"]
 
 METER: Meter = DEMO_METER
+# A meter that met the line on its ohms or amps function: the walk to the van for another. Chosen.
+BLOWN_MINUTES = 6.0
 # From here on a display changes its prefix.
 KILO, MEGA = 1e3, 1e6
 # Above the range it is on a meter shows no number: on the largest ohms range, that nothing joins the probes.

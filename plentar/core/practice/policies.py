@@ -15,8 +15,9 @@ from plentar.core.causes.diagnosis import Cause, Diagnosis, diagnose
 from plentar.core.causes.faults import fault_by_id
 from plentar.core.causes.next_test import ISOLATE_MINUTES, minutes_of, next_tests
 from plentar.core.evidence.reading import Condition, Reading
+from plentar.core.limits.table import DEFAULT_LIMITS
 from plentar.core.practice.case import Case
-from plentar.core.practice.meter import METER, display
+from plentar.core.practice.meter import BLOWN_MINUTES, METER, display
 from plentar.core.practice.score import Score
 from plentar.core.practice.world import World
 from plentar.core.unit.electrical import OPEN_OHMS
@@ -31,10 +32,8 @@ POLICIES: tuple[Policy, ...] = ("next", "fixed", "random", "unsafe")
 SURE, LEAST_READINGS, MOST_READINGS = 0.9, 2, 20
 # Heat is waited out: the slowest chained stage of the patterns has come by then.
 SETTLED_SECONDS = 600.0
-# Less is no current (docs/trade.md, section 3).
-DEAD_AMPS = 0.5
-# A meter that met the line on its ohms function is another meter's walk to the van.
-BLOWN_MINUTES = 6.0
+# Less is no current.
+DEAD_AMPS = DEFAULT_LIMITS.number("dead_below_amps")
 # What a repair takes by itself, and a look at the weather instead. Chosen.
 REPAIR_MINUTES = 20.0
 
