@@ -42,27 +42,42 @@ def _settings() -> Settings:
 
 
 @contextmanager
-def _database() -> "Iterator[Engine]":
-    """Lend the database; one that does not answer or has other tables ends the command in one line."""
-    from sqlalchemy.exc import DBAPIError, ProgrammingError
+def _database(*, as_owner: bool = False) -> "Iterator[Engine]":
+    """Lend the database; one that does not answer or has other tables ends the command in one line.
+
+    Args:
+        as_owner: As the role that owns the tables: to migrate, back up, restore and load the demo.
+    """
+    from sqlalchemy.exc import DBAPIError
 
     from plentar.store.database import SchemaError, make_engine
 
-    engine = make_engine(_settings().database_url)
+    settings = _settings()
+    engine = make_engine((as_owner and settings.owner_url) or settings.database_url)
     try:
         yield engine
     except SchemaError as error:
         click.echo(str(error), err=True)
         sys.exit(2)
     except DBAPIError as error:
-        is_other = isinstance(error, ProgrammingError)
-        words = (
-            "the database has not this program's tables: run `plentar migrate`" if is_other else "it does not answer"
-        )
-        click.echo(f"PLENTAR_DATABASE_URL: {words}", err=True)
+        name = "PLENTAR_OWNER_URL" if as_owner and settings.owner_url else "PLENTAR_DATABASE_URL"
+        click.echo(f"{name}: {_why_not(error)}", err=True)
         sys.exit(2)
     finally:
         engine.dispose()
+
+
+def _why_not(error: Exception) -> str:
+    from sqlalchemy.exc import ProgrammingError
+
+    state = getattr(getattr(error, "orig", None), "sqlstate", None)
+    if state == "42501":
+        return f"the role may not do that: {str(getattr(error, 'orig', error)).splitlines()[0]}"
+    if isinstance(error, ProgrammingError):
+        return "the database has not this program's tables: run `plentar migrate`"
+    if state == "53100":
+        return "the disk of the database is full"
+    return "it does not answer"
 
 
 @main.command()
@@ -70,10 +85,14 @@ def _database() -> "Iterator[Engine]":
 @click.option("--drop-data", is_flag=True, help="Go to an older REVISION although that drops tables and columns.")
 def migrate(revision: str, drop_data: bool) -> None:
     """Bring the database to REVISION (newest by default, `base` for none)."""
+    from plentar.store.database import known_revision
     from plentar.store.database import migrate as run
+    from plentar.store.roles import let_serve
 
-    with _database() as engine:
+    with _database(as_owner=True) as engine:
         run(engine, revision, drop_data=drop_data)
+        if revision in ("head", known_revision()):
+            let_serve(engine, _settings().database_url)
 
 
 @main.command()
@@ -172,9 +191,9 @@ def export(file: Path, name: str) -> None:
 @click.argument("file", type=click.Path(path_type=Path))
 @click.option("--shop", "name", default="", help="The shop's name; needed where there is more than one.")
 def import_(file: Path, name: str) -> None:
-    """Take the bundle FILE into a shop, all of it or nothing; what is there already is not doubled."""
-    from plentar.store import audit
+    """Add the export FILE to a shop, all of it or nothing; what is there already must be the same."""
     from plentar.store.database import make_sessions
+    from plentar.store.whole import ConflictsError
     from plentar.web.whole import import_shop
 
     now = datetime.now(UTC)
@@ -182,10 +201,12 @@ def import_(file: Path, name: str) -> None:
         owner = _shop_of(db, name)
         try:
             taken = import_shop(db, owner, file, now, progress=lambda words: click.echo(words, err=True))
-        except PlentarError as error:
-            db.rollback()
+        except ConflictsError as error:
+            for problem in error.problems:
+                click.echo(str(problem), err=True)
             _fail(str(file), error)
-        audit.note(db, "imported", file.name, shop_id=owner.id, person=None, at=now, after=taken)
+        except PlentarError as error:
+            _fail(str(file), error)
     click.echo(f"{file}: {sum(taken.values())} rows were new")
 
 
@@ -195,7 +216,7 @@ def backup(file: Path) -> None:
     """Write the whole database to FILE: every shop, for `restore`."""
     from plentar.store.dumps import DumpError, back_up
 
-    with _database() as engine:
+    with _database(as_owner=True) as engine:
         try:
             back_up(engine, file)
         except DumpError as error:
@@ -204,20 +225,27 @@ def backup(file: Path) -> None:
 
 
 @main.command()
-@click.argument("file", type=click.Path(path_type=Path))
+@click.argument("file", type=click.Path(path_type=Path), required=False)
 @click.option("--replace", is_flag=True, help="Everything the database holds now goes.")
-def restore(file: Path, replace: bool) -> None:
+@click.option("--finish", "is_finishing", is_flag=True, help="Finish a restore that was cut short; needs no FILE.")
+def restore(file: Path | None, replace: bool, is_finishing: bool) -> None:
     """Put the backup FILE in place of the database; what was erased or ended since stays so."""
     from sqlalchemy import inspect
 
-    from plentar.store.dumps import DumpError
+    from plentar.store.dumps import DumpError, finish
     from plentar.store.dumps import restore as run
 
-    with _database() as engine:
+    serving = _settings().database_url
+    with _database(as_owner=True) as engine:
+        if is_finishing:
+            click.echo(f"{finish(engine, datetime.now(UTC), serving=serving)} shops are back; everybody signs in again")
+            return
+        if file is None:
+            _fail("FILE", ValueError("expected the backup's file"))
         if inspect(engine).has_table("shop") and not replace:
             _fail("--replace", ValueError("the database holds shops: say --replace to put the backup in their place"))
         try:
-            shops = run(engine, file, datetime.now(UTC))
+            shops = run(engine, file, datetime.now(UTC), serving=serving)
         except DumpError as error:
             _fail(str(file), error)
     click.echo(f"{file}: {shops} shops are back; everybody signs in again")
@@ -254,7 +282,7 @@ def demo() -> None:
     from plentar.store.database import make_sessions
 
     now = datetime.now(UTC)
-    with _database() as engine, make_sessions(engine).begin() as db:
+    with _database(as_owner=True) as engine, make_sessions(engine).begin() as db:
         if load_demo(db, now):
             click.echo("demo loaded")
         else:

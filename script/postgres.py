@@ -3,6 +3,7 @@
 
     script/postgres.py start FOLDER    make it if missing, start it if down, print its URL
     script/postgres.py stop FOLDER     stop it
+    script/postgres.py serving WORD    print PLENTAR_OWNER_URL as the role that serves, with a password
 
 PostgreSQL refuses to run as root, so root hands the cluster to the system user the server's package made.
 """
@@ -15,9 +16,11 @@ import socket
 import subprocess
 import sys
 from pathlib import Path
+from urllib.parse import urlsplit
 
 DATABASE = "plentar"
 USER = "plentar"
+SERVING_USER = "plentar_app"
 
 
 def binaries() -> Path:
@@ -142,6 +145,13 @@ def stop(folder: Path, *, remove: bool = False) -> None:
         shutil.rmtree(folder, ignore_errors=True)
 
 
+def serving(owner_url: str, password: str) -> str:
+    """Return a database's URL for the role that serves it."""
+    parts = urlsplit(owner_url)
+    where = parts.netloc.rpartition("@")[2]
+    return parts._replace(netloc=f"{SERVING_USER}:{password}@{where}").geturl()
+
+
 def main() -> None:
     """Read the command line."""
     match sys.argv[1:]:
@@ -149,6 +159,8 @@ def main() -> None:
             sys.stdout.write(start(Path(folder).resolve()) + "\n")
         case ["stop", folder]:
             stop(Path(folder).resolve())
+        case ["serving", password]:
+            sys.stdout.write(serving(os.environ["PLENTAR_OWNER_URL"], password) + "\n")
         case ["remove", folder]:
             stop(Path(folder).resolve(), remove=True)
         case _:

@@ -16,7 +16,7 @@ import pytest
 from argon2 import PasswordHasher
 from flask import Flask
 from flask.testing import FlaskClient
-from sqlalchemy import Engine, create_engine, text
+from sqlalchemy import Engine, create_engine, inspect, make_url, text
 from sqlalchemy.orm import Session
 from sqlalchemy.pool import NullPool
 from werkzeug.test import TestResponse
@@ -31,11 +31,14 @@ from plentar.store import events, people
 from plentar.store.database import make_engine, make_sessions, migrate
 from plentar.store.models import Call, Meter, Person, Place, Shop, Unit
 from plentar.store.people import hash_password
+from plentar.store.roles import let_serve
 from plentar.web import create_app
 from plentar.web.settings import Settings
 
 ROOT = Path(__file__).parent.parent
 PASSWORD = "attic-ladder-7"
+# Who owns the tables of the throwaway cluster, and who serves them.
+USER, SERVING_USER = "plentar", "plentar_app"
 # Hashes that take a tenth of a second each would take a minute of every run; one test asks for the real ones.
 REAL_HASHER, people._hasher = people._hasher, PasswordHasher(time_cost=1, memory_cost=8, parallelism=1)
 people._NOBODY = people._hasher.hash("nobody signs in with this")
@@ -44,7 +47,13 @@ PASSWORD_HASH = hash_password(PASSWORD)
 
 @pytest.fixture(scope="session")
 def database_url(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
-    """The throwaway PostgreSQL that the test script started, or one of this run's own; a database a worker."""
+    """The throwaway PostgreSQL that the test script started, or one of this run's own; a database a worker. As the role
+    that serves: `engine` is the owner's."""
+    for owner_url in _owner_urls(tmp_path_factory):
+        yield make_url(owner_url).set(username=SERVING_USER).render_as_string(hide_password=False)
+
+
+def _owner_urls(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
     if url := os.environ.get("PLENTAR_TEST_DATABASE_URL"):
         yield database_of_worker(url, os.environ.get("PYTEST_XDIST_WORKER", "alone"))
         return
@@ -68,11 +77,20 @@ def database_of_worker(url: str, worker: str) -> str:
     return url.rsplit("/", 1)[0] + f"/{name}"
 
 
+def served(owner: Engine) -> str:
+    """The database's URL as the role that serves it, with its rights once there are tables."""
+    url = owner.url.set(username=SERVING_USER).render_as_string(hide_password=False)
+    if inspect(owner).has_table("event"):
+        let_serve(owner, url)
+    return url
+
+
 @pytest.fixture(scope="session")
 def engine(database_url: str) -> Iterator[Engine]:
-    """An engine on a migrated database with the demo in it."""
-    engine = make_engine(database_url)
+    """The owner's engine on a migrated database with the demo in it."""
+    engine = make_engine(make_url(database_url).set(username=USER).render_as_string(hide_password=False))
     migrate(engine)
+    served(engine)
     with make_sessions(engine).begin() as db:
         load_demo(db, datetime.now(UTC))
     yield engine
@@ -111,11 +129,14 @@ class WholeAnswers(FlaskClient):
 
 
 @contextmanager
-def application(database_url: str, **settings: Any) -> Iterator[Flask]:
+def application(database_url: str, *, is_gated: bool = False, **settings: Any) -> Iterator[Flask]:
     """The application with every guard on; its connections are gone after."""
     given: dict[str, Any] = {"secret_key": "k" * 32, "secure_cookies": False} | settings
     app = create_app(Settings(database_url=database_url, **given))
     app.test_client_class = WholeAnswers
+    if not is_gated:
+        # Thirty at once is what some tests are about; who has to wait is another one's.
+        app.extensions["plentar.sessions"].kw["info"] = None
     try:
         yield app
     finally:

@@ -88,10 +88,12 @@ def part_events(shop: ShopOf, ago: float) -> list[Sent]:
     points = [f"volts:{strip.id}.element.1:{strip.id}.element.2" for strip in plate.circuits]
     points += [f"volts:{d.id}.coil.1:{d.id}.coil.2" for d in plate.devices if d.kind != "dc-relay"]
     for device in plate.devices:
-        points += [f"volts:{device.id}.pole-{p.number}.line:ground" for p in device.poles]
+        ends = [f"{device.id}.pole-{p.number}.{end}" for p in device.poles for end in ("line", "load")]
+        points += [f"volts:{end}:ground" for end in ends]
     relay = plate.blower.relay
     if relay is not None:
-        points += [f"volts:{relay.id}.com:ground", f"volts:{relay.id}.coil.1:{relay.id}.coil.2"]
+        points += [f"volts:{relay.id}.{end}:ground" for end in ("com", "no", "nc")]
+        points.append(f"volts:{relay.id}.coil.1:{relay.id}.coil.2")
     return [event("reading", ago=ago, point=point, typed="0.1") for point in points]
 
 

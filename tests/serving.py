@@ -14,6 +14,11 @@ from pathlib import Path
 from typing import Any
 from urllib.parse import urlencode
 
+from sqlalchemy import Engine
+
+from plentar.store.database import make_engine
+
+ROOT = Path(__file__).parent.parent
 TOKEN = re.compile(r'name="csrf_token"[^>]*value="([^"]+)"')
 
 
@@ -193,3 +198,29 @@ class Browser:
         head = f'--q\r\nContent-Disposition: form-data; name="{name}"; filename="p.bin"\r\n\r\n'.encode()
         body = b"".join(parts) + head + data + b"\r\n--q--\r\n"
         return self.ask("POST", path, body, {"Content-Type": "multipart/form-data; boundary=q"})[0]
+
+
+@contextmanager
+def a_cluster(folder: Path) -> Iterator[Engine]:
+    """A PostgreSQL of a test's own that keeps what it committed, and gone after."""
+    folder.mkdir()
+    for parent in (folder, *folder.parents[:3]):
+        parent.chmod(0o755)
+    engine = make_engine(start_cluster(folder))
+    try:
+        yield engine
+    finally:
+        engine.dispose()
+        subprocess.run([sys.executable, str(ROOT / "script/postgres.py"), "remove", str(folder)], check=True)
+
+
+def start_cluster(folder: Path) -> str:
+    """Start it, again and again while its killed forerunner's children are still leaving."""
+    environment = {name: value for name, value in os.environ.items() if name != "PLENTAR_THROWAWAY"}
+    script = [sys.executable, str(ROOT / "script/postgres.py"), "start", str(folder)]
+    for _ in range(120):
+        told = subprocess.run(script, env=environment, capture_output=True, text=True, check=False)
+        if told.returncode == 0:
+            return told.stdout.strip()
+        time.sleep(0.5)
+    raise AssertionError(told.stdout + told.stderr)

@@ -167,6 +167,8 @@ function tick(list, now, deed) {
 function meter(list, now, deed) {
   const volts = numberOf(deed.volts);
   const [low, high] = list.live_volts;
+  // Proven in another mode the dial was turned: what was proven before says nothing of it now.
+  if (deed.mode && !now.dead) now.proof = fresh();
   if (deed.mode || !(volts >= low && volts <= high)) return;
   now.proof.after = now.proof.before && list.pairs.every((point) => now.proof.pairs.has(point));
   now.proof.before = true;

@@ -220,7 +220,7 @@ async function sealed(item, isLate) {
   };
   const digest = hex(await crypto.subtle.digest("SHA-256", new Uint8Array(item.body)));
   const names = ["Plentar-Sent", "Plentar-Done", "Plentar-Clock", "Plentar-Late"];
-  const lines = ["POST", item.path.split("?")[0], ...names.map((name) => headers[name]), digest].join("\n");
+  const lines = ["POST", item.path, ...names.map((name) => headers[name]), digest].join("\n");
   headers["Plentar-Seal"] = hex(
     await crypto.subtle.sign("HMAC", keeper.vault.sealKey, new TextEncoder().encode(lines)),
   );
@@ -246,11 +246,18 @@ export function soon() {
   if (keeper) pump();
 }
 
+// In pieces: as arguments of one call a photo is more than a browser's stack holds.
+function base64(bytes) {
+  let text = "";
+  for (let at = 0; at < bytes.length; at += 8192) text += String.fromCharCode(...bytes.slice(at, at + 8192));
+  return btoa(text);
+}
+
 // All that waits, as a file: where this phone may not send any more.
 export async function asFile() {
   const items = (await mine()).filter((item) => item.state === "waiting" || item.state === "refused");
   const told = items.map(({ id, path, type, fields, said, made, body }) => {
-    return { id, path, type, fields, said, made, body: btoa(String.fromCharCode(...body)) };
+    return { id, path, type, fields, said, made, body: base64(body) };
   });
   return JSON.stringify({ format: "plentar.waiting/1", person: keeper.person, items: told }, null, 1);
 }

@@ -44,12 +44,18 @@ from plentar.core.evidence.events import (
     Voided,
     Withdrawn,
 )
-from plentar.core.evidence.lockout import Lockout, safe_ticks
+from plentar.core.evidence.lockout import FRAME_VOLTS, Lockout, safe_ticks
 from plentar.core.evidence.merging import lockout_then
 from plentar.core.evidence.metrology import Meter
 from plentar.core.evidence.reading import Condition, Reading
 from plentar.core.evidence.signs import sign_of
 from plentar.core.judging.thermostat_map import MapRow
+from plentar.core.limits.moments import (
+    BEFORE_OPENING_SECONDS,
+    CLOCK_STEP_SECONDS,
+    MOST_DOUBT_SECONDS,
+    OLDEST_OPENING_SECONDS,
+)
 from plentar.core.said import Words, joined, said
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import place_of
@@ -61,7 +67,7 @@ from plentar.core.work.ledger import check_ledger
 from plentar.core.work.proof import BEFORE_POWER
 from plentar.core.work.safety import condition_refusal, ohms_refusal
 
-__all__ = ["Sender", "clamps_of", "ledger_parts", "places_of", "spelled", "take_in"]
+__all__ = ["Sender", "check_opening", "clamps_of", "ledger_parts", "places_of", "spelled", "take_in"]
 
 FELT_ROWS = ("row-blower", "row-strips")
 # What stands on the filter is of no part of the circuit.
@@ -81,11 +87,14 @@ DECISIONS = (Closed, Settled, Amended, Withdrawn, Approved)
 class Sender:
     """Who sends a deed, with what: their id, the moment it was done, the shop's meters, how numbers are read, and how a
     thing is said where it is written down. `clock_seconds` is how far the clock that told the moment may be wrong,
-    `phone` which phone kept it without signal.
+    `phone` which phone kept it without signal, `now` the moment it came in; None where the two are one clock. With
+    `is_accepted` a lead takes it however uncertain its moment is.
     """
 
     person: str
     done_at: float
+    now: float | None = None
+    is_accepted: bool = False
     clock_seconds: float = 0.0
     phone: str = ""
     meters: Mapping[str, Meter]
@@ -100,6 +109,7 @@ def take_in(visit: Visit, deed: Deed, sender: Sender) -> Deed:
     Raises:
         ReadingError: It cannot be; `field` names the sender's field.
     """
+    sender = _by_our_clock(visit, sender)
     # A paper may be signed after the call was closed: that changes nothing in it.
     if (
         visit.record.closed is not None
@@ -112,11 +122,54 @@ def take_in(visit: Visit, deed: Deed, sender: Sender) -> Deed:
     return _take(spelled(deed, visit.plate), visit, sender)
 
 
+def check_opening(done_at: float, *, clock_seconds: float, now: float) -> None:
+    """Refuse a moment that no call can have been opened at.
+
+    Args:
+        done_at: When the call was opened [s since 1970].
+        clock_seconds: How far the clock that told it may be wrong [s].
+        now: This moment [s since 1970].
+
+    Raises:
+        ReadingError: It is more than 400 days ago, or still to come.
+    """
+    if done_at < now - OLDEST_OPENING_SECONDS:
+        raise ReadingError("that is more than 400 days ago: check the clock of your phone", field="done_at")
+    _check_not_ahead(done_at, clock_seconds, now)
+
+
+def _check_not_ahead(done_at: float, clock_seconds: float, now: float) -> None:
+    if done_at > now + clock_seconds + CLOCK_STEP_SECONDS:
+        raise ReadingError("that is still to come: check the clock of your phone", field="done_at")
+
+
+def _by_our_clock(visit: Visit, sender: Sender) -> Sender:
+    """Return the sender with a clock that runs ahead within its doubt set back to now.
+
+    Raises:
+        ReadingError: It was done at a moment that cannot be, or by a clock too far off to put it in order.
+    """
+    if sender.now is None:
+        return sender
+    if sender.clock_seconds > MOST_DOUBT_SECONDS and not sender.is_accepted:
+        words = "the phone's clock may be more than an hour wrong, so nobody can tell in which order this was done"
+        raise ReadingError(words, field="clock_seconds")
+    opened = next((event.done_at for event in visit.record.events if isinstance(event.deed, Opened)), None)
+    if opened is not None and sender.done_at < opened - BEFORE_OPENING_SECONDS:
+        words = "that is more than a day before the call was opened: check the clock of your phone"
+        raise ReadingError(words, field="done_at")
+    _check_not_ahead(sender.done_at, sender.clock_seconds, sender.now)
+    return replace(sender, done_at=min(sender.done_at, sender.now))
+
+
 def _is_late(visit: Visit, deed: Deed, sender: Sender) -> bool:
-    """Tell whether somebody without signal did this before the call was closed: evidence, whenever it comes."""
+    """Tell whether a phone without signal kept this before the call was closed: evidence, whenever it comes.
+
+    Without a phone's seal anybody could claim a moment before the closing.
+    """
     assert visit.record.closed is not None  # noqa: S101 - asked of a closed call only
     closed, _ = visit.record.closed
-    is_before = sender.done_at - sender.clock_seconds < closed.latest
+    is_before = bool(sender.phone) and sender.done_at - sender.clock_seconds < closed.latest
     return is_before and sender.person != closed.person and not isinstance(deed, DECISIONS)
 
 
@@ -264,9 +317,9 @@ def _ticked(deed: Ticked, visit: Visit, sender: Sender) -> Deed:
         # A capacitor that still stands at some volts was not discharged, whatever was ticked.
         if deed.volts >= dead:
             raise ReadingError(f"still {deed.volts:g} V: discharge it again, then read below {dead:g} V", field="volts")
-    # Three quarters of a leg's 120 V: less is paint, rust or a floating frame.
-    if deed.line == "safe-frame" and (deed.volts is None or deed.volts < 90):
-        raise ReadingError("a known live leg reads its normal volts to a sound frame; type them", field="volts")
+    if deed.line == "safe-frame" and (deed.volts is None or deed.volts < FRAME_VOLTS):
+        words = f"a known live leg reads {FRAME_VOLTS:g} V or more to a sound frame; type what it shows"
+        raise ReadingError(words, field="volts")
     return deed
 
 

@@ -553,11 +553,15 @@ class Visit:
     def stop(self) -> Words:
         """Why all work stops now; nothing where it need not: line volts stood on the control side and do not yet stand
         refuted by two more readings of the same two places."""
-        for place in {entry.reading.point: entry for entry in self.standing}:
-            own = [entry.reading for entry in self.standing if entry.reading.point == place]
+        for place in {entry.reading.point: entry for entry in self.taken}:
+            own = [entry for entry in self.taken if entry.reading.point == place]
             point = find_point(self.plate, place)
-            crossed = [at for at, reading in enumerate(own) if is_line_on_control(reading, point)]
-            if crossed and len(own) - 1 - crossed[-1] < CLEARED_BY:
+            # Struck out or corrected it was still read: only the meter, held there again, shows that it was a slip.
+            crossed = [at for at, entry in enumerate(own) if is_line_on_control(entry.reading, point)]
+            if not crossed:
+                continue
+            again = [e for e in own[crossed[-1] + 1 :] if not e.struck and not e.deed.supersedes]
+            if len(again) < CLEARED_BY:
                 return said("visit.stop-line-on-control", point=point.label)
         return ""
 
@@ -700,12 +704,20 @@ class Visit:
 
     # Air.
 
-    def airstream(self, before: float | None = None) -> Airstream | None:
-        """Return the watts into the air by what was read under heat, by a moment; None without volts and a strip."""
+    def airstream(self, at: Event | None = None) -> Airstream | None:
+        """Return the watts into the air by what was read under heat; None without volts and a strip.
+
+        Args:
+            at: The measurement of the air they are wanted for: of the unit as it was then, and not read later. None
+                for now.
+        """
+        is_now = at is None or self.is_of_now(at)
         under = [
             entry.reading
             for entry in self.standing
-            if entry.reading.condition.heat and (before is None or entry.event.done_at <= before)
+            if entry.reading.condition.heat
+            and self.is_of_now(entry.event) is is_now
+            and (at is None or entry.event.done_at <= at.done_at)
         ]
         newest = {reading.point: reading for reading in under}
         strips = {c.id: newest[amps_at(c.id)].value for c in self.plate.circuits if amps_at(c.id) in newest}
@@ -756,7 +768,7 @@ class Visit:
             # The heat pump by itself: it tells of its own heat.
             return None
         degrees = [self._degrees(name) for name in (deed.return_reading, deed.supply_reading)]
-        stream = self.airstream(before=event.done_at)
+        stream = self.airstream(event)
         if stream is None or degrees[0] is None or degrees[1] is None:
             return None
         # Steady since the last call that was added.

@@ -115,7 +115,8 @@ def load_demo(db: Session, now: datetime) -> bool:
     today = now.astimezone(ZoneInfo(ZONE)).date()
     for row in CALLS_TODAY:
         at = _at(today, row.hour, row.minute)
-        begun = now - timedelta(minutes=10) if row.status == "open" else None
+        # What is planned was planned a week ago.
+        begun = now - timedelta(minutes=10) if row.status == "open" else at - timedelta(days=7)
         call = _call(db, shop.id, row.place, plates[row.place], at, row.technician, row.complaint, begun)
         call.words, call.status = row.words, row.status
         call.outdoor_degf, call.indoor_degf = row.outdoor_degf, row.indoor_degf

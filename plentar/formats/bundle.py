@@ -7,7 +7,9 @@ short has none.
 import csv
 import io
 import json
+import math
 import zipfile
+import zlib
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from hashlib import sha256
@@ -18,12 +20,26 @@ from uuid import UUID
 from pydantic import TypeAdapter, ValidationError
 
 from plentar.core.errors import ReadingError
+from plentar.formats.json_in import read_json
 from plentar.formats.labels_csv import safe_cell
 
-__all__ = ["FORMAT", "READING_COLUMNS", "Bundle", "BundleWriter", "Manifest", "manifest_schema", "readings_csv"]
+__all__ = [
+    "FORMAT",
+    "READING_COLUMNS",
+    "SHELL_BOUNDS",
+    "WEB_BOUNDS",
+    "Bounds",
+    "Bundle",
+    "BundleWriter",
+    "Manifest",
+    "manifest_schema",
+    "readings_csv",
+]
 
 FORMAT, VERSION = "plentar.shop", 1
 MANIFEST = "manifest.json"
+# Bit 0 of a zip entry's flags.
+ENCRYPTED = 0x1
 CHUNK = 1 << 16
 # A plate of six strips is some ten kilobytes, a ledger less; a day of logging some four megabytes.
 LONGEST_LINE, LARGEST_FILE = 4 << 20, 64 << 20
@@ -31,6 +47,25 @@ READING_COLUMNS = (
     "place", "unit", "serial", "call", "done_at", "point", "value", "unit_sign", "uncertainty", "calls_on", "meter",
     "technician", "struck", "meter_calibrated_on",
 )  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Bounds:
+    """How large an export file may be, unpacked too, and its manifest [bytes]; how far a file in it may unpack."""
+
+    file_bytes: float = math.inf
+    unpacked_bytes: float = math.inf
+    ratio: float = math.inf
+    manifest_bytes: int = 64 << 20
+
+
+# Through the web a stranger may hold a lead's session: whatever is sent is read within a server's memory and time.
+WEB_BOUNDS = Bounds(file_bytes=64 << 20, unpacked_bytes=1 << 30, ratio=200.0, manifest_bytes=1 << 20)
+SHELL_BOUNDS = Bounds()
+# A few kilobytes of zeros are nothing: the ratio counts from here on.
+RATIO_FROM_BYTES = 1 << 20
+# What reading a damaged or hostile file can raise.
+UNREADABLE = (zipfile.BadZipFile, zlib.error, EOFError, OSError, RuntimeError, NotImplementedError, ValueError)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -119,20 +154,51 @@ class Bundle:
         ReadingError: It is no bundle, cut short, changed since it was written, or a later program's.
     """
 
-    def __init__(self, path: Path, progress: Callable[[str], None] = lambda _: None) -> None:
+    def __init__(
+        self, path: Path, progress: Callable[[str], None] = lambda _: None, bounds: Bounds = SHELL_BOUNDS
+    ) -> None:
         try:
+            if path.stat().st_size > bounds.file_bytes:
+                words = f"the file is larger than {bounds.file_bytes / (1 << 20):.0f} MB: import it by `plentar import`"
+                raise ReadingError(words, field="file")
             self._zip = zipfile.ZipFile(path)
-        except (zipfile.BadZipFile, OSError) as error:
+        except UNREADABLE as error:
+            if isinstance(error, ReadingError):
+                raise
             words = "that is no bundle, or it was cut short: the end of the file is missing"
             raise ReadingError(words, field="file") from error
-        self.manifest = self._read_manifest()
+        self._check_bounds(bounds)
+        self.manifest = self._read_manifest(bounds)
         self._check(progress)
 
-    def _read_manifest(self) -> Manifest:
+    def _check_bounds(self, bounds: Bounds) -> None:
+        """See what the file says of itself, before anything in it is unpacked; no more than that is read later."""
+        whole, names = 0, set()
+        for info in self._zip.infolist():
+            whole += info.file_size
+            if info.filename in names:
+                raise ReadingError(f"{info.filename[:80]} is in it twice", field="file")
+            names.add(info.filename)
+            if info.flag_bits & ENCRYPTED or info.compress_type not in (zipfile.ZIP_STORED, zipfile.ZIP_DEFLATED):
+                words = f"{info.filename[:80]} is encrypted or packed in a way no export is"
+                raise ReadingError(words, field="file")
+            ratio = info.file_size / max(info.compress_size, 1)
+            if info.file_size > RATIO_FROM_BYTES and ratio > bounds.ratio:
+                words = f"{info.filename[:80]} unpacks to {ratio:.0f} times its size: no export does"
+                raise ReadingError(words, field="file")
+        if whole > bounds.unpacked_bytes:
+            words = f"it unpacks to more than {bounds.unpacked_bytes / (1 << 30):g} GB: import it by `plentar import`"
+            raise ReadingError(words, field="file")
+
+    def _read_manifest(self, bounds: Bounds) -> Manifest:
         try:
-            text = self._zip.read(MANIFEST)
-            found = json.loads(text)
-        except (KeyError, zipfile.BadZipFile, ValueError) as error:
+            if self._zip.getinfo(MANIFEST).file_size > bounds.manifest_bytes:
+                words = f"its manifest is larger than {bounds.manifest_bytes >> 20} MB: import it by `plentar import`"
+                raise ReadingError(words, field="file")
+            found = read_json(self._zip.read(MANIFEST), field="file", most_bytes=bounds.manifest_bytes)
+        except (KeyError, *UNREADABLE) as error:
+            if isinstance(error, ReadingError) and "larger" in str(error.message):
+                raise
             words = "the bundle has no manifest: it was cut short, or is something else"
             raise ReadingError(words, field="file") from error
         if not isinstance(found, dict) or found.get("format") != FORMAT:
@@ -160,7 +226,7 @@ class Bundle:
                 with self._zip.open(name) as file:
                     while data := file.read(CHUNK):
                         digest.update(data)
-            except (zipfile.BadZipFile, EOFError, OSError) as error:
+            except UNREADABLE as error:
                 raise ReadingError(f"{name} cannot be read: the bundle is damaged", field="file") from error
             if digest.hexdigest() != entry.sha256:
                 hint = "; a spreadsheet that saves a CSV writes it anew" if name.endswith(".csv") else ""
@@ -169,7 +235,7 @@ class Bundle:
                 progress(f"checked {name}, {entry.rows} rows")
 
     def rows(self, name: str) -> Iterator[dict[str, Any]]:
-        """Give the rows of a file of JSON lines; none where the bundle has no such file.
+        """Give the rows of a file of JSON lines, each line a row; none where the bundle has no such file.
 
         Raises:
             ReadingError: A line is no object.
@@ -181,8 +247,8 @@ class Bundle:
             # A line without an end would be read into memory whole.
             for number, line in enumerate(iter(lambda: whole.readline(LONGEST_LINE + 1), ""), start=1):
                 try:
-                    row = json.loads(line) if len(line) <= LONGEST_LINE else None
-                except ValueError:
+                    row = _row(line) if len(line) <= LONGEST_LINE else None
+                except (ValueError, RecursionError):
                     row = None
                 if not isinstance(row, dict):
                     raise ReadingError(f"{name}, line {number}: expected an object", field="file")
@@ -201,6 +267,21 @@ class Bundle:
         if self._zip.getinfo(name).file_size > LARGEST_FILE:
             raise ReadingError(f"{name} is larger than anything a shop keeps", field="file")
         return self._zip.read(name)
+
+
+def _row(line: str) -> object:
+    """Return what a line says.
+
+    Raises:
+        ValueError: It is no JSON, or holds a number or a character that no export writes.
+    """
+    if "\\u0000" in line:
+        raise ValueError("a character of code 0")
+    return json.loads(line, parse_constant=_no_number)
+
+
+def _no_number(name: str) -> float:
+    raise ValueError(f"{name} is no number")
 
 
 def readings_csv(rows: Iterable[Mapping[str, Any]]) -> Iterator[str]:

@@ -13,7 +13,7 @@ from PIL.JpegImagePlugin import JpegImageFile
 from plentar.core.errors import PlentarError, ReadingError
 from plentar.formats.alone import alone
 
-__all__ = ["reencode"]
+__all__ = ["is_kept_picture", "reencode"]
 
 MAX_SIDE, THUMBNAIL_SIDE = 1600, 240
 # The largest a phone's camera makes. Sent in one scan it is decoded row by row at a fraction of its size.
@@ -56,6 +56,18 @@ def reencode(file: IO[bytes]) -> tuple[bytes, bytes]:
         except (UnidentifiedImageError, OSError, ValueError, SyntaxError, Image.DecompressionBombError) as error:
             raise ReadingError("that is not a picture this page can read: take a JPEG or PNG", field="photo") from error
         return _jpeg(upright, MAX_SIDE, 82), _jpeg(upright, THUMBNAIL_SIDE, 75)
+
+
+def is_kept_picture(data: bytes) -> bool:
+    """Tell whether bytes are a JPEG as `reencode` makes them: of its size, and every pixel of it can be read."""
+    try:
+        with Image.open(BytesIO(data), formats=("JPEG",)) as opened:
+            if max(opened.size) > MAX_SIDE:
+                return False
+            opened.load()
+    except (UnidentifiedImageError, OSError, ValueError, SyntaxError, Image.DecompressionBombError):
+        return False
+    return True
 
 
 ORIENTATION = 0x0112

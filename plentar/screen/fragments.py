@@ -6,7 +6,6 @@ Who draws them gives the addresses (`url_for`), the form's token (`csrf_token`) 
 from collections.abc import Callable, Mapping
 from datetime import UTC, datetime
 from functools import lru_cache
-from zoneinfo import ZoneInfo
 
 from jinja2 import Environment, PackageLoader
 from markupsafe import Markup
@@ -24,6 +23,7 @@ from plentar.screen.drawings.ladder import Board, Label, Probe, Symbol, Wire, sh
 from plentar.screen.shown import in_display, told_temporary
 from plentar.words import say
 from plentar.words.figures import apart, chosen, degree_sign, degrees, plus_minus, thousands, wire
+from plentar.words.moments import on_clock
 
 __all__ = ["LOADER", "OPTIONS", "as_a_meter", "environment", "furnish"]
 
@@ -120,8 +120,6 @@ def _spoken_place(name: str, plate: Nameplate | None = None) -> str:
     return what + " to ".join(words)
 
 
-def _local(moment: object, zone: str, form: str = "%H:%M") -> str:
+def _local(moment: datetime | float, zone: str, form: str = "%H:%M") -> str:
     """Show a UTC moment on the shop's own clock."""
-    if isinstance(moment, float):
-        moment = datetime.fromtimestamp(moment, UTC)
-    return moment.astimezone(ZoneInfo(zone)).strftime(form)  # type: ignore[attr-defined, no-any-return]
+    return on_clock(moment, zone).strftime(form)

@@ -1,18 +1,22 @@
 """Engine, sessions, migrations, and whether the tables are the ones this program knows."""
 
+from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 from alembic import command
 from alembic.config import Config
 from alembic.runtime.migration import MigrationContext
 from alembic.script import ScriptDirectory
 from alembic.util.exc import CommandError
-from sqlalchemy import Connection, Engine, create_engine
+from sqlalchemy import Connection, Engine, create_engine, event, inspect, text
 from sqlalchemy.orm import Session, sessionmaker
 
 __all__ = [
     "SPARE_CONNECTIONS",
     "SchemaError",
+    "TimeOuts",
+    "allow",
     "check_tables",
     "known_revision",
     "known_revisions",
@@ -26,6 +30,23 @@ __all__ = [
 SPARE_CONNECTIONS = 2
 # Longer than a failover's first answer, shorter than anybody waits at a meter.
 CONNECT_SECONDS, POOL_SECONDS = 3, 5
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class TimeOuts:
+    """How long a transaction waits for a lock, runs one statement, and may lie idle [s]; 0 for as long as it takes."""
+
+    lock_seconds: float = 3.0
+    statement_seconds: float = 15.0
+    idle_seconds: float = 60.0
+
+
+# Of what reads or writes a whole shop: a quarter of an hour is more than a hundred thousand calls need.
+LONG = TimeOuts(lock_seconds=30.0, statement_seconds=900.0, idle_seconds=900.0)
+_SET = text(
+    "select set_config('lock_timeout', :lock, true), set_config('statement_timeout', :statement, true),"
+    " set_config('idle_in_transaction_session_timeout', :idle, true)"
+)
 
 
 class SchemaError(RuntimeError):
@@ -43,15 +64,36 @@ def make_engine(url: str, *, threads: int = 4) -> Engine:
         pool_size=threads,
         max_overflow=SPARE_CONNECTIONS,
         pool_timeout=POOL_SECONDS,
-        connect_args={"connect_timeout": CONNECT_SECONDS},
+        # Moments are read back in UTC: in a zone behind it the first day of the calendar is none.
+        connect_args={"connect_timeout": CONNECT_SECONDS, "options": "-c timezone=UTC"},
         # What people typed never reaches a log by way of an error's text.
         hide_parameters=True,
     )
 
 
-def make_sessions(engine: Engine) -> sessionmaker[Session]:
-    """Return the factory each request takes its session from."""
-    return sessionmaker(engine, expire_on_commit=False)
+def make_sessions(
+    engine: Engine, time_outs: TimeOuts | None = None, info: dict[Any, Any] | None = None
+) -> sessionmaker[Session]:
+    """Return the factory each request takes its session from; every transaction of it has these time-outs."""
+    made = sessionmaker(engine, expire_on_commit=False, info=info)
+    if time_outs is not None:
+        # Set for the transaction, not the connection: behind a pooler the next transaction is somebody else's.
+        event.listen(made, "after_begin", lambda _session, _began, connection: _limit(connection, time_outs))
+    return made
+
+
+def _limit(connection: Connection, time_outs: TimeOuts) -> None:
+    figures = {
+        "lock": time_outs.lock_seconds,
+        "statement": time_outs.statement_seconds,
+        "idle": time_outs.idle_seconds,
+    }
+    connection.execute(_SET, {name: f"{seconds * 1000:.0f}" for name, seconds in figures.items()})
+
+
+def allow(db: Session, time_outs: TimeOuts = LONG) -> None:
+    """Give this transaction longer: an export, an import."""
+    _limit(db.connection(), time_outs)
 
 
 def _config() -> Config:
@@ -84,6 +126,8 @@ def check_tables(connection: Connection) -> None:
     Raises:
         SchemaError: They are older or newer ones.
     """
+    if inspect(connection).has_table("restore_unfinished"):
+        raise SchemaError("a restore was cut short: run `plentar restore --finish` before anything else")
     found, known = revision_of(connection), known_revision()
     if found != known:
         words = "run `plentar migrate` first" if found is None or found < known else "a newer program's"

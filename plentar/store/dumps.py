@@ -1,44 +1,54 @@
 """The whole database as one file and back, by PostgreSQL's own `pg_dump` and `pg_restore`.
 
-A copy is older than what it replaces, and what was ended or erased since would come back with it. So whatever the
-replaced database still knows of that is carried over: tombstones, changed passwords, people who may sign in no more,
-phones and shares that were ended, passkeys and calendar addresses taken away. Every sign-in and one-time link ends.
+A backup is older than what it replaces, and what ended or was erased since would come back with it. Whatever the
+replaced database still knows of that is carried over in the restore's own transaction: tombstones, changed passwords,
+roles taken away, people who may not sign in, phones, shares and classes that ended, passkeys and calendar addresses
+taken away. Every sign-in and one-time link ends.
 """
 
 import os
 import re
 import subprocess
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Iterator, Mapping
 from datetime import datetime
 from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import Any
 
-from sqlalchemy import Engine, Row, Table, and_, delete, select, text, update
+from sqlalchemy import Connection, Engine, Table, cast, inspect, literal, select, text
+from sqlalchemy.dialects import postgresql
 from sqlalchemy.dialects.postgresql import insert
-from sqlalchemy.orm import Session
+from sqlalchemy.engine import URL
+from sqlalchemy.sql import Executable
 
 from plentar.store import privacy
-from plentar.store.database import check_tables, known_revisions, make_sessions, migrate, revision_of
+from plentar.store.database import LONG, check_tables, known_revisions, make_sessions, migrate, revision_of
 from plentar.store.models import Base, Person, Phone, ShareLink, Shop, SignIn
+from plentar.store.practice_models import PracticeClass
+from plentar.store.roles import let_serve
 from plentar.store.shop_models import FeedKey, Forgotten, OneTimeLink, Passkey
 
-__all__ = ["DumpError", "back_up", "restore"]
+__all__ = ["ENDS", "GOES", "STOPS", "DumpError", "back_up", "finish", "restore"]
 
-# What ends on a row and must not begin anew with an older copy of it.
+# What ends on a row and must not begin anew with an older copy of it. A password is not an end, but an old one that
+# somebody learned must not open anything again.
 ENDS: Mapping[type[Base], tuple[str, ...]] = {
     Person: ("password_hash", "deactivated_at"),
     Phone: ("ended_at",),
     ShareLink: ("revoked_at",),
+    PracticeClass: ("closed_at",),
 }
 # Ways in whose row goes when they end: one that is not there any more does not come back.
 GOES: tuple[type[Base], ...] = (Passkey, FeedKey)
+# Ended for everybody by every restore, whatever the replaced database knows.
+STOPS: Mapping[type[Base], str] = {SignIn: "ended_at", OneTimeLink: "expires_at"}
 REVISION = re.compile(r"^COPY [^\n]*alembic_version[^\n]*\n(\w+)$", re.MULTILINE)
+# Stands in the database from the moment a backup is in place until what was erased since is erased again.
+UNFINISHED = "restore_unfinished"
 
 
 class DumpError(RuntimeError):
-    """A copy that cannot be written, read or put in place; the text says why."""
+    """A backup that cannot be written, read or put in place; the text says why."""
 
 
 def back_up(engine: Engine, file: Path) -> None:
@@ -61,11 +71,17 @@ def back_up(engine: Engine, file: Path) -> None:
         part.unlink(missing_ok=True)
 
 
-def restore(engine: Engine, file: Path, now: datetime) -> int:
-    """Put the copy in `file` in place of everything in the database, all of it or nothing; return its shops.
+def restore(engine: Engine, file: Path, now: datetime, *, serving: str | URL = "") -> int:
+    """Put the backup in `file` in place of everything in the database, all of it or nothing; return its shops.
+
+    Args:
+        engine: As the role that owns the tables.
+        file: What `back_up` wrote.
+        now: When sign-ins and links end.
+        serving: The URL of the role that serves; it is given its rights anew.
 
     Raises:
-        DumpError: The file is no copy of this program's tables, or of a later program's; somebody uses the database.
+        DumpError: The file is no backup of this program's tables, or of a later program's; somebody uses the database.
         SchemaError: The database holds tables, and they are not this program's.
     """
     revision = _revision_in(engine, file)
@@ -74,21 +90,39 @@ def restore(engine: Engine, file: Path, now: datetime) -> int:
     with engine.connect() as connection:
         if others := connection.scalar(text(_OTHERS)):
             raise DumpError(f"{others} other connections use the database: stop `plentar serve` first")
-        ended = None
-        if revision_of(connection) is not None:
+        kept: list[str] = []
+        if revision_of(connection) is not None and not inspect(connection).has_table(UNFINISHED):
             check_tables(connection)
-            ended = _ended(connection)
+            kept = list(_carried_over(connection))
     engine.dispose()
-    # A copy that breaks half way leaves what was there: all of it is unpacked first, and put in place at once.
+    # A file that breaks half way leaves what was there: all of it is unpacked first, and put in place at once.
     with TemporaryDirectory() as folder:
-        script = Path(folder) / "script.sql"
+        script, ends = Path(folder) / "script.sql", Path(folder) / "ends.sql"
         _run(engine, "pg_restore", "--no-owner", "--no-privileges", f"--file={script}", str(file))
+        ends.write_text(
+            ";\n".join(("set search_path = public", *_stopped(now), *kept, f"create table {UNFINISHED} ()"))
+        )
         anew = "--command=DROP SCHEMA public CASCADE; CREATE SCHEMA public"
-        _run(engine, "psql", "--single-transaction", "--set=ON_ERROR_STOP=1", "--quiet", anew, f"--file={script}")
+        files = (f"--file={script}", f"--file={ends}")
+        _run(engine, "psql", "--single-transaction", "--set=ON_ERROR_STOP=1", "--quiet", anew, *files)
+    return finish(engine, now, serving=serving)
+
+
+def finish(engine: Engine, now: datetime, *, serving: str | URL = "") -> int:
+    """Bring a restored database up to date and erase again what was erased; return its shops.
+
+    Until then `plentar serve` refuses it. Done again it changes nothing.
+    """
     migrate(engine)
-    with make_sessions(engine).begin() as db:
-        _end_what_ended(db, ended, now)
-        return len(db.scalars(select(Shop.id)).all())
+    with make_sessions(engine, LONG).begin() as db:
+        for shop in db.scalars(select(Shop)).all():
+            privacy.reapply(db, shop_id=shop.id)
+            privacy.due_for_erasing(db, shop_id=shop.id, retention=shop.retention, now=now)
+        count = len(db.scalars(select(Shop.id)).all())
+        db.execute(text(f"drop table if exists {UNFINISHED}"))
+    if serving:
+        let_serve(engine, serving)
+    return count
 
 
 _OTHERS = (
@@ -97,66 +131,75 @@ _OTHERS = (
 )
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Ended:
-    """What the replaced database knows of ends: rows by table, and the tombstones."""
-
-    columns: Mapping[type[Base], Sequence[Row[Any]]]
-    keys: Mapping[type[Base], Sequence[Row[Any]]]
-    people: Sequence[Row[Any]]
-    tombstones: Sequence[Row[Any]]
+def _table(model: type[Base]) -> Table:
+    return model.__table__  # type: ignore[return-value]
 
 
-def _keys(model: type[Base]) -> list[Any]:
-    table: Table = model.__table__  # type: ignore[assignment]
-    return list(table.primary_key.columns)
+def _literal(statement: Executable) -> str:
+    """Return a statement with its values in it."""
+    dialect = postgresql.dialect(paramstyle="named")  # type: ignore[no-untyped-call]
+    return str(statement.compile(dialect=dialect, compile_kwargs={"literal_binds": True}))  # type: ignore[attr-defined]
 
 
-def _ended(connection: Any) -> Ended:
-    def rows(query: Any) -> Sequence[Row[Any]]:
-        return connection.execute(query).all()  # type: ignore[no-any-return]
-
-    return Ended(
-        columns={m: rows(select(*_keys(m), *(getattr(m, name) for name in names))) for m, names in ENDS.items()},
-        keys={model: rows(select(*_keys(model))) for model in GOES},
-        people=rows(select(Person.shop_id, Person.id)),
-        tombstones=rows(select(Forgotten.shop_id, Forgotten.place_id, Forgotten.at, Forgotten.person_id)),
+def _guarded(model: type[Base], columns: tuple[str, ...], statement: Executable) -> str:
+    """Return a statement that does nothing where the backup is older than the table or column."""
+    wanted = " and ".join(
+        "exists (select from information_schema.columns where table_schema = 'public'"
+        f" and table_name = '{_table(model).name}' and column_name = '{name}')"
+        for name in columns
     )
+    return f"do $carried$ begin if {wanted} then {_literal(statement)}; end if; end $carried$"
 
 
-def _end_what_ended(db: Session, ended: Ended | None, now: datetime) -> None:
-    db.execute(update(SignIn).where(SignIn.ended_at.is_(None)).values(ended_at=now))
-    db.execute(update(OneTimeLink).where(OneTimeLink.used_at.is_(None)).values(expires_at=now))
-    if ended is not None:
-        for model, names in ENDS.items():
-            for row in ended.columns[model]:
-                found = row._asdict()
-                # What had not ended there, and has in the copy, stays ended.
-                kept = {name: found[name] for name in names if found[name] is not None}
-                if kept:
-                    db.execute(update(model).where(_is(model, row)).values(kept))
-        known = {tuple(row) for row in ended.people}
-        for model in GOES:
-            left = {tuple(row) for row in ended.keys[model]}
-            back = select(*_keys(model), model.person_id.label("of"))  # type: ignore[attr-defined]
-            for way in db.execute(back).all():
-                if tuple(way)[:-1] not in left and (way.shop_id, way.of) in known:
-                    db.execute(delete(model).where(_is(model, way)))
-        shops = set(db.scalars(select(Shop.id)))
-        stones = [row._asdict() for row in ended.tombstones if row.shop_id in shops]
-        if stones:
-            db.execute(insert(Forgotten).values(stones).on_conflict_do_nothing())
-    for shop in db.scalars(select(Shop)).all():
-        privacy.reapply(db, shop_id=shop.id)
-        privacy.due_for_erasing(db, shop_id=shop.id, retention=shop.retention, now=now)
+def _stopped(now: datetime) -> Iterator[str]:
+    for model, name in STOPS.items():
+        column = _table(model).c[name]
+        is_open = column.is_(None) if column.nullable else column > now
+        yield _guarded(model, (name,), _table(model).update().where(is_open).values({name: now}))
 
 
-def _is(model: type[Base], row: Any) -> Any:
-    return and_(*(column == getattr(row, column.name) for column in _keys(model)))
+def _carried_over(connection: Connection) -> Iterator[str]:
+    """Give the statements that end in a restored database what has ended in this one."""
+    for model, names in ENDS.items():
+        table = _table(model)
+        keys = list(table.primary_key.columns)
+        for row in connection.execute(select(*keys, *(table.c[name] for name in names))).all():
+            found = row._asdict()
+            # What had not ended here, and has in the backup, stays ended.
+            ended = {name: found[name] for name in names if found[name] is not None}
+            if ended:
+                own = [key == found[key.name] for key in keys]
+                yield _guarded(model, tuple(ended), table.update().where(*own).values(ended))
+    person = _table(Person)
+    people = connection.execute(select(person.c.shop_id, person.c.id, person.c.role)).all()
+    for row in people:
+        if row.role != "lead":
+            own = [person.c.shop_id == row.shop_id, person.c.id == row.id]
+            yield _guarded(Person, ("role",), person.update().where(*own).values(role=row.role))
+    for model in GOES:
+        table = _table(model)
+        keys = list(table.primary_key.columns)
+        left = [tuple(row) for row in connection.execute(select(*keys)).all()]
+        for row in people:
+            theirs = [table.c.shop_id == row.shop_id, table.c.person_id == row.id]
+            known = [key for key in left if key[0] == row.shop_id]
+            kept = table.c[keys[-1].name].not_in([key[-1] for key in known]) if known else text("true")
+            yield _guarded(model, ("person_id",), table.delete().where(*theirs, kept))
+    stones = _table(Forgotten)
+    shops = _table(Shop)
+    for row in connection.execute(select(stones)).all():
+        there = select(shops.c.id).where(shops.c.id == row.shop_id).exists()
+        values = select(*_values(stones, row._asdict())).where(there)
+        added = insert(stones).from_select(list(stones.columns), values).on_conflict_do_nothing()
+        yield _guarded(Forgotten, ("place_id",), added)
+
+
+def _values(table: Table, row: Mapping[str, Any]) -> list[Any]:
+    return [cast(literal(row[column.name], column.type), column.type).label(column.name) for column in table.columns]
 
 
 def _revision_in(engine: Engine, file: Path) -> str:
-    """Return the revision of the tables in a copy, without putting it anywhere."""
+    """Return the revision of the tables in a backup, without putting it anywhere."""
     if not file.is_file():
         raise DumpError("there is no such file")
     try:
@@ -171,10 +214,21 @@ def _revision_in(engine: Engine, file: Path) -> str:
 
 def _run(engine: Engine, program: str, *options: str) -> bytes:
     """Run one of PostgreSQL's own programs on the engine's database; the password stays out of the process list."""
-    url = engine.url.set(drivername="postgresql", password=None).render_as_string()
-    environment = {**os.environ, "PGPASSWORD": engine.url.password or "", "PGCONNECT_TIMEOUT": "5"}
+    known = engine.url
+    # `set(password=None)` would leave the password as it is, and show it as three stars.
+    url = URL.create(
+        "postgresql",
+        username=known.username,
+        host=known.host,
+        port=known.port,
+        database=known.database,
+        query=known.query,
+    )
+    environment = {**os.environ, "PGCONNECT_TIMEOUT": "5"}
+    if known.password:
+        environment["PGPASSWORD"] = str(known.password)
     # `pg_restore` writes a script and needs no database.
-    where = () if program == "pg_restore" else (f"--dbname={url}",)
+    where = () if program == "pg_restore" else (f"--dbname={url.render_as_string()}",)
     try:
         done = subprocess.run(  # noqa: S603 - the program's own words
             [program, *where, *options], env=environment, stdin=subprocess.DEVNULL, capture_output=True, check=False

@@ -11,6 +11,7 @@ from sqlalchemy.orm import Session
 from sqlalchemy.orm.attributes import set_committed_value
 
 from plentar.store.calls import WHOLE, list_of
+from plentar.store.locking import lock_row
 from plentar.store.models import Call, EventRow, LogSamples, Person, PhotoBytes
 
 __all__ = [
@@ -44,7 +45,7 @@ def lock_call(db: Session, *, shop_id: UUID, call_id: UUID) -> Call | None:
     Whoever writes to a call holds this: what is checked under it still stands when it is kept.
     """
     query = select(Call).options(*WHOLE).where(Call.shop_id == shop_id, Call.id == call_id)
-    return db.scalar(query.with_for_update(of=Call).execution_options(populate_existing=True))
+    return lock_row(db, query, of=Call)
 
 
 def seq_of(db: Session, *, shop_id: UUID, call_id: UUID) -> int | None:

@@ -27,6 +27,7 @@ __all__ = [
     "Base",
     "Call",
     "EventRow",
+    "ImportBatch",
     "KitRow",
     "LogSamples",
     "Meter",
@@ -90,11 +91,25 @@ class Shop(Base):
     retention: Mapped[dict[str, Any]] = mapped_column(default=dict, server_default=text("'{}'"))
 
 
+class ImportBatch(Base):
+    """One export file that was imported: when, by whom, and its name. What came in with it names it."""
+
+    __tablename__ = "import_batch"
+    shop_id: Mapped[UUID] = mapped_column(ForeignKey("shop.id"), primary_key=True)
+    id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
+    at: Mapped[datetime]
+    # None: somebody at the server's own command line.
+    person_id: Mapped[UUID | None]
+    by: Mapped[str] = mapped_column(String(120))
+    file: Mapped[str] = mapped_column(String(200))
+
+
 class Person(Base):
     """Someone who signs in: a technician, or a lead who also keeps the shop's people, meters and rules."""
 
     __tablename__ = "person"
     __table_args__ = (
+        ForeignKeyConstraint(["shop_id", "import_id"], ["import_batch.shop_id", "import_batch.id"]),
         CheckConstraint("role in ('technician', 'lead')", name="role"),
         CheckConstraint("email = lower(email)", name="email_lower"),
     )
@@ -109,6 +124,8 @@ class Person(Base):
     # What stands on this person's pages; what is kept, and every paper, stays in °F and gauge numbers.
     reads_celsius: Mapped[bool] = mapped_column(default=False, server_default=text("false"))
     reads_metric_wire: Mapped[bool] = mapped_column(default=False, server_default=text("false"))
+    import_id: Mapped[UUID | None]
+    imported: Mapped[ImportBatch | None] = relationship(viewonly=True)
     shop: Mapped[Shop] = relationship()
 
 
@@ -133,6 +150,7 @@ class Place(Base):
 
     __tablename__ = "place"
     __table_args__ = (
+        ForeignKeyConstraint(["shop_id", "import_id"], ["import_batch.shop_id", "import_batch.id"]),
         Index("uq_place_shop_id_name", "shop_id", "name", unique=True, postgresql_where=text("removed_at is null")),
     )
     shop_id: Mapped[UUID] = mapped_column(ForeignKey("shop.id"), primary_key=True)
@@ -152,6 +170,8 @@ class Place(Base):
     removed_at: Mapped[datetime | None]
     # Its people's data was erased then.
     forgotten_at: Mapped[datetime | None]
+    import_id: Mapped[UUID | None]
+    imported: Mapped[ImportBatch | None] = relationship(viewonly=True)
 
 
 class PlaceChange(Base):
@@ -177,6 +197,7 @@ class Unit(Base):
 
     __tablename__ = "unit"
     __table_args__ = (
+        ForeignKeyConstraint(["shop_id", "import_id"], ["import_batch.shop_id", "import_batch.id"]),
         ForeignKeyConstraint(["shop_id", "place_id"], ["place.shop_id", "place.id"]),
         Index(None, "shop_id", "place_id"),
     )
@@ -187,6 +208,8 @@ class Unit(Base):
     nameplate: Mapped[dict[str, Any]]
     version: Mapped[int] = mapped_column(default=1)
     removed_at: Mapped[datetime | None]
+    import_id: Mapped[UUID | None]
+    imported: Mapped[ImportBatch | None] = relationship(viewonly=True)
     place: Mapped[Place] = relationship(viewonly=True)
 
 
@@ -206,6 +229,7 @@ class Call(Base):
             ["shop_id", "returns_to_id"], ["call.shop_id", "call.id"], deferrable=True, initially="DEFERRED"
         ),
         ForeignKeyConstraint(["shop_id", "round_id"], ["round.shop_id", "round.id"]),
+        ForeignKeyConstraint(["shop_id", "import_id"], ["import_batch.shop_id", "import_batch.id"]),
         CheckConstraint("window_minutes >= 0 and minutes > 0", name="plan"),
     )
     shop_id: Mapped[UUID] = mapped_column(ForeignKey("shop.id"), primary_key=True)
@@ -235,6 +259,8 @@ class Call(Base):
     seq: Mapped[int] = mapped_column(default=0)
     # How much came home from phones without signal that could not be kept, and nobody has looked at yet.
     asides: Mapped[int] = mapped_column(default=0, server_default=text("0"))
+    import_id: Mapped[UUID | None]
+    imported: Mapped[ImportBatch | None] = relationship(viewonly=True)
     unit: Mapped[Unit] = relationship(viewonly=True)
     technician: Mapped[Person] = relationship(viewonly=True)
     meter: Mapped[Meter] = relationship(viewonly=True)
@@ -397,7 +423,8 @@ class Phone(Base):
 class SetAside(Base):
     """What came home from a phone and could not be kept on its call, whole, with why: nothing is dropped.
 
-    `what` is the form's endpoint, `fields` what was typed, `body` all that was sent.
+    `what` is the form's endpoint, `fields` what was typed, `body` all that was sent; `drafts` what it would have
+    recorded, where only its moment was in doubt and a lead may still accept it.
     """
 
     __tablename__ = "set_aside"
@@ -405,13 +432,16 @@ class SetAside(Base):
         ForeignKeyConstraint(["shop_id", "call_id"], ["call.shop_id", "call.id"]),
         ForeignKeyConstraint(["shop_id", "person_id"], ["person.shop_id", "person.id"]),
         Index(None, "shop_id", "call_id"),
+        Index("ix_set_aside_phone", "shop_id", "phone_id"),
     )
     shop_id: Mapped[UUID] = mapped_column(ForeignKey("shop.id"), primary_key=True)
     id: Mapped[UUID] = mapped_column(primary_key=True)
     call_id: Mapped[UUID]
     person_id: Mapped[UUID]
+    phone_id: Mapped[UUID | None]
     what: Mapped[str] = mapped_column(String(60))
     fields: Mapped[list[Any]]
+    drafts: Mapped[list[Any] | None] = mapped_column(JSONB(none_as_null=True))
     body: Mapped[bytes] = mapped_column(deferred=True)
     content_type: Mapped[str] = mapped_column(String(200))
     why: Mapped[str] = mapped_column(Text)

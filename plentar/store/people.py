@@ -31,8 +31,10 @@ def find(db: Session, email: str) -> Person | None:
 
 def is_password(person: Person | None, password: str) -> bool:
     """Tell whether a password is a person's; for nobody it takes as long and is not."""
+    # Nobody of this address, or somebody invited who has none yet: a hash is verified all the same.
+    has_one = person is not None and bool(person.password_hash)
     try:
-        return _hasher.verify(person.password_hash if person else _NOBODY, password) and person is not None
+        return _hasher.verify(person.password_hash if has_one and person else _NOBODY, password) and has_one
     except (VerificationError, InvalidHashError):
         return False
 

@@ -5,13 +5,18 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import select, update
+from sqlalchemy import func, select, update
 from sqlalchemy.dialects.postgresql import insert
-from sqlalchemy.orm import Session, joinedload
+from sqlalchemy.orm import Session, joinedload, undefer
 
+from plentar.store.locking import lock_row_of_call
 from plentar.store.models import Call, Person, Phone, SetAside
 
-__all__ = ["end", "find", "list_aside", "register", "see_aside", "set_aside"]
+__all__ = ["aside_of", "end", "find", "list_aside", "register", "see_aside", "set_aside"]
+
+
+# What one phone may have waiting for somebody to look at: a bad day's work, not a disk.
+MOST_ASIDE, MOST_ASIDE_BYTES = 200, 64 * 1024 * 1024
 
 
 def register(
@@ -50,9 +55,20 @@ def end(db: Session, person: Person, now: datetime, *, sign_in: UUID | None = No
 
 
 def set_aside(db: Session, person: Person, *, call_id: UUID, **columns: Any) -> bool:
-    """Keep what could not be kept on its call; sent again, it is kept once. False where the shop has no such call."""
+    """Keep what could not be kept on its call; sent again, it is kept once.
+
+    False where the shop has no such call, or so much of this phone waits already that the rest stays on it.
+    """
     own = (Call.shop_id == person.shop_id, Call.id == call_id)
-    if db.scalar(select(Call.id).where(*own).with_for_update()) is None:
+    if not lock_row_of_call(db, shop_id=person.shop_id, call_id=call_id):
+        return False
+    theirs = (SetAside.shop_id == person.shop_id, SetAside.phone_id == columns["phone_id"], SetAside.seen_at.is_(None))
+    count, size = db.execute(
+        select(func.count(), func.coalesce(func.sum(func.length(SetAside.body)), 0)).where(
+            *theirs, SetAside.id != columns["id"]
+        )
+    ).one()
+    if count >= MOST_ASIDE or size + len(columns["body"]) > MOST_ASIDE_BYTES:
         return False
     row = {"shop_id": person.shop_id, "call_id": call_id, "person_id": person.id, **columns}
     kept = db.execute(
@@ -71,6 +87,13 @@ def list_aside(db: Session, *, shop_id: UUID, call_id: UUID) -> Sequence[SetAsid
         .where(SetAside.shop_id == shop_id, SetAside.call_id == call_id, SetAside.seen_at.is_(None))
         .order_by(SetAside.done_at, SetAside.id)
     ).all()
+
+
+def aside_of(db: Session, *, shop_id: UUID, call_id: UUID, aside_id: UUID) -> SetAside | None:
+    """Return what was set aside on a call and nobody has looked at yet, whole."""
+    own = (SetAside.shop_id == shop_id, SetAside.call_id == call_id, SetAside.id == aside_id)
+    whole = (joinedload(SetAside.person), undefer(SetAside.body))
+    return db.scalar(select(SetAside).options(*whole).where(*own, SetAside.seen_at.is_(None)))
 
 
 def see_aside(db: Session, person: Person, *, call_id: UUID, aside_id: UUID, now: datetime) -> bool:

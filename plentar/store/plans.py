@@ -6,9 +6,11 @@ from typing import Any
 from uuid import UUID, uuid4
 
 from sqlalchemy import func, select, update
+from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session, joinedload
 
 from plentar.store.calls import WHOLE
+from plentar.store.locking import lock_row_of_call
 from plentar.store.models import Call, EventRow, Unit
 from plentar.store.shop_models import FollowUp, PartOrder
 
@@ -78,6 +80,7 @@ def list_overdue(db: Session, *, shop_id: UUID, before: datetime, most: int = 30
 
 def replan(db: Session, call: Call, version: int, **values: Any) -> bool:
     """Move a call or hand it on; False when somebody else did since this version was read."""
+    lock_row_of_call(db, shop_id=call.shop_id, call_id=call.id)
     done = db.execute(
         update(Call)
         .where(Call.shop_id == call.shop_id, Call.id == call.id, Call.plan_version == version)
@@ -91,6 +94,7 @@ def replan(db: Session, call: Call, version: int, **values: Any) -> bool:
 
 def cancel(db: Session, call: Call, why: str) -> bool:
     """Cancel a call that was only planned; False for one that was begun."""
+    lock_row_of_call(db, shop_id=call.shop_id, call_id=call.id)
     own = (Call.shop_id == call.shop_id, Call.id == call.id, Call.status == "planned")
     done = db.execute(update(Call).where(*own).values(status="cancelled", cancelled_why=why).returning(Call.id))
     db.expire(call)
@@ -109,24 +113,22 @@ def add_follow_up(
     person_id: UUID,
     now: datetime,
     new_id: UUID | None = None,
-) -> None:
-    """Note what is owed to a place; sent again, it is noted once."""
+) -> FollowUp:
+    """Note what is owed to a place; sent again, it is noted once. Returns what stands under the id."""
     row_id = new_id or uuid4()
-    if new_id is not None and follow_up_of(db, shop_id=shop_id, item_id=new_id) is not None:
-        return
-    row = FollowUp(
-        id=row_id,
-        shop_id=shop_id,
-        place_id=place_id,
-        unit_id=unit_id,
-        call_id=call_id,
-        words=words,
-        due_on=due_on,
-        made_by_id=person_id,
-        made_at=now,
-    )
-    db.add(row)
-    db.flush()
+    row = {
+        "id": row_id,
+        "shop_id": shop_id,
+        "place_id": place_id,
+        "unit_id": unit_id,
+        "call_id": call_id,
+        "words": words,
+        "due_on": due_on,
+        "made_by_id": person_id,
+        "made_at": now,
+    }
+    db.execute(insert(FollowUp).values(row).on_conflict_do_nothing(index_elements=["shop_id", "id"]))
+    return db.scalars(select(FollowUp).where(FollowUp.shop_id == shop_id, FollowUp.id == row_id)).one()
 
 
 def follow_up_of(db: Session, *, shop_id: UUID, item_id: UUID) -> FollowUp | None:
@@ -162,22 +164,21 @@ def add_order(
     now: datetime,
     expected_on: date | None = None,
     new_id: UUID | None = None,
-) -> None:
-    """Note a part a call waits for; sent again, it is noted once."""
-    if new_id is not None and order_of(db, shop_id=call.shop_id, order_id=new_id) is not None:
-        return
-    row = PartOrder(
-        id=new_id or uuid4(),
-        shop_id=call.shop_id,
-        call_id=call.id,
-        name=name,
-        person_id=person_id,
-        made_at=now,
-        changed_at=now,
-        expected_on=expected_on,
-    )
-    db.add(row)
-    db.flush()
+) -> PartOrder:
+    """Note a part a call waits for; sent again, it is noted once. Returns what stands under the id."""
+    row_id = new_id or uuid4()
+    row = {
+        "id": row_id,
+        "shop_id": call.shop_id,
+        "call_id": call.id,
+        "name": name,
+        "person_id": person_id,
+        "made_at": now,
+        "changed_at": now,
+        "expected_on": expected_on,
+    }
+    db.execute(insert(PartOrder).values(row).on_conflict_do_nothing(index_elements=["shop_id", "id"]))
+    return db.scalars(select(PartOrder).where(PartOrder.shop_id == call.shop_id, PartOrder.id == row_id)).one()
 
 
 def order_of(db: Session, *, shop_id: UUID, order_id: UUID) -> PartOrder | None:

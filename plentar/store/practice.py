@@ -9,6 +9,7 @@ from sqlalchemy import Row, func, select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
+from plentar.store.locking import lock_row
 from plentar.store.models import Call, EventRow, Person
 from plentar.store.practice_models import (
     Learner,
@@ -85,12 +86,8 @@ def begin(db: Session, learner: Learner, *, case_id: str, document: Mapping[str,
 
 def lock_run(db: Session, learner: Learner, run_id: UUID) -> PracticeRun | None:
     """Return one of a learner's runs, locked: one thing is done in it after another."""
-    query = (
-        select(PracticeRun)
-        .where(PracticeRun.shop_id == learner.shop_id, PracticeRun.learner_id == learner.id, PracticeRun.id == run_id)
-        .with_for_update()
-    )
-    return db.scalar(query)
+    own = (PracticeRun.shop_id == learner.shop_id, PracticeRun.learner_id == learner.id, PracticeRun.id == run_id)
+    return lock_row(db, select(PracticeRun).where(*own))
 
 
 def steps_after(db: Session, run: PracticeRun, seq: int) -> Sequence[PracticeStep]:
@@ -180,10 +177,10 @@ def class_of(db: Session, *, shop_id: UUID, class_id: UUID) -> PracticeClass | N
     return db.scalar(select(PracticeClass).where(PracticeClass.shop_id == shop_id, PracticeClass.id == class_id))
 
 
-def class_by_code(db: Session, code: str) -> PracticeClass | None:
+def class_by_code(db: Session, code: str, now: datetime) -> PracticeClass | None:
     """Return the open class a code lets in to; the code is all that is asked of a stranger."""
-    wanted = code.strip().upper()
-    return db.scalar(select(PracticeClass).where(PracticeClass.code == wanted, PracticeClass.closed_at.is_(None)))
+    own = (PracticeClass.code == code.strip().upper(), PracticeClass.open_until > now)
+    return db.scalar(select(PracticeClass).where(*own, PracticeClass.closed_at.is_(None)))
 
 
 def count_learners(db: Session, row: PracticeClass) -> int:

@@ -55,6 +55,8 @@ class PracticeClass(Base):
     code: Mapped[str] = mapped_column(String(12), unique=True)
     case_ids: Mapped[list[Any]]
     made_at: Mapped[datetime]
+    # Nobody new comes in after that.
+    open_until: Mapped[datetime]
     closed_at: Mapped[datetime | None]
 
 

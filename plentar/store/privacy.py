@@ -1,8 +1,8 @@
 """Erasing people's data and keeping what was measured: a tombstone stands for it, and whatever is taken in obeys it.
 
 Personal are the occupant, the phone, how to get in, what people said and wrote, signatures and photographs. Readings,
-switches, locks, parts, causes and who of the shop did what when are not touched: the database sees to it that an
-erasure changes nothing but words, strokes and pictures.
+switches, locks, parts, causes and who of the shop did what when are not touched. The serving role can change no event:
+the owner's functions erase, nothing but words, strokes and pictures, and keep a line of it in the audit.
 """
 
 from collections.abc import Sequence
@@ -10,32 +10,26 @@ from datetime import datetime, timedelta
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import cast, delete, func, select, text, update
-from sqlalchemy.dialects.postgresql import JSONB, insert
+from sqlalchemy import Text, bindparam, cast, exists, func, select, update
+from sqlalchemy.dialects.postgresql import ARRAY, insert
 from sqlalchemy.orm import Session
 
 from plentar.store import audit
 from plentar.store.models import Call, EventRow, Person, PhotoBytes, Place, PlaceChange, SetAside, ShareLink, Unit
-from plentar.store.shop_models import AuditRow, FollowUp, Forgotten
+from plentar.store.shop_models import FollowUp, Forgotten
 
-__all__ = ["ERASED", "KINDS", "due_for_erasing", "find_places", "forget", "forgotten_places", "reapply"]
+__all__ = ["ERASED", "KINDS", "LONGEST_DAYS", "due_for_erasing", "find_places", "forget", "forgotten_places", "reapply"]
 
 ERASED = "erased"
-# What each kind of event holds of people, and what stands there after: a name that is needed stays a word.
-_OF_EVENTS: dict[str, dict[str, Any]] = {
-    "amend": {"words": "", "at_risk": ""},
-    "seen": {"note": ""},
-    "photo": {"note": ""},
-    "note": {"words": ERASED},
-    "signed": {"name": ERASED, "strokes": []},
-    "approval": {"who": ERASED},
-}
-_PHOTOS, _SIGNATURES = ("photo",), ("signed",)
+# A hundred years.
+LONGEST_DAYS = 36_500
+# What holds people's words or pictures, as the owner's function `words_erased` blanks them (store/migrations).
+PERSONAL = ("amend", "seen", "photo", "note", "signed", "approval")
 # What a retention can be set for, each with the events it is about.
 KINDS: dict[str, tuple[str, ...]] = {
     "words": ("amend", "seen", "note", "approval"),
-    "photos": _PHOTOS,
-    "signatures": _SIGNATURES,
+    "photos": ("photo",),
+    "signatures": ("signed",),
 }
 
 
@@ -57,14 +51,13 @@ def forget(db: Session, *, shop_id: UUID, place_id: UUID, at: datetime, person: 
         shop_id=shop_id, place_id=place_id, at=at, person_id=person.id if person is not None else None
     )
     db.execute(tombstone.on_conflict_do_nothing(index_elements=["shop_id", "place_id"]))
-    _erase_place(db, place, at)
+    _erase_place(db, place, at, person)
     audit.note(db, "erased", place.name, shop_id=shop_id, person=person, at=at)
     return True
 
 
-def _erase_place(db: Session, place: Place, at: datetime) -> None:
+def _erase_place(db: Session, place: Place, at: datetime, person: Person | None = None) -> None:
     shop_id = place.shop_id
-    db.execute(text("select set_config('plentar.erasing', 'on', true)"))
     place.occupant = place.phone = place.access_note = ""
     place.forgotten_at, place.version = place.forgotten_at or at, place.version + 1
     db.flush()
@@ -77,29 +70,24 @@ def _erase_place(db: Session, place: Place, at: datetime) -> None:
     blank = {"words": "", "at_risk": ""}
     db.execute(update(Call).where(*own).values(**blank, plan_version=Call.plan_version + 1))
     db.execute(update(Call).where(*own, Call.cancelled_why != "").values(cancelled_why=ERASED))
-    _erase_events(db, shop_id, calls, tuple(_OF_EVENTS))
+    _erase_events(db, shop_id, db.scalars(calls).all(), PERSONAL, place.name, person)
     # What was set aside was typed by people, whatever form it is of.
     aside = (SetAside.shop_id == shop_id, SetAside.call_id.in_(calls))
-    db.execute(update(SetAside).where(*aside).values(fields=[], body=b"", why=ERASED))
+    db.execute(update(SetAside).where(*aside).values(fields=[], drafts=None, body=b"", why=ERASED))
     links = (ShareLink.shop_id == shop_id, ShareLink.call_id.in_(calls), ShareLink.revoked_at.is_(None))
     db.execute(update(ShareLink).where(*links).values(revoked_at=at))
     owed = (FollowUp.shop_id == shop_id, FollowUp.place_id == place.id)
     db.execute(update(FollowUp).where(*owed).values(words=ERASED))
-    told = (AuditRow.shop_id == shop_id, AuditRow.about == place.name, AuditRow.deed.in_(("call cancelled",)))
-    db.execute(update(AuditRow).where(*told).values(after=None))
-    db.execute(text("select set_config('plentar.erasing', '', true)"))
+    db.execute(select(func.erase_audit(shop_id, place.name)))
 
 
-def _erase_events(db: Session, shop_id: UUID, calls: Any, kinds: Sequence[str]) -> None:
-    for kind in kinds:
-        own = (EventRow.shop_id == shop_id, EventRow.call_id.in_(calls), EventRow.kind == kind)
-        blank = EventRow.payload.op("||")(cast(_OF_EVENTS[kind], JSONB))
-        db.execute(update(EventRow).where(*own).values(payload=blank))
-    if "photo" in kinds:
-        photos = select(EventRow.id).where(
-            EventRow.shop_id == shop_id, EventRow.call_id.in_(calls), EventRow.kind == "photo"
-        )
-        db.execute(delete(PhotoBytes).where(PhotoBytes.shop_id == shop_id, PhotoBytes.id.in_(photos)))
+def _erase_events(
+    db: Session, shop_id: UUID, calls: Sequence[UUID], kinds: Sequence[str], about: str, person: Person | None
+) -> list[UUID]:
+    """Erase kinds of events of some calls by the owner's function; return the calls where there was anything."""
+    by = person.id if person is not None else None
+    erase = select(func.erase_call(shop_id, bindparam("call"), cast(list(kinds), ARRAY(Text)), by, about))
+    return [call for call in calls if db.scalar(erase, {"call": call})]
 
 
 def forgotten_places(db: Session, *, shop_id: UUID) -> Sequence[Forgotten]:
@@ -124,17 +112,19 @@ def due_for_erasing(db: Session, *, shop_id: UUID, retention: dict[str, Any], no
         retention: Days by kind, of `KINDS`; a kind that is not there is kept.
     """
     touched: set[UUID] = set()
-    db.execute(text("select set_config('plentar.erasing', 'on', true)"))
     for name, days in retention.items():
         if name not in KINDS or not days:
             continue
         before = now - timedelta(days=int(days))
         own = (Call.shop_id == shop_id, Call.status == "closed", Call.closed_at < before)
-        calls = select(Call.id).where(*own)
-        held = (EventRow.shop_id == shop_id, EventRow.call_id.in_(calls), EventRow.kind.in_(KINDS[name]))
-        touched |= set(db.scalars(select(EventRow.call_id).where(*held).distinct()))
-        _erase_events(db, shop_id, calls, KINDS[name])
+        # What was erased before is not asked about again.
+        is_left = EventRow.payload.is_distinct_from(
+            EventRow.payload.op("||")(func.words_erased(EventRow.kind))
+        ) | exists().where(PhotoBytes.shop_id == shop_id, PhotoBytes.id == EventRow.id)
+        held = (EventRow.shop_id == shop_id, EventRow.kind.in_(KINDS[name]), is_left)
+        calls = select(Call.id).where(*own, Call.id.in_(select(EventRow.call_id).where(*held)))
+        told = f"{name}: kept {days} days"
+        touched |= set(_erase_events(db, shop_id, db.scalars(calls).all(), KINDS[name], told, None))
         if name == "words":
             db.execute(update(Call).where(*own, Call.words != "").values(words="", at_risk=""))
-    db.execute(text("select set_config('plentar.erasing', '', true)"))
     return len(touched)

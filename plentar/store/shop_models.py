@@ -11,7 +11,7 @@ from sqlalchemy import CheckConstraint, Computed, ForeignKey, ForeignKeyConstrai
 from sqlalchemy.dialects.postgresql import JSONB, TSVECTOR
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
-from plentar.store.models import Base, Call, Person, Place, Unit
+from plentar.store.models import Base, Call, ImportBatch, Person, Place, Unit
 
 __all__ = [
     "AuditRow",
@@ -22,6 +22,7 @@ __all__ = [
     "OneTimeLink",
     "PartOrder",
     "Passkey",
+    "PasskeyChallenge",
     "Round",
     "SearchLine",
     "Stock",
@@ -71,6 +72,16 @@ class Passkey(Base):
     person: Mapped[Person] = relationship(viewonly=True)
 
 
+class PasskeyChallenge(Base):
+    """What a browser's passkey was asked to sign: good for one answer within five minutes."""
+
+    __tablename__ = "passkey_challenge"
+    hash: Mapped[bytes] = mapped_column(primary_key=True)
+    # Whoever is making a passkey; None while somebody signs in.
+    person_id: Mapped[UUID | None]
+    expires_at: Mapped[datetime]
+
+
 class AuditRow(Base):
     """Who changed what of the shop, when, from what to what: append-only (a trigger sees to it)."""
 
@@ -78,6 +89,7 @@ class AuditRow(Base):
     __table_args__ = (
         ForeignKeyConstraint(["shop_id", "person_id"], ["person.shop_id", "person.id"]),
         Index(None, "shop_id", "at"),
+        ForeignKeyConstraint(["shop_id", "import_id"], ["import_batch.shop_id", "import_batch.id"]),
     )
     shop_id: Mapped[UUID] = mapped_column(ForeignKey("shop.id"), primary_key=True)
     id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
@@ -88,6 +100,8 @@ class AuditRow(Base):
     about: Mapped[str] = mapped_column(String(200))
     before: Mapped[Any | None] = mapped_column(JSONB)
     after: Mapped[Any | None] = mapped_column(JSONB)
+    import_id: Mapped[UUID | None]
+    imported: Mapped[ImportBatch | None] = relationship(viewonly=True)
     person: Mapped[Person | None] = relationship(viewonly=True)
 
 
@@ -175,6 +189,7 @@ class Round(Base):
     __table_args__ = (
         CheckConstraint("state in ('being made', 'planned', 'closed')", name="state"),
         ForeignKeyConstraint(["shop_id", "made_by_id"], ["person.shop_id", "person.id"]),
+        ForeignKeyConstraint(["shop_id", "import_id"], ["import_batch.shop_id", "import_batch.id"]),
         Index(None, "shop_id", "made_at"),
     )
     shop_id: Mapped[UUID] = mapped_column(ForeignKey("shop.id"), primary_key=True)
@@ -187,6 +202,8 @@ class Round(Base):
     # What it was made from: units with minutes and windows, people, days, hours.
     wanted: Mapped[dict[str, Any]]
     version: Mapped[int] = mapped_column(default=1)
+    import_id: Mapped[UUID | None]
+    imported: Mapped[ImportBatch | None] = relationship(viewonly=True)
 
 
 class SearchLine(Base):

@@ -2,15 +2,16 @@
 
 from collections.abc import Sequence
 from datetime import datetime, timedelta
+from hashlib import sha256
 from typing import Literal
 from uuid import UUID, uuid4
 
-from sqlalchemy import func, select, update
+from sqlalchemy import delete, func, select, update
 from sqlalchemy.orm import Session, joinedload
 
 from plentar.store.models import Person
 from plentar.store.secret import hash_of
-from plentar.store.shop_models import OneTimeLink, Passkey
+from plentar.store.shop_models import OneTimeLink, Passkey, PasskeyChallenge
 
 __all__ = [
     "LINK_LASTS",
@@ -18,16 +19,20 @@ __all__ = [
     "count_passkeys",
     "find_link",
     "find_passkey",
+    "keep_challenge",
     "list_passkeys",
     "make_link",
     "note_passkey_used",
     "remove_passkey",
     "remove_password",
+    "use_challenge",
     "use_link",
 ]
 
 # Long enough for somebody who reads mail at the weekend.
 LINK_LASTS = timedelta(days=3)
+# A finger on the sensor, or a phone fetched from the van.
+CHALLENGE_LASTS = timedelta(minutes=5)
 
 
 def make_link(db: Session, person: Person, kind: Literal["invite", "reset"], secret: str, now: datetime) -> OneTimeLink:
@@ -79,6 +84,22 @@ def add_passkey(
     db.add(row)
     db.flush()
     return row
+
+
+def keep_challenge(db: Session, challenge: bytes, person: Person | None, now: datetime) -> None:
+    """Keep what a passkey was asked to sign; what lapsed is forgotten."""
+    db.execute(delete(PasskeyChallenge).where(PasskeyChallenge.expires_at <= now))
+    by = person.id if person is not None else None
+    db.add(PasskeyChallenge(hash=sha256(challenge).digest(), person_id=by, expires_at=now + CHALLENGE_LASTS))
+    db.flush()
+
+
+def use_challenge(db: Session, challenge: bytes, person: Person | None, now: datetime) -> bool:
+    """Use up what was asked; False where it was never asked of them, is too old, or was answered already."""
+    own = (PasskeyChallenge.hash == sha256(challenge).digest(), PasskeyChallenge.expires_at > now)
+    by = person.id if person is not None else None
+    query = delete(PasskeyChallenge).where(*own, PasskeyChallenge.person_id.is_not_distinct_from(by))
+    return db.execute(query.returning(PasskeyChallenge.hash)).first() is not None
 
 
 def list_passkeys(db: Session, person: Person) -> Sequence[Passkey]:

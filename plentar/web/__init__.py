@@ -4,6 +4,7 @@ from collections.abc import Callable
 from datetime import timedelta
 from functools import lru_cache
 from pathlib import Path
+from urllib.parse import urlsplit
 
 from flask import Flask, request, url_for
 from flask_compress import Compress
@@ -12,6 +13,7 @@ from jinja2 import ChoiceLoader, FileSystemLoader
 
 from plentar.screen.fragments import LOADER, OPTIONS, furnish
 from plentar.store.database import make_engine, make_sessions
+from plentar.store.locking import GATE, make_gate
 from plentar.web import access, assets, errors, sent
 from plentar.web.proxies import BehindProxies
 from plentar.web.settings import Settings
@@ -32,6 +34,8 @@ CONTENT_SECURITY_POLICY = {
     "manifest-src": "'self'",
 }
 MAX_BODY_BYTES = 256 * 1024
+# Probes, and people at the server itself.
+LOOPBACK_HOSTS = ("localhost", "127.0.0.1")
 
 
 class _Application(Flask):
@@ -45,6 +49,7 @@ def create_app(settings: Settings) -> Flask:
     app.config.update(
         SECRET_KEY=settings.secret_key,
         PLENTAR_ORIGIN=settings.origin,
+        PLENTAR_DATABASE_URL=settings.database_url,
         SESSION_COOKIE_NAME="plentar",
         SESSION_COOKIE_HTTPONLY=True,
         SESSION_COOKIE_SAMESITE="Lax",
@@ -62,7 +67,11 @@ def create_app(settings: Settings) -> Flask:
         SEND_FILE_MAX_AGE_DEFAULT=timedelta(days=365),
     )
     app.jinja_options = dict(OPTIONS)
-    app.extensions["plentar.sessions"] = make_sessions(make_engine(settings.database_url, threads=settings.threads))
+    app.extensions["plentar.sessions"] = make_sessions(
+        make_engine(settings.database_url, threads=settings.threads),
+        settings.time_outs,
+        {GATE: make_gate(settings.threads)},
+    )
     if settings.keeps_tables:
         # With it comes the solver: only a process that answers calls needs it.
         from plentar.core.causes.shelf import use_shelf
@@ -77,11 +86,15 @@ def create_app(settings: Settings) -> Flask:
         app,
         force_https=False,
         strict_transport_security=settings.secure_cookies,
+        strict_transport_security_include_subdomains=settings.subdomains_too,
         session_cookie_secure=settings.secure_cookies,
         content_security_policy=CONTENT_SECURITY_POLICY,
         permissions_policy={"camera": "(self)", "geolocation": "()", "microphone": "()"},
         referrer_policy="same-origin",
     )
+    # A page made under another name would send people there: its links, its one-time links, its passkeys.
+    own = urlsplit(settings.origin).hostname
+    app.config["PLENTAR_HOSTS"] = [*([own] if own else ()), *LOOPBACK_HOSTS]
     if settings.proxies:
         app.wsgi_app = BehindProxies(app.wsgi_app, settings.proxies)  # type: ignore[method-assign]
     errors.register(app)

@@ -27,7 +27,7 @@ from plentar.core.evidence.events import (
     Tapped,
     Ticked,
 )
-from plentar.core.evidence.lockout import FRAME_SHARE, dead_pairs, safe_ticks
+from plentar.core.evidence.lockout import FRAME_SHARE, FRAME_VOLTS, dead_pairs, safe_ticks
 from plentar.core.evidence.metrology import Meter
 from plentar.core.judging.timing import stages_of
 from plentar.core.unit.nameplate import Nameplate
@@ -281,7 +281,7 @@ def dead_list(visit: Visit, meter: Meter, person: str) -> Mapping[str, Any]:
         "opened": dict(lockout.opened),
         "below_volts": below,
         "live_volts": [90.0, 320.0],
-        "frame_volts": FRAME_SHARE * 120.0,
+        "frame_volts": FRAME_VOLTS,
         "frame_points": {
             volts_at(f"{feed.id}.{leg}", GROUND): FRAME_SHARE * volts
             for feed in plate.feeds

@@ -11,6 +11,8 @@ from zoneinfo import ZoneInfo
 from flask import Flask, abort, current_app, g, redirect, request, session, url_for
 from flask.typing import ResponseReturnValue
 from sqlalchemy.orm import Session
+from werkzeug.exceptions import HTTPException
+from werkzeug.sansio.utils import host_is_trusted
 
 from plentar.core.errors import ReadingError
 from plentar.store import sign_ins
@@ -22,11 +24,11 @@ __all__ = ["lead_required", "local_day", "login_required", "now", "register", "s
 P = ParamSpec("P")
 # What a phone's camera makes, with room to spare.
 # and what a day of logging makes.
-# A shop's years are some hundred megabytes; larger ones come in by the command line.
+# An export file through the web is 64 MB at most; larger ones come in by the command line.
 LARGE = {
     "call.add_photo": 24 * 1024 * 1024,
     "timing.add_log": 64 * 1024 * 1024,
-    "shop.import_bundle": 512 * 1024 * 1024,
+    "shop.import_bundle": 65 * 1024 * 1024,
 }
 THEMES = ("day", "attic")
 # Answered without the database: what never changes, and whether this process is alive.
@@ -80,6 +82,26 @@ def _display() -> Display:
     return Display(is_celsius=g.person.reads_celsius, is_metric_wire=g.person.reads_metric_wire)
 
 
+def _read_form() -> None:
+    """Read what was sent before anything else does, and refuse what nothing here can keep."""
+    if "Plentar-Phone" in request.headers:
+        # A phone's seal is over the bytes as they came.
+        request.get_data(cache=True, parse_form_data=False)
+    try:
+        names = [file.filename or "" for file in request.files.values()]
+        values = [*request.args.values(), *request.form.values(), *names]
+        # A part of a multipart form may come without a name.
+        is_named = None not in request.form and None not in request.files
+        is_sound = is_named and not any("\0" in value for value in values)
+    except HTTPException:
+        raise
+    except (KeyError, ValueError, LookupError, TypeError, AssertionError):
+        # A boundary that is none, a header nobody can read: the library's own faults differ by version.
+        is_sound = False
+    if not is_sound or "\0" in request.path:
+        abort(400)
+
+
 def register(app: Flask) -> None:
     """Open a database session for each request, commit it at the end, and know who is signed in."""
 
@@ -87,12 +109,15 @@ def register(app: Flask) -> None:
     def open_session() -> None:
         g.person = g.known = None
         g.request_id = uuid4().hex
+        if not host_is_trusted(request.host, current_app.config["PLENTAR_HOSTS"]):
+            abort(400)
         request.max_content_length = LARGE.get(request.endpoint or "", request.max_content_length)
         if request.is_json and request.endpoint != "call.add_events":
             # Forms are forms: as JSON a field could be anything.
             abort(415)
         if request.endpoint in WITHOUT_RECORDS:
             return
+        _read_form()
         g.db = current_app.extensions["plentar.sessions"]()
         secret = session.get("key", "")
         g.known = sign_ins.find(g.db, secret, now()) if isinstance(secret, str) and secret else None

@@ -60,6 +60,13 @@ def register(app: Flask) -> None:
     app.register_error_handler(Exception, _broken)
 
 
+# By PostgreSQL's own codes (appendix A of its manual): a lock that was not had in time, a statement that took too long,
+# no room on its disk.
+LATER = {
+    "55P03": "Somebody else is saving on this call. Nothing of yours was saved yet; send it again in a few seconds.",
+    "57014": "The database took too long. Nothing was saved yet; send it again in a few seconds.",
+    "53100": "The server's disk is full. Nothing was saved; what you typed is still here. Tell your administrator.",
+}
 UNREACHABLE = (OperationalError, InterfaceError, PoolTimeoutError)
 
 
@@ -100,7 +107,7 @@ def _broken(error: Exception) -> ResponseReturnValue:
 
 def _unreachable(error: Exception) -> ResponseReturnValue:
     log_failure(error, 503)
-    return _later("")
+    return _later(LATER.get(getattr(getattr(error, "orig", None), "sqlstate", None) or "", ""))
 
 
 def _later(text: str) -> ResponseReturnValue:

@@ -7,7 +7,7 @@ without anybody waiting, a form is answered in a line of JSON; what is refused t
 
 import hmac
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import datetime, timedelta
 from hashlib import sha256
 from urllib.parse import urlsplit
 from uuid import UUID
@@ -19,12 +19,14 @@ from werkzeug.datastructures import Headers
 from werkzeug.exceptions import BadRequest
 
 from plentar.core.errors import PlentarError
+from plentar.core.intake import check_opening
+from plentar.core.limits.moments import OLDEST_OPENING_SECONDS
 from plentar.store import phones
 from plentar.web.access import now
 from plentar.web.assets import build_of
 from plentar.words import say
 
-__all__ = ["Sent", "done_at", "id_of_sending", "is_late", "refused", "register"]
+__all__ = ["Sent", "done_at", "id_of_sending", "is_late", "opened_at", "refused", "register"]
 
 # Refusals that the same form would meet again, whenever it is sent: those are set aside. Others are tried again.
 LASTING = (400, 404, 405, 409, 410, 413, 415, 422)
@@ -48,6 +50,18 @@ def done_at() -> datetime:
     """Return when what is being sent was done: now, or when the phone says."""
     sent: Sent | None = g.get("sent")
     return min(sent.done_at, now()) if sent is not None else now()
+
+
+def opened_at() -> datetime:
+    """Return when the call being sent was opened.
+
+    Raises:
+        ReadingError: The phone names a moment no call can have been opened at.
+    """
+    sent: Sent | None = g.get("sent")
+    if sent is not None:
+        check_opening(sent.done_at.timestamp(), clock_seconds=sent.clock_seconds, now=now().timestamp())
+    return done_at()
 
 
 def is_late() -> bool:
@@ -133,7 +147,9 @@ def _is_same_origin() -> bool:
 def _is_sealed(key: bytes) -> bool:
     body = sha256(request.get_data(cache=True, parse_form_data=False)).hexdigest()
     names = ("Plentar-Sent", "Plentar-Done", "Plentar-Clock", "Plentar-Late")
-    lines = [request.method, request.path, *(request.headers.get(name, "") for name in names), body]
+    query = request.query_string.decode("latin-1")
+    path = f"{request.path}?{query}" if query else request.path
+    lines = [request.method, path, *(request.headers.get(name, "") for name in names), body]
     wanted = hmac.new(key, "\n".join(lines).encode(), "sha256").hexdigest()
     return hmac.compare_digest(wanted, request.headers.get("Plentar-Seal", ""))
 
@@ -163,12 +179,14 @@ def _set_aside(sent: Sent, response: Response) -> Response:
         g.person,
         call_id=call_id,
         id=sent.id,
+        phone_id=sent.phone,
+        drafts=g.get("refused_drafts"),
         what=(request.endpoint or "")[:60],
         fields=typed_fields(),
         body=request.get_data(cache=True, parse_form_data=False),
         content_type=(request.content_type or "")[:200],
         why=why[:2000],
-        done_at=sent.done_at,
+        done_at=_showable(sent.done_at),
         clock_seconds=sent.clock_seconds,
         come_at=now(),
     )
@@ -176,6 +194,13 @@ def _set_aside(sent: Sent, response: Response) -> Response:
     answer.status_code = 200 if is_kept else response.status_code
     answer.headers["Plentar-Version"] = build_of(current_app)
     return answer
+
+
+def _showable(moment: datetime) -> datetime:
+    """Return a moment as it can be kept and shown: a year 1 in one time zone is before all time in another."""
+    latest = now()
+    earliest = latest - timedelta(seconds=OLDEST_OPENING_SECONDS)
+    return min(max(moment, earliest), latest)
 
 
 def typed_fields() -> list[list[str]]:

@@ -3,9 +3,12 @@
 import ctypes
 import os
 import signal
+import stat
+import tempfile
 import threading
 import time
 from collections.abc import Callable
+from pathlib import Path
 from typing import Any
 
 from gunicorn.app.base import BaseApplication
@@ -13,9 +16,11 @@ from sqlalchemy.exc import OperationalError
 
 from plentar.formats.alone import give_back
 from plentar.store.database import check_tables, make_engine
+from plentar.store.roles import check_serving
 from plentar.web import create_app
+from plentar.web.alive import answer_health
 from plentar.web.logs import log_as_lines
-from plentar.web.settings import Settings
+from plentar.web.settings import Settings, SettingsError
 
 __all__ = ["run"]
 
@@ -48,6 +53,7 @@ class _Server(BaseApplication):  # type: ignore[misc]
             "graceful_timeout": 5,
             "keepalive": KEEP_ALIVE_SECONDS,
             "loglevel": "warning",
+            "when_ready": lambda server: answer_health(self.settings.health_port, server),
             "post_fork": _begin_worker,
         }.items():
             self.cfg.set(name, value)
@@ -106,10 +112,25 @@ def check_schema(settings: Settings) -> None:
     try:
         with engine.connect() as connection:
             check_tables(connection)
+            check_serving(connection)
     except OperationalError:
         return
     finally:
         engine.dispose()
+
+
+def use_folder_of(settings: Settings) -> None:
+    """Keep this deployment's temporary files and locks in a folder of its own.
+
+    Raises:
+        SettingsError: The folder is somebody else's.
+    """
+    folder = Path(tempfile.gettempdir(), f"plentar-{os.getuid()}-{settings.deployment}")
+    folder.mkdir(mode=0o700, exist_ok=True)
+    about = folder.stat(follow_symlinks=False)
+    if not stat.S_ISDIR(about.st_mode) or about.st_uid != os.getuid() or about.st_mode & 0o077:
+        raise SettingsError(f"{folder}: expected a folder that only this user can enter")
+    tempfile.tempdir = str(folder)
 
 
 def run(settings: Settings) -> None:
@@ -120,4 +141,5 @@ def run(settings: Settings) -> None:
     """
     check_schema(settings)
     log_as_lines()
+    use_folder_of(settings)
     _Server(settings).run()

@@ -3,10 +3,11 @@
 import os
 from collections.abc import Mapping
 from dataclasses import dataclass
-from ipaddress import IPv4Network, IPv6Network, ip_network
+from hashlib import sha256
+from ipaddress import IPv4Network, IPv6Network, ip_address, ip_network
 from urllib.parse import urlsplit
 
-from plentar.store.database import SPARE_CONNECTIONS
+from plentar.store.database import SPARE_CONNECTIONS, TimeOuts
 
 __all__ = ["Settings", "SettingsError"]
 
@@ -29,6 +30,7 @@ class Settings:
 
     database_url: str
     secret_key: str
+    owner_url: str = ""
     secure_cookies: bool = True
     host: str = "127.0.0.1"
     port: int = 8000
@@ -38,6 +40,11 @@ class Settings:
     proxies: tuple[IPv4Network | IPv6Network, ...] = ()
     keeps_tables: bool = False
     origin: str = ""
+    health_port: int = 0
+    subdomains_too: bool = False
+    lock_seconds: int = 3
+    statement_seconds: int = 15
+    idle_seconds: int = 60
 
     def __post_init__(self) -> None:
         whole = self.servers * self.workers * (self.threads + SPARE_CONNECTIONS)
@@ -47,10 +54,37 @@ class Settings:
                 f" ({self.threads} + {SPARE_CONNECTIONS}) is {whole} database connections, expected at most"
                 f" {MOST_CONNECTIONS}"
             )
+        if not self.origin and not self.is_on_loopback:
+            raise SettingsError(
+                "PLENTAR_ORIGIN: expected the address people open, https://name, once the server can be reached from"
+                " outside this machine: one-time links and passkeys are made of it"
+            )
         if self.origin and not _is_origin(self.origin):
             raise SettingsError(f"PLENTAR_ORIGIN: expected https://name or http://name:port, got {self.origin!r}")
         if len(self.secret_key) < 32:
             raise SettingsError("PLENTAR_SECRET_KEY: expected at least 32 characters")
+
+    @property
+    def time_outs(self) -> TimeOuts:
+        """How long a request's transaction waits, runs and idles."""
+        return TimeOuts(
+            lock_seconds=self.lock_seconds, statement_seconds=self.statement_seconds, idle_seconds=self.idle_seconds
+        )
+
+    @property
+    def is_on_loopback(self) -> bool:
+        """True while nobody from outside this machine can ask."""
+        if self.host == "localhost":
+            return True
+        try:
+            return ip_address(self.host).is_loopback and not self.proxies
+        except ValueError:
+            return False
+
+    @property
+    def deployment(self) -> str:
+        """What tells this deployment's locks and temporary files apart from another's on the same machine."""
+        return sha256(self.database_url.encode()).hexdigest()[:12]
 
     @classmethod
     def from_environment(cls, environment: Mapping[str, str] = os.environ) -> "Settings":
@@ -81,16 +115,23 @@ class Settings:
                     raise SettingsError(f"{name}: expected addresses or networks, got {text!r}") from error
             return tuple(found)
 
+        port = number("PLENTAR_PORT", 8000)
         return cls(
             database_url=required("PLENTAR_DATABASE_URL"),
+            owner_url=environment.get("PLENTAR_OWNER_URL", ""),
             secret_key=required("PLENTAR_SECRET_KEY"),
             secure_cookies=environment.get("PLENTAR_SECURE_COOKIES", "yes") != "no",
             host=environment.get("PLENTAR_HOST", "127.0.0.1"),
-            port=number("PLENTAR_PORT", 8000),
+            port=port,
             workers=number("PLENTAR_WORKERS", 3),
             threads=number("PLENTAR_THREADS", 4),
             servers=number("PLENTAR_SERVERS", 1),
             proxies=networks("PLENTAR_PROXIES"),
             keeps_tables=environment.get("PLENTAR_TABLES", "yes") != "no",
             origin=environment.get("PLENTAR_ORIGIN", "").rstrip("/"),
+            health_port=number("PLENTAR_HEALTH_PORT", min(port + 1, 65535)),
+            subdomains_too=environment.get("PLENTAR_SUBDOMAINS", "no") == "yes",
+            lock_seconds=number("PLENTAR_LOCK_SECONDS", 3),
+            statement_seconds=number("PLENTAR_STATEMENT_SECONDS", 15),
+            idle_seconds=number("PLENTAR_IDLE_SECONDS", 60),
         )

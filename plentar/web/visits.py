@@ -27,6 +27,7 @@ from plentar.store import calls, events, history
 from plentar.store.models import Call
 from plentar.store.models import Meter as MeterRow
 from plentar.web.access import now
+from plentar.words.moments import on_clock
 
 __all__ = [
     "event_of",
@@ -189,7 +190,7 @@ def past_from(rows: Iterable[history.Told], built: str, moment: datetime, zone: 
         repairs.append(
             Repair(
                 at=row.done_at.timestamp(),
-                when=row.done_at.astimezone(zone).strftime("%b %Y"),
+                when=on_clock(row.done_at, zone).strftime("%b %Y"),
                 faults=deed.faults,
                 title=deed.title or deed.words,
                 cause=deed.cause,

@@ -16,6 +16,7 @@ from sqlalchemy import insert
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 from werkzeug.datastructures import FileStorage
+from werkzeug.wrappers import Request
 
 from plentar.core.errors import PlentarError, ReadingError
 from plentar.core.evidence.events import Amended, Closed, Deed, Event, Logged, Photographed, Replated, Withdrawn
@@ -26,7 +27,7 @@ from plentar.formats.events_json import deed_from_json, deed_to_json, sent_part
 from plentar.formats.numbers import parse_number
 from plentar.formats.photos import reencode
 from plentar.store import events, shops
-from plentar.store.models import Call, LogSamples, PhotoBytes
+from plentar.store.models import Call, LogSamples, Person, PhotoBytes, SetAside
 from plentar.web.access import now
 from plentar.web.sent import Sent, id_of_sending, refused
 from plentar.web.visits import meter_of, read_record, remember, visit_of
@@ -37,6 +38,7 @@ __all__ = [
     "ConflictError",
     "Draft",
     "keep",
+    "keep_accepted",
     "keep_all",
     "keep_one",
     "own_id",
@@ -80,6 +82,23 @@ class Answer:
     copy: Event | None = None
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _Author:
+    """Who did what is sent: whoever is signed in, by their phone or not; or whose phone sent it before.
+
+    With `is_accepted` a lead takes it however uncertain its moment is.
+    """
+
+    person: Person
+    phone: str = ""
+    is_accepted: bool = False
+
+
+def _author() -> _Author:
+    sent: Sent | None = g.get("sent")
+    return _Author(person=g.person, phone=str(sent.phone) if sent is not None else "")
+
+
 @dataclass(slots=True)
 class _Writing:
     """One transaction's writing to one locked call."""
@@ -88,6 +107,7 @@ class _Writing:
     call: Call
     visit: Visit
     moment: datetime
+    author: _Author
     fresh: list[tuple[Draft, Event]] = field(default_factory=list)
 
     def take(self, draft: Draft) -> Answer:
@@ -120,14 +140,15 @@ class _Writing:
     def _event(self, draft: Draft, deed: Deed) -> Event:
         sent: Sent | None = g.get("sent")
         told = draft.done_at or (sent.done_at if sent is not None else self.moment)
-        done_at = min(told, self.moment).timestamp()
         clock_seconds = draft.clock_seconds or (sent.clock_seconds if sent is not None else 0.0)
-        phone = str(sent.phone) if sent is not None else ""
+        author = self.author
         sender = Sender(
-            person=str(g.person.id),
-            done_at=done_at,
+            person=str(author.person.id),
+            is_accepted=author.is_accepted,
+            done_at=told.timestamp(),
+            now=self.moment.timestamp(),
             clock_seconds=clock_seconds,
-            phone=phone,
+            phone=author.phone,
             meters=self._meters(deed),
             meter=str(self.call.meter_id),
             parse=parse_number,
@@ -137,12 +158,13 @@ class _Writing:
             id=str(draft.id),
             seq=self.visit.record.seq + 1,
             deed=take_in(self.visit, deed, sender),
-            person=str(g.person.id),
-            by=g.person.name,
-            done_at=done_at,
+            person=str(author.person.id),
+            by=author.person.name,
+            # A clock that runs ahead, within its doubt, is set back to now.
+            done_at=min(told, self.moment).timestamp(),
             come_at=self.moment.timestamp(),
             clock_seconds=clock_seconds,
-            phone=phone,
+            phone=author.phone,
         )
 
     def _meters(self, deed: Deed) -> dict[str, Any]:
@@ -160,7 +182,7 @@ class _Writing:
                 "id": draft.id,
                 "kind": event.deed.kind,
                 "payload": deed_to_json(event.deed),
-                "person_id": g.person.id,
+                "person_id": self.author.person.id,
                 "done_at": datetime.fromtimestamp(event.done_at, tz=self.moment.tzinfo),
                 "come_at": self.moment,
                 "clock_seconds": event.clock_seconds,
@@ -209,14 +231,15 @@ def _check_beside(draft: Draft, deed: Deed) -> None:
         raise ReadingError("a log is sent with its file", field="file")
 
 
-def keep(call_id: UUID, drafts: Sequence[Draft]) -> tuple[list[Answer], Call, Visit]:
+def keep(call_id: UUID, drafts: Sequence[Draft], author: _Author | None = None) -> tuple[list[Answer], Call, Visit]:
     """Record drafts on a call of the signed-in person's shop, each for itself.
 
     Returns:
         An answer a draft, in order; the call; the visit as it stands after them.
     """
+    author = author or _author()
     try:
-        return _kept(call_id, drafts, elsewhere=frozenset())
+        return _kept(call_id, drafts, author, elsewhere=frozenset())
     except IntegrityError:
         # An id was used on another call of the shop: ask which, and answer those without it.
         g.db.rollback()
@@ -224,16 +247,18 @@ def keep(call_id: UUID, drafts: Sequence[Draft]) -> tuple[list[Answer], Call, Vi
         used = events.ids_elsewhere(g.db, shop_id=g.person.shop_id, call_id=call_id, ids=ids)
         if not used:
             raise
-        return _kept(call_id, drafts, elsewhere=frozenset(used))
+        return _kept(call_id, drafts, author, elsewhere=frozenset(used))
 
 
-def _kept(call_id: UUID, drafts: Sequence[Draft], *, elsewhere: frozenset[UUID]) -> tuple[list[Answer], Call, Visit]:
+def _kept(
+    call_id: UUID, drafts: Sequence[Draft], author: _Author, *, elsewhere: frozenset[UUID]
+) -> tuple[list[Answer], Call, Visit]:
     call = events.lock_call(g.db, shop_id=g.person.shop_id, call_id=call_id)
     if call is None:
         abort(404)
     g.call = call
     moment = now()
-    writing = _Writing(g.db, call, visit_of(call, read_record(g.db, call), moment), moment)
+    writing = _Writing(g.db, call, visit_of(call, read_record(g.db, call), moment), moment, author)
     answers = []
     for draft in drafts:
         if draft.id in elsewhere:
@@ -247,21 +272,48 @@ def _kept(call_id: UUID, drafts: Sequence[Draft], *, elsewhere: frozenset[UUID])
     return answers, call, writing.visit
 
 
-def keep_all(call_id: UUID, drafts: Sequence[Draft]) -> Visit:
+def keep_all(call_id: UUID, drafts: Sequence[Draft], author: _Author | None = None) -> Visit:
     """Record drafts, all of them or none.
 
     Raises:
         PlentarError: The first that was refused.
     """
-    answers, _, visit = keep(call_id, drafts)
+    answers, _, visit = keep(call_id, drafts, author)
     for answer in answers:
         if answer.error is not None:
             g.db.rollback()
             g.pop("call", None)
             g.pop("after_commit", None)
             refused(answer.error)
+            if answer.error.field == "clock_seconds":
+                # Only its moment is in doubt: a lead may still take it.
+                g.refused_drafts = [
+                    {"id": str(draft.id), "kind": draft.kind, "payload": dict(draft.payload)} for draft in drafts
+                ]
             raise answer.error
     return visit
+
+
+def keep_accepted(aside: SetAside) -> Visit:
+    """Record what was set aside because its moment is uncertain, in the name of whoever sent it.
+
+    Raises:
+        PlentarError: Something else stands against it.
+    """
+    author = _Author(person=aside.person, phone=str(aside.phone_id or ""), is_accepted=True)
+    sent = Request.from_values(method="POST", data=aside.body, content_type=aside.content_type)
+    drafts = [
+        Draft(
+            id=UUID(kept["id"]),
+            kind=kept["kind"],
+            payload=kept["payload"],
+            done_at=aside.done_at,
+            clock_seconds=aside.clock_seconds,
+            image=sent_picture(sent.files) if kept["kind"] == Photographed.kind else None,
+        )
+        for kept in aside.drafts or ()
+    ]
+    return keep_all(aside.call_id, drafts, author)
 
 
 def keep_one(call_id: UUID, event_id: str, kind: str, payload: Mapping[str, Any], **beside: Any) -> Visit:

@@ -14,7 +14,7 @@ from plentar.cli import main
 from plentar.store.database import migrate
 from tests.browser.conftest import LAPTOP, answering
 from tests.browser.test_slice import keep
-from tests.conftest import PASSWORD, application, own_database
+from tests.conftest import PASSWORD, application, own_database, served
 from tests.serving import free_port
 
 SECRET = "n" * 32
@@ -25,7 +25,7 @@ def new_shop(engine: Engine, monkeypatch: pytest.MonkeyPatch) -> Iterator[tuple[
     """The application on an empty database, by name; its address, and the link the command line printed."""
     with own_database(engine) as own:
         migrate(own)
-        url, port = own.url.render_as_string(hide_password=False), free_port()
+        url, port = served(own), free_port()
         origin = f"http://localhost:{port}"
         for name, value in (("DATABASE_URL", url), ("SECRET_KEY", SECRET), ("ORIGIN", origin)):
             monkeypatch.setenv(f"PLENTAR_{name}", value)

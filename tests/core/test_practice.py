@@ -176,7 +176,8 @@ def test_a_range_too_small_says_only_that_there_is_more() -> None:
 def test_a_range_too_large_blames_no_part() -> None:
     """11 ohms of a sound element on the 60 megohm range show 0.00, give or take thirty kilo-ohms: no short."""
     learner = Learner(case()).gear().prove_dead()
-    learner.do(Read(point=volts_at("strip-a.element.1", "ground")))
+    for end in ("1", "2"):
+        learner.do(Read(point=volts_at(f"strip-a.element.{end}", "ground")))
     outcome = learner.do(Read(point=ohms_at("strip-a.element"), full_scale=6e7))
     assert outcome.display is not None
     assert outcome.display.spoken == "0.00 MΩ"
@@ -312,6 +313,9 @@ def test_the_safe_list_makes_ohms_safe() -> None:
     learner = Learner(case("strip-b.element.open")).gear().prove_dead()
     assert not learner.attempt.dangers
     learner.do(Read(point=volts_at("strip-b.element.1", "ground")))
+    # One end says nothing of the other.
+    assert learner.do(Read(point=ohms_at("strip-b.element"))).refusal
+    learner.do(Read(point=volts_at("strip-b.element.2", "ground")))
     shown = learner.do(Read(point=ohms_at("strip-b.element")))
     assert shown.refusal == ""
     assert shown.display is not None

@@ -4,6 +4,7 @@ import subprocess
 from collections.abc import Iterator
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
+from typing import Any
 from uuid import uuid4
 
 import pytest
@@ -14,10 +15,13 @@ from sqlalchemy.orm import Session
 
 from plentar.cli import main
 from plentar.store import dumps, people, privacy, sign_ins, ways_in
-from plentar.store.database import SchemaError, make_sessions, migrate
+from plentar.store.database import SchemaError, check_tables, make_engine, make_sessions, migrate
 from plentar.store.models import Base, Call, Person, Place, Shop
+from plentar.store.practice_models import PracticeClass
+from plentar.store.roles import check_serving
 from plentar.store.shop_models import FeedKey, Passkey
 from tests.conftest import ShopOf, own_database
+from tests.serving import a_cluster
 
 NOW = datetime(2026, 11, 26, 18, tzinfo=UTC)
 LATER = NOW + timedelta(hours=3)
@@ -112,6 +116,155 @@ def test_what_was_erased_or_ended_since_stays_so(own: Engine, file: Path) -> Non
         assert (person.password_hash, person.deactivated_at) == (changed, NOW)
         assert not db.scalars(select(Passkey)).all()
         assert not db.scalars(select(FeedKey)).all()
+
+
+def test_a_role_taken_and_a_class_closed_stay_so(own: Engine, file: Path, tmp_path: Path) -> None:
+    """Somebody who was a lead when the backup was made is none again, and a class that was open stays closed."""
+    with make_sessions(own).begin() as db:
+        person, _ = back(db)
+        person.role = "lead"
+        made = {"case_ids": [], "made_at": NOW, "open_until": LATER + timedelta(days=14)}
+        db.add(PracticeClass(shop_id=person.shop_id, name="Evening", code="ABCDEF", **made))
+    own.dispose()
+    then = tmp_path / "then.dump"
+    dumps.back_up(own, then)
+    with make_sessions(own).begin() as db:
+        person, _ = back(db)
+        person.role = "technician"
+        db.execute(update(PracticeClass).values(closed_at=NOW))
+    own.dispose()
+    dumps.restore(own, then, LATER)
+    with make_sessions(own)() as db:
+        assert back(db)[0].role == "technician"
+        assert db.scalars(select(PracticeClass.closed_at)).one() == NOW
+
+
+def test_cut_short_between_the_two_nothing_serves_and_it_can_be_finished(
+    own: Engine, file: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Killed right after the rows are there: sign-ins have ended, what was erased is still to be, and it is said."""
+    with make_sessions(own).begin() as db:
+        person, place = back(db)
+        privacy.forget(db, shop_id=place.shop_id, place_id=place.id, at=NOW, person=person)
+        person.deactivated_at = NOW
+    own.dispose()
+    real = dumps.finish
+
+    def killed(*_: object, **__: object) -> int:
+        raise KeyboardInterrupt
+
+    monkeypatch.setattr(dumps, "finish", killed)
+    with pytest.raises(KeyboardInterrupt):
+        dumps.restore(own, file, LATER)
+    with make_sessions(own)() as db:
+        person, place = back(db)
+        assert place.occupant == "Mx Sorrel"
+        assert person.deactivated_at == NOW
+        assert sign_ins.find(db, "s" * 40, LATER) is None
+        with pytest.raises(SchemaError, match="restore --finish"):
+            check_tables(db.connection())
+    own.dispose()
+    assert real(own, LATER) == 1
+    with make_sessions(own)() as db:
+        assert back(db)[1].occupant == ""
+        check_tables(db.connection())
+
+
+# Moments that say when something was, not that it is over for good; what they belong to rolls back with a restore.
+NO_ENDS = {
+    ("shop", "set_up_at"),
+    ("meter", "retired_at"),
+    ("place", "removed_at"),
+    ("unit", "removed_at"),
+    # Erased again under the tombstone.
+    ("place", "forgotten_at"),
+    ("call", "closed_at"),
+    ("set_aside", "seen_at"),
+    ("passkey", "used_at"),
+    # A link's end is its `expires_at`, for every link.
+    ("one_time_link", "used_at"),
+    ("follow_up", "done_at"),
+    ("practice_run", "ended_at"),
+    ("search_line", "at"),
+}
+
+
+def test_every_kind_of_end_is_carried_over_or_said_to_be_none() -> None:
+    """A new column that ends something belongs in the list of one or of the other."""
+    ends = {(model.__tablename__, name) for model, names in dumps.ENDS.items() for name in names}
+    ends |= {(model.__tablename__, name) for model, name in dumps.STOPS.items()}
+    optional = {
+        (table.name, column.name)
+        for table in Base.metadata.sorted_tables
+        for column in table.columns
+        if column.nullable and column.name.endswith("at")
+    }
+    assert optional - ends == NO_ENDS
+    ways = {
+        table.name
+        for table in Base.metadata.sorted_tables
+        if "token_hash" in table.columns or "public_key" in table.columns
+    }
+    told = {model.__tablename__ for model in (*dumps.ENDS, *dumps.GOES, *dumps.STOPS)}
+    # A learner of a class is out once the class is closed.
+    assert ways - told == {"learner"}
+
+
+PASSWORD = "p@ss/w%rd 9"
+
+
+@pytest.fixture
+def with_passwords(tmp_path: Path) -> Iterator[Engine]:
+    """A database whose server wants passwords of everybody, as an owner who is no superuser."""
+    with a_cluster(tmp_path / "cluster") as admin:
+        with admin.connect().execution_options(isolation_level="AUTOCOMMIT") as connection:
+            hba = connection.scalar(text("show hba_file"))
+            for statement in (
+                f"create role keeper login createrole password '{PASSWORD}'",
+                "create database shop owner keeper",
+                f"copy (select 'host all all 127.0.0.1/32 scram-sha-256') to '{hba}'",
+                "select pg_reload_conf()",
+            ):
+                connection.exec_driver_sql(statement.replace("%", "%%"))
+        own = make_engine(admin.url.set(username="keeper", password=PASSWORD, database="shop").render_as_string(False))
+        yield own
+        own.dispose()
+        # So that the cluster can be asked to end.
+        with own.connect() as connection:
+            connection.scalar(text("select 1"))
+        own.dispose()
+
+
+def test_a_server_that_wants_passwords_is_backed_up_and_restored(
+    with_passwords: Engine, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """By the owner's password, which stands on no command line; the serving role is made with one of its own."""
+    own, file = with_passwords, tmp_path / "plentar.dump"
+    with pytest.raises(DBAPIError, match="password"):
+        make_engine(own.url.set(password="wrong").render_as_string(False)).connect()
+    serving = own.url.set(username="plentar_app", password="of its own").render_as_string(False)
+    for name, value in (("OWNER_URL", own.url.render_as_string(False)), ("DATABASE_URL", serving)):
+        monkeypatch.setenv(f"PLENTAR_{name}", value)
+    monkeypatch.setenv("PLENTAR_SECRET_KEY", "s" * 40)
+    asked: list[str] = []
+    real = subprocess.run
+
+    def watched(command: list[str], **how: Any) -> Any:
+        asked.extend(command)
+        return real(command, **how)
+
+    monkeypatch.setattr("plentar.store.dumps.subprocess.run", watched)
+    steps = [["migrate"], ["demo"], ["backup", str(file)], ["restore", str(file), "--replace"]]
+    for step in steps:
+        done = CliRunner().invoke(main, step)
+        assert done.exit_code == 0, (step, done.output)
+    assert any("pg_dump" in word for word in asked)
+    assert not [word for word in asked if "p@ss" in word or "p%40ss" in word or "***" in word]
+    app = make_engine(serving)
+    with app.connect() as connection:
+        check_serving(connection)
+        assert connection.scalar(text("select count(*) from call")) > 100
+    app.dispose()
 
 
 def dump(engine: Engine, file: Path) -> None:

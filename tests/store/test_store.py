@@ -21,6 +21,7 @@ SHOPLESS = {
     "shop": "it is the shop",
     "sign_in_guess": "whoever guesses has no shop yet",
     "alembic_version": "the schema's own",
+    "passkey_challenge": "whoever signs in by a passkey has no shop yet",
     "unit_table": "what a circuit shows is nobody's: like units of all shops share it",
 }
 

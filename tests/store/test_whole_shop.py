@@ -1,10 +1,12 @@
 """A whole shop out and in again: nothing lost, nothing doubled, nothing of a damaged file; erased stays erased."""
 
 import json
+import re
 import zipfile
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
+from typing import Any
 from uuid import UUID, uuid4
 
 import pytest
@@ -16,11 +18,12 @@ from sqlalchemy.orm import Session
 from plentar.cli import main
 from plentar.core.errors import ReadingError
 from plentar.demo import load_demo
-from plentar.formats.bundle import Bundle, BundleWriter
+from plentar.formats.bundle import WEB_BOUNDS, Bounds, Bundle, BundleWriter
 from plentar.store import privacy, shops
 from plentar.store.database import make_sessions, migrate
-from plentar.store.models import Base, Shop
-from plentar.store.whole import TABLES
+from plentar.store.models import Base, Call, Person, Shop
+from plentar.store.shop_models import AuditRow
+from plentar.store.whole import TABLES, ConflictsError
 from plentar.web.whole import export_shop, import_shop
 from tests.conftest import own_database
 
@@ -85,8 +88,8 @@ def test_an_empty_shop_takes_all_of_it_and_a_second_time_nothing(db: Session, bu
     shop = another(db)
     import_shop(db, shop, bundle, NOW)
     taken = counts(db, shop.id)
-    # Its own lead was there before.
-    assert taken | {"person": taken["person"] - 1} == whole
+    # Its own lead was there before; the import itself is noted.
+    assert taken | {"person": taken["person"] - 1, "audit": taken["audit"] - 1} == whole
     assert shop.price_kwh == source.price_kwh
     assert not any(db.scalars(text("select password_hash from person where shop_id = :s"), {"s": shop.id}))
     again = import_shop(db, shop, bundle, NOW)
@@ -100,7 +103,7 @@ def test_every_row_comes_back_as_it_went(db: Session, bundle: Path) -> None:
     shop = another(db)
     import_shop(db, shop, bundle, NOW)
     for name in ("call", "event", "unit", "follow_up"):
-        columns = [column for column in of(name).columns if column.name not in ("shop_id", "person_id")]
+        columns = [column for column in of(name).columns if column.name not in ("shop_id", "person_id", "import_id")]
         query = select(*columns).order_by(of(name).c.id)
         here, there = (db.execute(query.where(of(name).c.shop_id == one.id)).all() for one in (source, shop))
         assert here == there, name
@@ -188,14 +191,14 @@ def test_erased_stays_erased_through_export_restore_and_again(db: Session, bundl
         whole = "".join(file.read(name).decode("utf-8", "replace") for name in file.namelist() if name.endswith("l"))
         assert not [words for words in PERSONAL if words in whole]
         assert not [name for name in file.namelist() if name.startswith("photos/")]
-    # An older copy with all of it, into the shop that erased.
-    import_shop(db, shop, bundle, NOW)
-    assert not [words for words in PERSONAL if words in everything(db, shop.id)]
-    # Into an empty shop the older copy comes back whole; the later one's tombstone erases it there too.
+    # An older copy with all of it, into the shop that erased: refused whole, since an import changes nothing.
+    with pytest.raises(ReadingError, match="changes nothing"):
+        import_shop(db, shop, bundle, NOW)
+    # Into an empty shop that knows the tombstone it comes without the people's data.
     empty = another(db)
+    stone = {"shop_id": empty.id, "place_id": place.id, "at": NOW, "person_id": None}
+    db.execute(of("forgotten").insert().values(stone))
     import_shop(db, empty, bundle, NOW)
-    assert all(words in everything(db, empty.id) for words in PERSONAL)
-    import_shop(db, empty, after, NOW)
     assert not [words for words in PERSONAL if words in everything(db, empty.id)]
     assert privacy.forget(db, shop_id=shop.id, place_id=place.id, at=NOW + timedelta(days=1), person=None)
 
@@ -269,6 +272,219 @@ def test_a_bundle_made_by_hand_is_refused_whole(db: Session, tmp_path: Path, nam
         import_shop(db, db.get_one(Shop, shop_id), path, NOW)
     db.rollback()
     assert sum(counts(db, shop_id).values()) == 1
+
+
+def by_hand(path: Path, bundle: Path, **changed: Callable[[list[dict[str, Any]]], None]) -> Path:
+    """An export whose rows were changed and whose checksums are right again, as anybody can write one."""
+    whole = Bundle(bundle)
+    with BundleWriter(path, shop="x", made_at="now") as made:
+        for name in whole.manifest.files:
+            if name.endswith(".jsonl"):
+                rows = list(whole.rows(name))
+                if change := changed.get(name.removesuffix(".jsonl")):
+                    change(rows)
+                made.rows(name, rows)
+            elif name.endswith(".csv"):
+                made.lines(name, ["point"])
+            else:
+                made.file(name, b"<script>alert(1)</script>" if "photo" in changed else whole.read(name))
+    return path
+
+
+def closed_call(rows: list[dict[str, Any]]) -> dict[str, Any]:
+    """A call that is over."""
+    return next(row for row in rows if row["status"] == "closed")
+
+
+def forged_outcome(rows: list[dict[str, Any]]) -> None:
+    closed_call(rows)["outcome"] = "customer's own fault"
+
+
+def forged_reading(rows: list[dict[str, Any]]) -> None:
+    last = rows[-1]
+    rows.append(last | {"id": str(uuid4()), "seq": last["seq"] + 1, "kind": "note", "payload": {"words": "never said"}})
+
+
+def first_of(kind: str, /, **values: Any) -> Callable[[list[dict[str, Any]]], None]:
+    """Change the first entry of a kind."""
+
+    def changed(rows: list[dict[str, Any]]) -> None:
+        next(row for row in rows if row["kind"] == kind).update(values)
+
+    return changed
+
+
+def raised(rows: list[dict[str, Any]]) -> None:
+    next(row for row in rows if row["role"] == "technician")["role"] = "lead"
+
+
+@pytest.mark.parametrize(
+    ("changed", "words"),
+    [
+        pytest.param({"call": forged_outcome}, r"call.jsonl, line \d+: outcome: .* changes nothing", id="an outcome"),
+        pytest.param({"event": forged_reading}, r"event.jsonl, line \d+: call_id: the call is", id="an entry more"),
+        pytest.param({"person": raised}, "role: .* changes nothing", id="a role"),
+        pytest.param(
+            {"event": first_of("reading", done_at="2020-01-01T00:00:00+00:00")}, "done_at: .* nothing", id="a moment"
+        ),
+    ],
+)
+def test_an_import_changes_nothing_that_is_there(
+    db: Session, bundle: Path, tmp_path: Path, changed: dict[str, Any], words: str
+) -> None:
+    """Back into the shop it came from, one thing of it forged: refused whole, by file, line and field."""
+    shop = demo_shop(db)
+    before = counts(db, shop.id)
+    with pytest.raises(ConflictsError) as refused:
+        import_shop(db, shop, by_hand(tmp_path / "forged.zip", bundle, **changed), NOW)
+    assert re.search(words, "\n".join(map(str, refused.value.problems))), refused.value.problems
+    assert counts(db, shop.id) == before
+
+
+def gap(rows: list[dict[str, Any]]) -> None:
+    rows[1]["seq"] = 7
+
+
+def a_plate_of_nothing(rows: list[dict[str, Any]]) -> None:
+    rows[0]["nameplate"] = {"format": "plentar.unit/1"}
+
+
+def unknown_field(rows: list[dict[str, Any]]) -> None:
+    rows[0]["is_superuser"] = True
+
+
+def deep(rows: list[dict[str, Any]]) -> None:
+    nested: list[Any] = []
+    for _ in range(500):
+        nested = [nested]
+    rows[0]["payload"] = {"feeds": nested}
+
+
+def pointless(rows: list[dict[str, Any]]) -> None:
+    next(row for row in rows if row["kind"] == "reading")["payload"]["point"] = "nonsense"
+
+
+@pytest.mark.parametrize(
+    ("changed", "words"),
+    [
+        pytest.param({"event": first_of("reading", payload={"nonsense": 1})}, "payload.nonsense: there", id="payload"),
+        pytest.param({"event": first_of("reading", kind="miracle")}, "no entry of the kind", id="kind"),
+        pytest.param({"event": pointless}, "payload.point: expected a quantity", id="point"),
+        pytest.param({"event": deep}, "payload", id="nested"),
+        pytest.param({"event": gap}, "seq: expected 2", id="a gap in the numbers"),
+        pytest.param(
+            {"event": first_of("reading", done_at="1970-01-01T00:00:00+00:00")},
+            "a day before the call",
+            id="long before",
+        ),
+        pytest.param({"event": first_of("reading", come_at="2031-01-01T00:00:00+00:00")}, "to come", id="to come"),
+        pytest.param({"event": first_of("closed", payload={"outcome": "another"})}, "another out", id="outcome"),
+        pytest.param(
+            {"event": first_of("closed", kind="note", payload={"words": "x"})}, "says closed", id="not closed"
+        ),
+        pytest.param({"unit": a_plate_of_nothing}, "unit.jsonl, line 1: nameplate", id="plate"),
+        pytest.param({"place": unknown_field}, "is_superuser: there is no such field", id="field"),
+        pytest.param({"photo": lambda _: None}, "expected a JPEG", id="HTML as a photo"),
+    ],
+)
+def test_what_no_form_would_take_no_import_takes(
+    db: Session, bundle: Path, tmp_path: Path, changed: dict[str, Any], words: str
+) -> None:
+    """Into an empty shop, through the same checks as everything else: told where, and nothing of it is there."""
+    shop_id = another(db).id
+    db.commit()
+    with pytest.raises(ReadingError) as refused:
+        import_shop(db, db.get_one(Shop, shop_id), by_hand(tmp_path / "forged.zip", bundle, **changed), NOW)
+    problems = getattr(refused.value, "problems", ())
+    assert re.search(words, "\n".join(map(str, problems))), problems
+    assert len(problems) <= 100
+    assert sum(counts(db, shop_id).values()) == 1
+
+
+def test_what_came_in_says_so_and_nobody_comes_in_by_it(db: Session, bundle: Path) -> None:
+    """Calls, units, places and people name the file, when and by whom; an imported person has no way in."""
+    shop = another(db)
+    lead = db.scalars(select(Person).where(Person.shop_id == shop.id)).one()
+    import_shop(db, shop, bundle, NOW, name="theirs.zip", person=lead)
+    for name in ("call", "unit", "place"):
+        assert db.scalar(select(func.count()).where(of(name).c.shop_id == shop.id, of(name).c.import_id.is_(None))) == 0
+    call = db.scalars(select(Call).where(Call.shop_id == shop.id).limit(1)).one()
+    assert call.imported is not None
+    assert (call.imported.file, call.imported.by, call.imported.at) == ("theirs.zip", "L", NOW)
+    theirs = db.scalars(select(Person).where(Person.shop_id == shop.id, Person.import_id.is_not(None))).all()
+    assert theirs
+    assert not any(person.password_hash for person in theirs)
+    noted = db.scalars(select(AuditRow).where(AuditRow.shop_id == shop.id, AuditRow.deed == "imported")).one()
+    assert (noted.about, noted.person_id) == ("theirs.zip", lead.id)
+
+
+def hostile(path: Path, kind: str) -> Path:
+    """A file that is no export, each in its own way."""
+    packing = zipfile.ZIP_BZIP2 if kind == "another packing" else zipfile.ZIP_DEFLATED
+    with zipfile.ZipFile(path, "w", packing) as made:
+        if kind == "a manifest of 100 MB":
+            made.writestr("manifest.json", b" " * (100 << 20))
+        elif kind == "a nested manifest":
+            made.writestr("manifest.json", '{"format": "plentar.shop", "files": ' + "[" * 100_000)
+        elif kind == "two gigabytes of nothing":
+            with made.open("event.jsonl", "w", force_zip64=True) as out:
+                for _ in range(2048):
+                    out.write(bytes(1 << 20))
+        else:
+            made.writestr("manifest.json", "{}")
+    if kind == "encrypted":
+        data = bytearray(path.read_bytes())
+        data[6] |= 1
+        data[data.index(b"PK\x01\x02") + 8] |= 1
+        path.write_bytes(data)
+    if kind == "broken deflate":
+        data = bytearray(path.read_bytes())
+        data[30 + len("manifest.json")] ^= 0xFF
+        path.write_bytes(data)
+    return path
+
+
+@pytest.mark.parametrize(
+    ("kind", "words"),
+    [
+        ("a manifest of 100 MB", "times its size"),
+        ("a nested manifest", "no manifest"),
+        ("two gigabytes of nothing", "times its size"),
+        ("another packing", "no export is"),
+        ("encrypted", "no export is"),
+        ("broken deflate", "no manifest"),
+    ],
+)
+def test_a_hostile_file_is_told_before_it_is_unpacked(tmp_path: Path, kind: str, words: str) -> None:
+    """Of what it says of itself no more is read than an export may be."""
+    with pytest.raises(ReadingError, match=words):
+        Bundle(hostile(tmp_path / "hostile.zip", kind), bounds=WEB_BOUNDS)
+
+
+@pytest.mark.parametrize(
+    ("bounds", "words"),
+    [
+        (Bounds(file_bytes=1000), "larger than"),
+        (Bounds(unpacked_bytes=1000), "unpacks to more than"),
+        (Bounds(manifest_bytes=100), "manifest is larger"),
+    ],
+)
+def test_each_bound_of_an_import_holds(bundle: Path, bounds: Bounds, words: str) -> None:
+    """The same file within bounds and out of them."""
+    assert Bundle(bundle, bounds=WEB_BOUNDS).manifest.files
+    with pytest.raises(ReadingError, match=words):
+        Bundle(bundle, bounds=bounds)
+
+
+def test_a_photo_without_an_id_is_told(db: Session, tmp_path: Path) -> None:
+    """Named by nothing that was kept."""
+    shop_id = another(db).id
+    db.commit()
+    path = tmp_path / "x.zip"
+    with BundleWriter(path, shop="x", made_at="now") as made:
+        made.file("photos/holiday.jpg", b"x")
+    with pytest.raises(ConflictsError, match="named by its entry"):
+        import_shop(db, db.get_one(Shop, shop_id), path, NOW)
 
 
 def test_a_line_without_an_end_is_not_read_into_memory(tmp_path: Path) -> None:

@@ -28,7 +28,7 @@ from plentar.web.paths import own_path
 from plentar.web.proxies import BehindProxies
 from plentar.web.serve import check_schema
 from plentar.web.settings import Settings, SettingsError
-from tests.conftest import PASSWORD, REAL_HASHER, ShopOf, application, own_database, sign_in
+from tests.conftest import PASSWORD, REAL_HASHER, ShopOf, application, own_database, served, sign_in
 from tests.hostile import Hostile
 
 HTMX = {"HX-Request": "true"}
@@ -252,6 +252,7 @@ def test_only_trusted_proxies_say_who_is_asking(peer: str, passed_on: str, seen:
     """What a client wrote itself stands left of what the trusted proxy saw, and is never reached."""
     trusted = Settings.from_environment(
         {"PLENTAR_DATABASE_URL": NOBODY, "PLENTAR_SECRET_KEY": SECRET, "PLENTAR_PROXIES": "10.0.0.0/8, 2001:db8::/32"}
+        | {"PLENTAR_ORIGIN": "https://plentar.example"}
     ).proxies
     found = {}
 
@@ -425,6 +426,9 @@ def test_going_down_asks_first_and_serving_asks_for_its_own_tables(engine: Engin
         with pytest.raises(SchemaError, match="no revision"):
             check_schema(settings_for(url))
         migrate(own)
+        with pytest.raises(SchemaError, match="the role plentar owns the tables"):
+            check_schema(settings_for(url))
+        url = served(own)
         check_schema(settings_for(url))
         for revision in ("0003", "base"):
             with pytest.raises(SchemaError, match="--drop-data"):

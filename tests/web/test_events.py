@@ -370,7 +370,7 @@ def test_a_damaged_file_is_told_beside_its_field(client: FlaskClient, shop: Shop
         assert answer.status_code < 500, (url, answer.text)
 
 
-TARGETS = ["/today%0d%0aX: y", "/%09/evil.example", "%00", "//evil.example", "/%5cevil.example"]
+TARGETS = ["/today%0d%0aX: y", "/%09/evil.example", "//evil.example", "/%5cevil.example"]
 
 
 @pytest.mark.parametrize("target", TARGETS)

@@ -290,7 +290,7 @@ def test_a_case_of_a_real_call_names_nobody(lead: FlaskClient, shop: ShopOf, eng
     ("sent", "words"),
     [
         ({"case": ""}, "choose a case"),
-        ({"case": "{"}, "expected a case as JSON"),
+        ({"case": "{"}, "expected JSON"),
         ({"case": '{"format": "plentar.case/9"}'}, "format"),
     ],
 )

@@ -199,8 +199,10 @@ def test_ohms_ask_for_ones_own_lock_and_for_volts_at_the_part(
     assert ohms(other, shop)[0] == 200
     code, body = ohms(client, shop, "ohms:strip-b.limit")
     assert code == 422
-    assert "Read volts at the part first" in body
+    assert "Read volts at both ends of the part first" in body
     send(client, shop, event("reading", point="volts:strip-b.limit.1:ground", typed="0.1"))
+    assert ohms(client, shop, "ohms:strip-b.limit")[0] == 422
+    send(client, shop, event("reading", point="volts:strip-b.limit.2:ground", typed="0.1"))
     assert ohms(client, shop, "ohms:strip-b.limit")[0] == 200
 
 

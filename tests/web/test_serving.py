@@ -16,9 +16,9 @@ from PIL import Image
 from sqlalchemy import Engine, text
 
 from plentar.store.database import make_engine, make_sessions, migrate
-from tests.conftest import PASSWORD, ROOT, ShopOf, own_database
+from tests.conftest import PASSWORD, ShopOf, own_database, served
 from tests.deeds import event
-from tests.serving import Browser, Server, serving
+from tests.serving import Browser, Server, a_cluster, serving, start_cluster
 
 
 @pytest.fixture
@@ -87,7 +87,7 @@ def test_a_kept_connection_outlives_the_poll(server: Server) -> None:
 def test_an_older_schema_is_not_served(engine: Engine) -> None:
     """One line says what to do, and the process ends."""
     with own_database(engine) as own:
-        url = own.url.render_as_string(hide_password=False)
+        url = served(own)
         environment = {**os.environ, "PLENTAR_DATABASE_URL": url, "PLENTAR_SECRET_KEY": "s" * 40}
         command = [sys.executable, "-c", "from plentar.cli import main; main()", "serve"]
         told = subprocess.run(command, env=environment, capture_output=True, text=True, timeout=30, check=False)
@@ -99,33 +99,15 @@ def test_an_older_schema_is_not_served(engine: Engine) -> None:
 @pytest.fixture
 def own_cluster(tmp_path: Path) -> Iterator[tuple[Path, Engine]]:
     """A PostgreSQL of this test's own that keeps what it committed, whoever kills it."""
-    folder = tmp_path / "cluster"
-    folder.mkdir()
-    for parent in (folder, *folder.parents[:3]):
-        parent.chmod(0o755)
-    engine = make_engine(start_cluster(folder))
-    yield folder, engine
-    engine.dispose()
-    subprocess.run([sys.executable, str(ROOT / "script/postgres.py"), "remove", str(folder)], check=True)
-
-
-def start_cluster(folder: Path) -> str:
-    """Start it, again and again while its killed forerunner's children are still leaving."""
-    environment = {name: value for name, value in os.environ.items() if name != "PLENTAR_THROWAWAY"}
-    script = [sys.executable, str(ROOT / "script/postgres.py"), "start", str(folder)]
-    for _ in range(20):
-        told = subprocess.run(script, env=environment, capture_output=True, text=True, check=False)
-        if told.returncode == 0:
-            return told.stdout.strip()
-        time.sleep(0.5)
-    raise AssertionError(told.stdout + told.stderr)
+    with a_cluster(tmp_path / "cluster") as engine:
+        yield tmp_path / "cluster", engine
 
 
 def test_nothing_acknowledged_is_lost_or_doubled_by_a_kill(own_cluster: tuple[Path, Engine], tmp_path: Path) -> None:
     """A worker, the master, the database, each killed under load; what was answered is there, once, in one order."""
     folder, engine = own_cluster
-    url = engine.url.render_as_string(hide_password=False)
     migrate(engine)
+    url = served(engine)
     with make_sessions(engine).begin() as db:
         shop = ShopOf(db, "two-strip-sequencer")
     server = Server(url, workers=2)

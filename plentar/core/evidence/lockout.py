@@ -31,12 +31,14 @@ from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import GROUND, spot_of, volts_at
 from plentar.core.unit.points import is_control_side
 
-__all__ = ["Lock", "Lockout", "Pair", "dead_pairs", "fold", "safe_ticks"]
+__all__ = ["FRAME_VOLTS", "Lock", "Lockout", "Pair", "dead_pairs", "fold", "safe_ticks"]
 
 CONTROL_PAIR = volts_at("board.r", "board.c")
 # A leg's own reading to the frame shows the frame when it is at least this share of what the leg stands above ground:
 # half a lost bond still lets a meter show some volts, four fifths of them it does not.
 FRAME_SHARE = 0.8
+# The same of another source's leg, 120 V to the frame.
+FRAME_VOLTS = FRAME_SHARE * 120.0
 VOLTS = ("volts", "dc_volts")
 
 
@@ -391,7 +393,12 @@ class _Fold:
         return (proof.meter, proof.mode) == (deed.meter, deed.mode)
 
     def _function_changed(self, start: Event, end: Event, deed: Measured) -> bool:
-        """Tell whether that meter read anything else, or may have, between two events."""
+        """Tell whether that meter read anything else, or was proven in another mode, between two events."""
+        for proof in self.proofs:
+            shown = proof.deed
+            is_other = isinstance(shown, MeterProven) and shown.meter == deed.meter and shown.mode != deed.mode
+            if is_other and not proof.is_before(start) and not end.is_before(proof):
+                return True
         for other in self.readings:
             taken = other.deed
             if not isinstance(taken, Measured) or taken.meter != deed.meter:
@@ -473,7 +480,7 @@ class _Fold:
         if told is not None and isinstance(told.deed, Ticked) and told.deed.is_done and told.deed.volts is not None:
             is_now = all((off := self._off_event(feed)) is not None and off.is_before(told) for feed in self._feeds)
             # Shown live from another source after power was off: the frame conducts now, not only this morning.
-            if is_now and told.deed.volts >= FRAME_SHARE * 120.0:
+            if is_now and told.deed.volts >= FRAME_VOLTS:
                 return ""
         taken_back = self.taken_back
         for feed in self._feeds:

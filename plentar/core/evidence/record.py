@@ -229,10 +229,12 @@ class Record:
 
     @property
     def checked(self) -> frozenset[str]:
-        """The lines of the list before power that were ticked since power last went back on."""
+        """The lines of the list before power that stand as ticked: for the next power-on once anything was changed
+        since the last one, else for that one."""
         back = self.power_back
         since = [(event, deed) for event, deed in self.of(Checked) if back is None or event.seq > back.seq]
-        newest = {deed.line: deed.is_done for _, deed in (since or self.of(Checked))}
+        is_changed = back is None or any(event.seq > back.seq for event, _ in self.of(Landed, Fitted))
+        newest = {deed.line: deed.is_done for _, deed in (since if since or is_changed else self.of(Checked))}
         return frozenset(line for line, is_done in newest.items() if is_done)
 
     @property

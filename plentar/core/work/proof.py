@@ -12,6 +12,7 @@ from plentar.core.limits.verdicts import Grade, Verdict
 from plentar.core.said import Words, said
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import amps_at, line_volts, spot_of
+from plentar.core.unit.points import part_words
 
 __all__ = ["BEFORE_POWER", "RISE", "TIMES", "Proof", "ProofItem", "proof_items", "prove"]
 
@@ -58,10 +59,18 @@ def proof_items(plate: Nameplate, failed_points: Sequence[str] = ()) -> tuple[Pr
         everything off with no call, supply under load. Order and times and the rise are no readings: `visit` adds them.
     """
     heat = frozenset(call for call in ("W", "W2") if call in plate.calls)
-    items = []
-    # One feed's volts under load: what sags there sags for every strip on it.
-    feed = plate.feed_of(plate.circuits[0].supplied_by)
-    items.append(ProofItem(point=line_volts(feed), calls=heat, words=said("proof.supply-under-load"), why="load"))
+    # What sags at a feed sags for every strip on it, and for no other.
+    feeds = list(dict.fromkeys(plate.feed_of(circuit.supplied_by) for circuit in plate.circuits))
+    is_one = len(feeds) == 1
+    items = [
+        ProofItem(
+            point=line_volts(feed),
+            calls=heat,
+            words=said("proof.supply-under-load") if is_one else said("proof.feed-under-load", feed=part_words(feed)),
+            why="load",
+        )
+        for feed in feeds
+    ]
     for circuit in plate.circuits:
         items.append(
             ProofItem(
@@ -76,7 +85,17 @@ def proof_items(plate: Nameplate, failed_points: Sequence[str] = ()) -> tuple[Pr
         ProofItem(point=amps_at("blower"), calls=frozenset({"G"}), words=said("proof.blower-fan-called"), why="blower")
     )
     together = heat | {"G"}
-    items.append(ProofItem(point=amps_at(feed), calls=together, words=said("proof.all-calls-together"), why="all"))
+    items += [
+        ProofItem(
+            point=amps_at(feed),
+            calls=together,
+            words=said("proof.all-calls-together")
+            if is_one
+            else said("proof.feed-all-calls-together", feed=part_words(feed)),
+            why="all",
+        )
+        for feed in feeds
+    ]
     for circuit in plate.circuits:
         words = said("proof.nothing-called", circuit=circuit.name)
         items.append(ProofItem(point=amps_at(circuit.id), calls=frozenset(), words=words, why="off"))

@@ -158,7 +158,7 @@ def ohms_refusal(plate: Nameplate, lockout: Lockout, point_id: str, *, person: s
         return said("safety.put-your-own-lock-tag")
     places = _places(plate, point)
     # Dead at the lugs is not dead at the part: a second feed or a capacitor may hang on it.
-    if places and not places & lockout.parts_below:
+    if not places <= lockout.parts_below:
         return said("safety.read-volts-part-first-across")
     return ""
 

@@ -1,6 +1,5 @@
 """The call's papers: shown, as PDF, signed, shared by a link."""
 
-import json
 from uuid import UUID
 
 from flask import Response, abort, g, render_template, request, url_for
@@ -9,6 +8,7 @@ from flask_wtf import FlaskForm
 
 from plentar.core.errors import ReadingError
 from plentar.core.visit import Visit
+from plentar.formats.json_in import read_json
 from plentar.store import shares
 from plentar.web.access import login_required, now
 from plentar.web.call.forms import SignForm
@@ -51,8 +51,8 @@ def sign(call_id: UUID) -> ResponseReturnValue:
 
     def deed() -> Visit:
         try:
-            strokes = json.loads(form.strokes.data or "[]")
-        except json.JSONDecodeError as error:
+            strokes = read_json(form.strokes.data or "[]", field="strokes", most_bytes=60_000)
+        except ReadingError as error:
             raise ReadingError("the signature could not be read: clear it and sign again", field="strokes") from error
         payload = {"role": form.role.data, "name": form.name.data or "", "strokes": strokes}
         return keep_one(call_id, own_id(form.sign_id.data), "signed", payload)

@@ -15,6 +15,7 @@ from plentar.core.evidence.reading import Reading
 from plentar.core.visit import Visit
 from plentar.formats.call_record import call_to_json, readings_to_csv
 from plentar.formats.events_json import deed_to_json
+from plentar.formats.json_in import read_json
 from plentar.formats.numbers import parse_number
 from plentar.screen.call import CallScreen, View
 from plentar.screen.drawings.band_rail import band_rail
@@ -46,6 +47,8 @@ from plentar.words.figures import PLAIN, choose
 __all__ = ["bp", "panel_deed", "refused_panel"]
 
 bp = Blueprint("call", __name__, url_prefix="/calls/<uuid:call_id>")
+# Two hundred events with what is typed in each.
+MOST_EVENT_BYTES = 256 * 1024
 PANELS = ("reading", "complaint", "nameplate", "safe", "look", "air", "accept", "hand-over")
 
 
@@ -124,7 +127,7 @@ def _answer_json(answer: Answer) -> dict[str, object]:
 def add_events(call_id: UUID) -> ResponseReturnValue:
     """Take a list of events and answer each: kept, already kept, or refused with what the server has."""
     try:
-        drafts = drafts_of_json(request.get_json(silent=True), now())
+        drafts = drafts_of_json(read_json(request.get_data(), field="events", most_bytes=MOST_EVENT_BYTES), now())
     except ReadingError as error:
         return {"why": say(error.message), "field": error.field}, 422
     answers, _, visit = keep(call_id, drafts)

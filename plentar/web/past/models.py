@@ -22,6 +22,7 @@ from plentar.store.history import Told
 from plentar.store.models import Call, Unit
 from plentar.web.years import past_readings
 from plentar.words import say
+from plentar.words.moments import on_clock
 
 __all__ = ["Entry", "PartAge", "UnitScreen"]
 
@@ -159,7 +160,7 @@ class UnitScreen:
         )
 
     def _year(self, at: float) -> str:
-        moment = datetime.fromtimestamp(at, tz=UTC).astimezone(self.zone)
+        moment = on_clock(at, self.zone)
         years = {datetime.fromtimestamp(call.scheduled_at.timestamp(), tz=UTC).year for call in self.calls}
         return f"{moment:%y}".join(("’", "")) if len(years) > 1 else f"{moment:%d %b}"
 
@@ -189,7 +190,7 @@ class UnitScreen:
                 fitted = deed_from_json("part", row.payload, is_kept=True)
                 assert isinstance(fitted, Fitted)  # noqa: S101  the kind that was asked for
                 years = (self.moment - row.done_at).total_seconds() / YEAR_SECONDS
-                when = row.done_at.astimezone(self.zone).strftime("%b %Y")
+                when = on_clock(row.done_at, self.zone).strftime("%b %Y")
                 found.setdefault(f"fitted {fitted.name}", self._age("", fitted.name, when, years, "work"))
         return sorted(found.values(), key=lambda part: (part.by == "plate", part.name))
 

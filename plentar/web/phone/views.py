@@ -13,9 +13,11 @@ from flask_wtf import FlaskForm
 from plentar.core.causes.faults import COMPLAINTS
 from plentar.store import calls, phones
 from plentar.web.aboard import bundle_of, dead_list, fresh_of, version_of
-from plentar.web.access import login_required, now
+from plentar.web.access import lead_required, login_required, now
 from plentar.web.assets import build_of
+from plentar.web.noting import note
 from plentar.web.visits import meter_of, own_call, read_visit
+from plentar.web.writing import keep_accepted
 
 __all__ = ["bp"]
 
@@ -139,6 +141,21 @@ def dead(call_id: UUID) -> ResponseReturnValue:
     """Send what a phone must hold before it may call a unit dead by itself."""
     call = own_call(call_id)
     return jsonify(dead_list(read_visit(call), meter_of(call.meter), str(g.person.id)))
+
+
+@bp.post("/calls/<uuid:call_id>/aside/<uuid:aside_id>/accept")
+@lead_required
+def accept(call_id: UUID, aside_id: UUID) -> ResponseReturnValue:
+    """Record what was set aside because the phone's clock was too far off, in the name of whoever sent it."""
+    if not FlaskForm().validate():
+        abort(400)
+    row = phones.aside_of(g.db, shop_id=g.person.shop_id, call_id=call_id, aside_id=aside_id)
+    if row is None or row.drafts is None:
+        abort(404)
+    keep_accepted(row)
+    phones.see_aside(g.db, g.person, call_id=call_id, aside_id=aside_id, now=now())
+    note("late entry accepted", f"{row.person.name}: {', '.join(value for _, value in row.fields[:2])}")
+    return redirect(url_for("call.page", call_id=call_id))
 
 
 @bp.post("/calls/<uuid:call_id>/aside/<uuid:aside_id>")

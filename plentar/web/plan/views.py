@@ -36,6 +36,7 @@ __all__ = ["bp", "may_plan", "moved", "people_choices", "zone"]
 bp = Blueprint("plan", __name__)
 # A return is asked for within about a fortnight; a part takes less.
 RETURN_DAYS = 7
+SENT_BEFORE = "this form was sent before, and what it said then stands"
 
 
 def zone() -> ZoneInfo:
@@ -206,7 +207,7 @@ def add_follow_up(call_id: UUID) -> ResponseReturnValue:
     call, form = own_call(call_id), FollowUpForm()
     if not form.validate():
         return _shown(call, 422, follow_form=form)
-    plans.add_follow_up(
+    row = plans.add_follow_up(
         g.db,
         shop_id=call.shop_id,
         place_id=call.unit.place_id,
@@ -218,6 +219,11 @@ def add_follow_up(call_id: UUID) -> ResponseReturnValue:
         now=now(),
         new_id=UUID(form.item_id.data) if form.item_id.data else None,
     )
+    if (row.call_id, row.words, row.due_on) != (call.id, form.words.data.strip(), form.due_on.data):
+        kept = f"{row.words}, due {row.due_on:%d %b %Y}"
+        _wrong(form, "words", f"{SENT_BEFORE}: {kept}. Save again to add this one too")
+        form.item_id.data = str(uuid4())
+        return _shown(call, 422, follow_form=form)
     return _back(call)
 
 
@@ -243,7 +249,7 @@ def add_order(call_id: UUID) -> ResponseReturnValue:
     call, form = own_call(call_id), OrderForm()
     if not form.validate():
         return _shown(call, 422, order_form=form)
-    plans.add_order(
+    row = plans.add_order(
         g.db,
         call,
         name=form.name.data.strip(),
@@ -252,6 +258,10 @@ def add_order(call_id: UUID) -> ResponseReturnValue:
         expected_on=form.expected_on.data,
         new_id=UUID(form.order_id.data) if form.order_id.data else None,
     )
+    if (row.call_id, row.name, row.expected_on) != (call.id, form.name.data.strip(), form.expected_on.data):
+        _wrong(form, "name", f"{SENT_BEFORE}: {row.name}. Save again to order this one too")
+        form.order_id.data = str(uuid4())
+        return _shown(call, 422, order_form=form)
     return _back(call)
 
 

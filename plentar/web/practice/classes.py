@@ -5,6 +5,7 @@ import io
 import json
 import secrets
 from dataclasses import replace
+from datetime import timedelta
 from uuid import UUID, uuid4
 
 from flask import abort, g, redirect, render_template, request, session, url_for
@@ -15,13 +16,15 @@ from plentar.core.errors import PlentarError, ReadingError
 from plentar.core.practice.case import Case, Hidden
 from plentar.core.practice.ladder import case_of, ladder
 from plentar.formats.case_json import case_from_json, case_to_json
+from plentar.formats.json_in import read_json
 from plentar.formats.labels_csv import safe_cell
 from plentar.formats.unit_json import kept_nameplate
-from plentar.store import practice
+from plentar.store import practice, sign_ins
 from plentar.store.practice_models import Learner, PracticeClass
 from plentar.store.secret import hash_of
 from plentar.web.access import lead_required, now
 from plentar.web.fields import checked_token
+from plentar.web.network import network
 from plentar.web.paper import attached
 from plentar.web.paths import whole_url
 from plentar.web.practice.views import begin_case, bp
@@ -35,6 +38,11 @@ CODE_LENGTH = 6
 MOST_FILE_BYTES = 200_000
 # A code that is passed round lets in no more than a large room holds.
 MOST_LEARNERS = 200
+# How long a class is open: an evening's, a course's; the longest school year.
+USUAL_DAYS, MOST_DAYS = 14, 366
+# Of one network address in ten minutes: a class of forty behind one router opens the link once or twice each, and a
+# guesser would need some seven million tries for one code.
+CODE_TRIES = 120
 
 
 def _page(
@@ -69,11 +77,7 @@ def _case_sent() -> Case:
         raise ReadingError("choose a case's file", field="file")
     if len(text) > MOST_FILE_BYTES:
         raise ReadingError("a case is some ten kilobytes; this file is larger", field="file")
-    try:
-        document = json.loads(text)
-    except (json.JSONDecodeError, RecursionError) as error:
-        raise ReadingError(f"expected a case as JSON: {error}", field="file") from error
-    return case_from_json(document)
+    return case_from_json(read_json(text, field="file", most_bytes=MOST_FILE_BYTES))
 
 
 @bp.post("/classes/cases")
@@ -146,8 +150,20 @@ def make_class() -> ResponseReturnValue:
         field = "name" if not name else "cases"
         words = "give the class a name" if not name else "choose at least one case"
         return _page(problem=ReadingError(words, field=field), typed=name, code=422)
+    days = request.form.get("days", "").strip() or str(USUAL_DAYS)
+    if not (days.isascii() and days.isdigit()) or not 1 <= int(days) <= MOST_DAYS:
+        problem = ReadingError(f"expected 1 to {MOST_DAYS} days, got {days[:20]!r}", field="days")
+        return _page(problem=problem, typed=name, code=422)
     code = "".join(secrets.choice(CODE_LETTERS) for _ in range(CODE_LENGTH))
-    row = PracticeClass(shop_id=shop_id, id=uuid4(), name=name, code=code, case_ids=wanted, made_at=now())
+    row = PracticeClass(
+        shop_id=shop_id,
+        id=uuid4(),
+        name=name,
+        code=code,
+        case_ids=wanted,
+        made_at=now(),
+        open_until=now() + timedelta(days=int(days)),
+    )
     g.db.add(row)
     g.db.flush()
     return redirect(url_for("practice.class_page", item_id=row.id), 303)
@@ -167,7 +183,9 @@ def class_page(item_id: UUID) -> ResponseReturnValue:
     row = _own_class(item_id)
     rows = practice.learners_of_class(g.db, row)
     link = whole_url(url_for("practice.join_page", code=row.code))
-    return render_template("practice/class.html", row=row, rows=rows, link=link, titles=_titles(row))
+    return render_template(
+        "practice/class.html", row=row, rows=rows, link=link, titles=_titles(row), is_over=row.open_until <= now()
+    )
 
 
 def _titles(row: PracticeClass) -> dict[str, str]:
@@ -212,12 +230,23 @@ def class_csv(item_id: UUID) -> ResponseReturnValue:
 # Whoever comes by a code: no account, no shop.
 
 
+def _class_of(code: str) -> PracticeClass:
+    """Return the open class of a code; tries are counted, and a code that opens nothing is a 404."""
+    keys = [(f"class:{network()}", CODE_TRIES)]
+    if not sign_ins.take_guess(g.db, keys, now()):
+        abort(429)
+    g.db.commit()
+    row = practice.class_by_code(g.db, code, now())
+    if row is None:
+        abort(404)
+    sign_ins.give_back(g.db, keys, now())
+    return row
+
+
 @bp.get("/join/<code>")
 def join_page(code: str) -> ResponseReturnValue:
     """Ask a name of whoever comes by a class's code; who is in already sees the class's calls."""
-    row = practice.class_by_code(g.db, code)
-    if row is None:
-        abort(404)
+    row = _class_of(code)
     who = in_class()
     if who is None or who.class_id != row.id:
         return render_template("practice/join.html", row=row, problem="", typed="")
@@ -229,9 +258,7 @@ def join_page(code: str) -> ResponseReturnValue:
 def join(code: str) -> ResponseReturnValue:
     """Come into a class under a name."""
     checked_token()
-    row = practice.class_by_code(g.db, code)
-    if row is None:
-        abort(404)
+    row = _class_of(code)
     name = request.form.get("name", "").strip()[:80]
     if not name:
         return render_template("practice/join.html", row=row, problem="type a name", typed=""), 422
@@ -249,8 +276,7 @@ def join(code: str) -> ResponseReturnValue:
 def begin_in_class(code: str, case_id: str) -> ResponseReturnValue:
     """Begin one of the class's calls."""
     checked_token()
-    row = practice.class_by_code(g.db, code)
-    who = in_class()
-    if row is None or who is None or who.class_id != row.id or case_id not in row.case_ids:
+    row, who = _class_of(code), in_class()
+    if who is None or who.class_id != row.id or case_id not in row.case_ids:
         abort(404)
     return begin_case(who, case_id)

@@ -6,22 +6,24 @@ from pathlib import Path
 from typing import Any
 from uuid import UUID
 
-from flask import Response, abort, g, redirect, render_template, request, stream_with_context, url_for
+from flask import Response, abort, current_app, g, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
-from plentar.core.errors import PlentarError, ReadingError
+from plentar.core.errors import ReadingError
 from plentar.formats.bundle import readings_csv
 from plentar.store import audit, places, privacy
+from plentar.store.database import allow
+from plentar.store.whole import ConflictsError
 from plentar.web.access import lead_required, now
 from plentar.web.fields import checked_token
+from plentar.web.importing import import_apart
 from plentar.web.noting import note
 from plentar.web.shop.people import bp
-from plentar.web.whole import export_shop, import_shop, tidy_rows
+from plentar.web.whole import export_shop, tidy_rows
 
 __all__: list[str] = []
 
 CHUNK = 1 << 16
-LONGEST_DAYS = 36_500
 
 
 @bp.get("/records")
@@ -46,18 +48,7 @@ def export_bundle() -> ResponseReturnValue:
     try:
         export_shop(g.db, g.person.shop, path, now())
         note("exported", "the whole shop")
-        name = f"plentar-{now():%Y-%m-%d}.zip"
-
-        def chunks() -> Iterator[bytes]:
-            try:
-                with path.open("rb") as whole:
-                    while data := whole.read(CHUNK):
-                        yield data
-            finally:
-                path.unlink(missing_ok=True)
-
-        headers = {"Content-Disposition": f'attachment; filename="{name}"', "Content-Length": str(path.stat().st_size)}
-        return Response(chunks(), mimetype="application/zip", headers=headers)
+        return _sent_and_gone(path, "application/zip", f"plentar-{now():%Y-%m-%d}.zip")
     except BaseException:
         path.unlink(missing_ok=True)
         raise
@@ -66,30 +57,64 @@ def export_bundle() -> ResponseReturnValue:
 @bp.post("/import")
 @lead_required
 def import_bundle() -> ResponseReturnValue:
-    """Take a bundle in, all of it or nothing."""
+    """Import an export file, all of it or nothing."""
     checked_token()
     upload = request.files.get("file")
     if upload is None or not upload.filename:
-        return _shown(422, problem=ReadingError("choose a bundle first", field="file"))
+        return _shown(422, problem=ReadingError("choose an export file first", field="file"))
+    who, moment = g.person, now()
+    # Nothing of this request stands open in the database while the file is read.
+    g.db.commit()
     with tempfile.NamedTemporaryFile(suffix=".zip") as file:
         upload.save(file)
         file.flush()
         try:
-            taken = import_shop(g.db, g.db.merge(g.person.shop), Path(file.name), now())
-        except PlentarError as error:
-            g.db.rollback()
+            taken = import_apart(
+                current_app.config["PLENTAR_DATABASE_URL"],
+                shop_id=who.shop_id,
+                person_id=who.id,
+                path=Path(file.name),
+                name=upload.filename,
+                now=moment,
+            )
+        except ConflictsError as error:
+            return _shown(422, problem=error, problems=error.problems)
+        except ReadingError as error:
             return _shown(422, problem=error)
-    note("imported", upload.filename, after=taken)
     return _shown(taken=taken)
 
 
 @bp.get("/readings.csv")
 @lead_required
 def all_readings() -> ResponseReturnValue:
-    """Send all readings as one tidy table, as they come."""
-    lines = stream_with_context(readings_csv(tidy_rows(g.db, g.person.shop)))
-    headers = {"Content-Disposition": 'attachment; filename="readings.csv"'}
-    return Response(lines, mimetype="text/csv", headers=headers)
+    """Send all readings as one tidy table: written first, so that a slow line holds no transaction open."""
+    allow(g.db)
+    with tempfile.NamedTemporaryFile("w", suffix=".csv", encoding="utf-8", newline="", delete=False) as file:
+        path = Path(file.name)
+        try:
+            file.writelines(readings_csv(tidy_rows(g.db, g.person.shop)))
+        except BaseException:
+            path.unlink(missing_ok=True)
+            raise
+    return _sent_and_gone(path, "text/csv", "readings.csv")
+
+
+def _sent_and_gone(path: Path, kind: str, name: str) -> Response:
+    """Send a file by pieces and remove it, sent or not."""
+
+    def chunks() -> Iterator[bytes]:
+        try:
+            with path.open("rb") as whole:
+                while data := whole.read(CHUNK):
+                    yield data
+        finally:
+            path.unlink(missing_ok=True)
+
+    size = path.stat().st_size
+    headers = {"Content-Disposition": f'attachment; filename="{name}"', "Content-Length": str(size)}
+    answer = Response(chunks(), mimetype=kind, headers=headers)
+    answer.call_on_close(lambda: path.unlink(missing_ok=True))
+    return answer
 
 
 @bp.post("/retention")
@@ -102,7 +127,7 @@ def keep_retention() -> ResponseReturnValue:
         text = request.form.get(f"days-{name}", "").strip()
         if not text:
             continue
-        if not (text.isascii() and text.isdigit()) or not 0 < int(text) <= LONGEST_DAYS:
+        if not (text.isascii() and text.isdigit()) or not 0 < int(text) <= privacy.LONGEST_DAYS:
             problem = ReadingError("whole days, at least one; empty keeps it", field=f"days-{name}")
             return _shown(422, problem=problem, typed=request.form)
         found[name] = int(text)

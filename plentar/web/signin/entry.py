@@ -2,7 +2,7 @@
 
 import secrets
 
-from flask import g, request, session, url_for
+from flask import current_app, g, request, session, url_for
 from werkzeug.wrappers import Response as BaseResponse
 
 from plentar.store import audit, sign_ins
@@ -51,6 +51,6 @@ def let_in(person: Person, device: str, response: BaseResponse, *, how: str) -> 
         path=url_for("signin.page"),
         samesite="Lax",
         httponly=True,
-        secure=request.is_secure,
+        secure=current_app.config["SESSION_COOKIE_SECURE"],
     )
     return response

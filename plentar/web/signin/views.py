@@ -2,7 +2,7 @@
 
 from uuid import UUID
 
-from flask import Blueprint, abort, g, redirect, render_template, request, session, url_for
+from flask import Blueprint, abort, current_app, g, redirect, render_template, request, session, url_for
 from flask.typing import ResponseReturnValue
 from flask_wtf import FlaskForm
 from werkzeug.exceptions import BadRequest
@@ -160,5 +160,6 @@ def set_theme() -> ResponseReturnValue:
     if wanted not in THEMES:
         raise BadRequest
     response = redirect(own_path(request.form.get("next")) or url_for("today.page"))
-    response.set_cookie("theme", wanted, max_age=365 * 86400, samesite="Lax", httponly=True, secure=request.is_secure)
+    is_secure = current_app.config["SESSION_COOKIE_SECURE"]
+    response.set_cookie("theme", wanted, max_age=365 * 86400, samesite="Lax", httponly=True, secure=is_secure)
     return response

@@ -25,6 +25,7 @@ from webauthn.helpers.structs import (
 )
 
 from plentar.core.errors import ReadingError
+from plentar.formats.json_in import read_json
 from plentar.store import audit, people, sign_ins, ways_in
 from plentar.store.models import Person
 from plentar.store.shop_models import OneTimeLink
@@ -39,6 +40,11 @@ from plentar.web.signin.views import ADDRESS_GUESSES, bp, checked, show_you
 __all__: list[str] = []
 
 RELYING_NAME = "Plentar"
+# What an authenticator with a certificate chain answers, and room to spare.
+MOST_CREDENTIAL_BYTES = 64_000
+# Of one network address in ten minutes: every page of the sign-in may ask one.
+CHALLENGES = 120
+REFUSAL = "that passkey opens nothing here"
 # What a made-up answer of a browser can make of the library.
 BAD_ANSWERS = (WebAuthnException, ValueError, TypeError, KeyError, AttributeError)
 
@@ -70,14 +76,38 @@ def _registration(person: Person) -> str:
             resident_key=ResidentKeyRequirement.REQUIRED, user_verification=UserVerificationRequirement.REQUIRED
         ),
     )
-    return _asked(options)
+    return _asked(options, person)
 
 
-def _asked(options: Any) -> str:
-    """Return what is asked of the browser as JSON; its challenge is good for one answer of this session."""
+def _asked(options: Any, person: Person | None = None) -> str:
+    """Return what is asked of the browser as JSON; its challenge is good for one answer of this session.
+
+    Args:
+        options: What is asked.
+        person: Whose passkey is being made; None while somebody signs in.
+    """
     asked: str = options_to_json(options)
     session["challenge"] = json.loads(asked)["challenge"]
+    ways_in.keep_challenge(g.db, options.challenge, person, now())
     return asked
+
+
+def _challenge(person: Person | None) -> bytes:
+    """Return what this session's browser was asked, and use it up: kept here it answers once, within five minutes.
+
+    Raises:
+        ReadingError: It was used, is too old, or was asked of somebody else.
+    """
+    try:
+        challenge = base64url_to_bytes(session.pop("challenge", ""))
+    except ValueError as error:
+        raise ReadingError(REFUSAL, field="credential") from error
+    is_open = ways_in.use_challenge(g.db, challenge, person, now())
+    # Used up whatever comes of the answer.
+    g.db.commit()
+    if not is_open:
+        raise ReadingError("that took more than five minutes, or was sent twice: try once more", field="credential")
+    return challenge
 
 
 def _keep_passkey(person: Person, credential: str, name: str) -> None:
@@ -86,10 +116,11 @@ def _keep_passkey(person: Person, credential: str, name: str) -> None:
     Raises:
         ReadingError: It does not.
     """
+    challenge = _challenge(person)
     try:
         verified = verify_registration_response(
-            credential=credential or "",
-            expected_challenge=base64url_to_bytes(session.pop("challenge", "")),
+            credential=read_json(credential or "", field="credential", most_bytes=MOST_CREDENTIAL_BYTES),
+            expected_challenge=challenge,
             expected_rp_id=_relying_id(),
             expected_origin=origin(),
             require_user_verification=True,
@@ -122,6 +153,8 @@ def _why(error: ReadingError) -> ResponseReturnValue:
 @bp.post("/sign-in/passkey/options")
 def passkey_asked() -> ResponseReturnValue:
     """Say what a browser's passkey must answer."""
+    if not sign_ins.take_guess(g.db, [(f"asked:{network()}", CHALLENGES)], now()):
+        return _why(ReadingError("too many tries: wait ten minutes", field="credential"))
     try:
         options = generate_authentication_options(
             rp_id=_relying_id(), user_verification=UserVerificationRequirement.REQUIRED
@@ -139,16 +172,16 @@ def sign_in_by_passkey() -> ResponseReturnValue:
     if not form.validate() or not sign_ins.take_guess(g.db, keys, now()):
         return _why(ReadingError("too many tries: wait ten minutes", field="credential"))
     g.db.commit()
-    challenge = session.pop("challenge", "")
-    refusal = ReadingError("that passkey opens nothing here", field="credential")
+    refusal = ReadingError(REFUSAL, field="credential")
     try:
-        answer = json.loads(form.credential.data or "")
+        challenge = _challenge(None)
+        answer = read_json(form.credential.data or "", field="credential", most_bytes=MOST_CREDENTIAL_BYTES)
         row = ways_in.find_passkey(g.db, base64url_to_bytes(answer["id"]))
         if row is None or row.person.deactivated_at is not None:
             return _why(refusal)
         verified = verify_authentication_response(
             credential=answer,
-            expected_challenge=base64url_to_bytes(challenge),
+            expected_challenge=challenge,
             expected_rp_id=_relying_id(),
             expected_origin=origin(),
             credential_public_key=row.public_key,

@@ -33,6 +33,9 @@ def start_call(db: Session, person: Person, form: StartForm, moment: datetime) -
     call_id = UUID(form.call_id.data) if form.call_id.data else uuid4()
     made = calls.get_for_shop(db, shop_id=shop_id, call_id=call_id)
     if made is not None:
+        if form.unit_id.data not in ("", None, NEW) and _known(form.unit_id.data, "unit_id") != made.unit_id:
+            words = f"this form was sent before: the call at {made.unit.place.name} stands. Start another one"
+            raise ReadingError(words, field="unit_id")
         return made
     if not form.complaints.data and not (form.words.data or "").strip():
         raise ReadingError("tick what is complained of, or say it in their words", field="complaints")

@@ -15,7 +15,7 @@ from plentar.store.models import Place, Unit
 from plentar.web.aboard import PATTERN_WORDS, bundle_of
 from plentar.web.access import login_required, now
 from plentar.web.fields import require_valid
-from plentar.web.sent import done_at
+from plentar.web.sent import opened_at, refused
 from plentar.web.start.forms import NEW, StartForm
 from plentar.web.start.operations import start_call
 from plentar.web.visits import own_call
@@ -69,8 +69,9 @@ def start() -> ResponseReturnValue:
     form = StartForm()
     try:
         require_valid(form)
-        call = start_call(g.db, g.person, form, done_at())
+        call = start_call(g.db, g.person, form, opened_at())
     except PlentarError as error:
+        refused(error)
         g.db.rollback()
         shown = _where(form, request.form.get("q", "")[:80])
         return render_template("start/page.html", complaints=tuple(COMPLAINTS), problem=error, **shown), 422
