@@ -31,10 +31,14 @@ async function fetchAll(keeper, wirings) {
   const { person } = keeper;
   const list = await (await ask("/phone/aboard", { cache: "no-store" })).json();
   if (list.person?.id !== person) return null;
-  for (const { id, version } of list.calls) {
+  const wanted = list.fresh.filter((each) => each.unit || wirings);
+  const step = counter(list.calls.length + 1 + wanted.length);
+  for (const { id, version, place } of list.calls) {
+    step(place);
     const at = await take(keeper, id, `/phone/aboard/${id}`, version);
     if (at) await forgetSent(id, at);
   }
+  step("Today");
   await take(keeper, "today", "/today", null);
   const had = await db.get("facts", `aboard ${person}`);
   const facts = { at: Date.now(), calls: list.calls, complaints: list.complaints, wirings: wirings || had?.wirings };
@@ -45,8 +49,22 @@ async function fetchAll(keeper, wirings) {
     person,
     new Set(["today", ...list.calls.map((call) => call.id), ...fresh.map(({ key }) => `fresh ${key}`)]),
   );
-  for (const { key, version } of fresh) await take(keeper, `fresh ${key}`, `/calls/new/aboard?${key}`, version);
+  for (const { key, version, words } of fresh) {
+    step(words);
+    await take(keeper, `fresh ${key}`, `/calls/new/aboard?${key}`, version);
+  }
+  step("");
   return list;
+}
+
+// How far getting ready has come, for whoever looks on.
+function counter(all) {
+  let done = 0;
+  return (what) => {
+    done = Math.min(done + 1, all + 1);
+    const detail = { done: done - 1, all, what };
+    document.dispatchEvent(new CustomEvent("plentar:progress", { detail }));
+  };
 }
 
 // What is of no use any more goes, but not while something waits that may belong to it.

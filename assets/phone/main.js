@@ -8,8 +8,9 @@ import * as queue from "./queue.js";
 import { around, callOf, padFor, renewIds } from "./room.js";
 import { setUpPage, startWorker } from "./setup.js";
 import { openShell } from "./shell.js";
-import { database, forgetHeld, held, isPossible, shut, vaultOf } from "./store.js";
+import { database, forgetHeld, held, isOver, isPossible, onShut, shut, vaultOf } from "./store.js";
 import { serverNow, wake } from "./time.js";
+import { wordsOf } from "./words.js";
 
 const html = document.documentElement;
 // What of a call is recorded: the same forms, whoever sends them. A log's file is too large for a phone, a share needs the server.
@@ -59,18 +60,11 @@ async function bodyOf(request) {
   return { body: new URLSearchParams(form).toString(), type: queue.FORM, fields };
 }
 
-function saidOf(form, submitter, fields) {
+function saidOf(path, form, submitter, fields) {
   const value = fields.find(([name]) => name === "value")?.[1];
-  const title = form?.querySelector(".pad-title label")?.textContent;
   const unit = form?.querySelector(".relative > span")?.textContent ?? "";
-  const pressed = (
-    submitter?.getAttribute("aria-label") ??
-    submitter?.textContent ??
-    form?.querySelector("button")?.textContent ??
-    ""
-  ).trim();
-  const words = (title ?? pressed).replace(/\s+/g, " ").trim().slice(0, 90);
-  return { words: words || "an entry", value: value ? `${value} ${unit}`.trim() : "" };
+  const words = wordsOf(path, form, submitter, fields).slice(0, 90);
+  return { words: words || "An entry", value: value ? `${value} ${unit}`.trim() : "" };
 }
 
 // The one way anything is recorded here: kept, then sent; the answer is the server's, or this page's own for now.
@@ -78,7 +72,7 @@ async function keepAndSend({ path, request, form, submitter, headers }) {
   const { body, type, fields } = await bodyOf(request);
   if (submitter?.name && !fields.some(([name, value]) => name === submitter.name && value === submitter.value))
     fields.push([submitter.name, submitter.value]);
-  const item = await queue.keep({ path, body, type, fields, said: saidOf(form, submitter, fields) });
+  const item = await queue.keep({ path, body, type, fields, said: saidOf(path, form, submitter, fields) });
   if (form) renewIds(form);
   return { item, answer: await queue.answerOf(item, headers) };
 }
@@ -268,9 +262,21 @@ document.addEventListener("submit", async (event) => {
   else form.insertAdjacentHTML("beforeend", `<p class="kept-here" role="status">${keptLine(item)}</p>`);
 });
 
-document.addEventListener("submit", (event) => {
-  if (/\/sign-out$/.test(event.target.action) && html.dataset.person) shut(html.dataset.person);
+// Signed out, nothing of theirs is open here any more: shut before the page leaves, in every page of this phone.
+document.addEventListener("submit", async (event) => {
+  const form = event.target;
+  if (!/\/sign-out$/.test(form.action) || !html.dataset.person) return;
+  event.preventDefault();
+  await shut(html.dataset.person).catch(() => {});
+  form.submit();
 });
+onShut(async () => {
+  await queue.findKeeper(html.dataset.person ?? queue.status().keeper?.person);
+  await showLine();
+  await setUpPage(html.dataset.person);
+});
+// A page the browser had put by may be of somebody who has signed out since.
+window.addEventListener("pageshow", (event) => event.persisted && location.reload());
 
 // What came home while this page was open shows up by itself.
 document.addEventListener("plentar:came", ({ detail }) => {
@@ -323,6 +329,7 @@ window.addEventListener("offline", () => {
   queue.setState("no signal");
 });
 setInterval(() => {
+  if (isOver()) queue.findKeeper(queue.status().keeper?.person).then(() => location.reload());
   if (queue.status().keeper && (missed || queue.status().state === "no signal" || queue.status().state === "not ours"))
     probe();
   html.dataset.skew = String(serverNow() - Date.now());

@@ -4,8 +4,9 @@ import { aboardOf, refresh } from "./aboard.js";
 import { escaped } from "./html.js";
 import { showLine } from "./line.js";
 import * as queue from "./queue.js";
+import { WHY } from "./shell.js";
 import * as store from "./store.js";
-import { dayClock } from "./time.js";
+import { clock, day, dayClock } from "./time.js";
 
 const megabytes = (bytes) => `${(bytes / 1e6).toFixed(1)} MB`;
 const place = () => document.querySelector("#phone-page");
@@ -42,9 +43,9 @@ async function hint(person) {
       : `<a class="underline" href="/phone">Ready without signal</a>${aboard.at ? ` since ${dayClock(aboard.at)}` : ""}, ${aboard.calls.length} call${aboard.calls.length === 1 ? "" : "s"}, ${megabytes(aboard.size)}`;
 }
 
-const pinFields = (what, two) => `<form id="${what}" class="grid max-w-xs gap-2 pt-3" novalidate>
-  <label class="font-semibold" for="${what}-pin">${two ? "A PIN of six digits or more" : "PIN"}</label><input class="field" id="${what}-pin" name="pin" type="password" inputmode="numeric" maxlength="12" autocomplete="off">
-  ${two ? `<label class="font-semibold" for="${what}-again">The same once more</label><input class="field" id="${what}-again" name="again" type="password" inputmode="numeric" maxlength="12" autocomplete="off">` : ""}
+const pinFields = (what, two, hasWords = two) => `<form id="${what}" class="grid max-w-xs gap-2 pt-3" novalidate>
+  <label class="font-semibold" for="${what}-pin">${two ? "A PIN of six digits or more, or a few words" : "PIN"}</label><input class="field" id="${what}-pin" name="pin" type="password"${hasWords ? "" : ' inputmode="numeric"'} maxlength="64" autocomplete="off">
+  ${two ? `<label class="font-semibold" for="${what}-again">The same once more</label><input class="field" id="${what}-again" name="again" type="password" maxlength="64" autocomplete="off">` : ""}
   <p class="problem" role="alert" hidden></p><button class="primary">${two ? "Make this phone ready" : "Open"}</button></form>`;
 
 const fresh =
@@ -53,12 +54,35 @@ const fresh =
 const shut = (vault) =>
   vault.fails >= store.MOST_TRIES
     ? `<p class="problem">Five wrong PINs. You are signed in with signal, so a new one can be set; what waits stays.</p>${pinFields("new-pin", true)}`
-    : `<p>Kept on this phone, and shut. The PIN opens it.</p>${pinFields("open-pin", false)}<details class="more"><summary>The PIN is lost</summary><p class="text-[14px]">Signed in with signal, you set a new one here; what waits stays.</p>${pinFields("new-pin", true)}</details>`;
+    : `<p>Kept on this phone, and shut. The PIN opens it.</p>${WHY[store.whyShut()] ?? ""}${pinFields("open-pin", false, vault.hasWords)}<details class="more"><summary>The PIN is lost</summary><p class="text-[14px]">Signed in with signal, you set a new one here; what waits stays.</p>${pinFields("new-pin", true)}</details>`;
 // For a phone that is given away, or was signed out from elsewhere and is to be set up anew.
 const off = (waiting) =>
   `<details class="more"><summary>Take everything off this phone</summary><p class="text-[14px]">${waiting ? `${waiting} entries that were not sent are lost by it: save them as a file first.` : "Nothing waits to be sent."}</p><p class="flex flex-wrap gap-3">${waiting ? '<button type="button" class="secondary" data-save>Save as a file</button>' : ""}<button type="button" class="secondary" id="take-off">Take it off</button></p></details>`;
 const plain = () =>
-  `<p class="max-w-xl pt-6 text-[14px] text-soft">What is kept here is sealed with the PIN and with this device together. A phone that is out of contact cannot be wiped from afar: if this one is lost, sign it out under your name on another device; from then on the server takes nothing from it. Five wrong PINs lock it until it has signal.</p>`;
+  `<p class="max-w-xl pt-6 text-[14px] text-soft">What is kept here is sealed with the PIN and with this device together. A phone that is out of contact cannot be wiped from afar: if this one is lost, sign it out under your name on another device; from then on the server takes nothing from it. Five wrong PINs lock it until it has signal. Somebody who takes the phone apart and has hours can still try every PIN of six digits: a longer one, or a few words, holds them off.</p>`;
+
+// By day and time, as the week has them; a call begun here without signal has no hour yet.
+function callList(calls) {
+  const days = new Map();
+  for (const call of [...calls].sort((one, other) => (one.at ?? 0) - (other.at ?? 0))) {
+    const name = call.at ? day(call.at) : "Begun on this phone";
+    days.set(name, [...(days.get(name) ?? []), call]);
+  }
+  const row = (call) =>
+    `<li><a class="row-pick" href="/calls/${call.id}"><b class="numeral">${call.at ? clock(call.at) : ""}</b><span><b>${escaped(call.place)}</b> <span class="text-[15px]">${escaped(call.complaint ?? "")}</span></span>${call.mine || !call.by ? "" : `<span class="text-[14px] text-soft">${escaped(call.by)}</span>`}</a></li>`;
+  return [...days]
+    .map(([name, rows]) => `<h2 class="start-head">${name}</h2><ul class="phone-calls">${rows.map(row).join("")}</ul>`)
+    .join("");
+}
+
+document.addEventListener("plentar:progress", ({ detail: { done, all, what } }) => {
+  const line = document.querySelector("#taking");
+  if (!line) return;
+  line.innerHTML =
+    done < all
+      ? `<progress value="${done}" max="${all}" aria-label="Getting ready"></progress> <span class="numeral">${done} of ${all}</span> ${escaped(what)}`
+      : "";
+});
 
 async function ready(person, vault) {
   const aboard = await aboardOf(person);
@@ -71,7 +95,8 @@ async function ready(person, vault) {
     <dt>Taken along</dt><dd><b class="numeral">${aboard.calls.length}</b> calls, <span class="numeral">${megabytes(aboard.size)}</span> of 25 MB</dd>
     <dt>Storage</dt><dd>${granted ? "granted: the browser will not clear it by itself" : "not promised: a browser short of room may clear it. Send before that; what was lost is said here"}, <span class="numeral">${megabytes(usage)}</span> of <span class="numeral">${megabytes(quota)}</span></dd>
     <dt>Set up</dt><dd>${dayClock(vault.since)}</dd></dl>
-    <ul class="phone-calls">${aboard.calls.map((call) => `<li><a class="row-pick" href="/calls/${call.id}"><b>${escaped(call.place)}</b>${call.mine ? "" : '<span class="text-[14px] text-soft">the other van</span>'}</a></li>`).join("")}</ul>
+    <p id="taking" class="text-[15px]" role="status"></p>
+    ${callList(aboard.calls)}
     <p class="flex flex-wrap gap-3 pt-3"><button type="button" class="secondary" id="take-again">Take along again</button>${aboard.wirings ? "" : '<button type="button" class="secondary" id="take-wirings">Wirings for new places, 1 MB</button>'}<button type="button" class="plain underline" id="shut-now">Shut with the PIN now</button></p>${plain()}${off(waiting)}`;
 }
 
@@ -106,7 +131,6 @@ function wire(person) {
   });
   document.getElementById("take-wirings")?.addEventListener("click", async (event) => {
     event.target.disabled = true;
-    event.target.textContent = "Taking them along …";
     await refresh({ wirings: true }).catch(() => {});
     await setUpPage(person);
   });
@@ -141,7 +165,7 @@ async function run(form, deed) {
     problem.hidden = false;
   };
   const { pin, again } = form.elements;
-  if (again && !/^\d{6,12}$/.test(pin.value)) return say("six to twelve digits");
+  if (again && pin.value.trim().length < 6) return say("six digits or letters at least");
   if (again && pin.value !== again.value) return say("the two are not the same");
   const button = form.querySelector("button");
   button.disabled = true;

@@ -6,7 +6,14 @@ import { showLine } from "./line.js";
 import { newCallForm } from "./newcall.js";
 import * as queue from "./queue.js";
 import { callOf, pageFor, renewIds, todayPage } from "./room.js";
-import { LockedPin, MOST_TRIES, openByPin, vaultOf } from "./store.js";
+import { LockedPin, MOST_TRIES, openByPin, vaultOf, whyShut } from "./store.js";
+
+// Why what was open is not any more.
+export const WHY = {
+  clock:
+    '<p class="pt-1" role="status">By this phone\'s clock more than twelve hours have passed, or the clock was moved.</p>',
+  time: '<p class="pt-1" role="status">Twelve hours have passed since the PIN was typed.</p>',
+};
 
 const room = () => document.querySelector("#shell");
 
@@ -27,9 +34,9 @@ const again = () =>
 function askPin(person, vault, name) {
   const isLocked = vault.fails >= MOST_TRIES;
   room().innerHTML = `<h1 class="text-2xl font-bold">No signal</h1>
-    <p class="pt-1">${escaped(name)}'s calls are on this phone.</p>
+    <p class="pt-1">${escaped(name)}'s calls are on this phone.</p>${WHY[whyShut()] ?? ""}
     <form id="pin" class="grid max-w-xs gap-2 pt-4"${isLocked ? " hidden" : ""}><label class="font-semibold" for="pin-field">PIN</label>
-    <input class="field" id="pin-field" name="pin" type="password" inputmode="numeric" autocomplete="off" maxlength="12" required>
+    <input class="field" id="pin-field" name="pin" type="password"${vault.hasWords ? "" : ' inputmode="numeric"'} autocomplete="off" maxlength="64" required>
     <p class="problem" id="pin-problem" role="alert" hidden></p><button class="primary">Open</button></form>
     <p id="pin-locked" class="problem pt-3"${isLocked ? "" : " hidden"}>Five wrong PINs: locked until this phone has signal and you sign in. What waits stays here.</p>${again()}`;
   const form = room().querySelector("#pin");

@@ -1,13 +1,13 @@
 // What this phone keeps: in IndexedDB, each person's apart, sealed with a key that the PIN and this device open together.
 import { openDB } from "idb";
+import { ageOf, heldNow, isFarFrom } from "./held.js";
 
 // Tried at this many turns a guess of the PIN takes a phone a good half second.
 const TURNS = 600_000;
 export const MOST_TRIES = 5;
-// Opened this long ago the PIN is asked for again; a working day with its drive home is shorter.
-const OPEN_MS = 12 * 3600 * 1000;
-const MARK = "plentar-open";
 const HELD = "plentar-held";
+// As every cookie of the application: never over a plain line, where there is another.
+const SECURE = globalThis.location?.protocol === "https:" ? "; Secure" : "";
 
 let opening = null;
 export function database() {
@@ -59,16 +59,81 @@ async function unsqueeze(bytes) {
 export const seal = async (key, value) => lock(key, await squeeze(JSON.stringify(value)));
 export const unseal = async (key, kept) => JSON.parse(await unsqueeze(await unlock(key, kept)));
 
-export const vaultOf = async (person) => (await database()).get("vaults", person);
+export async function vaultOf(person) {
+  const vault = await (await database()).get("vaults", person);
+  // Kept by an older page: an opened key stands in no store any more.
+  if (vault && "open" in vault) {
+    delete vault.open;
+    await putVault(person, vault);
+  }
+  return vault;
+}
 const putVault = async (person, vault) => (await database()).put("vaults", vault, person);
 
-// Keeps the data key open for this run of the browser: the mark is gone when it is closed.
+// The key this page has open, and why it was shut. It is handed to the worker, whose memory lasts from page to page; with
+// the browser both are gone. Neither a cookie nor a store opens anything.
+let mine = null;
+let shutBy = "";
+let worker = null;
+const listeners = new Set();
+export const whyShut = () => shutBy;
+export const onShut = (listener) => listeners.add(listener);
+const ANSWER_MS = 1500;
+// A page that has just been left hands its key over while the next one already asks.
+const AGAIN_MS = [0, 150, 350];
+
+const workerNow = async () => {
+  worker ??= (await navigator.serviceWorker?.getRegistration?.("/"))?.active ?? null;
+  return worker;
+};
+function hand() {
+  if (!mine) return;
+  const { person, key, opening } = mine;
+  const { age, why } = ageOf(mine);
+  worker?.postMessage(why ? { kind: "shut", person, why } : { kind: "hold", person, key, opening, age });
+}
+
+if (globalThis.navigator?.serviceWorker) {
+  navigator.serviceWorker.ready.then((registration) => {
+    worker = registration.active;
+    hand();
+  });
+  navigator.serviceWorker.addEventListener("controllerchange", () => {
+    worker = navigator.serviceWorker.controller;
+    hand();
+  });
+  navigator.serviceWorker.addEventListener("message", ({ data, ports }) => {
+    if (data?.kind === "have") {
+      const isMine = mine?.person === data.person && !ageOf(mine).why;
+      ports[0]?.postMessage(isMine ? { key: mine.key, opening: mine.opening, age: ageOf(mine).age } : null);
+    }
+    if (data?.kind === "shut" && mine?.person === data.person) {
+      mine = null;
+      for (const listener of listeners) listener();
+    }
+  });
+  // The worker may have been put to sleep since: what the next page asks for is there before it asks.
+  globalThis.addEventListener?.("pagehide", hand);
+}
+
+async function tell(message) {
+  const to = await workerNow();
+  if (!to) return null;
+  const { port1, port2 } = new MessageChannel();
+  to.postMessage(message, [port2]);
+  return new Promise((resolve) => {
+    port1.onmessage = ({ data }) => resolve(data);
+    setTimeout(() => resolve(null), ANSWER_MS);
+  });
+}
+
 async function hold(person, vault, raw) {
-  const mark = hex(random(16));
-  // biome-ignore lint/suspicious/noDocumentCookie: a session's cookie, which the browser drops when it is closed
-  document.cookie = `${MARK}=${mark}; path=/; SameSite=Strict`;
   const key = await keyOf(raw);
-  await putVault(person, { ...vault, fails: 0, open: { key, mark, until: Date.now() + OPEN_MS } });
+  await putVault(person, { ...vault, fails: 0 });
+  mine = heldNow(person, key, crypto.randomUUID());
+  shutBy = "";
+  await workerNow();
+  hand();
   const zone = document.documentElement.dataset.zone ?? vault.zone ?? "";
   await (await database()).put("facts", { person, name: vault.name, zone }, "current");
   return key;
@@ -89,6 +154,7 @@ export async function setUp(person, name, pin, { phone, seal: sealHex, unlock: u
     sealKey,
     byPin: await lock(await pinKey(pin, salt), inner),
     byServer: await lock(await keyOf(bytesOf(unlockHex)), inner),
+    hasWords: !/^\d+$/.test(pin),
     fails: 0,
     since: Date.now(),
   };
@@ -118,26 +184,55 @@ export async function openByServer(person, unlockHex, pin) {
   const inner = new Uint8Array(await unlock(await keyOf(bytesOf(unlockHex)), vault.byServer));
   const raw = new Uint8Array(await unlock(vault.device, parted(inner)));
   const salt = random(16);
-  return hold(person, { ...vault, salt, byPin: await lock(await pinKey(pin, salt), inner) }, raw);
+  const byPin = await lock(await pinKey(pin, salt), inner);
+  return hold(person, { ...vault, salt, byPin, hasWords: !/^\d+$/.test(pin) }, raw);
 }
 
 export async function opened(person) {
   const vault = await vaultOf(person);
-  const open = vault?.open;
-  if (!open || open.mark !== cookie(MARK) || open.until < Date.now()) return null;
-  return { key: open.key, vault };
+  if (!vault) return null;
+  if (mine?.person !== person) mine = await fromWorker(person);
+  if (!mine) return null;
+  const over = ageOf(mine).why;
+  if (!over) return { key: mine.key, vault };
+  await shut(person, over);
+  return null;
 }
 
-export async function shut(person) {
-  const vault = await vaultOf(person);
-  if (vault) await putVault(person, { ...vault, open: null });
+async function fromWorker(person) {
+  for (const wait of AGAIN_MS) {
+    await new Promise((resolve) => setTimeout(resolve, wait));
+    const found = await tell({ kind: "ask", person });
+    if (found?.why) {
+      shutBy = found.why;
+      return null;
+    }
+    if (found?.key && isFarFrom(found.now)) {
+      await shut(person, "clock");
+      return null;
+    }
+    if (found?.key) return heldNow(person, found.key, found.opening, found.age);
+    // No worker, nobody to ask.
+    if (!worker) return null;
+  }
+  return null;
+}
+
+// True once what is open here may be used no longer.
+export const isOver = () => Boolean(mine && ageOf(mine).why);
+
+export async function shut(person, why = "") {
+  const opening = mine?.opening;
+  mine = null;
+  shutBy = why;
+  await tell({ kind: "shut", person, opening, why });
 }
 
 // A cookie outlives a store the browser cleared: by it the page can say what was lost.
 export function noteHeld(person, waiting, aboard) {
   const value = encodeURIComponent(JSON.stringify({ person, waiting, aboard, at: Date.now() }));
   // biome-ignore lint/suspicious/noDocumentCookie: it must be there when IndexedDB is not
-  document.cookie = `${HELD}=${value}; path=/; SameSite=Strict; max-age=${90 * 86400}`;
+  document.cookie = `${HELD}=${value}; path=/; SameSite=Strict; max-age=${90 * 86400}${SECURE}`;
 }
 export function held() {
   try {
@@ -148,7 +243,7 @@ export function held() {
 }
 export function forgetHeld() {
   // biome-ignore lint/suspicious/noDocumentCookie: see above
-  document.cookie = `${HELD}=; path=/; SameSite=Strict; max-age=0`;
+  document.cookie = `${HELD}=; path=/; SameSite=Strict; max-age=0${SECURE}`;
 }
 
 // What one person has taken along, by name.

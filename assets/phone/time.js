@@ -71,3 +71,5 @@ const zoned = (options) => ({
 export const clock = (ms) => new Date(ms).toLocaleTimeString("en-GB", zoned({ hour: "2-digit", minute: "2-digit" }));
 export const dayClock = (ms) =>
   new Date(ms).toLocaleString("en-GB", zoned({ weekday: "short", hour: "2-digit", minute: "2-digit" }));
+export const day = (ms) =>
+  new Date(ms).toLocaleDateString("en-US", zoned({ weekday: "long", month: "long", day: "numeric" }));

@@ -21,10 +21,11 @@ from tests.conftest import ShopOf
 LONG_AGO = timedelta(seconds=600)
 
 
-def _place_of(plate: Nameplate, point: str) -> str:
-    """A terminal of the part whose ohms are read."""
-    first = point.split(":")[1]
-    return first if ":" in point.partition(":")[2] else part_terminals(plate, first)[0]
+def _across(plate: Nameplate, point: str) -> str:
+    """The point of volts across what ohms are to be read of."""
+    places = point.split(":")[1:]
+    ends = places if len(places) == 2 else part_terminals(plate, places[0])
+    return ":".join(("volts", *(ends if len(ends) == 2 else (ends[0], "ground"))))
 
 
 class HiddenFault:
@@ -82,7 +83,7 @@ class HiddenFault:
     def read(self, point: str, calls: frozenset[str]) -> None:
         """Put the meter there and keep what it shows."""
         if point.startswith("ohms:"):
-            self.keep(f"volts:{_place_of(self.shop.plate, point)}:ground", "0.1")
+            self.keep(_across(self.shop.plate, point), "0.1")
         self.keep(point, self.shown(point, calls))
 
     def keep(self, point: str, typed: str) -> None:

@@ -1,16 +1,20 @@
 """No signal, slow signal: what is done on a phone is kept there first, and comes home once, in order."""
 
+import json
 import re
 import threading
 import time
+from base64 import b64decode
 from collections.abc import Callable, Iterator, Sequence
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
+from random import Random
 from typing import Any
 from uuid import uuid4
 
 import pytest
 from flask import Flask
+from PIL import Image
 from playwright.sync_api import BrowserContext, Page, Playwright, Route, expect
 from sqlalchemy import Engine, text
 from werkzeug.serving import ThreadedWSGIServer
@@ -456,6 +460,137 @@ def wait_until(holds: Callable[[], bool], page: Page | None = None) -> None:
     raise AssertionError("it did not come about")
 
 
+# As the page's own button does it.
+SHUT = """new Promise((done) => {
+    const { port1, port2 } = new MessageChannel();
+    port1.onmessage = () => done();
+    const { person } = document.documentElement.dataset;
+    navigator.serviceWorker.controller.postMessage({ kind: "shut", person }, [port2]);
+})"""
+# Whatever a script can write that might once have opened the store: every mark as a cookie, every time and count anew.
+FORGED = """new Promise((done) => {
+    const asked = indexedDB.open("plentar");
+    asked.onsuccess = () => {
+        const store = asked.result.transaction("vaults", "readwrite").objectStore("vaults");
+        store.openCursor().onsuccess = ({ target: { result: cursor } }) => {
+            if (!cursor) return done(true);
+            const vault = cursor.value;
+            document.cookie = `plentar-open=${vault.open?.mark ?? "x"}; path=/`;
+            const open = { ...vault.open, key: vault.device, mark: "x", until: Date.now() + 1e9 };
+            cursor.update({ ...vault, fails: 0, open });
+            cursor.continue();
+        };
+    };
+})"""
+
+
+def test_nothing_a_script_writes_opens_a_phone_whose_browser_was_closed(
+    pocket: Callable[[], BrowserContext], line: Line, make_shop: Callable[..., ShopOf]
+) -> None:
+    """With the server stopped: the PIN is asked, whatever stands in cookies and stores, and the queue says nothing."""
+    shop = make_shop()
+    page = pocket().pages[0]
+    sign_in(page, shop)
+    make_ready(page, shop)
+    line.stop()
+    read_offline(page, shop, "volts:feed-1.l1:feed-1.l2", "243")
+    page = pocket().pages[0]
+    for _ in range(2):
+        page.goto(shop.url)
+        expect(page.get_by_label("PIN")).to_be_visible()
+        assert "243" not in page.content()
+        assert page.evaluate(FORGED) is True
+    for _ in range(5):
+        page.get_by_label("PIN").fill("000000")
+        page.get_by_role("button", name="Open").click()
+        page.wait_for_timeout(0)
+        expect(page.get_by_label("PIN")).to_have_value("")
+    expect(page.get_by_text("locked until this phone has signal")).to_be_visible()
+    assert page.evaluate(FORGED) is True
+    page.reload()
+    # The count of tries is only a count: what it guards is still shut.
+    expect(page.get_by_label("PIN")).to_be_visible()
+    assert "243" not in page.content()
+    page.get_by_label("PIN").fill(PIN)
+    page.get_by_role("button", name="Open").click()
+    expect(page.locator("#waits")).to_have_attribute("aria-label", re.compile("1 wait"))
+    assert "open" not in page.evaluate(VAULT)
+
+
+VAULT = """new Promise((done) => {
+    const asked = indexedDB.open("plentar");
+    asked.onsuccess = () => {
+        const all = asked.result.transaction("vaults").objectStore("vaults").getAll();
+        all.onsuccess = () => done(Object.keys(all.result[0]));
+    };
+})"""
+
+
+def test_signing_out_shuts_the_phone_before_the_page_is_left(
+    pocket: Callable[[], BrowserContext], line: Line, make_shop: Callable[..., ShopOf]
+) -> None:
+    """In every page of it; the back button and the next page find it shut, with the server stopped too."""
+    shop = make_shop()
+    context = pocket()
+    page, other = context.pages[0], context.new_page()
+    sign_in(page, shop)
+    make_ready(page, shop)
+    go(other, shop.url)
+    page.goto("/you")
+    page.get_by_role("button", name="Sign out", exact=True).click()
+    page.wait_for_url("**/sign-in")
+    other.wait_for_function("document.querySelector('#ready-line, #board') !== null")
+    line.stop()
+    page.go_back()
+    expect(page.get_by_label("PIN")).to_be_visible()
+    other.goto(shop.url)
+    expect(other.get_by_label("PIN")).to_be_visible()
+
+
+def test_a_clock_two_days_off_asks_for_the_pin_and_says_why(
+    pocket: Callable[[], BrowserContext], line: Line, make_shop: Callable[..., ShopOf]
+) -> None:
+    """Forwards or backwards; after the PIN it goes on."""
+    shop = make_shop()
+    page = pocket().pages[0]
+    sign_in(page, shop)
+    make_ready(page, shop)
+    line.stop()
+    for days in (2, -2):
+        page.clock.set_system_time(datetime.now(UTC) + timedelta(days=days))
+        page.goto(shop.url)
+        expect(page.get_by_role("status").filter(has_text="clock was moved")).to_be_visible()
+        page.get_by_label("PIN").fill(PIN)
+        page.get_by_role("button", name="Open").click()
+        expect(page.locator("#board .ladder")).to_be_visible()
+        page.clock.set_system_time(datetime.now(UTC))
+        page.evaluate(SHUT)
+
+
+def test_a_queue_with_a_photo_in_it_is_saved_as_a_file(
+    forgiving: Callable[..., Page], shop: ShopOf, tmp_path: Path
+) -> None:
+    """A phone that was signed out has no other way to hand over what waits; named as what it is."""
+    page = ready(forgiving, shop)
+    page.route("**/photos", lambda route: route.abort())
+    shot = tmp_path / "shot.jpg"
+    noise = Image.frombytes("RGB", (900, 700), Random(4).randbytes(900 * 700 * 3))  # noqa: S311
+    noise.save(shot, quality=95)
+    go(page, f"{shop.url}?panel=look")
+    page.evaluate("for (const part of document.querySelectorAll('#pad details')) part.open = true")
+    page.locator("#photo").set_input_files(shot)
+    page.locator("#photo-part").select_option("strip-b")
+    page.get_by_role("button", name="Keep photo").click()
+    page.locator("#waits").click()
+    expect(page.locator("#waiting")).to_contain_text("Photo of Strip B")
+    with page.expect_download() as saved:
+        page.locator("#waiting").get_by_role("button", name="Save as a file").click()
+    [item] = json.loads(Path(saved.value.path()).read_text())["items"]
+    body = b64decode(item["body"])
+    assert len(body) > 200_000
+    assert b"photo_id" in body
+
+
 def test_five_wrong_pins_lock_until_there_is_signal(
     forgiving: Callable[..., Page], shop: ShopOf, engine: Engine
 ) -> None:
@@ -464,7 +599,7 @@ def test_five_wrong_pins_lock_until_there_is_signal(
     page.context.set_offline(True)
     keep(page, "238")
     expect(page.locator("#waits")).to_be_visible()
-    page.context.clear_cookies(name="plentar-open")
+    page.evaluate(SHUT)
     page.reload()
     for left in ("4", "3", "2", "1", ""):
         page.get_by_label("PIN").fill("000000")

@@ -113,6 +113,9 @@ def aboard() -> ResponseReturnValue:
             "id": str(call.id),
             "version": version_of(call),
             "place": call.unit.place.name,
+            "at": round(1000 * call.scheduled_at.timestamp()),
+            "complaint": call.complaint,
+            "by": call.technician.name,
             "mine": call.technician_id == g.person.id,
         }
         for call in rows
