@@ -231,10 +231,10 @@ class Record:
     def checked(self) -> frozenset[str]:
         """The lines of the list before power that stand as ticked: for the next power-on once anything was changed
         since the last one, else for that one."""
-        back = self.power_back
-        since = [(event, deed) for event, deed in self.of(Checked) if back is None or event.seq > back.seq]
-        is_changed = back is None or any(event.seq > back.seq for event, _ in self.of(Landed, Fitted))
-        newest = {deed.line: deed.is_done for _, deed in (since if since or is_changed else self.of(Checked))}
+        backs = [event.seq for event, _ in self.of(PowerBack)]
+        is_changed = bool(backs) and any(event.seq > backs[-1] for event, _ in self.of(Landed, Fitted))
+        since = backs if is_changed else backs[:-1]
+        newest = {deed.line: deed.is_done for event, deed in self.of(Checked) if event.seq > max(since, default=0)}
         return frozenset(line for line, is_done in newest.items() if is_done)
 
     @property
