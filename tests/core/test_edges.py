@@ -192,17 +192,24 @@ def test_a_part_is_free_once_each_end_of_it_was_read_dead() -> None:
     assert not ohms_refusal(PLATE, story.lockout, ohms, person="ana")
     struck = fold(PLATE, story.events, voided=frozenset({last.id}))
     assert ohms_refusal(PLATE, struck, ohms, person="ana")
+    # On the control side it contradicts nothing, and frees nothing either.
+    coil = story.volts("seq-a.coil.1:seq-a.coil.2", 0.1)
+    assert not ohms_refusal(PLATE, story.lockout, "ohms:seq-a.coil", person="ana")
+    struck = fold(PLATE, story.events, voided=frozenset({coil.id}))
+    assert struck.feeds_are_dead
+    assert ohms_refusal(PLATE, struck, "ohms:seq-a.coil", person="ana")
 
 
 def test_a_struck_reading_proves_no_pair_dead() -> None:
-    """Below the device that was opened each pair wants a reading that stands."""
+    """Below the device that was opened each pair wants a reading that stands: it is read again, and said so."""
     story = Story()
     story.prove()
-    assert story.lockout.feeds_are_dead
-    pair = next(
-        e for e in story.events if isinstance(e.deed, Measured) and e.deed.point == f"volts:{LEGS[0]}:{LEGS[1]}"
-    )
-    assert not fold(PLATE, story.events, voided=frozenset({pair.id})).feeds_are_dead
+    assert all(pair.counts for pair in story.lockout.pairs)
+    legs = f"volts:{LEGS[0]}:{LEGS[1]}"
+    read = next(event for event in story.events if isinstance(event.deed, Measured) and event.deed.point == legs)
+    struck = fold(PLATE, story.events, voided=frozenset({read.id}))
+    assert [pair.point for pair in struck.pairs if not pair.counts] == [legs]
+    assert not struck.feeds_are_dead
 
 
 @pytest.mark.parametrize(("clock", "is_dead"), [(5.0, True), (40.0, False)])
