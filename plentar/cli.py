@@ -113,9 +113,80 @@ def deactivate(email: str, undo: bool) -> None:
     click.echo(f"{person.name} may sign in again" if undo else f"{person.name} is signed out everywhere")
 
 
+@main.command()
+@click.argument("email")
+@click.option("--shop", "name", default="", help="The shop's name; needed where there is more than one.")
+@click.option("--name", "called", default="", help="What somebody new is called; asked at the first sign-in.")
+@click.option("--lead", is_flag=True, help="Somebody new comes as a lead.")
+def invite(email: str, name: str, called: str, lead: bool) -> None:
+    """Print a link that lets EMAIL in, once: somebody new, or one who lost their password or their link."""
+    import re
+    import secrets
+
+    from plentar.store import audit, people, shops, ways_in
+    from plentar.store.database import make_sessions
+
+    if len(email) > 254 or not re.match(people.EMAIL, email):
+        _fail("EMAIL", ValueError(f"expected an e-mail address, got {email!r}"))
+    secret, now = secrets.token_urlsafe(24), datetime.now(UTC)
+    with _database() as engine, make_sessions(engine).begin() as db:
+        owner, person = _shop_of(db, name), people.find(db, email)
+        if person is not None and person.shop_id != owner.id:
+            _fail("EMAIL", ValueError(f"{email} belongs to somebody of another shop"))
+        if person is not None and person.deactivated_at is not None:
+            _fail("EMAIL", ValueError(f"{email} may not sign in: run `plentar deactivate --undo {email}` first"))
+        is_new = person is None
+        if person is None:
+            role, words = "lead" if lead else "technician", called.strip()[:120] or email.partition("@")[0]
+            person = shops.add_person(db, shop_id=owner.id, name=words, email=email, role=role)
+        assert person is not None  # noqa: S101 - the address was free a line above
+        ways_in.make_link(db, person, "invite" if is_new else "reset", secret, now)
+        about = f"{person.name}, {person.email}"
+        audit.note(db, "invited" if is_new else "link made", about, shop_id=owner.id, person=None, at=now)
+    click.echo(_link(secret))
+
+
+def _link(secret: str) -> str:
+    settings = _settings()
+    origin = settings.origin or f"http://localhost:{settings.port}"
+    return f"{origin}/welcome/{secret}"
+
+
+@main.command("people")
+@click.option("--shop", "name", default="", help="The shop's name; needed where there is more than one.")
+def people_(name: str) -> None:
+    """List a shop's people: address, name, role, and whether they can sign in."""
+    from plentar.store import shops, ways_in
+    from plentar.store.database import make_sessions
+
+    with _database() as engine, make_sessions(engine).begin() as db:
+        owner = _shop_of(db, name)
+        keys = ways_in.count_passkeys(db, shop_id=owner.id)
+        for row in shops.list_people(db, shop_id=owner.id):
+            has_way = bool(row.password_hash) or keys.get(row.id, 0) > 0
+            state = "deactivated" if row.deactivated_at else "can sign in" if has_way else "invited"
+            click.echo("\t".join((row.email, row.name, row.role, state)))
+
+
 @main.group()
 def shop() -> None:
-    """Make a shop."""
+    """Make a shop, or list them."""
+
+
+@shop.command("list")
+def list_shops() -> None:
+    """List the shops: name, time zone, how many people, and the leads' addresses."""
+    from sqlalchemy import select
+
+    from plentar.store import shops
+    from plentar.store.database import make_sessions
+    from plentar.store.models import Shop
+
+    with _database() as engine, make_sessions(engine).begin() as db:
+        for row in db.scalars(select(Shop).order_by(Shop.name, Shop.id)).all():
+            people = [one for one in shops.list_people(db, shop_id=row.id) if one.deactivated_at is None]
+            leads = ", ".join(one.email for one in people if one.role == "lead")
+            click.echo("\t".join((row.name, row.time_zone, f"{len(people)} people", leads)))
 
 
 @shop.command("create")
@@ -148,9 +219,7 @@ def create_shop(name: str, time_zone: str, email: str, lead_name: str) -> None:
             audit.note(db, "shop made", about, shop_id=person.shop_id, person=None, at=now)
     if person is None:
         _fail("--lead", ValueError(f"{email} belongs to somebody already"))
-    settings = _settings()
-    origin = settings.origin or f"http://localhost:{settings.port}"
-    click.echo(f"{origin}/welcome/{secret}")
+    click.echo(_link(secret))
 
 
 def _shop_of(db: Any, name: str) -> Any:

@@ -2,12 +2,13 @@
 
 from plentar.web import create_app
 from plentar.web.logs import log_as_lines
-from plentar.web.serve import check_schema
+from plentar.web.serve import check_schema, use_folder_of
 from plentar.web.settings import Settings
 
 __all__ = ["app"]
 
 settings = Settings.from_environment()
 check_schema(settings)
+use_folder_of(settings)
 log_as_lines()
 app = create_app(settings)

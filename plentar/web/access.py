@@ -19,7 +19,7 @@ from plentar.store import sign_ins
 from plentar.web.errors import SignedOutError
 from plentar.words.figures import PLAIN, Display, choose
 
-__all__ = ["lead_required", "local_day", "login_required", "now", "register", "shop_moment", "theme"]
+__all__ = ["lead_required", "local_day", "login_required", "now", "register", "release", "shop_moment", "theme"]
 
 P = ParamSpec("P")
 # What a phone's camera makes, with room to spare.
@@ -156,6 +156,15 @@ def register(app: Flask) -> None:
     app.context_processor(
         lambda: {"theme": theme(), "person": g.get("person"), "server_now": lambda: now().isoformat()}
     )
+
+
+def release() -> None:
+    """End this request's transaction before something that takes long and asks no record: decoding, laying out.
+
+    Nothing may wait to be kept yet. What is asked after it begins another one.
+    """
+    if g.get("db") is not None:
+        g.db.commit()
 
 
 def login_required(view: Callable[P, ResponseReturnValue]) -> Callable[P, ResponseReturnValue]:

@@ -13,9 +13,10 @@ from plentar.screen.drawings.signature import signature_path
 from plentar.screen.paper import Bill, bill_of, corrections_of, passages_of, photos_apart
 from plentar.store import calls, events, shops
 from plentar.store.models import Call, Shop
+from plentar.web.access import release
 from plentar.words.figures import PLAIN, choose
 
-__all__ = ["attached", "context_of_paper", "download", "pdf_of"]
+__all__ = ["attached", "context_of_paper", "download", "laid_out", "pdf_of"]
 
 
 def context_of_paper(screen: CallScreen[Call], *, reader: str, embed: bool) -> dict[str, object]:
@@ -71,10 +72,15 @@ def _bill(screen: CallScreen[Call], shop: Shop) -> Bill | None:
 
 def pdf_of(paper: dict[str, object]) -> bytes:
     """Return a paper as PDF."""
+    return laid_out(render_template("call/report_pdf.html", **paper))
+
+
+def laid_out(html: str) -> bytes:
+    """Return a document as PDF, with no transaction open meanwhile."""
     # Loading the PDF maker takes a second that no other page should pay.
     from plentar.formats.pdf import html_to_pdf
 
-    html = render_template("call/report_pdf.html", **paper)
+    release()
     return html_to_pdf(html, static=Path(str(current_app.static_folder)))
 
 

@@ -22,7 +22,7 @@ from plentar.web.alive import answer_health
 from plentar.web.logs import log_as_lines
 from plentar.web.settings import Settings, SettingsError
 
-__all__ = ["run"]
+__all__ = ["check_schema", "run", "use_folder_of"]
 
 # Above the page's own poll and above the usual 60 s of a proxy in front: whoever reuses a connection never finds it
 # just closed.

@@ -28,7 +28,7 @@ from plentar.formats.numbers import parse_number
 from plentar.formats.photos import reencode
 from plentar.store import events, shops
 from plentar.store.models import Call, LogSamples, Person, PhotoBytes, SetAside
-from plentar.web.access import now
+from plentar.web.access import now, release
 from plentar.web.sent import Sent, id_of_sending, refused
 from plentar.web.visits import meter_of, read_record, remember, visit_of
 from plentar.words import say
@@ -344,6 +344,7 @@ def sent_picture(files: Mapping[str, FileStorage]) -> tuple[bytes, bytes]:
     if sent is None or not sent.stream.read(1):
         raise ReadingError("choose a photo first", field="photo")
     sent.stream.seek(0)
+    release()
     return reencode(sent.stream)
 
 

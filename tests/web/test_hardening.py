@@ -1,24 +1,34 @@
 """What nobody may break: moments, forms and JSON that cannot be, hosts, counts of tries, a row that stays locked."""
 
+import tempfile
 import threading
 from collections.abc import Callable
 from datetime import UTC, datetime, timedelta
+from io import BytesIO
+from pathlib import Path
 from time import sleep
 from typing import Any
+from urllib.parse import urlsplit
 from uuid import uuid4
 
 import pytest
-from flask import Flask
+from click.testing import CliRunner
+from flask import Flask, g
 from flask.testing import FlaskClient
 from sqlalchemy import Engine, text
 
+from plentar.cli import main
+from plentar.core.errors import ReadingError
 from plentar.store import people
+from plentar.store.database import make_engine, make_sessions
 from plentar.store.models import Person
+from plentar.web.serve import use_folder_of
 from plentar.web.settings import Settings, SettingsError
 from tests.conftest import PASSWORD, ShopOf, application, sign_in
 from tests.deeds import event, send
 from tests.web.test_phones import Phone, kinds, reading
 
+DEMO = "Quillet Hollow Heating"
 SUPPLY = "volts:feed-1.l1:feed-1.l2"
 HTMX = {"HX-Request": "true"}
 
@@ -428,3 +438,80 @@ def test_a_full_disk_is_called_that(client: FlaskClient, shop: ShopOf, monkeypat
     assert answer.status_code == 503
     assert "disk is full" in answer.text
     assert "237.4" in answer.text
+
+
+# What a request keeps open, and where it keeps what it puts by.
+
+
+def test_no_transaction_stays_open_while_a_picture_is_decoded_or_a_paper_laid_out(
+    client: FlaskClient, shop: ShopOf, app: Flask, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """A slow decoder holds a thread, and no row, no lock and no snapshot of the database."""
+    open_ones: list[bool] = []
+
+    def asked(*_: Any, **__: Any) -> Any:
+        open_ones.append(bool(g.db.in_transaction()))
+        raise ReadingError("not now", field="photo")
+
+    monkeypatch.setattr("plentar.web.writing.reencode", asked)
+    monkeypatch.setattr("plentar.formats.pdf.html_to_pdf", asked)
+    monkeypatch.setattr("plentar.web.timing.views.count_lines", asked)
+    picture = {"photo_id": str(uuid4()), "photo": (BytesIO(b"x"), "a.jpg")}
+    log = {"log_id": str(uuid4()), "clamp": "feed-1", "file": (BytesIO(b"x"), "a.csv")}
+    for path, sent in ((f"{shop.url}/photos", picture), (f"{shop.url}/logs", log)):
+        assert client.post(path, data=sent, headers=HTMX).status_code == 422
+    for path in (f"{shop.url}/report.pdf", f"/units/{shop.unit_id}/label.pdf"):
+        assert client.get(path).status_code == 422
+    assert open_ones == [False] * 4
+
+
+def test_two_deployments_on_one_machine_wait_for_nothing_of_each_other(
+    monkeypatch: pytest.MonkeyPatch, tmp_path: Path
+) -> None:
+    """Locks and temporary files lie in a folder of each one's own, that nobody else can enter."""
+    monkeypatch.setattr(tempfile, "tempdir", str(tmp_path))
+    folders = []
+    for name in ("one", "two"):
+        tempfile.tempdir = str(tmp_path)
+        use_folder_of(Settings(database_url=name, secret_key="k" * 32))
+        folders.append(Path(tempfile.gettempdir()))
+    assert len(set(folders)) == 2
+    assert {folder.stat().st_mode & 0o777 for folder in folders} == {0o700}
+    tempfile.tempdir = str(tmp_path)
+    folders[0].chmod(0o755)
+    with pytest.raises(SettingsError, match="only this user"):
+        use_folder_of(Settings(database_url="one", secret_key="k" * 32))
+
+
+# Ways back in.
+
+
+def test_a_lead_who_is_locked_out_is_let_in_from_the_server(
+    shop: ShopOf, database_url: str, app: Flask, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Shops and people are listed, a link is made for one who lost theirs and for somebody new."""
+    monkeypatch.setenv("PLENTAR_DATABASE_URL", database_url)
+    monkeypatch.setenv("PLENTAR_SECRET_KEY", "k" * 32)
+    run = CliRunner().invoke
+    mine = uuid4().hex
+    with make_sessions(make_engine(database_url)).begin() as db:
+        db.execute(text("update shop set name = :n where id = :id"), {"n": mine, "id": shop.shop.id})
+    listed = run(main, ["shop", "list"])
+    assert f"{mine}\tAmerica/Chicago\t1 people" in listed.output
+    made = run(main, ["invite", shop.email, "--shop", mine])
+    assert made.exit_code == 0, made.output
+    path = urlsplit(made.output.strip()).path
+    assert app.test_client().get(path).status_code == 200
+    assert run(main, ["invite", "new@shop.example", "--shop", mine, "--lead"]).exit_code == 0
+    people = run(main, ["people", "--shop", mine]).output.splitlines()
+    assert f"{shop.email}\tPim Tester\ttechnician\tcan sign in" in people
+    assert "new@shop.example\tnew\tlead\tinvited" in people
+    for asked, words in (
+        (["invite", "nobody", "--shop", mine], "EMAIL: expected an e-mail"),
+        (["invite", shop.email, "--shop", DEMO], "belongs to somebody of another shop"),
+        (["people", "--shop", "none"], "no shop of that name"),
+    ):
+        refused = run(main, asked)
+        assert refused.exit_code == 2
+        assert words in refused.output
+    assert "Ask a lead of your shop" in app.test_client().get("/sign-in").text

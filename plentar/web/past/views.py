@@ -1,10 +1,9 @@
 """A unit's page, its cabinet label, and the short address a label's code holds."""
 
-from pathlib import Path
 from uuid import UUID
 from zoneinfo import ZoneInfo
 
-from flask import Blueprint, abort, current_app, g, redirect, render_template, request, url_for
+from flask import Blueprint, abort, g, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
 from plentar.core.history.survival import chance_within
@@ -14,7 +13,7 @@ from plentar.formats.unit_json import kept_nameplate
 from plentar.store import history, places, plans
 from plentar.store.models import Unit
 from plentar.web.access import local_day, login_required, now
-from plentar.web.paper import attached
+from plentar.web.paper import attached, laid_out
 from plentar.web.past.models import UnitScreen
 from plentar.web.paths import whole_url
 from plentar.web.visits import past_from, shop_limits
@@ -91,13 +90,10 @@ def scanned(unit_id: UUID) -> ResponseReturnValue:
 @login_required
 def label(unit_id: UUID) -> ResponseReturnValue:
     """Send a unit's cabinet label, alone or as a Letter sheet of ten."""
-    from plentar.formats.pdf import html_to_pdf
-
     unit = _unit(unit_id)
     is_sheet = request.args.get("sheet") == "1"
     html = render_template("past/label_pdf.html", labels=[_label(unit)] * (10 if is_sheet else 1), is_sheet=is_sheet)
-    body = html_to_pdf(html, static=Path(str(current_app.static_folder)))
-    return attached(body, "application/pdf", "label.pdf")
+    return attached(laid_out(html), "application/pdf", "label.pdf")
 
 
 def _label(unit: Unit) -> CabinetLabel:

@@ -3,12 +3,11 @@
 import csv
 import io
 from dataclasses import dataclass
-from pathlib import Path
 from statistics import median
 from typing import Any
 from uuid import UUID
 
-from flask import current_app, g, render_template
+from flask import g, render_template
 from flask.typing import ResponseReturnValue
 
 from plentar.core.history.series import Mark, Series, series_of
@@ -23,7 +22,7 @@ from plentar.store import history, rounds, shelf
 from plentar.store.models import Call
 from plentar.store.shop_models import Round
 from plentar.web.access import login_required, now
-from plentar.web.paper import attached
+from plentar.web.paper import attached, laid_out
 from plentar.web.rounds.views import bp, own_round
 from plentar.web.visits import shop_limits
 from plentar.web.years import lives_of_shop, past_readings
@@ -184,12 +183,9 @@ def _report_rows(row: Round) -> list[dict[str, Any]]:
 @login_required
 def report_pdf(round_id: UUID) -> ResponseReturnValue:
     """Send the owner's report of a round."""
-    from plentar.formats.pdf import html_to_pdf
-
     row = own_round(round_id)
     html = render_template("rounds/report_pdf.html", round=row, rows=_report_rows(row), shop=g.person.shop)
-    body = html_to_pdf(html, static=Path(str(current_app.static_folder)))
-    return attached(body, "application/pdf", "round.pdf")
+    return attached(laid_out(html), "application/pdf", "round.pdf")
 
 
 @bp.get("/<uuid:round_id>/report.csv")

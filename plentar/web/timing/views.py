@@ -13,7 +13,7 @@ from plentar.formats.current_csv import count_lines, read_current_csv, write_cur
 from plentar.formats.numbers import parse_number
 from plentar.formats.packed import pack
 from plentar.store import events
-from plentar.web.access import login_required
+from plentar.web.access import login_required, release
 from plentar.web.fields import require_valid
 from plentar.web.room import StepView, register_step, show_step
 from plentar.web.timing.forms import LogForm, SimulateForm, StampForm
@@ -107,6 +107,7 @@ def add_log(call_id: UUID) -> ResponseReturnValue:
             raise ReadingError("choose the file the meter made", field="file")
         called, dropped = _seconds(form.called.data, "called"), _seconds(form.dropped.data, "dropped")
         stream = upload.stream
+        release()
         try:
             rows = count_lines(stream)
             turn = alone("logs", wait_seconds=LOG_WAIT_SECONDS, field="file") if rows > LARGE_ROWS else nullcontext()
