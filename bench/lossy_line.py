@@ -14,7 +14,7 @@ from datetime import UTC, datetime
 from plentar.store.database import make_engine, make_sessions, migrate
 from plentar.web import access, create_app
 from plentar.web.settings import Settings
-from tests.conftest import ShopOf, colleague, sign_in
+from tests.application import ShopOf, colleague, sign_in
 from tests.lossy import Lossy
 
 

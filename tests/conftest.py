@@ -1,265 +1,100 @@
-"""Factories the tests share: a throwaway database, an application of their own, a signed-in client."""
+"""Fixtures every test may ask for, and Hypothesis' one profile.
 
-import os
-import subprocess
-import sys
+Whatever needs Flask or a database is loaded when it is asked for. See `tests/application` for what each gives.
+"""
+
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager
-from copy import copy
-from dataclasses import asdict
-from datetime import UTC, datetime, timedelta
-from pathlib import Path
-from typing import Any
-from uuid import UUID, uuid4
+from typing import TYPE_CHECKING
 
 import pytest
-from argon2 import PasswordHasher
-from flask import Flask
-from flask.testing import FlaskClient
-from sqlalchemy import Engine, create_engine, inspect, make_url, text
-from sqlalchemy.orm import Session
-from sqlalchemy.pool import NullPool
-from werkzeug.test import TestResponse
+from hypothesis import HealthCheck, settings
 
-from plentar.core.evidence.events import first_event
-from plentar.core.evidence.metrology import DEMO_METER
-from plentar.core.unit.patterns import PATTERNS
-from plentar.demo import load_demo
-from plentar.formats.events_json import deed_to_json
-from plentar.formats.unit_json import nameplate_to_json
-from plentar.store import events, people
-from plentar.store.database import make_engine, make_sessions, migrate
-from plentar.store.models import Call, Meter, Person, Place, Shop, Unit
-from plentar.store.people import hash_password
-from plentar.store.roles import let_serve
-from plentar.web import create_app
-from plentar.web.settings import Settings
+if TYPE_CHECKING:
+    from flask import Flask
+    from flask.testing import FlaskClient
+    from sqlalchemy import Engine
+    from sqlalchemy.orm import Session
 
-ROOT = Path(__file__).parent.parent
-PASSWORD = "attic-ladder-7"
-# Who owns the tables of the throwaway cluster, and who serves them.
-USER, SERVING_USER = "plentar", "plentar_app"
-# Hashes that take a tenth of a second each would take a minute of every run; one test asks for the real ones.
-REAL_HASHER, people._hasher = people._hasher, PasswordHasher(time_cost=1, memory_cost=8, parallelism=1)
-people._NOBODY = people._hasher.hash("nobody signs in with this")
-PASSWORD_HASH = hash_password(PASSWORD)
+    from tests.application import ShopOf
+
+# Machines are shared: how long an example takes says nothing of what it shows.
+settings.register_profile("plentar", deadline=None, suppress_health_check=[HealthCheck.too_slow])
+settings.load_profile("plentar")
 
 
 @pytest.fixture(scope="session")
 def database_url(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
-    """The throwaway PostgreSQL that the test script started, or one of this run's own; a database a worker. As the role
-    that serves: `engine` is the owner's."""
-    for owner_url in _owner_urls(tmp_path_factory):
-        yield make_url(owner_url).set(username=SERVING_USER).render_as_string(hide_password=False)
+    """The throwaway database as the role that serves it."""
+    from tests import application
 
-
-def _owner_urls(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
-    if url := os.environ.get("PLENTAR_TEST_DATABASE_URL"):
-        yield database_of_worker(url, os.environ.get("PYTEST_XDIST_WORKER", "alone"))
-        return
-    folder = tmp_path_factory.mktemp("postgres")
-    for parent in (folder, *folder.parents[:2]):
-        parent.chmod(0o755)
-    script = [sys.executable, str(ROOT / "script/postgres.py")]
-    started = subprocess.run([*script, "start", str(folder)], check=True, capture_output=True, text=True)
-    yield started.stdout.strip()
-    subprocess.run([*script, "remove", str(folder)], check=True)
-
-
-def database_of_worker(url: str, worker: str) -> str:
-    """Make this worker's own empty database on the cluster and return its address."""
-    name = f"plentar_{worker}"
-    engine = make_engine(url).execution_options(isolation_level="AUTOCOMMIT")
-    with engine.connect() as connection:
-        connection.execute(text(f"drop database if exists {name} with (force)"))
-        connection.execute(text(f"create database {name}"))
-    engine.dispose()
-    return url.rsplit("/", 1)[0] + f"/{name}"
-
-
-def served(owner: Engine) -> str:
-    """The database's URL as the role that serves it, with its rights once there are tables."""
-    url = owner.url.set(username=SERVING_USER).render_as_string(hide_password=False)
-    if inspect(owner).has_table("event"):
-        let_serve(owner, url)
-    return url
+    yield from application.database_url(tmp_path_factory)
 
 
 @pytest.fixture(scope="session")
-def engine(database_url: str) -> Iterator[Engine]:
+def engine(database_url: str) -> "Iterator[Engine]":
     """The owner's engine on a migrated database with the demo in it."""
-    engine = make_engine(make_url(database_url).set(username=USER).render_as_string(hide_password=False))
-    migrate(engine)
-    served(engine)
-    with make_sessions(engine).begin() as db:
-        load_demo(db, datetime.now(UTC))
-    yield engine
-    engine.dispose()
+    from tests import application
 
-
-@contextmanager
-def own_database(engine: Engine) -> Iterator[Engine]:
-    """A database of the test's own on the same cluster; whatever happens, it and its connections are gone after."""
-    name = f"own_{uuid4().hex}"
-    admin = create_engine(engine.url, isolation_level="AUTOCOMMIT", poolclass=NullPool)
-    with admin.connect() as connection:
-        connection.execute(text(f"create database {name}"))
-    own = make_engine(engine.url.set(database=name).render_as_string(hide_password=False))
-    try:
-        yield own
-    finally:
-        own.dispose()
-        with admin.connect() as connection:
-            connection.execute(text(f"drop database {name}"))
+    yield from application.engine(database_url)
 
 
 @pytest.fixture
-def db(engine: Engine) -> Iterator[Session]:
+def db(engine: "Engine") -> "Iterator[Session]":
     """A session whose work is undone at the end of the test."""
-    with make_sessions(engine)() as session:
-        yield session
-        session.rollback()
+    from tests import application
 
-
-class WholeAnswers(FlaskClient):
-    """Reads every answer to its end: one left half read holds its database connection for longer than the test."""
-
-    def open(self, *args: Any, **kwargs: Any) -> TestResponse:
-        return super().open(*args, **{"buffered": True} | kwargs)
-
-
-@contextmanager
-def application(database_url: str, *, is_gated: bool = False, **settings: Any) -> Iterator[Flask]:
-    """The application with every guard on; its connections are gone after."""
-    given: dict[str, Any] = {"secret_key": "k" * 32, "secure_cookies": False} | settings
-    app = create_app(Settings(database_url=database_url, **given))
-    app.test_client_class = WholeAnswers
-    if not is_gated:
-        # Thirty at once is what some tests are about; who has to wait is another one's.
-        app.extensions["plentar.sessions"].kw["info"] = None
-    try:
-        yield app
-    finally:
-        app.extensions["plentar.sessions"].kw["bind"].dispose()
+    yield from application.db(engine)
 
 
 @pytest.fixture(scope="session")
-def app(engine: Engine, database_url: str) -> Iterator[Flask]:
+def app(engine: "Engine", database_url: str) -> "Iterator[Flask]":
     """The application as it is served, on the throwaway database."""
-    with application(database_url) as app:
-        app.config["WTF_CSRF_ENABLED"] = False
-        yield app
+    from tests import application
 
-
-class ShopOf:
-    """A shop of one person with one unit and one open call, made for a test."""
-
-    def __init__(self, db: Session, pattern: str) -> None:
-        plate = PATTERNS[pattern]()
-        self.email = f"{uuid4().hex}@shop.example"
-        self.plate = plate
-        self.shop = Shop(id=uuid4(), name="Test shop", time_zone="America/Chicago")
-        db.add(self.shop)
-        db.flush()
-        self.person = Person(
-            id=uuid4(), shop_id=self.shop.id, name="Pim Tester", email=self.email, password_hash=PASSWORD_HASH
-        )
-        ranges = [
-            {name: value for name, value in asdict(r).items() if value != float("inf")} for r in DEMO_METER.ranges
-        ]
-        meter = Meter(id=uuid4(), shop_id=self.shop.id, name="Test meter", ranges=ranges)
-        place = Place(id=uuid4(), shop_id=self.shop.id, name="1 Test Row", town="Testing")
-        db.add_all([self.person, meter, place])
-        db.flush()
-        unit = Unit(
-            id=uuid4(), shop_id=self.shop.id, place_id=place.id, label="unit 1", nameplate=nameplate_to_json(plate)
-        )
-        db.add(unit)
-        db.flush()
-        now = datetime.now(UTC)
-        call = Call(
-            id=uuid4(),
-            shop_id=self.shop.id,
-            unit_id=unit.id,
-            technician_id=self.person.id,
-            meter_id=meter.id,
-            complaints=["not enough heat"],
-            scheduled_at=now,
-            status="open",
-        )
-        db.add(call)
-        db.flush()
-        events.begin(db, call, deed_to_json(first_event(plate)), now - timedelta(hours=1))
-        self.call_id: UUID = call.id
-        self.unit_id: UUID = unit.id
-        self.url = f"/calls/{call.id}"
-
-
-def colleague(db: Session, shop: ShopOf) -> ShopOf:
-    """Somebody else of the shop, as one who signs in."""
-    other = copy(shop)
-    other.email = f"{uuid4().hex}@shop.example"
-    db.add(Person(id=uuid4(), shop_id=shop.shop.id, name="Ona Other", email=other.email, password_hash=PASSWORD_HASH))
-    return other
+    yield from application.app(engine, database_url)
 
 
 @pytest.fixture
-def make_colleague(engine: Engine) -> Callable[[ShopOf], ShopOf]:
-    """Make somebody else of a shop who stays, as the shop does."""
-
-    def make(shop: ShopOf) -> ShopOf:
-        with make_sessions(engine).begin() as db:
-            return colleague(db, shop)
-
-    return make
-
-
-@pytest.fixture
-def make_shop(engine: Engine) -> Callable[..., ShopOf]:
+def make_shop(engine: "Engine") -> "Callable[..., ShopOf]":
     """Make a shop that stays, since the application reads it over its own connection."""
+    from tests import application
 
-    def make(pattern: str = "two-strip-sequencer") -> ShopOf:
-        with make_sessions(engine).begin() as db:
-            return ShopOf(db, pattern)
-
-    return make
+    return application.make_shop(engine)
 
 
 @pytest.fixture
-def shop(make_shop: Callable[..., ShopOf]) -> ShopOf:
+def make_colleague(engine: "Engine") -> "Callable[[ShopOf], ShopOf]":
+    """Make somebody else of a shop who stays, as the shop does."""
+    from tests import application
+
+    return application.make_colleague(engine)
+
+
+@pytest.fixture
+def shop(make_shop: "Callable[..., ShopOf]") -> "ShopOf":
     """One shop with a two-strip unit."""
     return make_shop()
 
 
 @pytest.fixture
-def client(app: Flask, shop: ShopOf) -> FlaskClient:
+def client(app: "Flask", shop: "ShopOf") -> "FlaskClient":
     """A browser signed in as the shop's technician."""
-    return sign_in(app, shop)
+    from tests import application
+
+    return application.sign_in(app, shop)
 
 
 @pytest.fixture
-def lead(app: Flask, shop: ShopOf, engine: Engine) -> FlaskClient:
+def lead(app: "Flask", shop: "ShopOf", engine: "Engine") -> "FlaskClient":
     """A browser signed in as the shop's one person, made a lead."""
-    with engine.begin() as connection:
-        connection.execute(text("update person set role = 'lead' where id = :id"), {"id": shop.person.id})
-    return sign_in(app, shop)
+    from tests import application
 
-
-def flat(body: str) -> str:
-    """A page as it is read: where its source breaks a line means nothing."""
-    return " ".join(body.split())
-
-
-def sign_in(app: Flask, shop: ShopOf) -> FlaskClient:
-    """Return a client signed in to this shop."""
-    client = app.test_client()
-    answer = client.post("/sign-in", data={"email": shop.email, "password": PASSWORD})
-    assert answer.status_code == 302, answer.text
-    return client
+    return application.lead(app, shop, engine)
 
 
 @pytest.fixture
-def old_attempts_gone(engine: Engine) -> None:
+def old_attempts_gone(engine: "Engine") -> None:
     """Clear the guesses of earlier tests, which share one network address."""
-    with engine.begin() as connection:
-        connection.execute(text("delete from sign_in_guess"))
+    from tests import application
+
+    application.forget_attempts(engine)

@@ -11,7 +11,7 @@ from flask.testing import FlaskClient
 
 from plentar.core.evidence.lockout import dead_pairs
 from plentar.core.work.safety import CONTROL_POINT
-from tests.conftest import ShopOf
+from tests.application import ShopOf
 
 Sent = dict[str, Any]
 

@@ -26,7 +26,7 @@ from plentar.core.work.safety import CONTROL_POINT
 from plentar.store import events
 from plentar.store.database import make_sessions
 from plentar.web.visits import event_of
-from tests.conftest import ShopOf
+from tests.application import ShopOf
 from tests.deeds import sealed
 
 Fields = list[tuple[str, str]]

@@ -17,8 +17,8 @@ from urllib.parse import urlencode
 from sqlalchemy import Engine
 
 from plentar.store.database import make_engine
+from tests import ROOT
 
-ROOT = Path(__file__).parent.parent
 TOKEN = re.compile(r'name="csrf_token"[^>]*value="([^"]+)"')
 
 
@@ -51,7 +51,7 @@ class Server:
         command = [sys.executable, "-c", "from plentar.cli import main; main()", "serve"]
         with log.open("ab") as out:
             self.process = subprocess.Popen(command, env=environment, stdout=out, stderr=out, start_new_session=True)
-        for _ in range(300):
+        for _ in range(1200):
             try:
                 if Browser(self.port).get("/readyz")[0] == 200:
                     return
@@ -134,7 +134,7 @@ def serving(url: str, log: Path, *, workers: int) -> Iterator[Server]:
 class Browser:
     """One kept connection with its cookies."""
 
-    def __init__(self, port: int, timeout: float = 30.0) -> None:
+    def __init__(self, port: int, timeout: float = 60.0) -> None:
         self.link = HTTPConnection("127.0.0.1", port, timeout=timeout)
         self.cookies: dict[str, str] = {}
         self.token = ""

@@ -11,7 +11,8 @@ from zipfile import ZipFile
 
 from sqlalchemy import Engine, text
 
-from tests.conftest import PASSWORD, ROOT, ShopOf
+from tests import ROOT
+from tests.application import PASSWORD, ShopOf
 
 ASK = """
 import sys

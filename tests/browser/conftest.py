@@ -12,7 +12,7 @@ from playwright.sync_api import Browser, BrowserContext, Page, Playwright, expec
 from sqlalchemy import Engine
 from werkzeug.serving import ThreadedWSGIServer
 
-from tests.conftest import PASSWORD, ShopOf, application
+from tests.application import PASSWORD, ShopOf, application
 
 # Without the windows of the whole browser, which cost two fifths of a test's time.
 CHROMIUM = "/usr/bin/chromium-headless-shell"
@@ -26,7 +26,7 @@ FLAGS = [
     "--disable-sync",
 ]
 # A loaded machine may take a while to answer; nothing here measures speed.
-expect.set_options(timeout=20_000)
+expect.set_options(timeout=60_000)
 LAPTOP = {"width": 1280, "height": 800}
 PHONE = {"width": 390, "height": 844}
 
@@ -104,7 +104,7 @@ def open_page(chromium: Browser, served: str) -> Iterator[Callable[..., Page]]:
         )
         contexts.append(context)
         page = context.new_page()
-        page.set_default_timeout(20_000)
+        page.set_default_timeout(60_000)
         page.on("pageerror", lambda error: problems.append(str(error)))
         page.on("console", lambda m: heard(m.text) if m.type == "error" else None)
         return page

@@ -15,8 +15,8 @@ from plentar.core.circuit.drive import Drive
 from plentar.core.circuit.places import part_terminals
 from plentar.core.unit.electrical import OPEN_OHMS
 from plentar.core.unit.nameplate import Nameplate
+from tests.application import ShopOf
 from tests.browser.conftest import LAPTOP, PHONE, Ahead, sign_in, sign_in_by_form
-from tests.conftest import ShopOf
 
 LONG_AGO = timedelta(seconds=600)
 

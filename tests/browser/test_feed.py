@@ -6,9 +6,9 @@ from datetime import UTC, datetime, timedelta
 import pytest
 from playwright.sync_api import Page, expect
 
+from tests.application import ShopOf
 from tests.browser.conftest import LAPTOP, PHONE, Ahead, sign_in
 from tests.browser.test_slice import keep, serious
-from tests.conftest import ShopOf
 
 SIZES = pytest.mark.parametrize("size", [LAPTOP, PHONE], ids=["laptop", "phone"])
 

@@ -12,9 +12,9 @@ from sqlalchemy import Engine
 
 from plentar.core.causes.hypotheses import model_of
 from plentar.core.circuit.drive import Drive
+from tests.application import ShopOf
 from tests.browser.conftest import LAPTOP, PHONE, Ahead, sign_in, sign_in_by_form
 from tests.browser.test_calls import LONG_AGO, HiddenFault
-from tests.conftest import ShopOf
 
 # A digit on the application's own pad is a character; the Safe list and locks count in neither.
 COUNTER = """

@@ -12,9 +12,9 @@ from plentar.core.practice.drills import drill
 from plentar.core.practice.ladder import ladder
 from plentar.core.unit.place import line_volts
 from plentar.formats.case_json import case_to_json
+from tests.application import ShopOf
 from tests.browser.conftest import LAPTOP, PHONE, sign_in
 from tests.browser.test_slice import serious
-from tests.conftest import ShopOf
 
 
 class Learner:

@@ -16,10 +16,10 @@ from plentar.formats.parts_csv import PARTS
 from plentar.store.database import make_sessions
 from plentar.store.shelf import put_parts
 from plentar.words import say
+from tests.application import ShopOf
 from tests.browser.conftest import LAPTOP, PHONE, sign_in
 from tests.browser.test_calls import HiddenFault
 from tests.browser.test_slice import serious
-from tests.conftest import ShopOf
 
 
 def press(page: Page, name: str) -> None:

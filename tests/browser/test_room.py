@@ -7,9 +7,9 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from plentar.core.work.ledger import leads_of
+from tests.application import ShopOf
 from tests.browser.conftest import LAPTOP, PHONE, sign_in
 from tests.browser.test_slice import keep
-from tests.conftest import ShopOf
 
 STEPS = (
     "",

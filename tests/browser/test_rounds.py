@@ -12,9 +12,9 @@ from plentar.store.database import make_sessions
 from plentar.store.models import Call, Place, Unit
 from plentar.web.access import now
 from plentar.web.rounds.planning import plan_now
+from tests.application import ShopOf
 from tests.browser.conftest import LAPTOP, Ahead, sign_in
 from tests.browser.test_slice import serious
-from tests.conftest import ShopOf
 
 UNITS = 12
 

@@ -12,9 +12,9 @@ from sqlalchemy import Engine
 
 from plentar.cli import main
 from plentar.store.database import migrate
+from tests.application import PASSWORD, application, own_database, served
 from tests.browser.conftest import LAPTOP, answering
 from tests.browser.test_slice import keep
-from tests.conftest import PASSWORD, application, own_database, served
 from tests.serving import free_port
 
 SECRET = "n" * 32
@@ -53,7 +53,7 @@ def open_at(chromium: Browser) -> Iterator[Callable[..., Page]]:
         context = chromium.new_context(viewport=size, base_url=origin)  # type: ignore[arg-type]
         contexts.append(context)
         page = context.new_page()
-        page.set_default_timeout(20_000)
+        page.set_default_timeout(60_000)
         devices = context.new_cdp_session(page)
         devices.send("WebAuthn.enable")
         options: dict[str, Any] = {

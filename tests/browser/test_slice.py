@@ -8,8 +8,9 @@ from typing import Literal
 import pytest
 from playwright.sync_api import Page, Route, expect
 
+from tests import ROOT
+from tests.application import ShopOf
 from tests.browser.conftest import LAPTOP, PHONE, sign_in, sign_in_by_form
-from tests.conftest import ROOT, ShopOf
 
 AXE = (ROOT / "node_modules/axe-core/axe.min.js").read_text()
 

@@ -10,9 +10,9 @@ from playwright.sync_api import Page, expect
 from plentar.core.unit.patterns import PATTERNS
 from plentar.devices.simulated import SimulatedClamp
 from plentar.formats.current_csv import write_current_csv
+from tests.application import ShopOf
 from tests.browser.conftest import LAPTOP, PHONE, sign_in
 from tests.browser.test_slice import serious
-from tests.conftest import ShopOf
 
 
 class Clock:
@@ -128,7 +128,7 @@ def test_the_simulated_meter_streams_and_is_kept(open_page: Callable[..., Page],
     page.get_by_label("What is wrong").select_option("seq-a.pole-2.open")
     page.get_by_label("Time runs").select_option("60")
     page.get_by_role("button", name="Start it").click()
-    expect(page.locator("#log")).to_contain_text("Strip B never came", timeout=30_000)
+    expect(page.locator("#log")).to_contain_text("Strip B never came", timeout=120_000)
     page.wait_for_timeout(4000)
     page.get_by_role("button", name="Stop it").click()
     expect(page.get_by_role("button", name="Stop it")).to_have_count(0)

@@ -8,9 +8,9 @@ from playwright.sync_api import Page, expect
 from sqlalchemy import Engine, text
 
 from plentar.web.access import now
+from tests.application import ShopOf
 from tests.browser.conftest import LAPTOP, PHONE, sign_in
 from tests.browser.test_slice import serious
-from tests.conftest import ShopOf
 
 PAGES = (
     "/today",

@@ -26,10 +26,10 @@ from plentar.store import events
 from plentar.store.database import make_sessions
 from plentar.web.visits import event_of
 from plentar.words import say
+from tests.application import ShopOf, application
+from tests.application import sign_in as client_of
 from tests.browser.conftest import CHROMIUM, FLAGS, LAPTOP, PHONE, Ahead, sign_in
 from tests.browser.test_slice import serious
-from tests.conftest import ShopOf, application
-from tests.conftest import sign_in as client_of
 from tests.deeds import send
 from tests.serving import free_port
 
@@ -129,7 +129,7 @@ def pocket(driver: Playwright, line: Line, tmp_path: Path) -> Iterator[Callable[
             viewport=PHONE,  # type: ignore[arg-type]
             base_url=line.address,
         )
-        context.set_default_timeout(20_000)
+        context.set_default_timeout(60_000)
         opened.append(context)
         return context
 
@@ -449,7 +449,7 @@ def test_another_person_on_the_phone_neither_sees_nor_sends_what_waits(
 
 def wait_until(holds: Callable[[], bool], page: Page | None = None) -> None:
     """Wait for what another process does."""
-    for _ in range(200):
+    for _ in range(1200):
         if holds():
             return
         # What a test makes of requests goes on meanwhile.

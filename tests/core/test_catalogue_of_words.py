@@ -11,7 +11,7 @@ import pytest
 from plentar.core.causes.faults import COMPLAINTS, MODES
 from plentar.core.said import joined, said
 from plentar.words import ENGLISH, Catalogue, say
-from tests.conftest import ROOT
+from tests import ROOT
 
 CORE = sorted((ROOT / "plentar/core").rglob("*.py"))
 REASON = re.compile(r"[a-z_-]+(\.[a-z0-9_-]+)+")

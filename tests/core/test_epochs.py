@@ -151,7 +151,7 @@ ELSEWHERE = [
 ]
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(
     taken=st.lists(
         st.tuples(

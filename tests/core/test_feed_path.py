@@ -4,7 +4,7 @@ from dataclasses import replace
 from typing import Any
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from plentar.core.errors import NameplateError
@@ -236,7 +236,6 @@ DEVICES = st.sampled_from([None, *STANDARD_DEVICES])
 UNKNOWN = ("insulation_degc", "terminals_degc", "ambient_degf", "carrying", "cable")
 
 
-@settings(deadline=None)
 @given(SIZES, DEVICES, st.sampled_from([60, 75, 90]), st.sampled_from([60, 75]), st.floats(60, 160), st.integers(1, 12),
        st.sampled_from(["jacketed", "single"]), st.floats(1, 12), st.sets(st.sampled_from(UNKNOWN)))  # fmt: skip
 def test_nothing_gets_better_by_more_load_heat_or_company_nor_by_not_knowing(

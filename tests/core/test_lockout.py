@@ -220,7 +220,7 @@ def is_locked(events: list[Event], feed: str, person: str) -> bool:
     return newest is not None and isinstance(newest.deed, Locked) and newest.deed.is_on
 
 
-LockoutMachine.TestCase.settings = settings(max_examples=40, stateful_step_count=14, deadline=None)
+LockoutMachine.TestCase.settings = settings(max_examples=40, stateful_step_count=14)
 TestLockout = LockoutMachine.TestCase
 
 

@@ -267,7 +267,7 @@ def test_healthy_units_heat_and_stop(name: str) -> None:
     assert whole.tripped == ()
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=25)
 @given(st.sampled_from(sorted(PATTERNS)), st.data())
 def test_current_into_every_node_is_zero(name: str, data: st.DataObject) -> None:
     """Kirchhoff's current law holds at each node of any single fault under any call."""
@@ -296,7 +296,7 @@ def test_current_into_every_node_is_zero(name: str, data: st.DataObject) -> None
     assert np.abs(leaving[1:]).max() < 1e-6
 
 
-@settings(max_examples=30, deadline=None)
+@settings(max_examples=30)
 @given(st.integers(2, 12), st.integers(1, 5), st.booleans(), st.integers(0, 2**32 - 1))
 def test_elimination_agrees_with_a_dense_solver(size: int, count: int, grounded: bool, seed: int) -> None:
     """Random passive networks, several at once, a node or two with any neighbour: the same volts as numpy's own."""

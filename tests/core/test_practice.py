@@ -44,7 +44,7 @@ from plentar.core.work.safety import CONTROL_POINT
 from plentar.formats.case_json import case_from_json, case_to_json
 from plentar.formats.numbers import parse_number
 from plentar.words import say
-from tests.conftest import ROOT
+from tests import ROOT
 
 TWO = PATTERNS["two-strip-sequencer"]()
 # Every so many-th fault in the suite; `python -m bench.practice meter` asks them all.

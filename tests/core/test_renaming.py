@@ -21,7 +21,7 @@ from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.patterns import PATTERNS
 from plentar.core.unit.points import test_points as points_of
 from plentar.formats.unit_json import nameplate_from_json, nameplate_to_json
-from tests.conftest import ROOT
+from tests import ROOT
 
 # Names that read like something else of the unit.
 TRAPS = ("blower-strip", "motor-room", "board-seq", "ecm-a", "coil-heater", "feed-heat", "limit-b", "control-x",

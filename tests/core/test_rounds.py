@@ -21,7 +21,7 @@ def way_of(order: tuple[str, ...], ways: Ways) -> float:
     return sum(ways.minutes(a, b) for a, b in pairwise(whole))
 
 
-@settings(max_examples=12, deadline=None)
+@settings(max_examples=12)
 @given(count=st.integers(1, 8), seed=st.integers(0, 10_000))
 def test_up_to_eight_stops_the_way_is_the_shortest_of_all(count: int, seed: int) -> None:
     """Every order is tried by brute force; the plan is as short as the best of them."""

@@ -101,7 +101,7 @@ def test_taken_back_it_is_as_it_was(kind: str) -> None:
     assert further.event.deed == Noted(words="before")
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(kinds=st.lists(st.sampled_from(sorted(set(DEEDS) - {"tap", "jumpers", "feed", "control"})), max_size=6))
 def test_taking_back_all_that_was_done_leaves_nothing(kinds: list[str]) -> None:
     """Any deeds in any order, then as many taps on undo: as the call began; one tap more finds nothing."""

@@ -10,7 +10,7 @@ from unittest.mock import patch
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from plentar.core.causes.catalogue import catalogue
@@ -117,7 +117,6 @@ def test_arrays_and_single_values_are_rounded_alike(values: list[float], point: 
     assert values_of("ohms:x", shut)[1] < 9.95e7
 
 
-@settings(deadline=None)
 @given(st.data())
 def test_a_damaged_row_is_no_row(data: st.DataObject) -> None:
     """Cut short or with a byte changed it is nothing, or what it was."""

@@ -96,7 +96,7 @@ def test_what_a_healthy_unit_shows_passes_and_leads_healthy(pattern: str) -> Non
 
 
 @pytest.mark.parametrize("pattern", sorted(PATTERNS))
-@settings(max_examples=12, deadline=None)
+@settings(max_examples=12)
 @given(data=st.data())
 def test_a_verdict_never_changes_by_readings_of_another_condition(pattern: str, data: st.DataObject) -> None:
     """Strip A passed under heat; proving the feed dead afterwards does not turn it into high current."""

@@ -14,7 +14,7 @@ from plentar.devices.simulated import SimulatedClamp
 from plentar.formats.current_csv import CurrentLog, read_current_csv, write_current_csv
 from plentar.formats.packed import pack, unpack
 from plentar.words import say
-from tests.conftest import ROOT
+from tests import ROOT
 
 
 def read(text: str | bytes, chunk: int = 7) -> CurrentLog:

@@ -11,7 +11,7 @@ from plentar.core.unit.patterns import PATTERNS
 from plentar.demo.shelf import KITS
 from plentar.formats.kits_csv import KITS as KIT_LABELS
 from plentar.formats.plate_form import plate_form_of, plate_form_read
-from tests.conftest import ShopOf
+from tests.application import ShopOf
 
 HEADER = "model,kilowatts_240,kilowatts_208,strips,minimum_circuit_amps,maximum_device_amps\n"
 

@@ -115,7 +115,7 @@ NAMES = st.sampled_from(
 )
 
 
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=150)
 @given(
     st.dictionaries(NAMES, st.text(max_size=12), max_size=4),
     st.sampled_from(

@@ -20,7 +20,7 @@ from plentar.store.models import Base, Call, Person, Place, Shop
 from plentar.store.practice_models import PracticeClass
 from plentar.store.roles import check_serving
 from plentar.store.shop_models import FeedKey, Passkey
-from tests.conftest import ShopOf, own_database
+from tests.application import ShopOf, own_database
 from tests.serving import a_cluster
 
 NOW = datetime(2026, 11, 26, 18, tzinfo=UTC)

@@ -8,7 +8,7 @@ from sqlalchemy.exc import DBAPIError
 
 from plentar.store.database import SchemaError, make_engine, make_sessions, migrate
 from plentar.store.roles import APPEND_ONLY, DELETABLE, check_serving, let_serve
-from tests.conftest import ShopOf, own_database, served
+from tests.application import ShopOf, own_database, served
 
 # Each must be refused, as it stands, after the setting that once lifted the trigger.
 REFUSED = [

@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 from plentar.store import calls, events, places
 from plentar.store.database import migrate
 from plentar.store.models import Base, Call, EventRow
-from tests.conftest import ShopOf, own_database
+from tests.application import ShopOf, own_database
 
 NOW = datetime(2026, 11, 20, 15, 0, tzinfo=UTC)
 # Tables that belong to no shop, each with the reason.

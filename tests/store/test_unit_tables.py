@@ -21,7 +21,7 @@ from plentar.store import unit_tables
 from plentar.store.database import make_sessions
 from plentar.store.models import UnitTableRow
 from plentar.web.unit_tables import KeptTables
-from tests.conftest import ShopOf, sign_in
+from tests.application import ShopOf, sign_in
 from tests.deeds import call_heat
 
 UNIT = circuit_of(PATTERNS["two-strip-sequencer"]())

@@ -25,7 +25,7 @@ from plentar.store.models import Base, Call, Person, Shop
 from plentar.store.shop_models import AuditRow
 from plentar.store.whole import TABLES, ConflictsError
 from plentar.web.whole import export_shop, import_shop
-from tests.conftest import own_database
+from tests.application import own_database
 
 DEMO = "Quillet Hollow Heating"
 NOW = datetime(2026, 11, 26, 18, tzinfo=UTC)

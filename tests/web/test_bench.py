@@ -6,7 +6,7 @@ from urllib.parse import parse_qsl
 import pytest
 from flask.testing import FlaskClient
 
-from tests.conftest import ShopOf, flat
+from tests.application import ShopOf, flat
 
 
 @pytest.mark.parametrize(

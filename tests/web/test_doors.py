@@ -28,7 +28,7 @@ from plentar.web.paths import own_path
 from plentar.web.proxies import BehindProxies
 from plentar.web.serve import check_schema
 from plentar.web.settings import Settings, SettingsError
-from tests.conftest import PASSWORD, REAL_HASHER, ShopOf, application, own_database, served, sign_in
+from tests.application import PASSWORD, REAL_HASHER, ShopOf, application, own_database, served, sign_in
 from tests.hostile import Hostile
 
 HTMX = {"HX-Request": "true"}
@@ -268,7 +268,7 @@ def test_only_trusted_proxies_say_who_is_asking(peer: str, passed_on: str, seen:
 
 
 @given(st.one_of(st.text(max_size=40), st.from_regex(r"[/\\]{0,3}[\w.@:%\t]{0,12}[/\\]?\w{0,6}(\?next=/{2}x)?")))
-@settings(max_examples=400, deadline=None)
+@settings(max_examples=400)
 def test_whatever_next_says_leads_to_a_page_of_this_application(app: Flask, wanted: str) -> None:
     """Nothing, or an address that the route table itself built."""
     with app.test_request_context():

@@ -22,7 +22,7 @@ from plentar.core.evidence.events import DEEDS
 from plentar.core.unit.patterns import PATTERNS
 from plentar.core.work.ledger import leads_of
 from plentar.formats.events_json import OWN_KINDS
-from tests.conftest import ShopOf, flat, sign_in
+from tests.application import ShopOf, flat, sign_in
 from tests.deeds import Sent, call_heat, condition, event, prove_dead, send
 
 HTMX = {"HX-Request": "true"}

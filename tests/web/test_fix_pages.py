@@ -14,7 +14,7 @@ from plentar.core.work.ledger import DEAD, leads_of
 from plentar.core.work.proof import BEFORE_POWER
 from plentar.demo.shelf import SHELF
 from plentar.formats.parts_csv import PARTS
-from tests.conftest import ShopOf, flat, sign_in
+from tests.application import ShopOf, flat, sign_in
 from tests.deeds import event, send
 
 HTMX = {"HX-Request": "true"}

@@ -11,7 +11,7 @@ from flask.testing import FlaskClient
 from jinja2 import Template
 
 from plentar.screen.fragments import environment
-from tests.conftest import ShopOf
+from tests.application import ShopOf
 
 HTMX = {"HX-Request": "true"}
 OF_A_SERVER = ("request", "session", "g", "config", "url_for", "csrf_token", "get_flashed_messages", "asset")

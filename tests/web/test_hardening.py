@@ -24,7 +24,7 @@ from plentar.store.database import make_engine, make_sessions
 from plentar.store.models import Person
 from plentar.web.serve import use_folder_of
 from plentar.web.settings import Settings, SettingsError
-from tests.conftest import PASSWORD, ShopOf, application, sign_in
+from tests.application import PASSWORD, ShopOf, application, sign_in
 from tests.deeds import event, send
 from tests.web.test_phones import Phone, kinds, reading
 

@@ -8,7 +8,7 @@ from flask import Flask
 from sqlalchemy import Engine
 
 from plentar.core.evidence.lockout import fold
-from tests.conftest import ShopOf, sign_in
+from tests.application import ShopOf, sign_in
 from tests.lossy import Lossy
 
 ACTIONS = 100

@@ -12,7 +12,8 @@ from sqlalchemy import Engine, text
 
 from plentar.demo import DEMO_EMAIL, DEMO_PASSWORD
 from plentar.web.settings import Settings, SettingsError
-from tests.conftest import PASSWORD, ROOT, ShopOf, application, flat, sign_in
+from tests import ROOT
+from tests.application import PASSWORD, ShopOf, application, flat, sign_in
 
 HTMX = {"HX-Request": "true"}
 LINE = "volts:feed-1.l1:feed-1.l2"

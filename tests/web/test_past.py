@@ -12,7 +12,7 @@ from sqlalchemy import Engine, text
 from werkzeug.test import TestResponse
 
 from plentar.core.work.undo import undo_id
-from tests.conftest import ShopOf, flat, sign_in
+from tests.application import ShopOf, flat, sign_in
 from tests.deeds import call_heat, event, send
 
 HTMX = {"HX-Request": "true"}

@@ -17,7 +17,8 @@ from sqlalchemy import Engine, text
 
 from plentar.core.evidence.lockout import dead_pairs
 from plentar.core.work.safety import CONTROL_POINT
-from tests.conftest import PASSWORD, ROOT, ShopOf, application, sign_in
+from tests import ROOT
+from tests.application import PASSWORD, ShopOf, application, sign_in
 from tests.deeds import event, safe_events, sealed, send
 
 

@@ -18,7 +18,7 @@ from plentar.store.database import make_sessions
 from plentar.store.models import Call, EventRow, Unit
 from plentar.store.shop_models import AuditRow, PartOrder
 from plentar.web.plan.week import days_of
-from tests.conftest import ShopOf, flat, sign_in
+from tests.application import ShopOf, flat, sign_in
 
 CHICAGO = ZoneInfo("America/Chicago")
 

@@ -16,7 +16,7 @@ from plentar.core.practice.ladder import ladder
 from plentar.core.unit.place import amps_at, line_volts, ohms_at, volts_at
 from plentar.formats.case_json import case_to_json
 from plentar.store.models import Base
-from tests.conftest import ShopOf, flat, sign_in
+from tests.application import ShopOf, flat, sign_in
 
 PRACTICE = ("learner", "practice_case", "practice_class", "practice_run", "practice_step", "practice_answer")
 HTMX = {"HX-Request": "true"}

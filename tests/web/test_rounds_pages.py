@@ -14,7 +14,7 @@ from plentar.store.database import make_sessions
 from plentar.store.models import Call, EventRow, Place, Unit
 from plentar.store.shop_models import Round
 from plentar.web.rounds.check import points_of
-from tests.conftest import ShopOf, flat
+from tests.application import ShopOf, flat
 
 
 @pytest.fixture
@@ -56,7 +56,7 @@ def planned(client: FlaskClient, form: dict[str, Any], engine: Engine) -> Round:
     """Send the form, and wait for the plan as the page does."""
     answer = client.post("/rounds/new?estate=Elder+Court", data=form)
     assert answer.status_code == 302, flat(answer.text)[:1500]
-    for _ in range(100):
+    for _ in range(1200):
         with make_sessions(engine)() as db:
             row = db.scalars(select(Round).where(Round.id == UUID(form["round_id"]))).one()
         if row.state == "planned":

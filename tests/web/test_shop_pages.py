@@ -18,7 +18,8 @@ from plentar.store.database import make_sessions
 from plentar.store.models import Call, Meter, Person, Place, ShopLimit, Unit
 from plentar.store.shop_models import AuditRow
 from plentar.store.shops import calibration_due
-from tests.conftest import PASSWORD, ROOT, ShopOf, colleague, flat, sign_in
+from tests import ROOT
+from tests.application import PASSWORD, ShopOf, colleague, flat, sign_in
 
 FOREIGN = {"call_id", "unit_id", "meter_id", "place_id", "person_id", "photo_id", "round_id", "item_id", "order_id"}
 ROLES_PAGE = (ROOT / "docs/roles.md").read_text()

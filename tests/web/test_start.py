@@ -18,7 +18,7 @@ from plentar.formats.plate_form import plate_form_of
 from plentar.formats.unit_json import nameplate_from_json
 from plentar.store.database import make_sessions
 from plentar.store.models import Call, Meter, Unit
-from tests.conftest import ShopOf, flat, sign_in
+from tests.application import ShopOf, flat, sign_in
 from tests.deeds import event, prove_dead, send
 
 HTMX = {"HX-Request": "true"}

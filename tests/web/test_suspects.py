@@ -15,7 +15,7 @@ from plentar.demo import load_demo, move_to_today
 from plentar.formats.unit_json import nameplate_from_json
 from plentar.store.database import make_sessions, migrate
 from plentar.store.models import Call, EventRow, Place, Unit
-from tests.conftest import ShopOf, flat, own_database, sign_in
+from tests.application import ShopOf, flat, own_database, sign_in
 from tests.deeds import call_heat
 
 HTMX = {"HX-Request": "true"}

@@ -9,7 +9,7 @@ from flask import Flask
 from flask.testing import FlaskClient
 from sqlalchemy import Engine, text
 
-from tests.conftest import ShopOf, sign_in
+from tests.application import ShopOf, sign_in
 
 HTMX = {"HX-Request": "true"}
 GOOD = "s,A\n" + "".join(f"{i},{0 if i < 40 else 20.6}\n" for i in range(120))

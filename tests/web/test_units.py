@@ -15,7 +15,7 @@ from plentar.screen.shown import in_display
 from plentar.web.air import air_drafts
 from plentar.words import ENGLISH
 from plentar.words.figures import PLAIN, Display, chosen, shown_in
-from tests.conftest import ShopOf, flat, sign_in
+from tests.application import ShopOf, flat, sign_in
 
 CELSIUS = Display(is_celsius=True)
 

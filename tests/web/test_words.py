@@ -7,7 +7,7 @@ from html.parser import HTMLParser
 import pytest
 from flask import Flask
 
-from tests.conftest import ShopOf, sign_in
+from tests.application import ShopOf, sign_in
 from tests.deeds import event, send
 
 NOT_WORDS = re.compile(
