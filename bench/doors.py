@@ -3,15 +3,22 @@
     script/postgres.py start var/bench, then
     PLENTAR_BENCH_DATABASE_URL=postgresql://… python -m bench.doors guesses [--count 10000]
                                                                     pages [--pages 50] [--seconds 60]
-                                                                    soak [--minutes 20]
+                                                                    soak [--minutes 30]
+                                                                    locked [--seconds 60]
+                                                                    kills
 
 `guesses`: of so many guesses at one person at once, how many were looked at. `pages`: as many visible pages as that
 ask whether anything changed while somebody works: connections lost, and how soon a change is seen. `soak`: readings,
-boards, reports and logs of every demo unit, and how memory grows over the last half.
+boards, reports and logs of every demo unit beside hostile requests, and how memory grows over the last half.
+`locked`: somebody holds one call's row while fifty post to it; how long everybody else waits, quiet and busy in turn.
+`kills`: workers, the master and PostgreSQL killed under load, thirteen times; needs a cluster of its own.
 """
 
 import argparse
+import json
+import os
 import random
+import signal
 import statistics
 import tempfile
 import threading
@@ -21,16 +28,20 @@ from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from uuid import UUID, uuid4
 
-from sqlalchemy import select
+from sqlalchemy import select, text
+from sqlalchemy.orm import Session, sessionmaker
 
-from bench.demo_data import demo_database
+from bench.demo_data import demo_database, serving_url
+from bench.fuzz import Attack, hostile_requests
 from plentar.core.causes.hypotheses import model_of
 from plentar.core.circuit.drive import Drive
 from plentar.core.unit.points import test_points
-from plentar.demo import DEMO_EMAIL, DEMO_PASSWORD
+from plentar.demo import DEMO_EMAIL, DEMO_PASSWORD, load_demo
 from plentar.formats.unit_json import nameplate_from_json
+from plentar.store.database import make_sessions, migrate
 from plentar.store.models import Call
-from tests.serving import Browser, Server, serving
+from tests.hostile import Sent
+from tests.serving import Browser, Server, a_cluster, serving, start_cluster
 
 POLL_SECONDS, JITTER = 1.9, 0.1
 # A long call: everything read once, much of it twice. The next reading is of another call on that unit.
@@ -163,7 +174,7 @@ class Unit:
         return {"id": str(uuid4()), "kind": "reading", "payload": payload}
 
 
-def soak(server: Server, units: list[Unit], minutes: float) -> None:
+def soak(server: Server, units: list[Unit], minutes: float, hostile: list[Sent]) -> None:
     """Work on every unit in turn; print memory each minute and its slope over the last half."""
     ended = threading.Event()
     done, slow = [0], [0]
@@ -197,7 +208,18 @@ def soak(server: Server, units: list[Unit], minutes: float) -> None:
     first = signed_in(server)
     for unit in units:
         unit.begin(first, anew=False)
+
+    def attacked() -> None:
+        made, number = Attack(server, 5), 0
+        while not ended.is_set():
+            if number % 20 == 19:
+                made.break_in()
+            made.send(number, hostile[number % len(hostile)])
+            number += 1
+        print(f"{number} hostile requests: {len(made.faults)} faults, {len(made.silent)} not answered", flush=True)
+
     threads = [threading.Thread(target=work, args=(seed,), daemon=True) for seed in range(4)]
+    threads.append(threading.Thread(target=attacked, daemon=True))
     for thread in threads:
         thread.start()
     began = time.monotonic()
@@ -209,6 +231,7 @@ def soak(server: Server, units: list[Unit], minutes: float) -> None:
             print(f"{minute:5.1f} min  {whole:6.0f} MB  {makers:4.0f} of reports  {done[0]} requests", flush=True)
         time.sleep(10)
     ended.set()
+    threads[-1].join(90)
     half = [sample for sample in samples if sample[0] >= minutes / 2]
     at = [minute for minute, _, _ in half]
     slope, reports = (statistics.linear_regression(at, [entry[i] for entry in half]).slope for i in (1, 2))
@@ -218,15 +241,139 @@ def soak(server: Server, units: list[Unit], minutes: float) -> None:
     )
 
 
+def locked(server: Server, calls: list[UUID], seconds: float, sessions: "sessionmaker[Session]") -> None:
+    """Hold one call's row while fifty post to it, in turn with as long a quiet, three times each."""
+    held, others = calls[0], calls[1:]
+    slow: dict[bool, list[float]] = {False: [], True: []}
+    told: list[tuple[int, float]] = []
+    signed_in(server)
+
+    def somebody_else(is_busy: bool, ended: threading.Event) -> None:
+        browser, rng = signed_in(server), random.Random(1)  # noqa: S311
+        while not ended.is_set():
+            began = time.monotonic()
+            status, _ = browser.get(rng.choice(["/sign-in", "/today", f"/calls/{rng.choice(others)}"]))
+            slow[is_busy].append(time.monotonic() - began)
+            assert status in (200, 302)
+            ended.wait(0.2)
+
+    def poster(ended: threading.Event) -> None:
+        browser = signed_in(server)
+        while not ended.is_set():
+            began = time.monotonic()
+            body = json.dumps({"events": [note("on the locked one")]}).encode()
+            headers = {"Content-Type": "application/json", "X-CSRFToken": browser.token}
+            status, _, answer = browser.ask("POST", f"/calls/{held}/events", body, headers)
+            told.append((status, time.monotonic() - began))
+            # As the page does: it is sent again when the answer says.
+            ended.wait(float(answer.get("retry-after", 1)))
+
+    for turn in range(6):
+        is_busy, ended = turn % 2 == 1, threading.Event()
+        threads = [threading.Thread(target=somebody_else, args=(is_busy, ended)) for _ in range(4)]
+        if is_busy:
+            threads += [threading.Thread(target=poster, args=(ended,)) for _ in range(50)]
+        with sessions() as db:
+            if is_busy:
+                db.execute(select(Call.id).where(Call.id == held).with_for_update())
+            for thread in threads:
+                thread.start()
+            time.sleep(seconds / (1 if is_busy else 3))
+            ended.set()
+            for thread in threads:
+                thread.join()
+            db.rollback()
+    quiet, busy = (statistics.quantiles(slow[which], n=20)[18] for which in (False, True))
+    while_held = [took for status, took in told if status == 503]
+    print(
+        f"{len(told)} posts to the locked call: {len(while_held)} told to come again after {max(while_held):.2f} s at most;"
+        f" everybody else's 95th percentile {1000 * quiet:.0f} ms quiet, {1000 * busy:.0f} ms busy,"
+        f" at most {1000 * max(2 * quiet, quiet + 0.25):.0f} wanted"
+    )
+    other = {status for status, _ in told} - {503}
+    assert not other, other
+    assert max(while_held) <= 4.0
+    assert busy <= max(2 * quiet, quiet + 0.25)
+
+
+KILLS = ("worker", "master", "worker", "PostgreSQL", "worker", "master", "PostgreSQL", "worker", "worker", "master",
+         "PostgreSQL", "worker", "master")  # fmt: skip
+
+
+def kills(folder: Path, most: int) -> None:
+    """Kill what serves, thirteen times at full load, until so many events were acknowledged; count what is there."""
+    with a_cluster(folder) as engine:
+        migrate(engine)
+        with make_sessions(engine).begin() as db:
+            load_demo(db, datetime.now(UTC))
+            calls = list(db.scalars(select(Call.id).where(Call.status != "closed")))
+        server = Server(serving_url(engine.url.render_as_string(hide_password=False)), workers=3)
+        server.start(folder / "log")
+        kept: list[str] = []
+        ended = threading.Event()
+
+        def work(number: int) -> None:
+            browser, sent = Browser(server.port), None
+            while not ended.is_set():
+                try:
+                    if not browser.token:
+                        browser.sign_in(DEMO_EMAIL, DEMO_PASSWORD)
+                    sent = sent or note("read it")
+                    status, answers = browser.send(f"/calls/{calls[number % len(calls)]}", sent)
+                except (OSError, AssertionError):
+                    time.sleep(0.05)
+                    continue
+                if status == 200 and answers[0]["answer"] in ("kept", "already kept"):
+                    kept.append(str(sent["id"]))
+                    sent = None
+
+        threads = [threading.Thread(target=work, args=(number,), daemon=True) for number in range(8)]
+        for thread in threads:
+            thread.start()
+        for number, what in enumerate(KILLS, start=1):
+            while len(kept) < most * number / len(KILLS):
+                time.sleep(0.02)
+            if what == "worker":
+                os.kill(server.workers[0], signal.SIGKILL)
+            elif what == "master":
+                assert server.process is not None
+                os.kill(server.pid, signal.SIGKILL)
+                server.process.wait()
+                server.start(folder / "log")
+            else:
+                data = Path(str(engine.connect().exec_driver_sql("show data_directory").scalar_one()))
+                engine.dispose()
+                os.kill(int((data / "postmaster.pid").read_text().split()[0]), signal.SIGKILL)
+                time.sleep(0.5)
+                start_cluster(folder)
+            print(f"{number:2} {what} killed, {len(kept)} acknowledged", flush=True)
+        while len(kept) < most + 50:
+            time.sleep(0.02)
+        ended.set()
+        for thread in threads:
+            thread.join(60)
+        server.stop()
+        with engine.connect() as connection:
+            rows = connection.execute(text("select id::text, call_id, seq from event where kind = 'note'")).all()
+            there = [row[0] for row in rows]
+        lost, doubled = set(kept) - set(there), len(there) - len(set(there))
+        print(f"{len(kept)} acknowledged, {len(lost)} lost, {doubled} doubled")
+        assert not lost
+        assert not doubled
+
+
 def main() -> None:
-    """Load the demo, serve it, run one of the three."""
+    """Load the demo, serve it, run one of them."""
     asked = argparse.ArgumentParser(description=__doc__)
-    asked.add_argument("what", choices=["guesses", "pages", "soak"])
+    asked.add_argument("what", choices=["guesses", "pages", "soak", "locked", "kills"])
     asked.add_argument("--count", type=int, default=10_000)
     asked.add_argument("--pages", type=int, default=50)
     asked.add_argument("--seconds", type=float, default=60)
-    asked.add_argument("--minutes", type=float, default=20)
+    asked.add_argument("--minutes", type=float, default=30)
     given = asked.parse_args()
+    if given.what == "kills":
+        kills(Path(tempfile.mkdtemp()) / "cluster", 1_000)
+        return
     url, sessions = demo_database()
     with sessions() as db:
         rows = db.scalars(select(Call).where(Call.status != "closed")).all()
@@ -237,8 +384,10 @@ def main() -> None:
             guesses(server, given.count)
         elif given.what == "pages":
             pages(server, calls, given.pages, given.seconds)
+        elif given.what == "locked":
+            locked(server, calls, given.seconds, sessions)
         else:
-            soak(server, units, given.minutes)
+            soak(server, units, given.minutes, hostile_requests(url, sessions, 6_000, 9))
 
 
 if __name__ == "__main__":

@@ -1,8 +1,10 @@
 """The application behind a production WSGI server: several processes, several threads each."""
 
+import contextlib
 import ctypes
 import os
 import signal
+import socket
 import stat
 import tempfile
 import threading
@@ -12,6 +14,8 @@ from pathlib import Path
 from typing import Any
 
 from gunicorn.app.base import BaseApplication
+from gunicorn.http.errors import InvalidRequestLine, UnsupportedTransferCoding
+from gunicorn.workers.gthread import ThreadWorker
 from sqlalchemy.exc import OperationalError
 
 from plentar.formats.alone import give_back
@@ -27,6 +31,8 @@ __all__ = ["check_schema", "run", "use_folder_of"]
 # Above the page's own poll and above the usual 60 s of a proxy in front: whoever reuses a connection never finds it
 # just closed.
 KEEP_ALIVE_SECONDS = 75
+# Longer than a slow phone needs to see an answer of one line; a thread waits no longer for somebody who sends on.
+LINGER_SECONDS, LINGER_BYTES = 1.0, 1 << 20
 # A worker whose master died looks this often, lets its requests end this long, and is gone within three seconds.
 ORPHAN_LOOKS_SECONDS, ORPHAN_ENDS_SECONDS = 0.2, 1.5
 
@@ -34,6 +40,23 @@ ORPHAN_LOOKS_SECONDS, ORPHAN_ENDS_SECONDS = 0.2, 1.5
 # the system for each of those anew doubled a first diagnosis's time when this was half a megabyte; at 8 it does not.
 M_MMAP_THRESHOLD, M_ARENA_MAX = -3, -8
 MMAP_FROM_BYTES, MOST_ARENAS, TRIM_SECONDS = 8 * 1024 * 1024, 1, 30.0
+
+
+class _Worker(ThreadWorker):  # type: ignore[misc]
+    """Gunicorn's threads, that let whoever sent what is no request read the answer to it."""
+
+    def handle_error(self, req: Any, client: socket.socket, addr: Any, exc: BaseException) -> None:
+        """Answer, then read on for a moment: a connection closed over unread bytes takes its own answer along."""
+        if isinstance(exc, UnsupportedTransferCoding):
+            # The client's mistake like any other: 400, not 501.
+            exc = InvalidRequestLine(str(exc))
+        super().handle_error(req, client, addr, exc)
+        until, left = time.monotonic() + LINGER_SECONDS, LINGER_BYTES
+        with contextlib.suppress(OSError):
+            client.shutdown(socket.SHUT_WR)
+            client.settimeout(LINGER_SECONDS)
+            while left > 0 and time.monotonic() < until and (read := client.recv(65_536)):
+                left -= len(read)
 
 
 class _Server(BaseApplication):  # type: ignore[misc]
@@ -48,7 +71,7 @@ class _Server(BaseApplication):  # type: ignore[misc]
             "bind": f"{self.settings.host}:{self.settings.port}",
             "workers": self.settings.workers,
             "threads": self.settings.threads,
-            "worker_class": "gthread",
+            "worker_class": _Worker,
             "worker_tmp_dir": None,
             "graceful_timeout": 5,
             "keepalive": KEEP_ALIVE_SECONDS,
