@@ -2,7 +2,10 @@
 
 import contextlib
 import ctypes
+import gc
+import importlib
 import os
+import pkgutil
 import signal
 import socket
 import stat
@@ -18,6 +21,8 @@ from gunicorn.http.errors import InvalidRequestLine, UnsupportedTransferCoding
 from gunicorn.workers.gthread import ThreadWorker
 from sqlalchemy.exc import OperationalError
 
+from plentar import web
+from plentar.core import causes
 from plentar.formats.alone import give_back
 from plentar.store.database import check_tables, make_engine
 from plentar.store.roles import check_serving
@@ -156,6 +161,19 @@ def use_folder_of(settings: Settings) -> None:
     tempfile.tempdir = str(folder)
 
 
+def _load_before_forking() -> None:
+    """Load what every worker needs once, in the master: its pages are then shared, not three times its size.
+
+    The application itself is each worker's own, and so is everything that talks to the database.
+    """
+    for package in (web, causes):
+        for module in pkgutil.iter_modules(package.__path__, f"{package.__name__}."):
+            importlib.import_module(module.name)
+    gc.collect()
+    # What lives as long as the process is looked at by no collection: looking would copy its pages.
+    gc.freeze()
+
+
 def run(settings: Settings) -> None:
     """Serve until stopped.
 
@@ -165,4 +183,5 @@ def run(settings: Settings) -> None:
     check_schema(settings)
     log_as_lines()
     use_folder_of(settings)
+    _load_before_forking()
     _Server(settings).run()
