@@ -59,7 +59,7 @@ const shut = (vault) =>
 const off = (waiting) =>
   `<details class="more"><summary>Take everything off this phone</summary><p class="text-[14px]">${waiting ? `${waiting} entries that were not sent are lost by it: save them as a file first.` : "Nothing waits to be sent."}</p><p class="flex flex-wrap gap-3">${waiting ? '<button type="button" class="secondary" data-save>Save as a file</button>' : ""}<button type="button" class="secondary" id="take-off">Take it off</button></p></details>`;
 const plain = () =>
-  `<p class="max-w-xl pt-6 text-[14px] text-soft">What is kept here is sealed with the PIN and with this device together. A phone that is out of contact cannot be wiped from afar: if this one is lost, sign it out under your name on another device; from then on the server takes nothing from it. Five wrong PINs lock it until it has signal. Somebody who takes the phone apart and has hours can still try every PIN of six digits: a longer one, or a few words, holds them off.</p>`;
+  `<p class="max-w-xl pt-6 text-[14px] text-soft">What is kept here is sealed with the PIN and with this device together. A phone that is out of contact cannot be wiped from afar: if this one is lost, sign it out under your name on another device; from then on the server takes nothing from it. Five wrong PINs lock it until it has signal. Someone with this phone and hours of time can still try every six-digit PIN. A longer PIN, or a few words, takes them far longer.</p>`;
 
 // By day and time, as the week has them; a call begun here without signal has no hour yet.
 function callList(calls) {
@@ -80,7 +80,7 @@ document.addEventListener("plentar:progress", ({ detail: { done, all, what } }) 
   if (!line) return;
   line.innerHTML =
     done < all
-      ? `<progress value="${done}" max="${all}" aria-label="Getting ready"></progress> <span class="numeral">${done} of ${all}</span> ${escaped(what)}`
+      ? `<progress value="${done}" max="${all}" aria-label="Getting ready"></progress> Getting ready: <b class="numeral">${done} of ${all}</b> · ${escaped(what)}`
       : "";
 });
 
@@ -90,7 +90,7 @@ async function ready(person, vault) {
   const { quota = 0, usage = 0 } = (await navigator.storage?.estimate?.()) ?? {};
   const items = await queue.mine();
   const waiting = items.filter((item) => item.state === "waiting").length;
-  return `<p class="text-[18px]"><b>Ready without signal</b> ${aboard.at ? `since ${dayClock(aboard.at)}` : "as soon as the calls are here"}</p>
+  return `<p class="text-[18px]"><b>Ready without signal</b> ${aboard.at ? `since ${dayClock(aboard.at)}` : "once the calls are on it"}</p>
     <dl class="phone-facts"><dt>Waiting to be sent</dt><dd class="numeral">${waiting}</dd>
     <dt>Taken along</dt><dd><b class="numeral">${aboard.calls.length}</b> calls, <span class="numeral">${megabytes(aboard.size)}</span> of 25 MB</dd>
     <dt>Storage</dt><dd>${granted ? "granted: the browser will not clear it by itself" : "not promised: a browser short of room may clear it. Send before that; what was lost is said here"}, <span class="numeral">${megabytes(usage)}</span> of <span class="numeral">${megabytes(quota)}</span></dd>

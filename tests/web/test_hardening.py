@@ -20,7 +20,6 @@ from sqlalchemy import Engine, text
 from plentar.cli import main
 from plentar.core.errors import ReadingError
 from plentar.store import people
-from plentar.store.database import make_engine, make_sessions
 from plentar.store.models import Person
 from plentar.web.serve import use_folder_of
 from plentar.web.settings import Settings, SettingsError
@@ -282,6 +281,8 @@ def test_a_class_ends_on_its_day(app: Flask, lead: FlaskClient, engine: Engine) 
 def test_a_passkey_is_asked_on_the_server_once_and_for_five_minutes(app: Flask, engine: Engine) -> None:
     """The cookie alone answers nothing: used, or five minutes old, it is asked again."""
     client = app.test_client()
+    with engine.begin() as connection:
+        connection.execute(text("delete from passkey_challenge"))
     for age in ("", "5 minutes"):
         assert client.post("/sign-in/passkey/options").status_code == 200
         with client.session_transaction() as session:
@@ -487,15 +488,15 @@ def test_two_deployments_on_one_machine_wait_for_nothing_of_each_other(
 
 
 def test_a_lead_who_is_locked_out_is_let_in_from_the_server(
-    shop: ShopOf, database_url: str, app: Flask, monkeypatch: pytest.MonkeyPatch
+    shop: ShopOf, engine: Engine, database_url: str, app: Flask, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     """Shops and people are listed, a link is made for one who lost theirs and for somebody new."""
     monkeypatch.setenv("PLENTAR_DATABASE_URL", database_url)
     monkeypatch.setenv("PLENTAR_SECRET_KEY", "k" * 32)
     run = CliRunner().invoke
     mine = uuid4().hex
-    with make_sessions(make_engine(database_url)).begin() as db:
-        db.execute(text("update shop set name = :n where id = :id"), {"n": mine, "id": shop.shop.id})
+    with engine.begin() as connection:
+        connection.execute(text("update shop set name = :n where id = :id"), {"n": mine, "id": shop.shop.id})
     listed = run(main, ["shop", "list"])
     assert f"{mine}\tAmerica/Chicago\t1 people" in listed.output
     made = run(main, ["invite", shop.email, "--shop", mine])
