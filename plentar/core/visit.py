@@ -1076,7 +1076,7 @@ def _run_verdict(run: RunVerdict) -> Verdict:
 
 
 # A diagnosis keeps its model alive: what it holds is some half dozen of those.
-_diagnoses = Held(16, size=lambda found: found.model.bytes + 8 * found.posterior.nbytes)
+_diagnoses = Held(12, size=lambda found: found.model.bytes + 8 * found.posterior.nbytes)
 
 
 def _diagnosed(

@@ -262,7 +262,17 @@ def batches(rows: Iterable[int]) -> Iterable[list[int]]:
         yield taken[start : start + ROWS]
 
 
-@pytest.mark.parametrize("calls", CALLS, ids=["idle", "fan", "heat", "both"])
+# With nothing or the fan called little moves: those are for script/long.
+LITTLE = pytest.mark.long
+
+
+@pytest.mark.parametrize(
+    "calls",
+    [
+        pytest.param(calls, id=name, marks=[LITTLE] if calls <= {"G"} else [])
+        for name, calls in zip(("idle", "fan", "heat", "both"), CALLS, strict=True)
+    ],
+)
 @pytest.mark.parametrize("name", sorted(PATTERNS))
 def test_every_contact_ends_where_the_simulator_puts_it(name: str, calls: frozenset[str], tmp_path: Path) -> None:
     """All units and calls, every single fault under one of them or more, but for those that never rest.

@@ -531,11 +531,12 @@ MOST_EXCERPTS = 6
 FLOATING_OHMS = 1e7
 # Measured on the example units: a kilobyte a hypothesis and some 105 bytes more for each of the circuit's terminals.
 BYTES_A_ROW, BYTES_A_PLACE = 960, 105
-# A working day's units a process, three of them within 1.1 GB: the models of some dozen (the nine examples are 52 MB), what they predict (2 MB a unit, and what every reading
-# needs), and the solutions that comes from, up to 14 MB a condition and only needed while a unit is new. Pairs are of
-# one call's readings: by themselves, so that they push no unit out.
-MODELS, PAIRED = Held(56, size=lambda model: model.bytes), Held(12, size=lambda model: model.bytes)
-SOLVED, PREDICTED = Held(32, size=_solved_bytes), Held(32)
+# A working day's units a process, and three processes within 1.1 GB: the models of some dozen (the nine examples are 52
+# MB), what they predict (2 MB a unit, and what every reading needs), and the solutions that comes from, up to 14 MB a
+# condition and only needed while a unit is new. Pairs are of one call's readings: by themselves, so that they push no
+# unit out.
+MODELS, PAIRED = Held(56, size=lambda model: model.bytes), Held(8, size=lambda model: model.bytes)
+SOLVED, PREDICTED = Held(16, size=_solved_bytes), Held(24)
 
 
 def model_of(plate: Nameplate) -> UnitModel:

@@ -39,7 +39,7 @@ class LogQuestion:
 
 
 # An analysed log holds its own samples: a day's of a logging clamp some two megabytes.
-_analyses = Held(16)
+_analyses = Held(12)
 
 
 def try_analysis(
