@@ -38,10 +38,10 @@ from plentar.core.circuit.drive import Drive
 from plentar.core.unit.points import test_points
 from plentar.demo import DEMO_EMAIL, DEMO_PASSWORD, load_demo
 from plentar.formats.unit_json import nameplate_from_json
-from plentar.store.database import make_sessions, migrate
+from plentar.store.database import make_engine, make_sessions, migrate
 from plentar.store.models import Call
 from tests.hostile import Sent
-from tests.serving import Browser, Server, a_cluster, serving, start_cluster
+from tests.serving import Browser, Server, a_cluster, kill_cluster, serving, start_cluster
 
 POLL_SECONDS, JITTER = 1.9, 0.1
 # A long call: everything read once, much of it twice. The next reading is of another call on that unit.
@@ -339,11 +339,11 @@ def kills(folder: Path, most: int) -> None:
                 server.process.wait()
                 server.start(folder / "log")
             else:
-                data = Path(str(engine.connect().exec_driver_sql("show data_directory").scalar_one()))
+                with engine.connect() as connection:
+                    data = Path(str(connection.exec_driver_sql("show data_directory").scalar_one()))
                 engine.dispose()
-                os.kill(int((data / "postmaster.pid").read_text().split()[0]), signal.SIGKILL)
-                time.sleep(0.5)
-                start_cluster(folder)
+                kill_cluster(data)
+                assert make_engine(start_cluster(folder)).url == engine.url
             print(f"{number:2} {what} killed, {len(kept)} acknowledged", flush=True)
         while len(kept) < most + 50:
             time.sleep(0.02)

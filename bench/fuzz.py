@@ -133,7 +133,11 @@ class Attack:
         self.answers[f"broken: {status if status == 'closed' else status[0] + 'xx'}"] += 1
         if status.startswith("5"):
             self.silent.append((f"broken answered {status}", raw[:60]))
-        if Browser(self.server.port).get("/sign-in")[0] != 200:
+        try:
+            after = Browser(self.server.port).get("/sign-in")[0]
+        except OSError:
+            after = 0
+        if after != 200:
             self.silent.append(("the next one was not answered", raw[:60]))
 
 

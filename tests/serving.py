@@ -3,6 +3,7 @@
 import json
 import os
 import re
+import signal
 import socket
 import subprocess
 import sys
@@ -212,6 +213,14 @@ def a_cluster(folder: Path) -> Iterator[Engine]:
     finally:
         engine.dispose()
         subprocess.run([sys.executable, str(ROOT / "script/postgres.py"), "remove", str(folder)], check=True)
+
+
+def kill_cluster(data: Path) -> None:
+    """Kill PostgreSQL and wait until it is gone: while its process is there, the start script takes it as running."""
+    postmaster = int((data / "postmaster.pid").read_text().split()[0])
+    os.kill(postmaster, signal.SIGKILL)
+    while Path(f"/proc/{postmaster}").exists():
+        time.sleep(0.05)
 
 
 def start_cluster(folder: Path) -> str:

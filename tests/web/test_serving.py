@@ -19,7 +19,7 @@ from plentar.store.database import make_engine, make_sessions, migrate
 from plentar.web.serve import KEEP_ALIVE_SECONDS
 from tests.application import PASSWORD, ShopOf, own_database, served
 from tests.deeds import event
-from tests.serving import Browser, Server, a_cluster, serving, start_cluster
+from tests.serving import Browser, Server, a_cluster, kill_cluster, serving, start_cluster
 
 
 @pytest.fixture
@@ -155,10 +155,7 @@ def test_nothing_acknowledged_is_lost_or_doubled_by_a_kill(own_cluster: tuple[Pa
         wait_for(10)
         with engine.connect() as connection:
             data = Path(connection.execute(text("show data_directory")).scalar_one())
-        postmaster = int((data / "postmaster.pid").read_text().split()[0])
-        os.kill(postmaster, signal.SIGKILL)
-        while Path(f"/proc/{postmaster}").exists():
-            time.sleep(0.05)
+        kill_cluster(data)
         assert make_engine(start_cluster(folder)).url == engine.url
         wait_for(10)
     finally:
