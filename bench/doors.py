@@ -6,23 +6,28 @@
                                                                     soak [--minutes 30]
                                                                     locked [--seconds 60]
                                                                     kills
+                                                                    full
 
 `guesses`: of so many guesses at one person at once, how many were looked at. `pages`: as many visible pages as that
 ask whether anything changed while somebody works: connections lost, and how soon a change is seen. `soak`: readings,
 boards, reports and logs of every demo unit beside hostile requests, and how memory grows over the last half.
 `locked`: somebody holds one call's row while fifty post to it; how long everybody else waits, quiet and busy in turn.
 `kills`: workers, the master and PostgreSQL killed under load, thirteen times; needs a cluster of its own.
+`full`: a disk of 500 MB, filled up and emptied three times while somebody posts; needs the right to mount one.
 """
 
 import argparse
+import contextlib
 import json
 import os
 import random
 import signal
 import statistics
+import subprocess
 import tempfile
 import threading
 import time
+from collections import Counter
 from concurrent.futures import ThreadPoolExecutor
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
@@ -360,10 +365,85 @@ def kills(folder: Path, most: int) -> None:
         assert not doubled
 
 
+def full(folder: Path) -> None:
+    """Fill PostgreSQL's disk while somebody posts and give it room again; count what is there.
+
+    Needs the right to mount, for a disk small enough to fill.
+    """
+    folder.mkdir()
+    subprocess.run(["/usr/bin/mount", "-t", "tmpfs", "-o", "size=500m", "tmpfs", str(folder)], check=True)
+    try:
+        with a_cluster(folder / "cluster") as engine:
+            migrate(engine)
+            with make_sessions(engine).begin() as db:
+                load_demo(db, datetime.now(UTC))
+                calls = list(db.scalars(select(Call.id).where(Call.status != "closed")))
+            kept, refused = [], Counter[str]()
+            url = serving_url(engine.url.render_as_string(hide_password=False))
+            with serving(url, folder.parent / "log", workers=3) as server:
+                browser, rng = signed_in(server), random.Random(1)  # noqa: S311
+
+                def post(seconds: float) -> None:
+                    until = time.monotonic() + seconds
+                    while time.monotonic() < until:
+                        sent = note("read it " * 120)
+                        status, answers = browser.send(f"/calls/{rng.choice(calls)}", sent)
+                        if status == 200 and answers[0]["answer"] == "kept":
+                            kept.append(str(sent["id"]))
+                        else:
+                            refused[str(answers[0]["why"]) if answers else str(status)] += 1
+                        # A call holds so many entries.
+                        time.sleep(0.05)
+
+                for turn in range(3):
+                    before = len(kept)
+                    post(5)
+                    with (folder / "filler").open("wb", buffering=0) as filler, contextlib.suppress(OSError):
+                        while True:
+                            filler.write(bytes(1 << 20))
+                    with (folder / "filler2").open("wb", buffering=0) as filler, contextlib.suppress(OSError):
+                        while True:
+                            filler.write(bytes(512))
+                    room = len(kept)
+                    # PostgreSQL writes on in room it has until a file must grow.
+                    for _ in range(60):
+                        post(1)
+                        if refused:
+                            break
+                    (folder / "filler").unlink()
+                    (folder / "filler2").unlink()
+                    # Where PostgreSQL ended over it somebody starts it again; where it runs this does nothing.
+                    start_cluster(folder / "cluster")
+                    full_ones, refused_now = len(kept) - room, dict(refused)
+                    refused.clear()
+                    began = time.monotonic()
+                    while True:
+                        post(0.2)
+                        if len(kept) > room + full_ones:
+                            break
+                        assert time.monotonic() - began < 60, (
+                            f"not kept again within a minute: {refused}, see {folder.parent}"
+                        )
+                    refused.clear()
+                    print(
+                        f"{turn + 1}: {room - before} kept with room, {full_ones} while full, refused {refused_now};"
+                        f" kept again after {time.monotonic() - began:.1f} s",
+                        flush=True,
+                    )
+            with engine.connect() as connection:
+                there = [row[0] for row in connection.execute(text("select id::text from event where kind = 'note'"))]
+            lost, doubled = set(kept) - set(there), len(there) - len(set(there))
+            print(f"{len(kept)} acknowledged, {len(lost)} lost, {doubled} doubled")
+            assert not lost
+            assert not doubled
+    finally:
+        subprocess.run(["/usr/bin/umount", "--lazy", str(folder)], check=True)
+
+
 def main() -> None:
     """Load the demo, serve it, run one of them."""
     asked = argparse.ArgumentParser(description=__doc__)
-    asked.add_argument("what", choices=["guesses", "pages", "soak", "locked", "kills"])
+    asked.add_argument("what", choices=["guesses", "pages", "soak", "locked", "kills", "full"])
     asked.add_argument("--count", type=int, default=10_000)
     asked.add_argument("--pages", type=int, default=50)
     asked.add_argument("--seconds", type=float, default=60)
@@ -371,6 +451,9 @@ def main() -> None:
     given = asked.parse_args()
     if given.what == "kills":
         kills(Path(tempfile.mkdtemp()) / "cluster", 1_000)
+        return
+    if given.what == "full":
+        full(Path(tempfile.mkdtemp()) / "disk")
         return
     url, sessions = demo_database()
     with sessions() as db:
