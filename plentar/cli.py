@@ -240,7 +240,7 @@ def _shop_of(db: Any, name: str) -> Any:
 @click.argument("file", type=click.Path(path_type=Path))
 @click.option("--shop", "name", default="", help="The shop's name; needed where there is more than one.")
 def export(file: Path, name: str) -> None:
-    """Write a whole shop to FILE, a bundle that `import` reads."""
+    """Write a whole shop to FILE, an export file that `import` reads."""
     from plentar.store import audit
     from plentar.store.database import make_sessions
     from plentar.web.whole import export_shop

@@ -165,7 +165,7 @@ class Bundle:
         except UNREADABLE as error:
             if isinstance(error, ReadingError):
                 raise
-            words = "that is no bundle, or it was cut short: the end of the file is missing"
+            words = "that is not an export file, or it was cut short: the end of the file is missing"
             raise ReadingError(words, field="file") from error
         self._check_bounds(bounds)
         self.manifest = self._read_manifest(bounds)
@@ -199,13 +199,13 @@ class Bundle:
         except (KeyError, *UNREADABLE) as error:
             if isinstance(error, ReadingError) and "larger" in str(error.message):
                 raise
-            words = "the bundle has no manifest: it was cut short, or is something else"
+            words = "the export file has no manifest: it was cut short, or is something else"
             raise ReadingError(words, field="file") from error
         if not isinstance(found, dict) or found.get("format") != FORMAT:
-            raise ReadingError(f"that is no bundle of a shop: expected the format {FORMAT}", field="file")
+            raise ReadingError(f"that is not a shop's export file: expected the format {FORMAT}", field="file")
         version = found.get("version")
         if not isinstance(version, int) or version > VERSION:
-            words = f"the bundle is of version {version}, this program reads up to {VERSION}: update it first"
+            words = f"the export file is of version {version}, this program reads up to {VERSION}: update it first"
             raise ReadingError(words, field="file")
         try:
             return _MANIFEST.validate_python(found)
@@ -216,10 +216,10 @@ class Bundle:
         names = set(self._zip.namelist()) - {MANIFEST}
         missing = sorted(set(self.manifest.files) - names)
         if missing:
-            raise ReadingError(f"the bundle was cut short: {missing[0]} is missing", field="file")
+            raise ReadingError(f"the export file was cut short: {missing[0]} is missing", field="file")
         extra = sorted(names - set(self.manifest.files))
         if extra:
-            raise ReadingError(f"{extra[0]} was put into the bundle since it was written", field="file")
+            raise ReadingError(f"{extra[0]} was put into the export file since it was written", field="file")
         for name, entry in self.manifest.files.items():
             digest = sha256()
             try:
@@ -227,7 +227,7 @@ class Bundle:
                     while data := file.read(CHUNK):
                         digest.update(data)
             except UNREADABLE as error:
-                raise ReadingError(f"{name} cannot be read: the bundle is damaged", field="file") from error
+                raise ReadingError(f"{name} cannot be read: the export file is damaged", field="file") from error
             if digest.hexdigest() != entry.sha256:
                 hint = "; a spreadsheet that saves a CSV writes it anew" if name.endswith(".csv") else ""
                 raise ReadingError(f"{name} is not as it was written: nothing was taken in{hint}", field="file")

@@ -131,7 +131,7 @@ def rewritten(path: Path, to: Path, **files: bytes | None) -> Path:
 def test_a_damaged_bundle_is_refused_in_words_before_anything_is_taken(
     db: Session, bundle: Path, tmp_path: Path
 ) -> None:
-    """Cut short, tampered with, saved over by a spreadsheet, of a later program, or no bundle at all."""
+    """Cut short, tampered with, saved over by a spreadsheet, of a later program, or no export file at all."""
     whole = bundle.read_bytes()
     with zipfile.ZipFile(bundle) as file:
         manifest = json.loads(file.read("manifest.json"))
@@ -144,10 +144,10 @@ def test_a_damaged_bundle_is_refused_in_words_before_anything_is_taken(
     other = json.dumps(manifest | {"format": "another"}).encode()
     cases = [
         (cut, "cut short"),
-        (text_file, "no bundle"),
+        (text_file, "not an export file"),
         (rewritten(bundle, tmp_path / "a.zip", manifest_json=None), "no manifest"),
         (rewritten(bundle, tmp_path / "b.zip", manifest_json=later), "of version 2"),
-        (rewritten(bundle, tmp_path / "c.zip", manifest_json=other), "no bundle of a shop"),
+        (rewritten(bundle, tmp_path / "c.zip", manifest_json=other), "not a shop's export file"),
         (rewritten(bundle, tmp_path / "d.zip", event_jsonl=b"{}\n"), "event.jsonl is not as it was written"),
         (rewritten(bundle, tmp_path / "e.zip", readings_csv=csv.replace(b",", b";")), "a spreadsheet"),
         (rewritten(bundle, tmp_path / "f.zip", unit_jsonl=None), "unit.jsonl is missing"),
@@ -161,7 +161,7 @@ def test_a_damaged_bundle_is_refused_in_words_before_anything_is_taken(
     extra.write_bytes(whole)
     with zipfile.ZipFile(extra, "a") as file:
         file.writestr("more.jsonl", "{}")
-    with pytest.raises(ReadingError, match="put into the bundle"):
+    with pytest.raises(ReadingError, match="put into the export file"):
         Bundle(extra)
 
 
@@ -242,7 +242,7 @@ def test_the_same_from_a_shell(demo: Engine, tmp_path: Path, monkeypatch: pytest
     for asked, words in (
         (["export", str(path), "--shop", "nobody"], "--shop: no shop of that name"),
         (["forget", "1 Nowhere", "--shop", DEMO], "PLACE: expected an address"),
-        (["import", str(tmp_path / "none.zip"), "--shop", DEMO], "no bundle"),
+        (["import", str(tmp_path / "none.zip"), "--shop", DEMO], "not an export file"),
     ):
         result = CliRunner().invoke(main, asked)
         assert result.exit_code == 2
