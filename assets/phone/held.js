@@ -24,3 +24,13 @@ export function ageOf(held) {
 }
 
 export const isFarFrom = (moment) => Math.abs(Date.now() - moment) > MOVED_MS;
+
+// What a page or the worker answers to a message; nothing where it says nothing in time.
+export function answerOf(to, message, ms) {
+  const { port1, port2 } = new MessageChannel();
+  to.postMessage(message, [port2]);
+  return new Promise((resolve) => {
+    port1.onmessage = ({ data }) => resolve(data);
+    setTimeout(() => resolve(null), ms);
+  });
+}

@@ -1,6 +1,6 @@
 // What this phone keeps: in IndexedDB, each person's apart, sealed with a key that the PIN and this device open together.
 import { openDB } from "idb";
-import { ageOf, heldNow, isFarFrom } from "./held.js";
+import { ageOf, answerOf, heldNow, isFarFrom } from "./held.js";
 
 // Tried at this many turns a guess of the PIN takes a phone a good half second.
 const TURNS = 600_000;
@@ -118,13 +118,7 @@ if (globalThis.navigator?.serviceWorker) {
 
 async function tell(message) {
   const to = await workerNow();
-  if (!to) return null;
-  const { port1, port2 } = new MessageChannel();
-  to.postMessage(message, [port2]);
-  return new Promise((resolve) => {
-    port1.onmessage = ({ data }) => resolve(data);
-    setTimeout(() => resolve(null), ANSWER_MS);
-  });
+  return to ? answerOf(to, message, ANSWER_MS) : null;
 }
 
 async function hold(person, vault, raw) {

@@ -4,7 +4,7 @@ import { clientsClaim } from "workbox-core";
 import { cleanupOutdatedCaches, matchPrecache, precacheAndRoute } from "workbox-precaching";
 import { NavigationRoute, registerRoute } from "workbox-routing";
 
-import { ageOf, heldNow } from "./held.js";
+import { ageOf, answerOf, heldNow } from "./held.js";
 
 // A page that has not come after this long is opened from the phone.
 const WAIT_MS = 7000;
@@ -58,7 +58,9 @@ async function find(person, asker) {
   if (held?.person !== person) held = null;
   if (!held) {
     const pages = await self.clients.matchAll({ type: "window", includeUncontrolled: true });
-    const answers = await Promise.all(pages.filter(({ id }) => id !== asker).map((page) => asked(page, person)));
+    const answers = await Promise.all(
+      pages.filter(({ id }) => id !== asker).map((page) => answerOf(page, { kind: "have", person }, ASK_MS)),
+    );
     const found = answers.find((each) => each && !over.has(each.opening));
     if (found && !held) held = heldNow(person, found.key, found.opening, found.age);
   }
@@ -66,13 +68,4 @@ async function find(person, asker) {
   const { age, why } = ageOf(held);
   if (why) [held, shutBy] = [null, why];
   return why ? { why } : { key: held.key, opening: held.opening, age, now: Date.now() };
-}
-
-function asked(page, person) {
-  const { port1, port2 } = new MessageChannel();
-  page.postMessage({ kind: "have", person }, [port2]);
-  return new Promise((resolve) => {
-    port1.onmessage = ({ data }) => resolve(data);
-    setTimeout(() => resolve(null), ASK_MS);
-  });
 }
