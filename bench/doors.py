@@ -28,12 +28,14 @@ import tempfile
 import threading
 import time
 from collections import Counter
+from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import contextmanager
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from uuid import UUID, uuid4
 
-from sqlalchemy import select, text
+from sqlalchemy import Engine, select, text
 from sqlalchemy.orm import Session, sessionmaker
 
 from bench.demo_data import demo_database, serving_url
@@ -299,17 +301,34 @@ def locked(server: Server, calls: list[UUID], seconds: float, sessions: "session
     assert busy <= wanted
 
 
+@contextmanager
+def demo_cluster(folder: Path) -> Iterator[tuple[Engine, list[UUID]]]:
+    """Give a PostgreSQL of its own with the demo in it, and the calls there that are not closed."""
+    with a_cluster(folder) as engine:
+        migrate(engine)
+        with make_sessions(engine).begin() as db:
+            load_demo(db, datetime.now(UTC))
+            calls = list(db.scalars(select(Call.id).where(Call.status != "closed")))
+        yield engine, calls
+
+
+def count_kept(engine: Engine, kept: list[str]) -> None:
+    """Say what of the acknowledged notes is there, and that it is all, once."""
+    with engine.connect() as connection:
+        there = list(connection.scalars(text("select id::text from event where kind = 'note'")))
+    lost, doubled = set(kept) - set(there), len(there) - len(set(there))
+    print(f"{len(kept)} acknowledged, {len(lost)} lost, {doubled} doubled")
+    assert not lost
+    assert not doubled
+
+
 KILLS = ("worker", "master", "worker", "PostgreSQL", "worker", "master", "PostgreSQL", "worker", "worker", "master",
          "PostgreSQL", "worker", "master")  # fmt: skip
 
 
 def kills(folder: Path, most: int) -> None:
     """Kill what serves, thirteen times at full load, until so many events were acknowledged; count what is there."""
-    with a_cluster(folder) as engine:
-        migrate(engine)
-        with make_sessions(engine).begin() as db:
-            load_demo(db, datetime.now(UTC))
-            calls = list(db.scalars(select(Call.id).where(Call.status != "closed")))
+    with demo_cluster(folder) as (engine, calls):
         server = Server(serving_url(engine.url.render_as_string(hide_password=False)), workers=3)
         server.start(folder / "log")
         kept: list[str] = []
@@ -356,13 +375,22 @@ def kills(folder: Path, most: int) -> None:
         for thread in threads:
             thread.join(60)
         server.stop()
-        with engine.connect() as connection:
-            rows = connection.execute(text("select id::text, call_id, seq from event where kind = 'note'")).all()
-            there = [row[0] for row in rows]
-        lost, doubled = set(kept) - set(there), len(there) - len(set(there))
-        print(f"{len(kept)} acknowledged, {len(lost)} lost, {doubled} doubled")
-        assert not lost
-        assert not doubled
+        count_kept(engine, kept)
+
+
+@contextmanager
+def filled(folder: Path) -> Iterator[None]:
+    """Leave no room on the disk of a folder for as long as the block lasts."""
+    filler = folder / "filler"
+    with filler.open("wb", buffering=0) as file:
+        for size in (1 << 20, 512):
+            with contextlib.suppress(OSError):
+                while True:
+                    file.write(bytes(size))
+    try:
+        yield
+    finally:
+        filler.unlink()
 
 
 def full(folder: Path) -> None:
@@ -373,18 +401,15 @@ def full(folder: Path) -> None:
     folder.mkdir()
     subprocess.run(["/usr/bin/mount", "-t", "tmpfs", "-o", "size=500m", "tmpfs", str(folder)], check=True)
     try:
-        with a_cluster(folder / "cluster") as engine:
-            migrate(engine)
-            with make_sessions(engine).begin() as db:
-                load_demo(db, datetime.now(UTC))
-                calls = list(db.scalars(select(Call.id).where(Call.status != "closed")))
-            kept, refused = [], Counter[str]()
+        with demo_cluster(folder / "cluster") as (engine, calls):
+            kept: list[str] = []
             url = serving_url(engine.url.render_as_string(hide_password=False))
             with serving(url, folder.parent / "log", workers=3) as server:
                 browser, rng = signed_in(server), random.Random(1)  # noqa: S311
 
-                def post(seconds: float) -> None:
-                    until = time.monotonic() + seconds
+                def post(seconds: float) -> tuple[int, Counter[str]]:
+                    """Post for so long; return how many were kept, and how often each refusal was told."""
+                    before, refused, until = len(kept), Counter[str](), time.monotonic() + seconds
                     while time.monotonic() < until:
                         sent = note("read it " * 120)
                         status, answers = browser.send(f"/calls/{rng.choice(calls)}", sent)
@@ -394,48 +419,29 @@ def full(folder: Path) -> None:
                             refused[str(answers[0]["why"]) if answers else str(status)] += 1
                         # A call holds so many entries.
                         time.sleep(0.05)
+                    return len(kept) - before, refused
 
-                for turn in range(3):
-                    before = len(kept)
-                    post(5)
-                    with (folder / "filler").open("wb", buffering=0) as filler, contextlib.suppress(OSError):
-                        while True:
-                            filler.write(bytes(1 << 20))
-                    with (folder / "filler2").open("wb", buffering=0) as filler, contextlib.suppress(OSError):
-                        while True:
-                            filler.write(bytes(512))
-                    room = len(kept)
-                    # PostgreSQL writes on in room it has until a file must grow.
-                    for _ in range(60):
-                        post(1)
-                        if refused:
-                            break
-                    (folder / "filler").unlink()
-                    (folder / "filler2").unlink()
+                for turn in range(1, 4):
+                    with_room, _ = post(5)
+                    while_full, refused = 0, Counter[str]()
+                    with filled(folder):
+                        # PostgreSQL writes on in room it has until a file must grow.
+                        for _ in range(60):
+                            more, refused = post(1)
+                            while_full += more
+                            if refused:
+                                break
                     # Where PostgreSQL ended over it somebody starts it again; where it runs this does nothing.
                     start_cluster(folder / "cluster")
-                    full_ones, refused_now = len(kept) - room, dict(refused)
-                    refused.clear()
                     began = time.monotonic()
-                    while True:
-                        post(0.2)
-                        if len(kept) > room + full_ones:
-                            break
-                        assert time.monotonic() - began < 60, (
-                            f"not kept again within a minute: {refused}, see {folder.parent}"
-                        )
-                    refused.clear()
+                    while not post(0.2)[0]:
+                        assert time.monotonic() - began < 60, f"not kept again within a minute, see {folder.parent}"
                     print(
-                        f"{turn + 1}: {room - before} kept with room, {full_ones} while full, refused {refused_now};"
+                        f"{turn}: {with_room} kept with room, {while_full} while full, refused {dict(refused)};"
                         f" kept again after {time.monotonic() - began:.1f} s",
                         flush=True,
                     )
-            with engine.connect() as connection:
-                there = [row[0] for row in connection.execute(text("select id::text from event where kind = 'note'"))]
-            lost, doubled = set(kept) - set(there), len(there) - len(set(there))
-            print(f"{len(kept)} acknowledged, {len(lost)} lost, {doubled} doubled")
-            assert not lost
-            assert not doubled
+            count_kept(engine, kept)
     finally:
         subprocess.run(["/usr/bin/umount", "--lazy", str(folder)], check=True)
 
