@@ -162,9 +162,9 @@ class Bundle:
                 words = f"the file is larger than {bounds.file_bytes / (1 << 20):.0f} MB: import it by `plentar import`"
                 raise ReadingError(words, field="file")
             self._zip = zipfile.ZipFile(path)
+        except ReadingError:
+            raise
         except UNREADABLE as error:
-            if isinstance(error, ReadingError):
-                raise
             words = "that is not an export file, or it was cut short: the end of the file is missing"
             raise ReadingError(words, field="file") from error
         self._check_bounds(bounds)
@@ -186,19 +186,17 @@ class Bundle:
             if info.file_size > RATIO_FROM_BYTES and ratio > bounds.ratio:
                 words = f"{info.filename[:80]} unpacks to {ratio:.0f} times its size: no export does"
                 raise ReadingError(words, field="file")
+            if info.filename == MANIFEST and info.file_size > bounds.manifest_bytes:
+                words = f"its manifest is larger than {bounds.manifest_bytes >> 20} MB: import it by `plentar import`"
+                raise ReadingError(words, field="file")
         if whole > bounds.unpacked_bytes:
             words = f"it unpacks to more than {bounds.unpacked_bytes / (1 << 30):g} GB: import it by `plentar import`"
             raise ReadingError(words, field="file")
 
     def _read_manifest(self, bounds: Bounds) -> Manifest:
         try:
-            if self._zip.getinfo(MANIFEST).file_size > bounds.manifest_bytes:
-                words = f"its manifest is larger than {bounds.manifest_bytes >> 20} MB: import it by `plentar import`"
-                raise ReadingError(words, field="file")
             found = read_json(self._zip.read(MANIFEST), field="file", most_bytes=bounds.manifest_bytes)
         except (KeyError, *UNREADABLE) as error:
-            if isinstance(error, ReadingError) and "larger" in str(error.message):
-                raise
             words = "the export file has no manifest: it was cut short, or is something else"
             raise ReadingError(words, field="file") from error
         if not isinstance(found, dict) or found.get("format") != FORMAT:
@@ -270,7 +268,7 @@ class Bundle:
 
 
 def _row(line: str) -> object:
-    """Return what a line says.
+    """Return what a line says; how deep it goes is for its field's own check to tell.
 
     Raises:
         ValueError: It is no JSON, or holds a number or a character that no export writes.

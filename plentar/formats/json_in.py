@@ -52,7 +52,7 @@ def read_json(text: str | bytes, *, field: str, most_bytes: int) -> Any:
         refuse("a character of code 0")
     try:
         return json.loads(read, parse_int=number, parse_constant=lambda name: refuse(f"{name} is no number"))
+    except ReadingError:
+        raise
     except (ValueError, RecursionError) as error:
-        if isinstance(error, ReadingError):
-            raise
         refuse(str(error))

@@ -1,8 +1,8 @@
 """A call before and after its visit: planned, moved, handed on, cancelled; what is owed and ordered."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from datetime import date, datetime
-from typing import Any
+from typing import Any, TypeVar
 from uuid import UUID, uuid4
 
 from sqlalchemy import func, select, update
@@ -101,6 +101,15 @@ def cancel(db: Session, call: Call, why: str) -> bool:
     return done.first() is not None
 
 
+Row = TypeVar("Row", FollowUp, PartOrder)
+
+
+def _once(db: Session, model: type[Row], row: Mapping[str, Any]) -> Row:
+    """Add a row unless one of its id is there; return the one that stands."""
+    db.execute(insert(model).values(row).on_conflict_do_nothing(index_elements=["shop_id", "id"]))
+    return db.scalars(select(model).where(model.shop_id == row["shop_id"], model.id == row["id"])).one()
+
+
 def add_follow_up(
     db: Session,
     *,
@@ -115,9 +124,8 @@ def add_follow_up(
     new_id: UUID | None = None,
 ) -> FollowUp:
     """Note what is owed to a place; sent again, it is noted once. Returns what stands under the id."""
-    row_id = new_id or uuid4()
     row = {
-        "id": row_id,
+        "id": new_id or uuid4(),
         "shop_id": shop_id,
         "place_id": place_id,
         "unit_id": unit_id,
@@ -127,8 +135,7 @@ def add_follow_up(
         "made_by_id": person_id,
         "made_at": now,
     }
-    db.execute(insert(FollowUp).values(row).on_conflict_do_nothing(index_elements=["shop_id", "id"]))
-    return db.scalars(select(FollowUp).where(FollowUp.shop_id == shop_id, FollowUp.id == row_id)).one()
+    return _once(db, FollowUp, row)
 
 
 def follow_up_of(db: Session, *, shop_id: UUID, item_id: UUID) -> FollowUp | None:
@@ -166,9 +173,8 @@ def add_order(
     new_id: UUID | None = None,
 ) -> PartOrder:
     """Note a part a call waits for; sent again, it is noted once. Returns what stands under the id."""
-    row_id = new_id or uuid4()
     row = {
-        "id": row_id,
+        "id": new_id or uuid4(),
         "shop_id": call.shop_id,
         "call_id": call.id,
         "name": name,
@@ -177,8 +183,7 @@ def add_order(
         "changed_at": now,
         "expected_on": expected_on,
     }
-    db.execute(insert(PartOrder).values(row).on_conflict_do_nothing(index_elements=["shop_id", "id"]))
-    return db.scalars(select(PartOrder).where(PartOrder.shop_id == call.shop_id, PartOrder.id == row_id)).one()
+    return _once(db, PartOrder, row)
 
 
 def order_of(db: Session, *, shop_id: UUID, order_id: UUID) -> PartOrder | None:

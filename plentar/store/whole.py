@@ -85,9 +85,11 @@ BATCH = 1000
 MOST_PROBLEMS = 100
 # Rows that belong to a call: none is added to one that is there.
 OF_CALL = {"event": "call_id", "follow_up": "call_id", "part_order": "call_id"}
-# What a shop that has records already keeps as it is: its own rules, and what is on its vans.
+ANOTHER = "the one that is there is another: an import changes nothing"
+CALL_HERE = "the call is there: nothing is added to it"
 # The address of somebody whose own belongs to a person of another shop: they can't sign in by it.
 NOBODY = "@imported.invalid"
+# What a shop that has records already keeps as it is: its own rules, and what is on its vans.
 OWN_TO_A_SHOP = ("shop_limit", "stock", "block_minutes")
 
 
@@ -234,8 +236,9 @@ class Importing:
     # Of calls that came in with this import: how many events each has, its status and outcome.
     new_calls: dict[UUID, tuple[int, str, str]] = field(default_factory=dict)
     new_places: set[UUID] = field(default_factory=set)
+    # The shop has no records of its own yet; known once rows are taken.
+    is_empty: bool = field(default=False, init=False)
     _has_batch: bool = False
-    _is_empty: bool = False
     _call: _CallSoFar | None = None
 
     def take(
@@ -248,7 +251,7 @@ class Importing:
         Raises:
             ConflictsError: Some row is not like the one that is there, or cannot be: nothing may be committed.
         """
-        self._is_empty = self.db.scalar(select(Place.id).where(Place.shop_id == self.shop_id).limit(1)) is None
+        self.is_empty = self.db.scalar(select(Place.id).where(Place.shop_id == self.shop_id).limit(1)) is None
         taken: dict[str, int] = {}
         for name in TABLES:
             taken[name] = self._table(name, rows(name))
@@ -270,7 +273,7 @@ class Importing:
         file, count = f"{name}.jsonl", 0
         waiting: list[tuple[int, dict[str, Any]]] = []
         for line, row in enumerate(rows, start=1):
-            if name in OWN_TO_A_SHOP and not self._is_empty:
+            if name in OWN_TO_A_SHOP and not self.is_empty:
                 continue
             values = self._row(name, file, line, row)
             if values is not None:
@@ -378,7 +381,7 @@ class Importing:
             if column == "deactivated_at" and str(here["email"]).endswith(NOBODY):
                 continue
             if here.get(column) != value:
-                self._wrong(file, line, column, "the one that is there is another: an import changes nothing")
+                self._wrong(file, line, column, ANOTHER)
                 return
 
     def _may_add(self, name: str, file: str, line: int, values: dict[str, Any]) -> bool:
@@ -392,7 +395,7 @@ class Importing:
         of_call = values.get(OF_CALL.get(name, ""))
         if of_call is not None and of_call not in self.new_calls:
             is_here = self._is_call_here(of_call)
-            words = "the call is there: nothing is added to it" if is_here else "there is no such call"
+            words = CALL_HERE if is_here else "there is no such call"
             self._wrong(file, line, OF_CALL[name], words)
             return False
         if name == "event":
@@ -488,7 +491,7 @@ class Importing:
         here = self.db.execute(select(table).where(*own)).mappings().one_or_none()
         if here is not None:
             if any(bytes(here[column]) != values[column] for column in BLOBS[folder][1]):
-                self._wrong(name, 0, "", "the one that is there is another: an import changes nothing")
+                self._wrong(name, 0, "", ANOTHER)
             return 0
         event = select(EventRow.call_id, EventRow.kind).where(
             EventRow.shop_id == self.shop_id, EventRow.id == values["id"]
@@ -497,7 +500,7 @@ class Importing:
         if of is None or of.kind != KIND_OF[folder]:
             self._wrong(name, 0, "", "no entry of any call has it")
         elif of.call_id not in self.new_calls:
-            self._wrong(name, 0, "", "the call is there: nothing is added to it")
+            self._wrong(name, 0, "", CALL_HERE)
         elif not self.problems:
             self.db.execute(insert(table), [values])
             return 1

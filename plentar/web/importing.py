@@ -27,6 +27,7 @@ __all__ = ["import_apart"]
 MOST_BYTES = 1 << 30
 # A file of 64 MB takes two to three minutes.
 MOST_SECONDS = 900
+TOO_LARGE = "it could not be read within the memory of an import"
 
 
 def import_apart(url: str, *, shop_id: UUID, person_id: UUID, path: Path, name: str, now: datetime) -> dict[str, int]:
@@ -59,7 +60,7 @@ def import_apart(url: str, *, shop_id: UUID, person_id: UUID, path: Path, name: 
         answer: Mapping[str, Any] = json.loads(done.stdout)
     except ValueError as error:
         # Ended by its limit, or by the system for want of memory.
-        raise ReadingError("it could not be read within the memory of an import", field="file") from error
+        raise ReadingError(TOO_LARGE, field="file") from error
     if "problems" in answer:
         raise ConflictsError([Problem(*problem) for problem in answer["problems"]])
     if "busy" in answer:
@@ -98,7 +99,7 @@ def _answer(job: Mapping[str, Any]) -> dict[str, Any]:
     except PlentarError as error:
         return {"why": say(error.message)}
     except MemoryError:
-        return {"why": "it could not be read within the memory of an import"}
+        return {"why": TOO_LARGE}
     except SQLAlchemyError:
         return {"busy": "the database did not answer: import it again in a moment"}
     finally:

@@ -8,7 +8,7 @@ from typing import Any
 from uuid import UUID, uuid4
 
 from pydantic import ValidationError
-from sqlalchemy import select, text
+from sqlalchemy import text
 from sqlalchemy.exc import DataError, IntegrityError
 from sqlalchemy.orm import Session
 
@@ -27,7 +27,7 @@ from plentar.formats.photos import is_kept_picture
 from plentar.formats.unit_json import nameplate_from_json
 from plentar.store import audit, people, privacy, whole
 from plentar.store.database import allow
-from plentar.store.models import ImportBatch, Person, Place, Shop
+from plentar.store.models import ImportBatch, Person, Shop
 from plentar.words import say
 
 __all__ = ["export_shop", "import_shop", "tidy_rows"]
@@ -117,7 +117,6 @@ def import_shop(
         by=person.name if person is not None else "the server's command line",
         file=file,
     )
-    is_empty = db.scalar(select(Place.id).where(Place.shop_id == shop.id).limit(1)) is None
     importing = whole.Importing(
         db=db, shop_id=shop.id, batch=batch, now=now, check=_problems_of, check_file=_problem_of, progress=progress
     )
@@ -126,7 +125,7 @@ def import_shop(
             rows=lambda name: bundle.rows(f"{name}.jsonl"),
             blobs=lambda folder: ((name, bundle.read(name)) for name in sorted(bundle.names(folder))),
         )
-        if is_empty:
+        if importing.is_empty:
             whole.take_shop(db, shop, _settings_in(next(bundle.rows("shop.jsonl"), {})))
         # What the database itself holds against a row is said before anything is committed.
         db.execute(text("set constraints all immediate"))

@@ -14,7 +14,7 @@ from plentar.formats.bundle import readings_csv
 from plentar.store import audit, places, privacy
 from plentar.store.database import allow
 from plentar.store.whole import ConflictsError
-from plentar.web.access import lead_required, now
+from plentar.web.access import lead_required, now, release
 from plentar.web.fields import checked_token
 from plentar.web.importing import import_apart
 from plentar.web.noting import note
@@ -63,8 +63,7 @@ def import_bundle() -> ResponseReturnValue:
     if upload is None or not upload.filename:
         return _shown(422, problem=ReadingError("choose an export file first", field="file"))
     who, moment = g.person, now()
-    # Nothing of this request stands open in the database while the file is read.
-    g.db.commit()
+    release()
     with tempfile.NamedTemporaryFile(suffix=".zip") as file:
         upload.save(file)
         file.flush()
