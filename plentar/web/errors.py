@@ -11,6 +11,7 @@ from sqlalchemy.exc import TimeoutError as PoolTimeoutError
 from werkzeug.exceptions import HTTPException
 
 from plentar.core.errors import BusyError, PlentarError
+from plentar.store.locking import LOCK_NOT_AVAILABLE, QUERY_CANCELED, RowLockedError
 from plentar.web.logs import log_failure
 from plentar.words import say
 
@@ -56,15 +57,17 @@ def register(app: Flask) -> None:
     app.register_error_handler(IntegrityError, lambda error: _answer(409))
     for kind in UNREACHABLE:
         app.register_error_handler(kind, _unreachable)
+    app.register_error_handler(RowLockedError, _locked)
     app.register_error_handler(BusyError, lambda error: _later(say(error.message)))
     app.register_error_handler(Exception, _broken)
 
 
 # By PostgreSQL's own codes (appendix A of its manual): a lock that was not had in time, a statement that took too long,
 # no room on its disk.
+LOCKED = "Somebody else is saving on this call. Nothing of yours was saved yet; send it again in a few seconds."
 LATER = {
-    "55P03": "Somebody else is saving on this call. Nothing of yours was saved yet; send it again in a few seconds.",
-    "57014": "The database took too long. Nothing was saved yet; send it again in a few seconds.",
+    LOCK_NOT_AVAILABLE: LOCKED,
+    QUERY_CANCELED: "The database took too long. Nothing was saved yet; send it again in a few seconds.",
     "53100": "The server's disk is full. Nothing was saved; what you typed is still here. Tell your administrator.",
 }
 UNREACHABLE = (OperationalError, InterfaceError, PoolTimeoutError)
@@ -108,6 +111,11 @@ def _broken(error: Exception) -> ResponseReturnValue:
 def _unreachable(error: Exception) -> ResponseReturnValue:
     log_failure(error, 503)
     return _later(LATER.get(getattr(getattr(error, "orig", None), "sqlstate", None) or "", ""))
+
+
+def _locked(error: RowLockedError) -> ResponseReturnValue:
+    log_failure(error, 503)
+    return _later(LOCKED)
 
 
 def _later(text: str) -> ResponseReturnValue:

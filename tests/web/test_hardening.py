@@ -20,6 +20,7 @@ from sqlalchemy import Engine, text
 from plentar.cli import main
 from plentar.core.errors import ReadingError
 from plentar.store import people
+from plentar.store.locking import lock_row_of_call
 from plentar.store.models import Person
 from plentar.web.serve import use_folder_of
 from plentar.web.settings import Settings, SettingsError
@@ -408,6 +409,28 @@ def test_a_lock_that_is_not_had_in_time_is_told(engine: Engine, database_url: st
             assert "Somebody else is saving on this call" in answer.text
             holder.rollback()
         assert client.post(f"{shop.url}/readings", data=form).status_code == 302
+
+
+def test_a_row_that_was_waited_for_leaves_the_statements_own_time(
+    engine: Engine, database_url: str, shop: ShopOf
+) -> None:
+    """Waiting for a row shortens a statement's time-out to a lock's, and gives it back; a call that is none is none."""
+    with application(database_url, lock_seconds=60) as app, engine.connect() as holder:
+        holder.execute(text("select 1 from call where id = :c for update"), {"c": shop.call_id})
+        with app.extensions["plentar.sessions"]() as db:
+            found: list[object] = []
+
+            def wait() -> None:
+                found.append(lock_row_of_call(db, shop_id=shop.person.shop_id, call_id=shop.call_id))
+                found.append(db.scalar(text("show statement_timeout")))
+
+            waiting = threading.Thread(target=wait)
+            waiting.start()
+            until(lambda: locked_by(engine) == 1)
+            holder.rollback()
+            waiting.join()
+            assert found == [True, "15s"]
+            assert not lock_row_of_call(db, shop_id=shop.person.shop_id, call_id=shop.unit_id)
 
 
 def test_time_outs_are_the_transactions_own(app: Flask) -> None:
