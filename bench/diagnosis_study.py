@@ -36,7 +36,7 @@ from plentar.core.circuit.changes import NO_CHANGE, Changes
 from plentar.core.circuit.drive import Drive
 from plentar.core.circuit.network import HOT_AMPS, Circuit
 from plentar.core.circuit.probe import read_amps, read_volts
-from plentar.core.circuit.solve import Settled, Variants, settle
+from plentar.core.circuit.solve import Solution, Variants, settle
 from plentar.core.circuit.wiring import wire
 from plentar.core.evidence.metrology import DEMO_METER
 from plentar.core.evidence.reading import Condition, Reading
@@ -119,7 +119,7 @@ class Truth:
         self.off = Variants(circuit, [changes | tripped])
         self.well = Variants(circuit, [NO_CHANGE])
         self.shows = next((fault.shows for fault in faults if fault.shows != "always"), "always")
-        self.settled: dict[tuple[int, Drive], Settled] = {}
+        self.settled: dict[tuple[int, Drive], Solution] = {}
         self.tripped = False
         # A slow sequencer takes two to ten times as long as it should.
         self.slow_seconds = float(random.uniform(2.0, 10.0)) * longest_window(plate)
@@ -209,7 +209,7 @@ class Truth:
         """Return the readings of the catalogue that do not pass, by the unit's own verdicts."""
         kept, self.variants = self.variants, variants
         readings = []
-        settled: dict[Drive, Settled] = {}
+        settled: dict[Drive, Solution] = {}
         for test in catalogue(self.plate):
             condition = condition_for(self.plate, test, Condition())
             function, *places = test.point.split(":")

@@ -33,7 +33,7 @@ from plentar.formats.events_json import deed_to_json
 from plentar.formats.unit_json import nameplate_to_json
 from plentar.store import events, people
 from plentar.store.database import make_engine, make_sessions, migrate
-from plentar.store.models import Call, Meter, Person, Place, Shop, Unit
+from plentar.store.models import Call, MeterRow, Person, PlaceRow, Shop, Unit
 from plentar.store.people import hash_password
 from plentar.store.roles import let_serve
 from plentar.web import create_app
@@ -177,8 +177,8 @@ class ShopOf:
         ranges = [
             {name: value for name, value in asdict(r).items() if value != float("inf")} for r in DEMO_METER.ranges
         ]
-        meter = Meter(id=uuid4(), shop_id=self.shop.id, name="Test meter", ranges=ranges)
-        place = Place(id=uuid4(), shop_id=self.shop.id, name="1 Test Row", town="Testing")
+        meter = MeterRow(id=uuid4(), shop_id=self.shop.id, name="Test meter", ranges=ranges)
+        place = PlaceRow(id=uuid4(), shop_id=self.shop.id, name="1 Test Row", town="Testing")
         db.add_all([self.person, meter, place])
         db.flush()
         unit = Unit(

@@ -29,12 +29,12 @@ from plentar.core.evidence.events import (
     Measured,
     MeterProven,
     Noted,
+    Observed,
     Opened,
     Photographed,
     PowerBack,
+    RepairSettled,
     Replated,
-    Seen,
-    Settled,
     Signed,
     Switched,
     Tapped,
@@ -75,12 +75,12 @@ FILTER = "filter"
 # What a complaint is that is on no list: said in their words.
 OTHER = "other"
 VOIDABLE = (
-    Measured, Seen, Mapped, Photographed, Tapped, Logged, Aired, Caused, Fitted, Approved, Temporary, Noted, Marked,
+    Measured, Observed, Mapped, Photographed, Tapped, Logged, Aired, Caused, Fitted, Approved, Temporary, Noted, Marked,
     Landed, Signed,
 )  # fmt: skip
 CLOSED = "this call is closed; its record stands"
 # What is decided of a call, once: evidence may come late, a second closing may not.
-DECISIONS = (Closed, Settled, Amended, Withdrawn, Approved)
+DECISIONS = (Closed, RepairSettled, Amended, Withdrawn, Approved)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -359,7 +359,7 @@ def places_of(plate: Nameplate, about: str) -> list[str]:
 
 
 @_take.register
-def _seen(deed: Seen, visit: Visit, sender: Sender) -> Deed:
+def _seen(deed: Observed, visit: Visit, sender: Sender) -> Deed:
     plate, condition = visit.plate, _condition(visit, sender)
     rows = dict(ROWS)
     if deed.sign in FELT_ROWS:
@@ -557,7 +557,7 @@ def _power_back(deed: PowerBack, visit: Visit, sender: Sender) -> Deed:
 
 
 @_take.register
-def _settled(deed: Settled, visit: Visit, sender: Sender) -> Deed:
+def _settled(deed: RepairSettled, visit: Visit, sender: Sender) -> Deed:
     done, of = visit.proven
     blockers, reason = visit.blockers, deed.reason.strip()
     if done == of and not blockers and not reason:

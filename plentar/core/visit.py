@@ -19,7 +19,7 @@ from plentar.core.evidence.events import Aired, Event, Logged, Switched
 from plentar.core.evidence.lockout import Lockout, fold
 from plentar.core.evidence.merging import after_closing, doubted
 from plentar.core.evidence.reading import Condition, Reading
-from plentar.core.evidence.record import Record, Taken
+from plentar.core.evidence.record import Record, RecordedReading
 from plentar.core.evidence.runs import TimingRun, WatchRun, runs_of
 from plentar.core.evidence.signs import Observation, sign_of
 from plentar.core.held import Held
@@ -164,7 +164,7 @@ class Visit:
     # What was read.
 
     @cached_property
-    def taken(self) -> tuple[Taken, ...]:
+    def taken(self) -> tuple[RecordedReading, ...]:
         """Every reading at a place the plate has, corrected ones too, oldest first; what is in doubt counts no more."""
         found = tuple(self._placed(entry) for entry in self.record.taken if self.knows(entry.reading.point))
         if not self.doubted:
@@ -201,19 +201,19 @@ class Visit:
             for kind, mine, theirs in sides
         )
 
-    def _placed(self, entry: Taken) -> Taken:
+    def _placed(self, entry: RecordedReading) -> RecordedReading:
         """Return a reading under its point's own id: older records name two places in either order."""
         point = find_point(self.plate, entry.reading.point).id
         same = point == entry.reading.point
         return entry if same else replace(entry, reading=replace(entry.reading, point=point))
 
     @cached_property
-    def strays(self) -> tuple[Taken, ...]:
+    def strays(self) -> tuple[RecordedReading, ...]:
         """Readings at places the plate has lost since: on record, unjudged."""
         return tuple(entry for entry in self.record.taken if not self.knows(entry.reading.point))
 
     @cached_property
-    def standing(self) -> tuple[Taken, ...]:
+    def standing(self) -> tuple[RecordedReading, ...]:
         """The readings that count, oldest first."""
         return tuple(entry for entry in self.taken if not entry.struck)
 
@@ -230,7 +230,7 @@ class Visit:
         return began is None or began.is_before(event)
 
     @cached_property
-    def standing_now(self) -> tuple[Taken, ...]:
+    def standing_now(self) -> tuple[RecordedReading, ...]:
         """The readings that speak of the unit as it is."""
         return tuple(entry for entry in self.standing if self.is_of_now(entry.event))
 
@@ -259,7 +259,7 @@ class Visit:
         """Judge a reading, kept or only typed so far."""
         return judge(self.situation, reading)
 
-    def judged_one(self, entry: Taken) -> Judged:
+    def judged_one(self, entry: RecordedReading) -> Judged:
         """Return one reading with its verdict; asked again, the same one."""
         if entry.id not in self._verdicts:
             point = find_point(self.plate, entry.reading.point)
@@ -326,8 +326,8 @@ class Visit:
         found += self._other_findings(of_now=False)
         return sorted(found, key=lambda entry: -entry.verdict.grade.severity)
 
-    def _found_in(self, entries: Sequence[Taken]) -> list[Finding]:
-        newest: dict[tuple[object, ...], Taken] = {}
+    def _found_in(self, entries: Sequence[RecordedReading]) -> list[Finding]:
+        newest: dict[tuple[object, ...], RecordedReading] = {}
         for entry in entries:
             # Popped and put back: what is read last stands last. Sound at rest is no answer to dead under a call.
             key = (entry.reading.point, entry.reading.condition.state)

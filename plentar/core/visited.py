@@ -9,9 +9,9 @@ from functools import lru_cache
 from typing import Literal
 
 from plentar.core.circuit.drive import Drive
-from plentar.core.evidence.events import Event, Lead
+from plentar.core.evidence.events import Event, LedgerLead
 from plentar.core.evidence.reading import Reading
-from plentar.core.evidence.record import Taken
+from plentar.core.evidence.record import RecordedReading
 from plentar.core.judging.air import AirVerdict
 from plentar.core.judging.anywhere import healthy
 from plentar.core.limits.verdicts import Verdict
@@ -54,7 +54,7 @@ WEATHER = "weather"
 class Judged:
     """A reading with its point and its verdict in the light of what stands."""
 
-    taken: Taken
+    taken: RecordedReading
     point: Point
     verdict: Verdict
 
@@ -146,7 +146,7 @@ class Ledger:
 
     part: str
     name: Words
-    rows: tuple[Lead, ...]
+    rows: tuple[LedgerLead, ...]
     notes: tuple[LedgerNote, ...]
     was_live: bool
 

@@ -15,8 +15,8 @@ from plentar.core.evidence.events import (
     Deed,
     Logged,
     Measured,
+    Observed,
     Photographed,
-    Seen,
     Switched,
     Temporary,
     first_event,
@@ -53,7 +53,7 @@ from plentar.formats.parts_csv import PARTS
 from plentar.formats.photos import reencode
 from plentar.formats.unit_json import nameplate_to_json
 from plentar.store import events
-from plentar.store.models import Call, LogSamples, Meter, Person, PhotoBytes, Place, Shop, Unit
+from plentar.store.models import Call, LogSamples, MeterRow, Person, PhotoBytes, PlaceRow, Shop, Unit
 from plentar.store.people import hash_password
 from plentar.store.shelf import put_kits, put_parts
 from plentar.store.shop_models import BlockMinutes, FollowUp, PartOrder, Round
@@ -106,7 +106,7 @@ def load_demo(db: Session, now: datetime) -> bool:
     ranges = [
         {name: value for name, value in asdict(entry).items() if value != float("inf")} for entry in DEMO_METER.ranges
     ]
-    db.add(Meter(id=_id("meter"), shop_id=shop.id, name=DEMO_METER.name, ranges=ranges))
+    db.add(MeterRow(id=_id("meter"), shop_id=shop.id, name=DEMO_METER.name, ranges=ranges))
     estate = [(f"Tamarisk Court {n}", "Wender Falls", estate_pattern(n), "", "") for n in range(1, 41)]
     plates: dict[str, Nameplate] = {}
     for name, town, pattern, occupant, access in [*estate, *DETACHED]:
@@ -312,7 +312,7 @@ def _worked(db: Session, shop_id: UUID, plate: Nameplate, day: date) -> None:
             event_id, kept, _ = _reading(call, *deed, condition, at)
             deeds.append((_id(event_id, number), kept, at))
         else:
-            kept = replace(deed, condition=condition) if isinstance(deed, Seen) else deed
+            kept = replace(deed, condition=condition) if isinstance(deed, Observed) else deed
             deeds.append((_id(call.id, number), kept, at))
     _keep(db, call, deeds)
     image, thumbnail = reencode(photo_of_a_burnt_pole())
@@ -362,7 +362,7 @@ def _place(db: Session, shop_id: UUID, name: str, town: str, pattern: str, occup
     serial = f"{maker[:2].upper()}{_id(name).int % 900_000 + 100_000}"
     plate = replace(PATTERNS[pattern](), maker=maker, model=model, serial=serial, built=f"20{10 + _id(name).int % 12}")
     plate = replace(plate, **READ_THERE.get(name, {}))
-    place = Place(id=_id(name), shop_id=shop_id, name=name, town=town, occupant=occupant, access_note=access)
+    place = PlaceRow(id=_id(name), shop_id=shop_id, name=name, town=town, occupant=occupant, access_note=access)
     if name.startswith(ESTATE):
         # One builder put all of it up in two summers.
         number = int(name.rpartition(" ")[2])
@@ -449,8 +449,10 @@ def _temporary(db: Session, today: date) -> None:
 def _look(call: Call, plate: Nameplate, at: datetime) -> list[tuple[UUID, Deed, datetime]]:
     """What was looked at before the covers went back on."""
     condition = Condition(feeds=_live(plate))
-    fine = Seen(sign="filter-dirty", state="fine", condition=condition)
-    found = Seen(sign="heat-marked", about="strip-b", state="found", note="brown at the push-on", condition=condition)
+    fine = Observed(sign="filter-dirty", state="fine", condition=condition)
+    found = Observed(
+        sign="heat-marked", about="strip-b", state="found", note="brown at the push-on", condition=condition
+    )
     return [(_id(call.id, deed.sign), deed, at) for deed in (fine, found)]
 
 

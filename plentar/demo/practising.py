@@ -9,7 +9,7 @@ from sqlalchemy.orm import Session
 
 from plentar.core.evidence.events import Locked, MeterProven, Switched, Ticked
 from plentar.core.evidence.lockout import dead_pairs
-from plentar.core.practice.attempt import Act, Ask, Attempt, Did, Finish, Listen, Read, Step, Swap, Wait
+from plentar.core.practice.attempt import Act, Attempt, AttemptStep, Did, Finish, HintAsked, Listen, Read, Swap, Wait
 from plentar.core.practice.case import Case
 from plentar.core.practice.drills import drill
 from plentar.core.practice.ladder import DIFFICULTY, ladder
@@ -81,8 +81,8 @@ def _acts(case: Case, how: str) -> Iterator[Act]:
         yield Read(point=amps_at(circuit.id))
     yield Listen()
     if how == "hint":
-        yield Ask()
-        yield Ask()
+        yield HintAsked()
+        yield HintAsked()
     parts = list(dict.fromkeys(fault.mended[0] for fault in case.faults))
     if how == "missed":
         parts = [next(f"{c.id}.element" for c in plate.circuits if f"{c.id}.element" not in parts)]
@@ -130,7 +130,7 @@ def _run(db: Session, own: Learner, case: Case, began: datetime, how: str, numbe
     for count, act in enumerate(_acts(case, how), start=1):
         at = attempt.world.seconds + 12.0
         step_id = uuid5(run.id, str(count))
-        attempt.take(Step(id=str(step_id), at_seconds=at, act=act))
+        attempt.take(AttemptStep(id=str(step_id), at_seconds=at, act=act))
         row = PracticeStep(
             shop_id=own.shop_id, run_id=run.id, seq=count, id=step_id, at_seconds=at, act=act_to_json(act)
         )

@@ -15,11 +15,11 @@ from plentar.core.evidence.events import (
     Deed,
     Fitted,
     Landed,
-    Lead,
+    LedgerLead,
+    Observed,
     Photographed,
     PowerBack,
-    Seen,
-    Settled,
+    RepairSettled,
     Signed,
     Switched,
 )
@@ -50,7 +50,7 @@ Dated = tuple[float, Deed | tuple[str, float]]
 
 
 def _before() -> Iterator[Dated]:
-    yield 2, Seen(sign="heat-marked", about="seq-a", state="found", note="brown round pole 2")
+    yield 2, Observed(sign="heat-marked", about="seq-a", state="found", note="brown round pole 2")
     yield 3, Photographed(part="seq-a", note="pole 2 as found")
     yield 4, Switched(what="W", state="on")
     for minute, (point, before, _) in enumerate(READINGS):
@@ -72,7 +72,7 @@ def _before() -> Iterator[Dated]:
 
 def _work(plate: Nameplate) -> Iterator[Dated]:
     dead = Condition(feeds=(("feed-1", "proven dead"),), control="proven dead")
-    rows = tuple(Lead(lead=end.lead, before=end.terminal, after=end.terminal) for end in leads_of(plate, "seq-a"))
+    rows = tuple(LedgerLead(lead=end.lead, before=end.terminal, after=end.terminal) for end in leads_of(plate, "seq-a"))
     yield 34, Landed(part="seq-a", rows=rows, condition=dead)
     yield 35, Fitted(name="Sequencer, 2 poles, 24 V", minutes=25, price=84.5, choice="replaced the failed one only")
     yield 36, Fitted(name="Push-on ends, heat-rated, 4", minutes=5, price=6.0)
@@ -87,7 +87,7 @@ def _after() -> Iterator[Dated]:
         yield 47 + minute, (point, after)
     yield 52, (POLE, 0.08)
     yield 53, (volts_at("feed-1.l1", GROUND), 119.6)
-    yield 55, Settled(is_proven=True, readings=6)
+    yield 55, RepairSettled(is_proven=True, readings=6)
     yield 57, Signed(role="technician", name="Teodor Brask")
     yield 58, Signed(role="owner", name="D. Ferrand", strokes=STROKES)
     yield 60, Closed(outcome="Sequencer A replaced wire for wire; both strips heat again.")

@@ -69,7 +69,7 @@ UNREADABLE = (zipfile.BadZipFile, zlib.error, EOFError, OSError, RuntimeError, N
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Entry:
+class BundleFile:
     """One file of the bundle: its SHA-256, how many rows it has."""
 
     sha256: str
@@ -84,7 +84,7 @@ class Manifest:
     version: int
     shop: str
     made_at: str
-    files: Mapping[str, Entry] = field(default_factory=dict)
+    files: Mapping[str, BundleFile] = field(default_factory=dict)
 
 
 _MANIFEST = TypeAdapter(Manifest)
@@ -101,7 +101,7 @@ class BundleWriter:
     def __init__(self, path: Path, *, shop: str, made_at: str) -> None:
         self._zip = zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED, compresslevel=6)
         self._shop, self._made_at = shop, made_at
-        self._files: dict[str, Entry] = {}
+        self._files: dict[str, BundleFile] = {}
 
     def __enter__(self) -> "BundleWriter":
         return self
@@ -130,13 +130,13 @@ class BundleWriter:
                 digest.update(data)
                 out.write(data)
                 count += 1
-        self._files[name] = Entry(sha256=digest.hexdigest(), rows=count)
+        self._files[name] = BundleFile(sha256=digest.hexdigest(), rows=count)
         return count
 
     def file(self, name: str, data: bytes) -> None:
         """Write one file of bytes."""
         self._zip.writestr(name, data, zipfile.ZIP_STORED if name.endswith(".jpg") else zipfile.ZIP_DEFLATED)
-        self._files[name] = Entry(sha256=sha256(data).hexdigest(), rows=1)
+        self._files[name] = BundleFile(sha256=sha256(data).hexdigest(), rows=1)
 
 
 def _plain(value: object) -> object:

@@ -12,7 +12,7 @@ from plentar.core.causes.diagnosis import Diagnosis
 from plentar.core.causes.next_test import SCHOOLS, NextTest
 from plentar.core.circuit.places import find_point
 from plentar.core.errors import ReadingError
-from plentar.core.evidence.events import COLDEST_DEGF, HOTTEST_DEGF, Aired, Deed, Event, Measured, Seen, Tapped
+from plentar.core.evidence.events import COLDEST_DEGF, HOTTEST_DEGF, Aired, Deed, Event, Measured, Observed, Tapped
 from plentar.core.evidence.metrology import DEMO_METER, Meter, MeterRange
 from plentar.core.evidence.reading import Condition, ControlState, FeedState, Hand, Mode, Reading
 from plentar.core.evidence.record import Record
@@ -266,10 +266,10 @@ def _measured(reading: Reading) -> Measured:
     )
 
 
-def _seen(entry: Observation, index: int) -> Seen:
+def _seen(entry: Observation, index: int) -> Observed:
     again = ("bad-start", "blower-runs", "blower-still", "strips-heat", "strips-cold")
     about = entry.about or (f"{index}" if entry.kind in again else "")
-    return Seen(sign=entry.kind, about=about, condition=entry.condition)
+    return Observed(sign=entry.kind, about=about, condition=entry.condition)
 
 
 def _deed(entry: EventFile, index: int, plate: Nameplate) -> Deed:

@@ -5,7 +5,7 @@ from collections.abc import Sequence
 
 from plentar.core.circuit.changes import Changes
 from plentar.core.circuit.drive import Drive
-from plentar.core.circuit.solve import Settled, Variants, settle
+from plentar.core.circuit.solve import Solution, Variants, settle
 from plentar.core.circuit.wiring import wire
 from plentar.core.unit.nameplate import Nameplate
 
@@ -20,7 +20,7 @@ def netlist(plate: Nameplate, drive: Drive, changes: Changes, title: str) -> str
     return "\n".join([f"* {title}", *deck(settled, 0, ""), ".ac lin 1 60 60", ".print ac all", ".end", ""])
 
 
-def deck(settled: Settled, row: int, prefix: str) -> list[str]:
+def deck(settled: Solution, row: int, prefix: str) -> list[str]:
     """Return the element lines of one variant; node 0 is ground, other nodes are `n` with the prefix and a number."""
     v = settled.variants
     circuit = v.circuit

@@ -5,13 +5,13 @@ from dataclasses import asdict
 from typing import Any
 
 from plentar.core.errors import ReadingError
-from plentar.core.practice.attempt import Act, Ask, Dare, Did, Finish, Listen, Read, Swap, Wait
+from plentar.core.practice.attempt import Act, Dare, Did, Finish, HintAsked, Listen, Read, Swap, Wait
 from plentar.formats.events_json import deed_from_json, deed_to_json
 
 __all__ = ["act_from_json", "act_to_json"]
 
-_PLAIN: Mapping[str, type[Read | Wait | Swap | Listen | Ask | Dare | Finish]] = {
-    kind.kind: kind for kind in (Read, Wait, Swap, Listen, Ask, Dare, Finish)
+_PLAIN: Mapping[str, type[Read | Wait | Swap | Listen | HintAsked | Dare | Finish]] = {
+    kind.kind: kind for kind in (Read, Wait, Swap, Listen, HintAsked, Dare, Finish)
 }
 
 

@@ -6,7 +6,7 @@ from typing import Any
 from pydantic import TypeAdapter
 from typing_extensions import TypedDict
 
-from plentar.core.judging.feed import School, load_of
+from plentar.core.judging.feed import SizingRule, load_of
 from plentar.core.judging.feed_path import PathPart, division_of, governing, path_of
 from plentar.core.judging.weather import Weather
 from plentar.core.said import Words
@@ -195,7 +195,7 @@ def _feed(plate: Nameplate, feed: str, parts: tuple[PathPart, ...]) -> FeedFile:
     }
 
 
-def _school(school: School) -> SchoolFile:
+def _school(school: SizingRule) -> SchoolFile:
     return {
         "name": school.name,
         "verdict": school.grade.value,

@@ -19,14 +19,14 @@ from plentar.core.evidence.events import (
     Landed,
     Marked,
     Noted,
+    Observed,
     Photographed,
-    Seen,
-    Settled,
+    RepairSettled,
     Temporary,
 )
 from plentar.core.evidence.lockout import Lockout
 from plentar.core.evidence.reading import Condition, Hand, Reading
-from plentar.core.evidence.signs import GROUPS, Group, sign_of
+from plentar.core.evidence.signs import GROUPS, SignGroup, sign_of
 from plentar.core.judging.air import expected_rise_degf
 from plentar.core.limits.verdicts import Grade, Verdict
 from plentar.core.unit.nameplate import Nameplate
@@ -45,7 +45,7 @@ from plentar.words.figures import apart, degrees
 if TYPE_CHECKING:
     from plentar.core.causes.diagnosis import Cause
 
-__all__ = ["CallScreen", "Kept", "Step", "View"]
+__all__ = ["CallScreen", "Kept", "RunSheetStep", "View"]
 
 STEPS = (
     ("complaint", "Complaint"),
@@ -147,7 +147,7 @@ class Kept:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Step:
+class RunSheetStep:
     """One line of the run sheet."""
 
     id: str
@@ -160,7 +160,7 @@ class Step:
 class LookGroup:
     """Lines of the look-over seen in one glance: nothing (else) found, some looked at by themselves, or neither."""
 
-    group: Group
+    group: SignGroup
     is_seen: bool
     is_touched: bool
     has_found: bool
@@ -174,7 +174,7 @@ class Work:
     approvals: list[Shown[Approved]]
     temporaries: list[tuple[Shown[Temporary], bool]]
     ledgers: list[Shown[Landed]]
-    settled: Shown[Settled] | None
+    settled: Shown[RepairSettled] | None
 
     @property
     def any(self) -> bool:
@@ -451,7 +451,7 @@ class CallScreen(Generic[C]):
         return point.step == "trace" and strip is not None and strip.verdict.grade is Grade.FAIL
 
     @cached_property
-    def steps(self) -> list[Step]:
+    def steps(self) -> list[RunSheetStep]:
         """The run sheet."""
         fixed = {
             "complaint": ("pass", " · ".join(self.visit.complaints)),
@@ -471,7 +471,7 @@ class CallScreen(Generic[C]):
         steps = []
         for step_id, name in STEPS:
             state, note = fixed[step_id] if step_id in fixed else self._read_step(step_id)
-            steps.append(Step(id=step_id, name=name, state=state, note=note))
+            steps.append(RunSheetStep(id=step_id, name=name, state=state, note=note))
         return steps
 
     @cached_property
@@ -627,7 +627,7 @@ class CallScreen(Generic[C]):
         return shown(self.visit.record, Photographed)
 
     @property
-    def seen(self) -> list[Shown[Seen]]:
+    def seen(self) -> list[Shown[Observed]]:
         """The newest of each sign looked at or found, undone ones left out."""
         return [Shown(event, deed) for event, deed in self.visit.record.seen.values() if deed.state != "undone"]
 

@@ -19,7 +19,7 @@ from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import place_of, spot_of
 from plentar.core.unit.points import part_words
 from plentar.core.unit.quantities import QUANTITIES
-from plentar.screen.drawings.ladder import Board, Label, Probe, Symbol, Wire, shown_value
+from plentar.screen.drawings.ladder import Board, BoardText, DrawnWire, Probe, Symbol, shown_value
 from plentar.screen.shown import in_display, told_temporary
 from plentar.words import say
 from plentar.words.figures import apart, chosen, degree_sign, degrees, plus_minus, thousands, wire
@@ -85,7 +85,11 @@ def _drawn(made: Environment) -> Callable[[Board], tuple[Markup, Markup]]:
     # A board's lines and names are some forty kilobytes: two megabytes at the most.
     @lru_cache(maxsize=48)
     def written(
-        wires: tuple[Wire, ...], symbols: tuple[Symbol, ...], labels: tuple[Label, ...], width: float, control_y: float
+        wires: tuple[DrawnWire, ...],
+        symbols: tuple[Symbol, ...],
+        labels: tuple[BoardText, ...],
+        width: float,
+        control_y: float,
     ) -> tuple[Markup, Markup]:
         macros = made.get_template("macros/ladder.html").module
         board = Board(wires=list(wires), symbols=list(symbols), labels=list(labels), width=width, control_y=control_y)

@@ -7,7 +7,7 @@ from uuid import UUID
 from sqlalchemy import and_, or_, select
 from sqlalchemy.orm import Session, joinedload
 
-from plentar.store.models import Call, Person, Place, Unit
+from plentar.store.models import Call, Person, PlaceRow, Unit
 
 __all__ = ["WHOLE", "earlier_calls", "get_for_shop", "list_between", "list_of"]
 
@@ -35,7 +35,7 @@ def list_between(db: Session, *, shop_id: UUID, start: datetime, end: datetime) 
         select(Call)
         .options(*WHOLE)
         .join(Unit, (Unit.shop_id == Call.shop_id) & (Unit.id == Call.unit_id))
-        .join(Place, (Place.shop_id == Unit.shop_id) & (Place.id == Unit.place_id))
+        .join(PlaceRow, (PlaceRow.shop_id == Unit.shop_id) & (PlaceRow.id == Unit.place_id))
         .where(
             Call.shop_id == shop_id,
             # Either arm is a stretch of one index: a day of any year costs the same.

@@ -6,7 +6,7 @@ from uuid import UUID
 from sqlalchemy import Text, and_, cast, func, literal, or_, select
 from sqlalchemy.orm import Session
 
-from plentar.store.models import Place, Unit
+from plentar.store.models import PlaceRow, Unit
 from plentar.store.shop_models import SearchLine
 
 __all__ = ["Hit", "search"]
@@ -87,10 +87,10 @@ def search(db: Session, *, shop_id: UUID, words: str, most: int = MOST) -> list[
             line.call_id,
             line.at,
             line.words,
-            Place.name.label("place"),
+            PlaceRow.name.label("place"),
             Unit.label.label("unit"),
         )
-        .join(Place, (Place.shop_id == line.shop_id) & (Place.id == line.place_id))
+        .join(PlaceRow, (PlaceRow.shop_id == line.shop_id) & (PlaceRow.id == line.place_id))
         .outerjoin(Unit, (Unit.shop_id == line.shop_id) & (Unit.id == line.unit_id))
         .where(own, keys)
     ).all()

@@ -12,7 +12,7 @@ from plentar.store.models import Call, EventRow, Unit
 
 __all__ = [
     "TOLD_KINDS",
-    "Told",
+    "TimelineEvent",
     "ages_of_units",
     "calls_of_unit",
     "causes_before",
@@ -28,7 +28,7 @@ TOLD_KINDS = ("cause", "part", "temporary", "temporary-done", "photo", "mark", "
 MOST_CALLS = 40
 
 
-class Told(NamedTuple):
+class TimelineEvent(NamedTuple):
     """One event a timeline shows."""
 
     id: UUID
@@ -45,7 +45,7 @@ def calls_of_unit(db: Session, *, shop_id: UUID, unit_id: UUID, most: int = MOST
     return db.scalars(query.order_by(Call.scheduled_at.desc(), Call.id).limit(most)).all()
 
 
-def told_of(db: Session, *, shop_id: UUID, call_ids: Sequence[UUID]) -> list[Told]:
+def told_of(db: Session, *, shop_id: UUID, call_ids: Sequence[UUID]) -> list[TimelineEvent]:
     """Return what some calls' timeline shows, oldest first; what was struck out is left out."""
     rows = db.execute(
         select(EventRow.id, EventRow.call_id, EventRow.kind, EventRow.payload, EventRow.done_at)
@@ -55,10 +55,10 @@ def told_of(db: Session, *, shop_id: UUID, call_ids: Sequence[UUID]) -> list[Tol
     return _standing(rows)
 
 
-def _standing(rows: Sequence[Any]) -> list[Told]:
+def _standing(rows: Sequence[Any]) -> list[TimelineEvent]:
     """Return the rows that nothing among them strikes out, without what strikes."""
     struck = {row.payload.get("event") for row in rows if row.kind == "void"}
-    return [Told(*row) for row in rows if row.kind != "void" and str(row.id) not in struck]
+    return [TimelineEvent(*row) for row in rows if row.kind != "void" and str(row.id) not in struck]
 
 
 def readings_of(db: Session, *, shop_id: UUID, call_ids: Sequence[UUID]) -> Sequence[Row[Any]]:
@@ -107,7 +107,7 @@ def taps_of(db: Session, *, shop_id: UUID, call_ids: Sequence[UUID]) -> Sequence
     return db.execute(select(*columns).where(*own).order_by(EventRow.call_id, EventRow.seq)).all()
 
 
-def causes_before(db: Session, *, shop_id: UUID, unit_id: UUID, but: UUID) -> list[Told]:
+def causes_before(db: Session, *, shop_id: UUID, unit_id: UUID, but: UUID) -> list[TimelineEvent]:
     """Return the causes accepted on a unit's other closed calls, oldest first: what a call begins by reading."""
     calls = (
         select(Call.id)

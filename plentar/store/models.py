@@ -30,13 +30,13 @@ __all__ = [
     "ImportBatch",
     "KitRow",
     "LogSamples",
-    "Meter",
+    "MeterRow",
     "PartRow",
     "Person",
     "Phone",
     "PhotoBytes",
-    "Place",
     "PlaceChange",
+    "PlaceRow",
     "SetAside",
     "ShareLink",
     "ShareOpen",
@@ -129,7 +129,7 @@ class Person(Base):
     shop: Mapped[Shop] = relationship()
 
 
-class Meter(Base):
+class MeterRow(Base):
     """A shop's meter with its accuracy, one entry a function and range; retired, it is offered no more."""
 
     __tablename__ = "meter"
@@ -145,7 +145,7 @@ class Meter(Base):
     retired_at: Mapped[datetime | None]
 
 
-class Place(Base):
+class PlaceRow(Base):
     """An address. One made by mistake is taken back (`removed_at`): it stands in no list, and what was kept stays."""
 
     __tablename__ = "place"
@@ -210,7 +210,7 @@ class Unit(Base):
     removed_at: Mapped[datetime | None]
     import_id: Mapped[UUID | None]
     imported: Mapped[ImportBatch | None] = relationship(viewonly=True)
-    place: Mapped[Place] = relationship(viewonly=True)
+    place: Mapped[PlaceRow] = relationship(viewonly=True)
 
 
 class Call(Base):
@@ -263,7 +263,7 @@ class Call(Base):
     imported: Mapped[ImportBatch | None] = relationship(viewonly=True)
     unit: Mapped[Unit] = relationship(viewonly=True)
     technician: Mapped[Person] = relationship(viewonly=True)
-    meter: Mapped[Meter] = relationship(viewonly=True)
+    meter: Mapped[MeterRow] = relationship(viewonly=True)
 
     @property
     def complaint(self) -> str:

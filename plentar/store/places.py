@@ -9,7 +9,7 @@ from sqlalchemy import exists, func, or_, select, update
 from sqlalchemy.dialects.postgresql import distinct_on
 from sqlalchemy.orm import Session, joinedload
 
-from plentar.store.models import Call, Meter, Place, PlaceChange, Unit
+from plentar.store.models import Call, MeterRow, PlaceChange, PlaceRow, Unit
 
 __all__ = [
     "add_call",
@@ -31,24 +31,26 @@ __all__ = [
 ]
 
 
-def search(db: Session, *, shop_id: UUID, words: str, most: int = 8) -> Sequence[Place]:
+def search(db: Session, *, shop_id: UUID, words: str, most: int = 8) -> Sequence[PlaceRow]:
     """Return places whose name, town or occupant holds every word, by name."""
-    query = select(Place).where(Place.shop_id == shop_id, Place.removed_at.is_(None))
+    query = select(PlaceRow).where(PlaceRow.shop_id == shop_id, PlaceRow.removed_at.is_(None))
     for word in words.split()[:6]:
         like = f"%{word.replace('%', '').replace('_', '')}%"
-        query = query.where(or_(Place.name.ilike(like), Place.town.ilike(like), Place.occupant.ilike(like)))
-    return db.scalars(query.order_by(func.length(Place.name), Place.name).limit(most)).all()
+        query = query.where(or_(PlaceRow.name.ilike(like), PlaceRow.town.ilike(like), PlaceRow.occupant.ilike(like)))
+    return db.scalars(query.order_by(func.length(PlaceRow.name), PlaceRow.name).limit(most)).all()
 
 
-def get_place(db: Session, *, shop_id: UUID, place_id: UUID) -> Place | None:
+def get_place(db: Session, *, shop_id: UUID, place_id: UUID) -> PlaceRow | None:
     """Return a place of this shop."""
-    return db.scalar(select(Place).where(Place.shop_id == shop_id, Place.id == place_id, Place.removed_at.is_(None)))
+    return db.scalar(
+        select(PlaceRow).where(PlaceRow.shop_id == shop_id, PlaceRow.id == place_id, PlaceRow.removed_at.is_(None))
+    )
 
 
-def find_place(db: Session, *, shop_id: UUID, name: str) -> Place | None:
+def find_place(db: Session, *, shop_id: UUID, name: str) -> PlaceRow | None:
     """Return the shop's place of this name, however it is capitalised."""
-    own = (Place.shop_id == shop_id, Place.removed_at.is_(None))
-    return db.scalar(select(Place).where(*own, func.lower(Place.name) == name.lower()))
+    own = (PlaceRow.shop_id == shop_id, PlaceRow.removed_at.is_(None))
+    return db.scalar(select(PlaceRow).where(*own, func.lower(PlaceRow.name) == name.lower()))
 
 
 def units_at(db: Session, *, shop_id: UUID, place_id: UUID) -> Sequence[Unit]:
@@ -83,10 +85,13 @@ def like_units(db: Session, *, shop_id: UUID, most: int = 40) -> Sequence[Unit]:
     return db.scalars(select(Unit).where(Unit.shop_id == shop_id, Unit.id.in_(first)).order_by(maker, model)).all()
 
 
-def first_meter(db: Session, *, shop_id: UUID) -> Meter | None:
+def first_meter(db: Session, *, shop_id: UUID) -> MeterRow | None:
     """Return the meter a new call is done with until another is chosen."""
     return db.scalar(
-        select(Meter).where(Meter.shop_id == shop_id, Meter.retired_at.is_(None)).order_by(Meter.name).limit(1)
+        select(MeterRow)
+        .where(MeterRow.shop_id == shop_id, MeterRow.retired_at.is_(None))
+        .order_by(MeterRow.name)
+        .limit(1)
     )
 
 
@@ -109,14 +114,14 @@ def open_calls_of(db: Session, *, shop_id: UUID, unit_id: UUID) -> Sequence[Call
     ).all()
 
 
-def amend_place(db: Session, place: Place, *, version: int, person_id: UUID, now: datetime, **values: Any) -> bool:
+def amend_place(db: Session, place: PlaceRow, *, version: int, person_id: UUID, now: datetime, **values: Any) -> bool:
     """Set a place right and keep what stood before; False when somebody else did since this version was read."""
     before = {name: getattr(place, name) for name in values}
     done = db.execute(
-        update(Place)
-        .where(Place.shop_id == place.shop_id, Place.id == place.id, Place.version == version)
+        update(PlaceRow)
+        .where(PlaceRow.shop_id == place.shop_id, PlaceRow.id == place.id, PlaceRow.version == version)
         .values(version=version + 1, **values)
-        .returning(Place.id)
+        .returning(PlaceRow.id)
     )
     if done.first() is None:
         return False
@@ -135,7 +140,7 @@ def amend_place(db: Session, place: Place, *, version: int, person_id: UUID, now
     return True
 
 
-def changes_of(db: Session, place: Place) -> Sequence[PlaceChange]:
+def changes_of(db: Session, place: PlaceRow) -> Sequence[PlaceChange]:
     """Return what was set right of a place, the newest first."""
     return db.scalars(
         select(PlaceChange)
@@ -146,7 +151,7 @@ def changes_of(db: Session, place: Place) -> Sequence[PlaceChange]:
     ).all()
 
 
-def calls_by_unit(db: Session, place: Place) -> dict[UUID, int]:
+def calls_by_unit(db: Session, place: PlaceRow) -> dict[UUID, int]:
     """Return how many calls hang on each unit of a place; those taken back hang on nothing."""
     rows = db.execute(
         select(Call.unit_id, func.count())
@@ -164,11 +169,11 @@ def remove_unit(db: Session, unit: Unit, now: datetime) -> bool:
     return _removed(db, update(Unit).where(*own, ~exists(hangs)).values(removed_at=now).returning(Unit.id))
 
 
-def remove_place(db: Session, place: Place, now: datetime) -> bool:
+def remove_place(db: Session, place: PlaceRow, now: datetime) -> bool:
     """Take a place back; False while a unit stands there."""
     stands = select(Unit.id).where(Unit.shop_id == place.shop_id, Unit.place_id == place.id, Unit.removed_at.is_(None))
-    own = (Place.shop_id == place.shop_id, Place.id == place.id, Place.removed_at.is_(None))
-    return _removed(db, update(Place).where(*own, ~exists(stands)).values(removed_at=now).returning(Place.id))
+    own = (PlaceRow.shop_id == place.shop_id, PlaceRow.id == place.id, PlaceRow.removed_at.is_(None))
+    return _removed(db, update(PlaceRow).where(*own, ~exists(stands)).values(removed_at=now).returning(PlaceRow.id))
 
 
 def _removed(db: Session, statement: Any) -> bool:

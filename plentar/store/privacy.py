@@ -15,7 +15,7 @@ from sqlalchemy.dialects.postgresql import ARRAY, insert
 from sqlalchemy.orm import Session
 
 from plentar.store import audit
-from plentar.store.models import Call, EventRow, Person, PhotoBytes, Place, PlaceChange, SetAside, ShareLink, Unit
+from plentar.store.models import Call, EventRow, Person, PhotoBytes, PlaceChange, PlaceRow, SetAside, ShareLink, Unit
 from plentar.store.shop_models import FollowUp, Forgotten
 
 __all__ = ["ERASED", "KINDS", "LONGEST_DAYS", "due_for_erasing", "find_places", "forget", "forgotten_places", "reapply"]
@@ -33,18 +33,18 @@ KINDS: dict[str, tuple[str, ...]] = {
 }
 
 
-def find_places(db: Session, *, shop_id: UUID, words: str) -> Sequence[Place]:
+def find_places(db: Session, *, shop_id: UUID, words: str) -> Sequence[PlaceRow]:
     """Return the places of this name or id."""
-    query = select(Place).where(Place.shop_id == shop_id)
+    query = select(PlaceRow).where(PlaceRow.shop_id == shop_id)
     try:
-        return db.scalars(query.where(Place.id == UUID(words))).all()
+        return db.scalars(query.where(PlaceRow.id == UUID(words))).all()
     except ValueError:
-        return db.scalars(query.where(func.lower(Place.name) == words.strip().lower())).all()
+        return db.scalars(query.where(func.lower(PlaceRow.name) == words.strip().lower())).all()
 
 
 def forget(db: Session, *, shop_id: UUID, place_id: UUID, at: datetime, person: Person | None) -> bool:
     """Erase what is kept of the people of a place and leave a tombstone; False where there is no such place."""
-    place = db.scalar(select(Place).where(Place.shop_id == shop_id, Place.id == place_id).with_for_update())
+    place = db.scalar(select(PlaceRow).where(PlaceRow.shop_id == shop_id, PlaceRow.id == place_id).with_for_update())
     if place is None:
         return False
     tombstone = insert(Forgotten).values(
@@ -56,7 +56,7 @@ def forget(db: Session, *, shop_id: UUID, place_id: UUID, at: datetime, person: 
     return True
 
 
-def _erase_place(db: Session, place: Place, at: datetime, person: Person | None = None) -> None:
+def _erase_place(db: Session, place: PlaceRow, at: datetime, person: Person | None = None) -> None:
     shop_id = place.shop_id
     place.occupant = place.phone = place.access_note = ""
     place.forgotten_at, place.version = place.forgotten_at or at, place.version + 1
@@ -99,7 +99,7 @@ def reapply(db: Session, *, shop_id: UUID) -> int:
     """Erase again whatever came back under a tombstone, as from an older copy; return how many places."""
     rows = forgotten_places(db, shop_id=shop_id)
     for row in rows:
-        place = db.scalar(select(Place).where(Place.shop_id == shop_id, Place.id == row.place_id))
+        place = db.scalar(select(PlaceRow).where(PlaceRow.shop_id == shop_id, PlaceRow.id == row.place_id))
         if place is not None:
             _erase_place(db, place, row.at)
     return len(rows)

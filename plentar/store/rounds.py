@@ -10,7 +10,7 @@ from sqlalchemy.dialects.postgresql import distinct_on, insert
 from sqlalchemy.orm import Session, joinedload
 
 from plentar.store.calls import WHOLE
-from plentar.store.models import Call, Place, Unit
+from plentar.store.models import Call, PlaceRow, Unit
 from plentar.store.shop_models import BlockMinutes, Round
 
 __all__ = [
@@ -116,11 +116,11 @@ def seasons_before(db: Session, *, shop_id: UUID, unit_ids: Sequence[UUID], befo
 def estates(db: Session, *, shop_id: UUID) -> Sequence[tuple[str, int]]:
     """Return the shop's estates with how many units stand on each."""
     rows = db.execute(
-        select(Place.estate, func.count(Unit.id))
-        .join(Unit, (Unit.shop_id == Place.shop_id) & (Unit.place_id == Place.id))
-        .where(Place.shop_id == shop_id, Place.estate != "", Unit.removed_at.is_(None))
-        .group_by(Place.estate)
-        .order_by(Place.estate)
+        select(PlaceRow.estate, func.count(Unit.id))
+        .join(Unit, (Unit.shop_id == PlaceRow.shop_id) & (Unit.place_id == PlaceRow.id))
+        .where(PlaceRow.shop_id == shop_id, PlaceRow.estate != "", Unit.removed_at.is_(None))
+        .group_by(PlaceRow.estate)
+        .order_by(PlaceRow.estate)
     ).all()
     return [(row[0], row[1]) for row in rows]
 
@@ -142,14 +142,21 @@ def units_like(db: Session, *, shop_id: UUID, estate: str = "", model: str = "",
     query = (
         select(Unit)
         .options(joinedload(Unit.place))
-        .join(Place, (Place.shop_id == Unit.shop_id) & (Place.id == Unit.place_id))
+        .join(PlaceRow, (PlaceRow.shop_id == Unit.shop_id) & (PlaceRow.id == Unit.place_id))
     )
-    query = query.where(Unit.shop_id == shop_id, Unit.removed_at.is_(None), Place.removed_at.is_(None))
+    query = query.where(Unit.shop_id == shop_id, Unit.removed_at.is_(None), PlaceRow.removed_at.is_(None))
     if estate:
-        query = query.where(Place.estate == estate)
+        query = query.where(PlaceRow.estate == estate)
     if model:
         query = query.where(Unit.nameplate["model"].astext == model)
-    order = (Place.block, Place.stair, func.length(Place.door), Place.door, func.length(Place.name), Place.name)
+    order = (
+        PlaceRow.block,
+        PlaceRow.stair,
+        func.length(PlaceRow.door),
+        PlaceRow.door,
+        func.length(PlaceRow.name),
+        PlaceRow.name,
+    )
     return db.scalars(query.order_by(*order).limit(most)).all()
 
 
@@ -174,5 +181,5 @@ def set_ways(db: Session, *, shop_id: UUID, ways: Mapping[tuple[str, str], float
 
 def blocks_of(db: Session, *, shop_id: UUID) -> Sequence[str]:
     """Return the names of the shop's blocks."""
-    own = (Place.shop_id == shop_id, Place.block != "", Place.removed_at.is_(None))
-    return db.scalars(select(Place.block).where(*own).distinct().order_by(Place.block)).all()
+    own = (PlaceRow.shop_id == shop_id, PlaceRow.block != "", PlaceRow.removed_at.is_(None))
+    return db.scalars(select(PlaceRow.block).where(*own).distinct().order_by(PlaceRow.block)).all()

@@ -11,7 +11,7 @@ from sqlalchemy import CheckConstraint, Computed, ForeignKey, ForeignKeyConstrai
 from sqlalchemy.dialects.postgresql import JSONB, TSVECTOR
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
-from plentar.store.models import Base, Call, ImportBatch, Person, Place, Unit
+from plentar.store.models import Base, Call, ImportBatch, Person, PlaceRow, Unit
 
 __all__ = [
     "AuditRow",
@@ -144,7 +144,7 @@ class FollowUp(Base):
     made_at: Mapped[datetime]
     done_at: Mapped[datetime | None]
     done_by_id: Mapped[UUID | None]
-    place: Mapped[Place] = relationship(viewonly=True)
+    place: Mapped[PlaceRow] = relationship(viewonly=True)
     unit: Mapped[Unit | None] = relationship(viewonly=True)
 
 

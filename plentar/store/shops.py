@@ -10,7 +10,7 @@ from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session, joinedload
 
 from plentar.store import people
-from plentar.store.models import Meter, Person, Shop, ShopLimit
+from plentar.store.models import MeterRow, Person, Shop, ShopLimit
 
 __all__ = [
     "MeterValues",
@@ -91,15 +91,15 @@ def other_leads(db: Session, person: Person) -> int:
     return sum(lead != person.id for lead in locked)
 
 
-def get_meter(db: Session, *, shop_id: UUID, meter_id: UUID) -> Meter | None:
+def get_meter(db: Session, *, shop_id: UUID, meter_id: UUID) -> MeterRow | None:
     """Return a meter of this shop."""
-    return db.scalar(select(Meter).where(Meter.shop_id == shop_id, Meter.id == meter_id))
+    return db.scalar(select(MeterRow).where(MeterRow.shop_id == shop_id, MeterRow.id == meter_id))
 
 
-def list_all_meters(db: Session, *, shop_id: UUID) -> Sequence[Meter]:
+def list_all_meters(db: Session, *, shop_id: UUID) -> Sequence[MeterRow]:
     """Return the shop's meters, those retired last."""
-    order = (Meter.retired_at.is_not(None), Meter.name)
-    return db.scalars(select(Meter).where(Meter.shop_id == shop_id).order_by(*order)).all()
+    order = (MeterRow.retired_at.is_not(None), MeterRow.name)
+    return db.scalars(select(MeterRow).where(MeterRow.shop_id == shop_id).order_by(*order)).all()
 
 
 def meter_names(db: Session, *, shop_id: UUID) -> dict[str, str]:
@@ -107,21 +107,23 @@ def meter_names(db: Session, *, shop_id: UUID) -> dict[str, str]:
     return {str(row.id): row.name for row in list_all_meters(db, shop_id=shop_id)}
 
 
-def change_meter(db: Session, meter: Meter | None, values: MeterValues, *, shop_id: UUID, version: int) -> Meter | None:
+def change_meter(
+    db: Session, meter: MeterRow | None, values: MeterValues, *, shop_id: UUID, version: int
+) -> MeterRow | None:
     """Keep a new meter or what is said of one anew; None when somebody else changed it since this version was read."""
     fields = {name: getattr(values, name) for name in MeterValues.__dataclass_fields__}
     if meter is None:
-        meter = Meter(id=uuid4(), shop_id=shop_id, **fields)
+        meter = MeterRow(id=uuid4(), shop_id=shop_id, **fields)
         db.add(meter)
         db.flush()
         return meter
-    own = (Meter.shop_id == shop_id, Meter.id == meter.id, Meter.version == version)
-    done = db.execute(update(Meter).where(*own).values(version=version + 1, **fields).returning(Meter.id))
+    own = (MeterRow.shop_id == shop_id, MeterRow.id == meter.id, MeterRow.version == version)
+    done = db.execute(update(MeterRow).where(*own).values(version=version + 1, **fields).returning(MeterRow.id))
     db.expire(meter)
     return meter if done.first() is not None else None
 
 
-def retire_meter(db: Session, meter: Meter, now: datetime | None) -> None:
+def retire_meter(db: Session, meter: MeterRow, now: datetime | None) -> None:
     """Offer a meter no more, or again; what was read with it stays."""
     meter.retired_at = now
     db.flush()
@@ -129,7 +131,7 @@ def retire_meter(db: Session, meter: Meter, now: datetime | None) -> None:
 
 def is_meter_name_free(db: Session, *, shop_id: UUID, name: str, but: UUID | None) -> bool:
     """Tell whether no other meter of the shop has this name."""
-    query = select(Meter.id).where(Meter.shop_id == shop_id, func.lower(Meter.name) == name.lower())
+    query = select(MeterRow.id).where(MeterRow.shop_id == shop_id, func.lower(MeterRow.name) == name.lower())
     return all(found == but for found in db.scalars(query))
 
 
@@ -147,7 +149,7 @@ def limit_story(db: Session, *, shop_id: UUID) -> dict[str, list[tuple[ShopLimit
     return found
 
 
-def calibration_due(meter: Meter) -> date | None:
+def calibration_due(meter: MeterRow) -> date | None:
     """Return the day a meter's calibration runs out; None where nobody said."""
     if meter.calibrated_on is None or meter.calibration_months is None:
         return None
@@ -162,7 +164,7 @@ def calibration_due(meter: Meter) -> date | None:
             day -= 1
 
 
-def calibrations(db: Session, *, shop_id: UUID) -> list[tuple[Meter, date]]:
+def calibrations(db: Session, *, shop_id: UUID) -> list[tuple[MeterRow, date]]:
     """Return the meters in use whose calibration has an end, each with that day."""
     rows = list_all_meters(db, shop_id=shop_id)
     dated = [(row, calibration_due(row)) for row in rows if row.retired_at is None]

@@ -41,11 +41,11 @@ from plentar.store.models import (
     ImportBatch,
     KitRow,
     LogSamples,
-    Meter,
+    MeterRow,
     PartRow,
     Person,
     PhotoBytes,
-    Place,
+    PlaceRow,
     Shop,
     Unit,
 )
@@ -75,10 +75,10 @@ BLOBS: Mapping[str, tuple[type[Base], Mapping[str, str]]] = {
 SECRET = {"person": ("password_hash",)}
 # What tells two of a kind apart to a person: the same name is the same thing, whatever its id.
 NATURAL: Mapping[str, tuple[type[Any], str]] = {
-    "meter": (Meter, "name"),
+    "meter": (MeterRow, "name"),
     "part": (PartRow, "name"),
     "kit": (KitRow, "model"),
-    "place": (Place, "name"),
+    "place": (PlaceRow, "name"),
 }
 BATCH = 1000
 # How much is listed of what stands against an import.
@@ -145,7 +145,7 @@ def tidy_readings(db: Session, *, shop_id: UUID, unit_id: UUID | None = None) ->
         own.append(EventRow.call_id.in_(calls))
     rows = db.execute(
         select(
-            Place.name.label("place"),
+            PlaceRow.name.label("place"),
             Unit.label.label("unit"),
             Unit.nameplate["serial"].astext.label("serial"),
             EventRow.call_id.label("call"),
@@ -154,15 +154,15 @@ def tidy_readings(db: Session, *, shop_id: UUID, unit_id: UUID | None = None) ->
             payload["value"].astext.label("value"),
             payload["meter_uncertainty"].astext.label("uncertainty"),
             payload["condition"]["calls"].label("calls"),
-            Meter.name.label("meter"),
+            MeterRow.name.label("meter"),
             payload["calibrated_on"].astext.label("meter_calibrated_on"),
             Person.name.label("technician"),
             struck.label("struck"),
         )
         .join(Call, (Call.shop_id == EventRow.shop_id) & (Call.id == EventRow.call_id))
         .join(Unit, (Unit.shop_id == Call.shop_id) & (Unit.id == Call.unit_id))
-        .join(Place, (Place.shop_id == Unit.shop_id) & (Place.id == Unit.place_id))
-        .outerjoin(Meter, (Meter.shop_id == Call.shop_id) & (cast(Meter.id, Text) == read_with))
+        .join(PlaceRow, (PlaceRow.shop_id == Unit.shop_id) & (PlaceRow.id == Unit.place_id))
+        .outerjoin(MeterRow, (MeterRow.shop_id == Call.shop_id) & (cast(MeterRow.id, Text) == read_with))
         .join(Person, (Person.shop_id == EventRow.shop_id) & (Person.id == EventRow.person_id))
         .where(*own)
         .order_by(EventRow.call_id, EventRow.seq)
@@ -251,7 +251,7 @@ class Importing:
         Raises:
             ConflictsError: Some row is not like the one that is there, or cannot be: nothing may be committed.
         """
-        self.is_empty = self.db.scalar(select(Place.id).where(Place.shop_id == self.shop_id).limit(1)) is None
+        self.is_empty = self.db.scalar(select(PlaceRow.id).where(PlaceRow.shop_id == self.shop_id).limit(1)) is None
         taken: dict[str, int] = {}
         for name in TABLES:
             taken[name] = self._table(name, rows(name))
@@ -575,7 +575,7 @@ def _is_known_by_name(
     table, key = NATURAL[name]
     own = [table.shop_id == shop_id, getattr(table, key) == values[key]]
     if name == "place":
-        own.append(Place.removed_at.is_(None))
+        own.append(PlaceRow.removed_at.is_(None))
         if values.get("removed_at") is not None:
             return False
     found = db.scalar(select(table.id).where(*own))

@@ -17,7 +17,7 @@ from werkzeug.sansio.utils import host_is_trusted
 from plentar.core.errors import ReadingError
 from plentar.store import sign_ins
 from plentar.web.errors import SignedOutError
-from plentar.words.figures import PLAIN, Display, choose
+from plentar.words.figures import PLAIN, DisplayUnits, choose
 
 __all__ = ["lead_required", "local_day", "login_required", "now", "register", "release", "shop_moment", "theme"]
 
@@ -75,11 +75,11 @@ def theme() -> str:
     return chosen if chosen in THEMES else ""
 
 
-def _display() -> Display:
+def _display() -> DisplayUnits:
     """Return the units of whoever is signed in; what leaves the shop goes back to everybody's (`paper`)."""
     if g.person is None:
         return PLAIN
-    return Display(is_celsius=g.person.reads_celsius, is_metric_wire=g.person.reads_metric_wire)
+    return DisplayUnits(is_celsius=g.person.reads_celsius, is_metric_wire=g.person.reads_metric_wire)
 
 
 def _read_form() -> None:

@@ -24,8 +24,7 @@ from plentar.formats.events_json import deed_from_json
 from plentar.formats.packed import Floats, unpack
 from plentar.formats.unit_json import kept_nameplate
 from plentar.store import calls, events, history
-from plentar.store.models import Call
-from plentar.store.models import Meter as MeterRow
+from plentar.store.models import Call, MeterRow
 from plentar.web.access import now
 from plentar.words.moments import on_clock
 
@@ -181,7 +180,7 @@ def past_of(call: Call) -> Past:
     return found
 
 
-def past_from(rows: Iterable[history.Told], built: str, moment: datetime, zone: ZoneInfo) -> Past:
+def past_from(rows: Iterable[history.TimelineEvent], built: str, moment: datetime, zone: ZoneInfo) -> Past:
     """Return a unit's past: the causes accepted on its calls, and its age by its plate."""
     repairs = []
     for row in rows:

@@ -34,9 +34,9 @@ from plentar.web.visits import meter_of, read_record, remember, visit_of
 from plentar.words import say
 
 __all__ = [
-    "Answer",
     "ConflictError",
     "Draft",
+    "EventAnswer",
     "keep",
     "keep_accepted",
     "keep_all",
@@ -72,7 +72,7 @@ class Draft:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Answer:
+class EventAnswer:
     """What became of one draft: its number when kept, or why it was refused and what the server has instead."""
 
     id: UUID
@@ -110,7 +110,7 @@ class _Writing:
     author: _Author
     fresh: list[tuple[Draft, Event]] = field(default_factory=list)
 
-    def take(self, draft: Draft) -> Answer:
+    def take(self, draft: Draft) -> EventAnswer:
         """Keep one draft, or say why not."""
         known = self.visit.record.event(str(draft.id))
         if known is not None:
@@ -120,12 +120,12 @@ class _Writing:
             _check_beside(draft, deed)
             event = self._event(draft, deed)
         except PlentarError as error:
-            return Answer(id=draft.id, answer="refused", error=error)
+            return EventAnswer(id=draft.id, answer="refused", error=error)
         self.fresh.append((draft, event))
         self.visit = visit_of(self.call, self.visit.record.plus(event), self.moment)
-        return Answer(id=draft.id, answer="kept", seq=event.seq)
+        return EventAnswer(id=draft.id, answer="kept", seq=event.seq)
 
-    def _known(self, draft: Draft, known: Event) -> Answer:
+    def _known(self, draft: Draft, known: Event) -> EventAnswer:
         """The same thing sent again is kept already; another thing under its id is refused."""
         try:
             again = spelled(deed_from_json(draft.kind, dict(draft.payload)), self.visit.plate)
@@ -133,9 +133,9 @@ class _Writing:
         except PlentarError:
             is_same = False
         if is_same:
-            return Answer(id=draft.id, answer="already kept", seq=known.seq, copy=known)
+            return EventAnswer(id=draft.id, answer="already kept", seq=known.seq, copy=known)
         words = "this was sent before with other contents; what was kept then stands"
-        return Answer(id=draft.id, answer="refused", error=ConflictError(words, field="id"), copy=known)
+        return EventAnswer(id=draft.id, answer="refused", error=ConflictError(words, field="id"), copy=known)
 
     def _event(self, draft: Draft, deed: Deed) -> Event:
         sent: Sent | None = g.get("sent")
@@ -231,7 +231,9 @@ def _check_beside(draft: Draft, deed: Deed) -> None:
         raise ReadingError("a log is sent with its file", field="file")
 
 
-def keep(call_id: UUID, drafts: Sequence[Draft], author: _Author | None = None) -> tuple[list[Answer], Call, Visit]:
+def keep(
+    call_id: UUID, drafts: Sequence[Draft], author: _Author | None = None
+) -> tuple[list[EventAnswer], Call, Visit]:
     """Record drafts on a call of the signed-in person's shop, each for itself.
 
     Returns:
@@ -252,7 +254,7 @@ def keep(call_id: UUID, drafts: Sequence[Draft], author: _Author | None = None) 
 
 def _kept(
     call_id: UUID, drafts: Sequence[Draft], author: _Author, *, elsewhere: frozenset[UUID]
-) -> tuple[list[Answer], Call, Visit]:
+) -> tuple[list[EventAnswer], Call, Visit]:
     call = events.lock_call(g.db, shop_id=g.person.shop_id, call_id=call_id)
     if call is None:
         abort(404)
@@ -263,7 +265,7 @@ def _kept(
     for draft in drafts:
         if draft.id in elsewhere:
             error = ConflictError("that id belongs to something kept on another call", field="id")
-            answers.append(Answer(id=draft.id, answer="refused", error=error))
+            answers.append(EventAnswer(id=draft.id, answer="refused", error=error))
         else:
             answers.append(writing.take(draft))
     writing.flush()

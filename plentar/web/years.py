@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 
 from plentar.core.evidence.reading import Condition
 from plentar.core.history.series import PastReading
-from plentar.core.history.survival import Failure, Life, Standing, lives_of
+from plentar.core.history.survival import Life, PartFailure, Standing, lives_of
 from plentar.core.unit.place import place_of
 from plentar.store import history
 
@@ -32,7 +32,7 @@ def lives_of_shop(db: Session, shop_id: UUID, now: datetime) -> dict[str, Life]:
         for row in history.ages_of_units(db, shop_id=shop_id)
     ]
     failures = [
-        Failure(unit=str(row.unit_id), part=place_of(fault).whole_part, at=row.done_at.timestamp())
+        PartFailure(unit=str(row.unit_id), part=place_of(fault).whole_part, at=row.done_at.timestamp())
         for row in history.faults_of_shop(db, shop_id=shop_id)
         for fault in row.faults or ()
     ]

@@ -21,7 +21,7 @@ from babel.messages.catalog import Catalog
 from babel.messages.pofile import read_po
 
 from plentar.core.said import Said, Words
-from plentar.words.figures import Display, apart, chosen, degrees, wire
+from plentar.words.figures import DisplayUnits, apart, chosen, degrees, wire
 
 __all__ = ["Catalogue", "Reader", "say"]
 
@@ -55,7 +55,7 @@ class Catalogue:
             return words
         return self._kept(words, reader, chosen())
 
-    def _say(self, words: Said, reader: Reader, _: Display) -> str:
+    def _say(self, words: Said, reader: Reader, _: DisplayUnits) -> str:
         template = self.templates.get((words.id, reader)) or self.templates[words.id, ""]
         figures = dict(words.figures)
         if not isinstance(template, str):

@@ -13,7 +13,7 @@ from dataclasses import dataclass
 __all__ = [
     "PLAIN",
     "THIN",
-    "Display",
+    "DisplayUnits",
     "apart",
     "choose",
     "chosen",
@@ -29,29 +29,29 @@ THIN = "\u202f"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Display:
+class DisplayUnits:
     """The units a person reads: degrees Celsius, wire by its area."""
 
     is_celsius: bool = False
     is_metric_wire: bool = False
 
 
-PLAIN = Display()
-_chosen: ContextVar[Display] = ContextVar("display", default=PLAIN)
+PLAIN = DisplayUnits()
+_chosen: ContextVar[DisplayUnits] = ContextVar("display", default=PLAIN)
 
 
-def choose(display: Display) -> None:
+def choose(display: DisplayUnits) -> None:
     """Say everything from here on in these units, in this thread: a request does so as it begins."""
     _chosen.set(display)
 
 
-def chosen() -> Display:
+def chosen() -> DisplayUnits:
     """Return the units of whoever reads."""
     return _chosen.get()
 
 
 @contextmanager
-def shown_in(display: Display) -> Iterator[None]:
+def shown_in(display: DisplayUnits) -> Iterator[None]:
     """Say everything within in these units."""
     token = _chosen.set(display)
     try:

@@ -9,7 +9,7 @@ from sqlalchemy import Engine, select, text
 
 from plentar.store import rounds
 from plentar.store.database import make_sessions
-from plentar.store.models import Call, Place, Unit
+from plentar.store.models import Call, PlaceRow, Unit
 from plentar.web.access import now
 from plentar.web.rounds.planning import plan_now
 from tests.application import ShopOf
@@ -26,7 +26,9 @@ def make_round(engine: Engine, shop: ShopOf) -> UUID:
         plate = db.get_one(Unit, (shop.shop.id, shop.unit_id)).nameplate
         units = []
         for number in range(UNITS):
-            place = Place(id=uuid4(), shop_id=shop.shop.id, name=f"Elder Court {number + 1}", block="ABC"[number % 3])
+            place = PlaceRow(
+                id=uuid4(), shop_id=shop.shop.id, name=f"Elder Court {number + 1}", block="ABC"[number % 3]
+            )
             db.add(place)
             db.flush()
             unit = Unit(id=uuid4(), shop_id=shop.shop.id, place_id=place.id, label="closet", nameplate=plate)

@@ -14,7 +14,7 @@ from plentar.core.evidence.events import (
     Measured,
     MeterProven,
     PowerBack,
-    Settled,
+    RepairSettled,
     Switched,
     Temporary,
     Ticked,
@@ -52,7 +52,7 @@ def repaired() -> Call:
     for line in ("pulled", "torqued", "strands", "metal", "covers"):
         call.add(Checked(line=line))
     call.add(PowerBack())
-    call.add(Settled(is_proven=True))
+    call.add(RepairSettled(is_proven=True))
     return call
 
 

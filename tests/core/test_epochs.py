@@ -11,14 +11,14 @@ from plentar.core.evidence.events import (
     Event,
     Fitted,
     Landed,
-    Lead,
+    LedgerLead,
     Mapped,
     Measured,
+    Observed,
     PowerBack,
-    Seen,
     Switched,
     Tapped,
-    Wire,
+    ThermostatWire,
     first_event,
 )
 from plentar.core.evidence.record import Record
@@ -71,7 +71,7 @@ def dead_strip() -> Call:
     call.add(Switched(what="W", state="on"))
     call.add(Switched(what="G", state="on"))
     for _ in range(6):
-        call.add(Seen(sign="splices", state="fine"))
+        call.add(Observed(sign="splices", state="fine"))
     call.sound()
     call.read(STRIP_B, 0.0)
     return call
@@ -84,12 +84,12 @@ def fitted(call: Call) -> None:
     call.add(Switched(what="W", state="off"))
     call.add(Switched(what="W", state="on"))
     for _ in range(6):
-        call.add(Seen(sign="splices", state="fine"))
+        call.add(Observed(sign="splices", state="fine"))
 
 
 def moved(call: Call) -> None:
     """A lead is moved."""
-    rows = tuple(Lead(lead=end.lead, before=end.terminal, after=end.terminal) for end in leads_of(PLATE, "seq-a"))
+    rows = tuple(LedgerLead(lead=end.lead, before=end.terminal, after=end.terminal) for end in leads_of(PLATE, "seq-a"))
     call.add(Landed(part="seq-a", rows=rows))
 
 
@@ -185,7 +185,7 @@ def test_what_to_do_now_follows_the_work() -> None:
     assert say(call.visit.advice.words) == "Read the supply first"
     call.add(Switched(what="W", state="on"))
     for _ in range(8):
-        call.add(Seen(sign="smell", state="undone"))
+        call.add(Observed(sign="smell", state="undone"))
     call.read(LINE, 240.0)
     assert call.visit.next_test is not None
     assert call.visit.advice.point == call.visit.next_test.test.point
@@ -204,19 +204,22 @@ def test_what_to_do_now_follows_the_work() -> None:
     well = Call()
     well.add(Switched(what="W", state="on"))
     for _ in range(8):
-        well.add(Seen(sign="smell", state="undone"))
+        well.add(Observed(sign="smell", state="undone"))
     well.sound()
     assert well.visit.advice.kind in ("test", "well")
     assert well.visit.unchecked == ()
 
 
 EVIDENCE: dict[str, tuple[Deed, ...]] = {
-    "a look": (Seen(sign="heat-marked", about="strip-b", state="found"),),
-    "a failed start": (Seen(sign="start", about="1", state="found"), Seen(sign="start", about="2", state="fine")),
-    "a row of the four": (Seen(sign="row-blower", about="G", state="fine"),),
-    "a check": (Seen(sign="stiff", state="found"),),
+    "a look": (Observed(sign="heat-marked", about="strip-b", state="found"),),
+    "a failed start": (
+        Observed(sign="start", about="1", state="found"),
+        Observed(sign="start", about="2", state="fine"),
+    ),
+    "a row of the four": (Observed(sign="row-blower", about="G", state="fine"),),
+    "a check": (Observed(sign="stiff", state="found"),),
     "a run": (Tapped(deed="call", run=1), Tapped(deed="on", stage="strip-a", run=1)),
-    "conductors": (Mapped(wires=(Wire(thermostat="W", board="Y", colour="white"),)),),
+    "conductors": (Mapped(wires=(ThermostatWire(thermostat="W", board="Y", colour="white"),)),),
 }
 
 
@@ -230,7 +233,7 @@ def test_no_kind_of_evidence_is_dropped(kind: str) -> None:
     for deed in EVIDENCE[kind]:
         call.add(deed)
     for _ in range(10):
-        call.add(Seen(sign="smell", state="undone"))
+        call.add(Observed(sign="smell", state="undone"))
     after = [found for found in call.visit.findings if say(found.about) not in before]
     assert after, kind
     assert all(say(found.verdict.because) or found.verdict.unit for found in after)
@@ -247,7 +250,7 @@ def test_no_function_of_the_meter_is_dropped(point: str, value: float) -> None:
     call.add(Switched(what="W", state="on"))
     call.sound()
     for _ in range(3):
-        call.add(Seen(sign="smell", state="undone"))
+        call.add(Observed(sign="smell", state="undone"))
     call.read(point, value)
     assert point in {found.point for found in call.visit.findings}
 
@@ -266,7 +269,7 @@ def test_a_landing_the_air_and_a_capacitor_move_the_suspects() -> None:
     call.read(BLOWER, 3.4)
     weak, joined = "blower.motor.weak-capacitor", "control.w-to-y.joined"
     before = {fault: share_of(call.visit, fault) for fault in (weak, joined)}
-    call.add(Mapped(wires=(Wire(thermostat="W", board="Y", colour="white"),)))
+    call.add(Mapped(wires=(ThermostatWire(thermostat="W", board="Y", colour="white"),)))
     assert share_of(call.visit, joined) > 10 * before[joined]
     call.read("microfarads:blower.capacitor", 7.4, half=0.1)
     assert share_of(call.visit, weak) < 0.1 * before[weak]

@@ -15,7 +15,7 @@ from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.patterns import PATTERNS
 from plentar.core.unit.supply_path import (
     STANDARD_DEVICES,
-    Branch,
+    BranchDevice,
     Conductor,
     Disconnect,
     Feed,
@@ -293,7 +293,7 @@ def test_until_it_is_corrected_no_device_grows_and_what_runs_on_fits(
         (lambda: Conductor(metal="copper", size="6", length_feet=10, carrying=0), "carrying"),
         (lambda: Feed(id="feed-1", breaker_amps=55), "breaker_amps"),
         (lambda: Feed(id="feed-1", at_unit="breaker", unit_device_amps=47), "unit_device_amps"),
-        (lambda: Branch(id="branch-1", feed="feed-1", rated_amps=61), "rated_amps"),
+        (lambda: BranchDevice(id="branch-1", feed="feed-1", rated_amps=61), "rated_amps"),
         (lambda: Lugs(smallest="2", largest="14"), "largest"),
         (lambda: SharedSupply(id="sub", outdoor_amps=-1), "outdoor_amps"),
         (lambda: fed(60.0, None, behind="sub-panel-9"), "feeds[0].behind"),

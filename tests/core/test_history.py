@@ -13,7 +13,7 @@ from plentar.core.evidence.events import Event, Tapped
 from plentar.core.evidence.reading import Condition, Reading
 from plentar.core.history.past import YEAR_SECONDS, Past, Repair
 from plentar.core.history.series import PastReading, Series, drift_of, on_times_of, series_of
-from plentar.core.history.survival import Failure, Standing, chance_within, life_of, lives_of
+from plentar.core.history.survival import PartFailure, Standing, chance_within, life_of, lives_of
 from plentar.core.judging.timing import stages_of
 from plentar.core.limits.verdicts import Grade
 from plentar.core.unit.patterns import PATTERNS
@@ -234,7 +234,7 @@ def test_a_weibull_fleet_is_told_its_own_median() -> None:
 def test_a_shops_records_become_lives_by_kind() -> None:
     """Twenty-five units of two strips, one link of each replaced at four years: links have a life, elements none."""
     units = [Standing(unit=str(n), since=NOW - 8 * YEAR_SECONDS, strips=2) for n in range(25)]
-    failures = [Failure(unit=str(n), part="strip-a.link", at=NOW - 4 * YEAR_SECONDS) for n in range(25)]
+    failures = [PartFailure(unit=str(n), part="strip-a.link", at=NOW - 4 * YEAR_SECONDS) for n in range(25)]
     lives = lives_of(units, failures, NOW)
     assert set(lives) == {"link"}
     # The replaced ones and the untouched siblings all run still.

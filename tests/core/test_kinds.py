@@ -12,7 +12,7 @@ from plentar.core.causes.faults import fault_by_id, faults_of
 from plentar.core.circuit.changes import NO_CHANGE, Changes
 from plentar.core.circuit.drive import Drive
 from plentar.core.circuit.probe import read_amps, read_volts
-from plentar.core.circuit.solve import Settled, Variants, settle
+from plentar.core.circuit.solve import Solution, Variants, settle
 from plentar.core.circuit.wiring import wire
 from plentar.core.evidence.reading import Condition, Reading
 from plentar.core.judging.situation import Situation
@@ -38,11 +38,11 @@ def with_kind(kind: Kind) -> Nameplate:
     return replace(plate, nominal_volts=240.0, devices=devices, circuits=circuits, transformer=transformer)
 
 
-def solved(plate: Nameplate, drive: Drive, changes: Changes = NO_CHANGE) -> Settled:
+def solved(plate: Nameplate, drive: Drive, changes: Changes = NO_CHANGE) -> Solution:
     return settle(Variants(wire(plate), [changes]), drive)
 
 
-def volts(at: Settled, a: str, b: str, meter_ohms: float = 10e6) -> float:
+def volts(at: Solution, a: str, b: str, meter_ohms: float = 10e6) -> float:
     return float(read_volts(at, a, b, meter_ohms=meter_ohms)[0][0])
 
 

@@ -19,13 +19,13 @@ from plentar.core.practice.attempt import (
     DANGERS,
     Act,
     Attempt,
+    AttemptStep,
     Dare,
     Did,
     Finish,
     Listen,
     Outcome,
     Read,
-    Step,
     Swap,
     Wait,
 )
@@ -64,7 +64,7 @@ class Learner:
 
     def do(self, act: Act) -> Outcome:
         at = self.attempt.world.seconds + 1.0
-        return self.attempt.take(Step(id=f"s{len(self.attempt.outcomes)}", at_seconds=at, act=act))
+        return self.attempt.take(AttemptStep(id=f"s{len(self.attempt.outcomes)}", at_seconds=at, act=act))
 
     def switch(self, what: str, state: str, *, device: str = "", aside: bool = True) -> Outcome:
         return self.do(Did(deed=Switched(what=what, state=state, device=device), stands_aside=aside))  # type: ignore[arg-type]

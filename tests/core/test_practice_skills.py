@@ -5,7 +5,7 @@ from statistics import NormalDist
 import numpy as np
 import pytest
 
-from plentar.core.practice.skills import PRIOR_WIDTH, Answer, estimate, next_item, success
+from plentar.core.practice.skills import PRIOR_WIDTH, ItemAnswer, estimate, next_item, success
 
 LEARNERS, ANSWERS = 200, 40
 
@@ -17,14 +17,14 @@ def test_intervals_cover_learners_of_another_model() -> None:
     for _ in range(LEARNERS):
         skill, growth = random.normal(), random.uniform(0.0, 0.02)
         guess, now = float(random.choice([0.0, 0.1])), 0.0
-        answers: list[Answer] = []
+        answers: list[ItemAnswer] = []
         for count in range(ANSWERS):
             # Once in a few answers is often enough to set the next items by.
             now = estimate(answers).skill if count % 5 == 0 else now
             difficulty = float(np.clip(now - 0.6 + 0.4 * random.normal(), -2.5, 2.5))
             # The ogive of 1.7 is nearest to the logistic curve, and is none.
             right = guess + (1 - guess - 0.05) * NormalDist().cdf((skill - difficulty) / 1.7)
-            answers.append(Answer(difficulty=difficulty, is_right=bool(random.uniform() < right), guess=guess))
+            answers.append(ItemAnswer(difficulty=difficulty, is_right=bool(random.uniform() < right), guess=guess))
             skill += growth
         found = estimate(answers)
         held += found.low <= skill <= found.high
@@ -41,8 +41,8 @@ def test_nothing_answered_is_the_prior() -> None:
 
 def test_right_answers_raise_and_wrong_ones_lower() -> None:
     """The same item, both ways; a right guess raises less."""
-    right, wrong = (estimate([Answer(difficulty=0.0, is_right=b)] * 5) for b in (True, False))
-    guessed = estimate([Answer(difficulty=0.0, is_right=True, guess=0.25)] * 5)
+    right, wrong = (estimate([ItemAnswer(difficulty=0.0, is_right=b)] * 5) for b in (True, False))
+    guessed = estimate([ItemAnswer(difficulty=0.0, is_right=True, guess=0.25)] * 5)
     assert wrong.skill < 0 < guessed.skill < right.skill
 
 

@@ -5,7 +5,7 @@ from dataclasses import replace
 import pytest
 
 from plentar.core.errors import NameplateError, ReadingError
-from plentar.core.evidence.events import Lead
+from plentar.core.evidence.events import LedgerLead
 from plentar.core.evidence.reading import Condition, Reading
 from plentar.core.limits.verdicts import Grade
 from plentar.core.unit.nameplate import Window
@@ -120,10 +120,10 @@ def test_parts_that_cannot_be(bad: dict[str, object]) -> None:
     assert caught.value.field == next(iter(bad))
 
 
-def rows(**after: str) -> list[Lead]:
+def rows(**after: str) -> list[LedgerLead]:
     """The sequencer's ledger with some leads landed elsewhere, by the terminal they belong on."""
     ends = leads_of(TWO, "seq-a")
-    return [Lead(lead=e.lead, before=e.terminal, after=after.get(e.terminal, e.terminal)) for e in ends]
+    return [LedgerLead(lead=e.lead, before=e.terminal, after=after.get(e.terminal, e.terminal)) for e in ends]
 
 
 def test_a_ledger_with_everything_in_place_has_nothing_to_say() -> None:

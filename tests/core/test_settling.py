@@ -10,7 +10,7 @@ from plentar.core.circuit.drive import Drive
 from plentar.core.circuit.network import Circuit, Source
 from plentar.core.circuit.plain import PlainSettled, solve_one
 from plentar.core.circuit.probe import read_volts
-from plentar.core.circuit.solve import Settled, Variants, settle
+from plentar.core.circuit.solve import Solution, Variants, settle
 from plentar.core.circuit.wiring import wire
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.patterns import PATTERNS
@@ -18,7 +18,7 @@ from plentar.core.unit.patterns import PATTERNS
 PULL_IN_VOLTS, COIL_OHMS = 18.0, 100.0
 
 
-def both(circuit: Circuit, drive: Drive, changes: Changes = NO_CHANGE) -> tuple[PlainSettled, Settled]:
+def both(circuit: Circuit, drive: Drive, changes: Changes = NO_CHANGE) -> tuple[PlainSettled, Solution]:
     """Settle one circuit with both solvers."""
     batched = settle(Variants(circuit, [changes]), replace(drive, limits_open=False))
     if drive.limits_open:
@@ -26,7 +26,7 @@ def both(circuit: Circuit, drive: Drive, changes: Changes = NO_CHANGE) -> tuple[
     return solve_one(circuit, drive, changes), batched
 
 
-def is_closed(settled: tuple[PlainSettled, Settled], contact: str) -> bool:
+def is_closed(settled: tuple[PlainSettled, Solution], contact: str) -> bool:
     """Return a contact's state, the same from both."""
     plain, batched = settled
     index = [each.id for each in batched.variants.circuit.contacts].index(contact)

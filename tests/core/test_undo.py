@@ -14,9 +14,9 @@ from plentar.core.evidence.events import (
     Locked,
     Measured,
     Noted,
+    Observed,
     PowerBack,
-    Seen,
-    Settled,
+    RepairSettled,
     Switched,
     Tapped,
     Temporary,
@@ -64,8 +64,8 @@ def state(visit: Visit) -> dict[str, object]:
 
 DEEDS: dict[str, Deed] = {
     "reading": Measured(point=LINE, typed="240", value=240.0),
-    "found": Seen(sign="heat-marked", about="strip-b", state="found"),
-    "fine": Seen(sign="filter-dirty", state="fine"),
+    "found": Observed(sign="heat-marked", about="strip-b", state="found"),
+    "fine": Observed(sign="filter-dirty", state="fine"),
     "call": Switched(what="W", state="on"),
     "feed": Switched(what="feed-1", state="off", device="panel"),
     "control": Switched(what="control", state="off"),
@@ -128,7 +128,7 @@ def test_a_call_switched_off_by_mistake_stands_since_it_did() -> None:
 
 
 @pytest.mark.parametrize(
-    "fact", [PowerBack(), Settled(reason="no meter left"), Locked(feed="feed-1", owner="bo", is_on=False)]
+    "fact", [PowerBack(), RepairSettled(reason="no meter left"), Locked(feed="feed-1", owner="bo", is_on=False)]
 )
 def test_facts_are_not_taken_back(fact: Deed) -> None:
     """Power back on, a proof settled, somebody else's lock cleared: nothing is offered, whatever came before."""

@@ -24,7 +24,7 @@ from plentar.core.causes.same_circuit import renamed as with_names
 from plentar.core.causes.shelf import use_shelf
 from plentar.core.causes.table import VERSION, circuit_key, drive_key, to_int, unpack, value_of
 from plentar.core.circuit.drive import Drive
-from plentar.core.circuit.solve import Settled, Variants, settle
+from plentar.core.circuit.solve import Solution, Variants, settle
 from plentar.core.evidence.metrology import DEMO_METER
 from plentar.core.evidence.reading import Condition, Reading
 from plentar.core.unit.nameplate import Nameplate
@@ -190,7 +190,7 @@ def test_the_first_answer_solves_for_all_only_what_was_read() -> None:
     SOLVED.clear()
     whole, count = set(), len(model_of(UNIT).hypotheses)
 
-    def noted(variants: Variants, drive: Drive, **others: Any) -> Settled:
+    def noted(variants: Variants, drive: Drive, **others: Any) -> Solution:
         if variants.count == count:
             whole.add(drive.calls)
         return settle(variants, drive, **others)

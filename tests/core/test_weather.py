@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from plentar.core.errors import NameplateError, ReadingError
-from plentar.core.evidence.events import Aired, Seen, Switched
+from plentar.core.evidence.events import Aired, Observed, Switched
 from plentar.core.evidence.record import Record
 from plentar.core.judging.heat_pump import HeatPump, House, balance_degf, hours_to_recover, strip_watts_needed
 from plentar.core.judging.weather import Weather, house_range, pump_range, weather_of
@@ -245,7 +245,7 @@ def test_the_rise_under_y_alone_tells_what_the_pump_gives() -> None:
     call.add(Switched(what="W", state="on"))
     call.sound()
     for _ in range(6):
-        call.add(Seen(sign="smell", state="undone"))
+        call.add(Observed(sign="smell", state="undone"))
     call.air(68.0, 100.3)
     cfm = call.visit.airs[-1].verdict.cfm
     assert cfm == pytest.approx(1060, abs=2)
@@ -279,7 +279,7 @@ def test_a_house_that_asks_for_more_is_a_finding_and_a_strip_read_dead_counts_as
     told = {say(entry.about) for entry in visit_at(8.0).findings}
     assert "Heat against the weather" not in told
     for _ in range(6):
-        call.add(Seen(sign="smell", state="undone"))
+        call.add(Observed(sign="smell", state="undone"))
     call.read("amps:strip-b", 0.0)
     weather = visit_at(8.0).weather
     assert weather is not None

@@ -16,7 +16,7 @@ from sqlalchemy.orm import Session
 from plentar.cli import main
 from plentar.store import dumps, people, privacy, sign_ins, ways_in
 from plentar.store.database import SchemaError, check_tables, make_engine, make_sessions, migrate
-from plentar.store.models import Base, Call, Person, Place, Shop
+from plentar.store.models import Base, Call, Person, PlaceRow, Shop
 from plentar.store.practice_models import PracticeClass
 from plentar.store.roles import check_serving
 from plentar.store.shop_models import FeedKey, Passkey
@@ -35,7 +35,7 @@ def first(engine: Engine) -> Iterator[Engine]:
         with make_sessions(first).begin() as db:
             ShopOf(db, "two-strip-sequencer")
             person = db.scalars(select(Person)).one()
-            db.execute(update(Place).values(occupant="Mx Sorrel", phone="555-0100"))
+            db.execute(update(PlaceRow).values(occupant="Mx Sorrel", phone="555-0100"))
             sign_ins.begin(db, person, secret="s" * 40, device="d" * 40, words="a phone", now=NOW)
             ways_in.make_link(db, person, "reset", "l" * 32, NOW)
             key = {"id": uuid4(), "shop_id": person.shop_id, "person_id": person.id}
@@ -76,9 +76,9 @@ def all_of(engine: Engine, table: str) -> list[str]:
         return sorted(connection.scalars(text(f"select t::text from {table} t")))  # noqa: S608 - a table's name
 
 
-def back(db: Session) -> tuple[Person, Place]:
+def back(db: Session) -> tuple[Person, PlaceRow]:
     """Who and what a restored database knows."""
-    return db.scalars(select(Person)).one(), db.scalars(select(Place)).one()
+    return db.scalars(select(Person)).one(), db.scalars(select(PlaceRow)).one()
 
 
 def test_a_new_machine_has_all_of_it_and_everybody_signs_in_again(first: Engine, own: Engine, file: Path) -> None:

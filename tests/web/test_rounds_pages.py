@@ -11,7 +11,7 @@ from sqlalchemy import Engine, select
 
 from plentar.core.unit.place import amps_at, line_volts
 from plentar.store.database import make_sessions
-from plentar.store.models import Call, EventRow, Place, Unit
+from plentar.store.models import Call, EventRow, PlaceRow, Unit
 from plentar.store.shop_models import Round
 from plentar.web.rounds.check import points_of
 from tests.application import ShopOf, flat
@@ -24,7 +24,7 @@ def estate(engine: Engine, shop: ShopOf) -> list[UUID]:
     with make_sessions(engine).begin() as db:
         plate = db.get_one(Unit, (shop.shop.id, shop.unit_id)).nameplate
         for number in range(12):
-            place = Place(
+            place = PlaceRow(
                 id=uuid4(), shop_id=shop.shop.id, name=f"Elder Court {number + 1}", estate="Elder Court",
                 block="ABC"[number % 3], door=str(number + 1),
             )  # fmt: skip
@@ -186,7 +186,9 @@ def test_the_owner_reads_who_stands_apart(lead: FlaskClient, estate: list[UUID],
     for number, call in enumerate(calls):
         walk(lead, call.id, ("20.5", "14.0" if number == 3 else f"20.{4 + number % 3}"))
     with make_sessions(engine)() as db:
-        low = db.scalar(select(Place.name).join(Unit, Unit.place_id == Place.id).where(Unit.id == calls[3].unit_id))
+        low = db.scalar(
+            select(PlaceRow.name).join(Unit, Unit.place_id == PlaceRow.id).where(Unit.id == calls[3].unit_id)
+        )
     page = flat(lead.get(f"/rounds/{row.id}/outliers").text)
     assert f"<b>{low}</b></a>, Strip B" in page
     table = lead.get(f"/rounds/{row.id}/report.csv").text

@@ -15,7 +15,7 @@ from plentar.cli import main
 from plentar.core.unit.place import line_volts
 from plentar.store import ways_in
 from plentar.store.database import make_sessions
-from plentar.store.models import Call, Meter, Person, Place, ShopLimit, Unit
+from plentar.store.models import Call, MeterRow, Person, PlaceRow, ShopLimit, Unit
 from plentar.store.shop_models import AuditRow
 from plentar.store.shops import calibration_due
 from tests import ROOT
@@ -54,7 +54,7 @@ def test_every_route_keeps_to_the_matrix(
     foreign = {"call_id": other.call_id, "unit_id": other.unit_id}
     with make_sessions(engine)() as db:
         foreign |= {
-            "meter_id": db.scalar(select(Meter.id).where(Meter.shop_id == other.shop.id)),  # type: ignore[dict-item]
+            "meter_id": db.scalar(select(MeterRow.id).where(MeterRow.shop_id == other.shop.id)),  # type: ignore[dict-item]
             "place_id": db.scalar(text("select id from place where shop_id = :s"), {"s": other.shop.id}),
             "person_id": other.person.id,
         }
@@ -185,7 +185,7 @@ def test_a_meter_without_a_function_says_so_where_it_is_used(
 ) -> None:
     """A meter of amps alone cannot read volts: the reading is refused in words, nothing kept."""
     with make_sessions(engine)() as db:
-        meter = db.scalars(select(Meter).where(Meter.shop_id == shop.shop.id)).one()
+        meter = db.scalars(select(MeterRow).where(MeterRow.shop_id == shop.shop.id)).one()
     kept = lead.post(f"/shop/meters/{meter.id}", data={"name": "Test meter", "version": "1", **RANGE})
     assert kept.status_code == 302
     again = lead.post(f"/shop/meters/{meter.id}", data={"name": "Test meter", "version": "1", **RANGE})
@@ -204,7 +204,7 @@ def test_a_meter_without_a_function_says_so_where_it_is_used(
 )
 def test_a_calibration_runs_out_after_its_months(day: str, months: int, due: str) -> None:
     """By the calendar, the last day of a shorter month where there is no such day."""
-    meter = Meter(calibrated_on=datetime.fromisoformat(day).date(), calibration_months=months)
+    meter = MeterRow(calibrated_on=datetime.fromisoformat(day).date(), calibration_months=months)
     assert str(calibration_due(meter)) == due
 
 
@@ -258,8 +258,8 @@ def test_a_phone_is_told_what_was_erased(app: Flask, lead: FlaskClient, shop: Sh
     with make_sessions(engine).begin() as db:
         place = db.scalar(select(Unit.place_id).where(Unit.id == shop.unit_id))
         db.execute(
-            update(Place)
-            .where(Place.id == place)
+            update(PlaceRow)
+            .where(PlaceRow.id == place)
             .values(occupant="Odo Pell", phone="555 0100", access_note="key box 4")
         )
         db.execute(update(Call).where(Call.id == shop.call_id).values(words="Odo is cold"))
@@ -300,5 +300,5 @@ def test_a_place_has_coordinates_or_none(
         assert "latitude and longitude" in answer.text
     assert lead.post(f"/places/{place}", data=form | {"coordinates": typed}).status_code == 302
     with make_sessions(engine)() as db:
-        row = db.get_one(Place, (shop.shop.id, place))
+        row = db.get_one(PlaceRow, (shop.shop.id, place))
     assert (row.latitude, row.longitude, row.block) == (*kept, "A")

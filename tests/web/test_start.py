@@ -17,7 +17,7 @@ from plentar.formats.call_json import call_from_json, readings_of
 from plentar.formats.plate_form import plate_form_of
 from plentar.formats.unit_json import nameplate_from_json
 from plentar.store.database import make_sessions
-from plentar.store.models import Call, Meter, Unit
+from plentar.store.models import Call, MeterRow, Unit
 from tests.application import ShopOf, flat, sign_in
 from tests.deeds import event, prove_dead, send
 
@@ -171,8 +171,8 @@ def test_the_call_leaves_as_json_csv_and_pdf(client: FlaskClient, shop: ShopOf) 
 def test_a_reading_leaves_with_the_meter_it_was_read_with(client: FlaskClient, shop: ShopOf, engine: Engine) -> None:
     """By another meter than the call's, calibrated in March: its name and day in every table, JSON and paper."""
     with make_sessions(engine).begin() as db:
-        own = db.scalars(select(Meter).where(Meter.shop_id == shop.shop.id)).one()
-        other = Meter(
+        own = db.scalars(select(MeterRow).where(MeterRow.shop_id == shop.shop.id)).one()
+        other = MeterRow(
             id=uuid4(), shop_id=own.shop_id, name="Bench meter", ranges=own.ranges, calibrated_on=date(2026, 3, 12)
         )
         db.add(other)
@@ -181,7 +181,7 @@ def test_a_reading_leaves_with_the_meter_it_was_read_with(client: FlaskClient, s
     [kept] = send(client, shop, event("reading", point=LINE, typed="240", meter=str(other_id)))
     assert kept["answer"] == "kept"
     with make_sessions(engine).begin() as db:
-        db.execute(update(Meter).where(Meter.id == other_id).values(calibrated_on=date(2026, 9, 1)))
+        db.execute(update(MeterRow).where(MeterRow.id == other_id).values(calibrated_on=date(2026, 9, 1)))
     expected = [("Test meter", ""), ("Bench meter", "2026-03-12")]
     for address in (f"{shop.url}/readings.csv", f"/units/{shop.unit_id}/readings.csv"):
         rows = list(csv.DictReader(io.StringIO(client.get(address).text)))
@@ -246,7 +246,7 @@ def test_a_blank_id_is_no_id(client: FlaskClient, call_id: str) -> None:
 def test_a_meter_that_does_not_read_it_is_asked_about(client: FlaskClient, shop: ShopOf, engine: Engine) -> None:
     """Microfarads by a meter whose card has none: no accuracy is guessed, the meter it was read with is asked for."""
     with make_sessions(engine).begin() as db:
-        meter = db.scalars(select(Meter).where(Meter.shop_id == shop.shop.id)).one()
+        meter = db.scalars(select(MeterRow).where(MeterRow.shop_id == shop.shop.id)).one()
         meter.ranges = [entry for entry in meter.ranges if entry["quantity"] != "microfarads"]
     taken = event("reading", point="microfarads:blower.capacitor", typed="7.4", in_hand="at rest")
     [answer] = send(client, shop, taken)

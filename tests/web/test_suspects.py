@@ -14,7 +14,7 @@ from sqlalchemy.orm import Session
 from plentar.demo import load_demo, move_to_today
 from plentar.formats.unit_json import nameplate_from_json
 from plentar.store.database import make_sessions, migrate
-from plentar.store.models import Call, EventRow, Place, Unit
+from plentar.store.models import Call, EventRow, PlaceRow, Unit
 from tests.application import ShopOf, flat, own_database, sign_in
 from tests.deeds import call_heat
 
@@ -169,7 +169,7 @@ def test_the_demo_is_the_same_every_time_and_moves_with_the_day(engine: Engine) 
 
 def contents(db: Session) -> str:
     """Everything of the demo that does not depend on the day."""
-    places = [(row.name, row.town, row.occupant) for row in db.scalars(select(Place).order_by(Place.name))]
+    places = [(row.name, row.town, row.occupant) for row in db.scalars(select(PlaceRow).order_by(PlaceRow.name))]
     units = [row.nameplate for row in db.scalars(select(Unit).order_by(Unit.id))]
     query = select(EventRow).where(EventRow.kind == "reading").order_by(EventRow.id)
     readings = [(str(row.id), row.payload["point"], row.payload["value"]) for row in db.scalars(query)]

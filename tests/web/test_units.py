@@ -14,10 +14,10 @@ from plentar.formats.numbers import degf_typed, parse_number
 from plentar.screen.shown import in_display
 from plentar.web.air import air_drafts
 from plentar.words import ENGLISH
-from plentar.words.figures import PLAIN, Display, chosen, shown_in
+from plentar.words.figures import PLAIN, DisplayUnits, chosen, shown_in
 from tests.application import ShopOf, flat, sign_in
 
-CELSIUS = Display(is_celsius=True)
+CELSIUS = DisplayUnits(is_celsius=True)
 
 
 @pytest.fixture

@@ -11,7 +11,7 @@ from plentar.core.causes.hypotheses import UnitModel, model_of, model_with_pairs
 from plentar.core.causes.likelihood import Floats, Way, taken_under
 from plentar.core.causes.naming import Cause, Evidence
 from plentar.core.causes.signs import factor_of
-from plentar.core.causes.slips import Ask
+from plentar.core.causes.slips import RetakeRequest
 from plentar.core.causes.supply import Supply, supply_of
 from plentar.core.causes.weighted import Factors
 from plentar.core.circuit.drive import is_early
@@ -39,7 +39,7 @@ class Diagnosis:
     """What the readings say: causes in order, readings to take again, and how long to wait before anything is named."""
 
     causes: tuple[Cause, ...]
-    asks: tuple[Ask, ...]
+    asks: tuple[RetakeRequest, ...]
     # How likely a call stood before it was tapped.
     tapped_late: float
     wait_seconds: float

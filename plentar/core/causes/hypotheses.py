@@ -24,7 +24,7 @@ from plentar.core.causes.weighted import Factors, factor_of
 from plentar.core.circuit.changes import Changes
 from plentar.core.circuit.drive import Drive
 from plentar.core.circuit.probe import circuit_ohms, dead_ohms, part_ohms, read_amps, read_volts
-from plentar.core.circuit.solve import Settled, Variants, settle
+from plentar.core.circuit.solve import Solution, Variants, settle
 from plentar.core.circuit.wiring import wire
 from plentar.core.errors import ReadingError
 from plentar.core.held import Held, bytes_of
@@ -313,10 +313,10 @@ class UnitModel:
 
         return PREDICTED.get((self._mark, name), find)
 
-    def settled(self, drive: Drive) -> Settled:
+    def settled(self, drive: Drive) -> Solution:
         """Return the solutions under a drive, solving them the first time."""
 
-        def solve() -> Settled:
+        def solve() -> Solution:
             # Limits open from the state they open in.
             start = self.settled(replace(drive, limits_open=False)) if drive.limits_open else None
             return settle(self.variants, drive, start=start)
@@ -519,9 +519,8 @@ def _hypotheses(faults: Sequence[Fault], chosen: Sequence[tuple[str, str]] | Non
 
 def _solved_bytes(value: object) -> int:
     """Return the bytes of a solution without the variants it belongs to, which its model holds."""
-    if isinstance(value, Settled):
-        apart = ("variants", "drive", "impedance")
-        return value.impedance_bytes + bytes_of([getattr(value, f.name) for f in fields(value) if f.name not in apart])
+    if isinstance(value, Solution):
+        return bytes_of([getattr(value, f.name) for f in fields(value) if f.name not in ("variants", "drive")])
     return bytes_of(value)
 
 
@@ -532,11 +531,11 @@ FLOATING_OHMS = 1e7
 # Measured on the example units: a kilobyte a hypothesis and some 105 bytes more for each of the circuit's terminals.
 BYTES_A_ROW, BYTES_A_PLACE = 960, 105
 # A working day's units a process, and three processes within 1.1 GB: the models of some dozen (the nine examples are 52
-# MB), what they predict (2 MB a unit, and what every reading needs), and the solutions that comes from, up to 14 MB a
+# MB), what they predict (2 MB a unit, and what every reading needs), and the solutions that comes from, up to 1 MB a
 # condition and only needed while a unit is new. Pairs are of one call's readings: by themselves, so that they push no
 # unit out.
 MODELS, PAIRED = Held(56, size=lambda model: model.bytes), Held(8, size=lambda model: model.bytes)
-SOLVED, PREDICTED = Held(16, size=_solved_bytes), Held(24)
+SOLVED, PREDICTED = Held(6, size=_solved_bytes), Held(24)
 
 
 def model_of(plate: Nameplate) -> UnitModel:

@@ -28,7 +28,7 @@ from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import amps_at, place_of, spot_of
 from plentar.core.unit.quantities import quantity_of
 
-__all__ = ["Floats", "Phase", "Taken", "Way", "states", "taken_under"]
+__all__ = ["Floats", "Phase", "Way", "WeighedReadings", "states", "taken_under"]
 
 Floats = NDArray[np.float64]
 # One reading in fifty is simply wrong and may be anything on the scale; one in three hundred is the AC function on a
@@ -322,7 +322,7 @@ def _mixed(phases: Sequence[Phase]) -> Floats:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Taken:
+class WeighedReadings:
     """All readings in one way: log density of them together, and of each its density, sound part, prediction.
 
     `silent` tells of each whether a good unit would show it only while a pole has yet to move; `there` of each
@@ -338,7 +338,9 @@ class Taken:
     while_there: NDArray[np.int64]
 
 
-def taken_under(model: UnitModel, standing: Sequence[Reading], watched: Sequence[Observation], way: Way) -> Taken:
+def taken_under(
+    model: UnitModel, standing: Sequence[Reading], watched: Sequence[Observation], way: Way
+) -> WeighedReadings:
     """Weigh all readings, and what was watched, in one way to take their conditions.
 
     Args:
@@ -411,7 +413,7 @@ def taken_under(model: UnitModel, standing: Sequence[Reading], watched: Sequence
         table[:, rows] = there * table[bad] + (1 - there) * table[:, quiet]
     # What it showed while it was as it mostly was then.
     shown[:, rows] = np.where(there >= 0.5, shown[bad], shown[:, quiet])
-    return Taken(
+    return WeighedReadings(
         log=log,
         densities=densities[:read],
         sound=sound[:read],

@@ -11,7 +11,7 @@ from plentar.core.causes.faults import changes_of
 from plentar.core.circuit.drive import Drive, drives_of
 from plentar.core.circuit.network import ECM
 from plentar.core.circuit.probe import pieces, read_amps
-from plentar.core.circuit.solve import Settled, Variants, settle
+from plentar.core.circuit.solve import Solution, Variants, settle
 from plentar.core.circuit.wiring import wire
 from plentar.core.evidence.reading import Condition
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
@@ -74,11 +74,11 @@ def _states(
     return states
 
 
-def _amps(settled: Settled, clamp: str) -> float:
+def _amps(settled: Solution, clamp: str) -> float:
     return float(read_amps(settled, amps_at(clamp))[0])
 
 
-def _terminals(plate: Nameplate, settled: Settled) -> dict[str, LineState]:
+def _terminals(plate: Nameplate, settled: Solution) -> dict[str, LineState]:
     v = settled.variants
     piece = pieces(settled, 0)
     volts = np.abs(settled.volts[0])
@@ -89,7 +89,7 @@ def _terminals(plate: Nameplate, settled: Settled) -> dict[str, LineState]:
     return states
 
 
-def _blower(plate: Nameplate, settled: Settled, states: dict[str, LineState]) -> None:
+def _blower(plate: Nameplate, settled: Solution, states: dict[str, LineState]) -> None:
     runs = plate.blower.runs_at(_amps(settled, "blower"))
     fed = any(states.get(name) == "live" for name in ("blower.fixed", "blower.run", "blower.high", "blower.low"))
     states["blower"] = "carries" if runs else "live" if fed else "dead"
@@ -100,7 +100,7 @@ def _blower(plate: Nameplate, settled: Settled, states: dict[str, LineState]) ->
         states["blower-relay:closed"] = states[pulled[0]] if pulled else "dead"
 
 
-def _control(plate: Nameplate, settled: Settled, states: dict[str, LineState], closed: set[str]) -> None:
+def _control(plate: Nameplate, settled: Solution, states: dict[str, LineState], closed: set[str]) -> None:
     def across(a: str, b: str) -> LineState:
         return "alive" if float(np.abs(settled.at(a) - settled.at(b))[0]) > CONTROL_LIVE_VOLTS else "idle"
 

@@ -11,8 +11,8 @@ from plentar.core.causes.checks import finds
 from plentar.core.causes.fault import SERVICE, mended
 from plentar.core.causes.hypotheses import PAIRS, Hypothesis, UnitModel
 from plentar.core.causes.likelihood import Floats
-from plentar.core.causes.size import Seen, size_of
-from plentar.core.causes.slips import Ask, ask_about
+from plentar.core.causes.size import SizedReading, size_of
+from plentar.core.causes.slips import RetakeRequest, ask_about
 from plentar.core.causes.supply import Supply
 from plentar.core.circuit.as_wired import wired_wrong
 from plentar.core.circuit.drive import Drive, drives_of
@@ -24,7 +24,7 @@ from plentar.core.unit.electrical import OPEN_OHMS
 from plentar.core.unit.place import spot_of
 from plentar.core.unit.quantities import quantity_of
 
-__all__ = ["Cause", "Evidence", "Failure", "Reason"]
+__all__ = ["Cause", "Evidence", "FailureMode", "Reason"]
 
 # More groups than a screen or a paper shows; what is less likely than one in two thousand joins none, and what is less
 # likely than one in a hundred is listed without its reasons.
@@ -55,7 +55,7 @@ class Reason:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Failure:
+class FailureMode:
     """One way the part may have failed: the faults that no test splits, their words, their share."""
 
     faults: tuple[str, ...]
@@ -75,7 +75,7 @@ class Cause:
     title: Words
     size: Words
     probability: float
-    failures: tuple[Failure, ...]
+    failures: tuple[FailureMode, ...]
     reasons_for: tuple[Reason, ...]
     reasons_against: tuple[Reason, ...]
     repair: Words
@@ -201,7 +201,7 @@ class Evidence:
             proof=joined((fault.proof for fault in lead.faults), "semicolon"),
         )
 
-    def _failure(self, group: Sequence[int], by_cause: Floats, rows: Mapping[int, int]) -> Failure:
+    def _failure(self, group: Sequence[int], by_cause: Floats, rows: Mapping[int, int]) -> FailureMode:
         model = self.model
         # A second fault that shows nothing of its own adds nothing to say; one that was read itself is the answer.
         share = sum(by_cause[i] for i in group)
@@ -209,7 +209,7 @@ class Evidence:
         told = singles if sum(by_cause[i] for i in singles) >= SHADOW_SHARE * share else group[:1]
         # What the readings speak against is not worth naming beside what they speak for.
         told = [i for i in told if by_cause[i] >= TOLD_SHARE * by_cause[told[0]]]
-        return Failure(
+        return FailureMode(
             faults=tuple(model.causes[i] for i in told),
             title=joined((model.hypotheses[rows[i]].title for i in told[:3]), "or"),
             probability=float(sum(by_cause[i] for i in group)),
@@ -222,7 +222,7 @@ class Evidence:
         # Under the last call that was read; with nothing called there is no load to tell volts and watts of.
         under_heat = [r.condition for r in self.readings if r.condition.heat and r.condition.feeds_live]
         seen = [
-            Seen(
+            SizedReading(
                 value=r.value,
                 width=SIZE_SHARE * r.value + r.meter_uncertainty / 2 + SIZE_FLOOR,
                 shown=shown / self.supply.at(r.point),
@@ -301,7 +301,7 @@ class Evidence:
         at = int(np.argmin(shares))
         return self.readings[at] if shares[at] < RESTS_SHARE else None
 
-    def asks(self, limits: Limits) -> tuple[Ask, ...]:
+    def asks(self, limits: Limits) -> tuple[RetakeRequest, ...]:
         """Return what is to be taken again, with what may have happened to it by the likeliest hypothesis."""
         row, plate = int(np.argmax(self.posterior)), self.model.plate
         found = []

@@ -9,7 +9,7 @@ from plentar.core.causes.catalogue import catalogue
 from plentar.core.causes.faults import changes_of
 from plentar.core.circuit.drive import Drive
 from plentar.core.circuit.probe import dead_ohms, pieces, read_amps, read_volts
-from plentar.core.circuit.solve import Settled, Variants, settle
+from plentar.core.circuit.solve import Solution, Variants, settle
 from plentar.core.circuit.wiring import wire
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import EARTH, GROUND, spot_of
@@ -78,7 +78,7 @@ def predict(
     )
 
 
-def _volts(settled: Settled, pair: str, piece: Mapping[str, int]) -> Volts:
+def _volts(settled: Solution, pair: str, piece: Mapping[str, int]) -> Volts:
     a, b = pair.split(":")
     alternating = float(read_volts(settled, a, b)[0][0])
     direct = float(read_volts(settled, a, b, function="dc_volts")[0][0])

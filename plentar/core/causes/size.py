@@ -15,7 +15,7 @@ from plentar.core.circuit.network import HOT_AMPS
 from plentar.core.said import Words, said
 from plentar.core.unit.place import amps_at, place_of, volts_at
 
-__all__ = ["Seen", "size_of"]
+__all__ = ["SizedReading", "size_of"]
 
 Floats = NDArray[np.float64]
 # From a hundredth of an ohm to a hundred, forty steps to a decade: finer than any meter tells.
@@ -23,7 +23,7 @@ GRID = np.logspace(-2, 2, 161)
 
 
 @dataclass(frozen=True, slots=True)
-class Seen:
+class SizedReading:
     """One reading as it bears on a size: what was read, how far it may be off, what each row shows at nominal."""
 
     value: float
@@ -32,7 +32,7 @@ class Seen:
 
 
 def size_of(
-    model: UnitModel, fault: Fault, seen: Sequence[Seen], drive: Drive, supply: Supply, posterior: Floats
+    model: UnitModel, fault: Fault, seen: Sequence[SizedReading], drive: Drive, supply: Supply, posterior: Floats
 ) -> Words:
     """Return a resistive fault's size in words; nothing where it has none or nothing tells it.
 

@@ -10,7 +10,7 @@ from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import GROUND, line_volts, spot_of, volts_at
 from plentar.core.unit.points import is_control_side, test_points
 
-__all__ = ["Ask", "ask_about"]
+__all__ = ["RetakeRequest", "ask_about"]
 
 # How near a slip's own figure must come to be named: a part's tolerance.
 NEAR_SHARE = 0.12
@@ -21,7 +21,7 @@ NOTHING_SHARE, LEAST_AMPS = 0.05, 3.0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Ask:
+class RetakeRequest:
     """A reading to take again: where, what may have happened, and another point its value would fit, if any does."""
 
     point: str
@@ -41,7 +41,7 @@ FACTORS: tuple[tuple[float, frozenset[str], str], ...] = (
 )
 
 
-def ask_about(plate: Nameplate, reading: Reading, expected: float, predict: Callable[[str], float]) -> Ask:
+def ask_about(plate: Nameplate, reading: Reading, expected: float, predict: Callable[[str], float]) -> RetakeRequest:
     """Say what may have happened to a reading.
 
     Args:
@@ -63,7 +63,7 @@ def ask_about(plate: Nameplate, reading: Reading, expected: float, predict: Call
         if not words and function in functions and _near(reading.value, factor * expected, NEAR_SHARE):
             words = said(name)
     fits = _elsewhere(plate, reading, predict) if function == "volts" and reading.value >= 1.0 else ""
-    return Ask(point=reading.point, words=words, fits=fits)
+    return RetakeRequest(point=reading.point, words=words, fits=fits)
 
 
 def _near(value: float, other: float, share: float) -> bool:

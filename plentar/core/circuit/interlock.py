@@ -17,7 +17,7 @@ from plentar.core.circuit.changes import Changes
 from plentar.core.circuit.drive import Drive
 from plentar.core.circuit.network import Circuit
 from plentar.core.circuit.outcomes import CALLS, CallOutcome, wrong_of
-from plentar.core.circuit.solve import Settled, Variants, settle
+from plentar.core.circuit.solve import Solution, Variants, settle
 from plentar.core.circuit.wiring import wire
 from plentar.core.errors import NameplateError
 from plentar.core.limits.verdicts import Grade
@@ -188,7 +188,7 @@ def wiring_of(plate: Nameplate) -> RelayWiring | None:
     return RelayWiring(**landed, fixed=turned[blower.fixed_leg], blower_on=motor)  # type: ignore[arg-type]
 
 
-def _contact_amps(settled: Settled, name: str) -> Floats:
+def _contact_amps(settled: Solution, name: str) -> Floats:
     """Return what one contact carries in each variant [A]."""
     variants = settled.variants
     at, rows = variants.contact_at[name], np.arange(variants.count)

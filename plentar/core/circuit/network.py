@@ -24,9 +24,9 @@ __all__ = [
     "TURNING_SHARE",
     "Branch",
     "Circuit",
+    "CircuitLead",
     "Clamp",
     "Contact",
-    "Lead",
     "Source",
     "TwoPort",
     "heated_pieces",
@@ -57,7 +57,7 @@ SEPARATE = "separate"
 
 
 @dataclass(frozen=True, slots=True)
-class Lead:
+class CircuitLead:
     """A conductor between two terminals, joined to one node unless it is off or loose."""
 
     id: str
@@ -150,7 +150,7 @@ class Clamp:
 class Circuit:
     """One unit's whole network; `coils` maps a device to its coil's terminals and the volts it acts on."""
 
-    leads: list[Lead] = field(default_factory=list)
+    leads: list[CircuitLead] = field(default_factory=list)
     branches: list[Branch] = field(default_factory=list)
     contacts: list[Contact] = field(default_factory=list)
     two_ports: list[TwoPort] = field(default_factory=list)
@@ -181,7 +181,7 @@ class Circuit:
 
     def lead(self, name: str, a: str, b: str) -> None:
         """Join two terminals by a conductor of no measurable resistance."""
-        self.leads.append(Lead(name, self.terminal(a), self.terminal(b)))
+        self.leads.append(CircuitLead(name, self.terminal(a), self.terminal(b)))
 
     def branch(self, name: str, a: str, b: str, ohms: complex, dc_ohms: float | None = None) -> None:
         """Put an impedance between two terminals."""

@@ -5,7 +5,7 @@ from numpy.typing import NDArray
 
 from plentar.core.circuit.network import METER_OHMS
 from plentar.core.circuit.pieces import pieces_of
-from plentar.core.circuit.solve import Settled, Variants
+from plentar.core.circuit.solve import Solution, Variants
 from plentar.core.errors import ReadingError
 from plentar.core.evidence.reading import Hand
 from plentar.core.unit.electrical import COLD_RATIO, OPEN_OHMS
@@ -19,7 +19,7 @@ Floats = NDArray[np.float64]
 
 
 def read_volts(
-    settled: Settled, a: str, b: str, *, function: str = "volts", meter_ohms: float = METER_OHMS
+    settled: Solution, a: str, b: str, *, function: str = "volts", meter_ohms: float = METER_OHMS
 ) -> tuple[Floats, Floats]:
     """Return what each variant shows between two terminals, and how soft that voltage is.
 
@@ -49,7 +49,7 @@ def read_volts(
     return shown, np.abs(behind)
 
 
-def read_amps(settled: Settled, *clamps: str) -> Floats:
+def read_amps(settled: Solution, *clamps: str) -> Floats:
     """Return what a clamp around one or several conductors shows [A].
 
     Source:
@@ -102,7 +102,7 @@ def circuit_ohms(variants: Variants, dead: tuple[Floats, NDArray[np.int64]], a: 
     return found
 
 
-def part_ohms(variants: Variants, part: str, *, hand: Hand = "", separate: Settled | None = None) -> Floats:
+def part_ohms(variants: Variants, part: str, *, hand: Hand = "", separate: Solution | None = None) -> Floats:
     """Return a part's ohms or continuity with its own leads off; `OPEN_OHMS` for open.
 
     Args:
@@ -161,7 +161,7 @@ def _dead_pieces(v: Variants, states: NDArray[np.bool_]) -> NDArray[np.int64]:
     return pieces_of(v.count * v.nodes, a, b).reshape(v.count, v.nodes)
 
 
-def pieces(settled: Settled, row: int) -> dict[str, int]:
+def pieces(settled: Solution, row: int) -> dict[str, int]:
     """Return the connected piece each terminal belongs to, found by topology; ground's holds all the supply feeds.
 
     Between terminals of different pieces nothing but stray capacitance and leakage joins them: a voltage there is a

@@ -6,7 +6,7 @@ numbers. (Opening contacts by low-rank updates was measured to be off by 100 V o
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
@@ -29,11 +29,14 @@ from plentar.core.circuit.network import (
     heated_pieces,
 )
 from plentar.core.circuit.pieces import pieces_of
+from plentar.core.held import Held
 
-__all__ = ["Settled", "Variants", "settle"]
+__all__ = ["IMPEDANCES", "Solution", "Variants", "settle"]
 
 # Pairs of nodes whose impedance is solved one by one: a reading or two of a condition, not a table's column of places.
 MOST_PAIRS = 4
+# The matrices of one condition: six strips' take 19 MB, two strips' 3. A solution without them takes 1 MB at most.
+IMPEDANCES = Held(24)
 Complex = NDArray[np.complex128]
 Ints = NDArray[np.int64]
 Bools = NDArray[np.bool_]
@@ -223,7 +226,7 @@ def _numbered(roots: Sequence[int], base: Ints) -> Ints:
 
 
 @dataclass(slots=True)
-class Settled:
+class Solution:
     """Node volts and contact states of every variant under one drive; `chatters` marks those that never rest."""
 
     variants: Variants
@@ -236,15 +239,10 @@ class Settled:
     hot: Bools
     airless: Bools
     # Only variants in which something floats have a source impedance worth knowing; `soft_at` tells where theirs
-    # stands in `impedance`, -1 for none. The matrices are made once enough is asked of them.
+    # stands in the matrices, -1 for none. Those are made once enough is asked of them, and kept under this key.
     soft_at: Ints
-    impedance: Complex | None = None
+    key: object = field(default_factory=object)
     _asked: int = 0
-
-    @property
-    def impedance_bytes(self) -> int:
-        """What the impedance matrices take, made already or not yet."""
-        return int((self.soft_at >= 0).sum()) * self.variants.nodes**2 * np.dtype(np.complex64).itemsize
 
     def behind(self, a: Ints, b: Ints) -> Complex:
         """Return each variant's source impedance between two of its nodes [ohm]; none where nothing floats.
@@ -255,9 +253,7 @@ class Settled:
         soft = np.nonzero(self.soft_at >= 0)[0]
         i, j = a[soft], b[soft]
         self._asked += 1
-        if self.impedance is None and self._asked > MOST_PAIRS:
-            self.impedance = self._impedances(soft)
-        if self.impedance is None:
+        if self._asked <= MOST_PAIRS and self.key not in IMPEDANCES:
             # An ampere in at one, out at the other: the volts between them are the ohms behind.
             unit = np.zeros((self.variants.nodes, soft.size), dtype=np.complex128)
             columns = np.arange(soft.size)
@@ -266,7 +262,7 @@ class Settled:
             volts = self.variants.pattern.solve(self.variants.factored(soft, self.states[soft]), unit)
             found[soft] = volts[i, columns] - volts[j, columns]
             return found
-        z, at = self.impedance, self.soft_at[soft]
+        z, at = IMPEDANCES.get(self.key, lambda: self._impedances(soft)), self.soft_at[soft]
         found[soft] = z[i, i, at] + z[j, j, at] - z[i, j, at] - z[j, i, at]
         return found
 
@@ -276,7 +272,7 @@ class Settled:
         solved = variants.pattern.solve(variants.factored(rows, self.states[rows]), identity)
         return np.ascontiguousarray(solved.astype(np.complex64))
 
-    def copy(self) -> "Settled":
+    def copy(self) -> "Solution":
         """Return a copy that can go on without changing this one."""
         return replace(
             self,
@@ -287,7 +283,7 @@ class Settled:
             hot=self.hot.copy(),
             airless=self.airless.copy(),
             soft_at=self.soft_at.copy(),
-            impedance=None,
+            key=object(),
             _asked=0,
         )
 
@@ -318,7 +314,7 @@ class Settled:
         return total
 
 
-def settle(variants: Variants, drive: Drive, *, start: "Settled | None" = None) -> Settled:
+def settle(variants: Variants, drive: Drive, *, start: "Solution | None" = None) -> Solution:
     """Solve every variant from de-energised to rest.
 
     Faster mechanisms move first: instant trips, relays, the fuse, thermal sequencers, thermal trips, limits. Trips
@@ -337,7 +333,7 @@ def settle(variants: Variants, drive: Drive, *, start: "Settled | None" = None) 
         energised = np.zeros((count, len(variants.devices)), dtype=bool)
         # From de-energised, as a unit is when its breaker is switched on.
         volts = np.zeros((count, variants.nodes), dtype=np.complex128)
-        found = Settled(
+        found = Solution(
             variants,
             drive,
             volts,
@@ -372,7 +368,7 @@ def settle(variants: Variants, drive: Drive, *, start: "Settled | None" = None) 
     return found
 
 
-def _has_floating(found: Settled) -> Bools:
+def _has_floating(found: Solution) -> Bools:
     """Tell which variants have a conductor that only strays tie to the rest, by counting connected pieces.
 
     The supply is one piece and a control side without a grounded common another; more than that means something floats.
@@ -455,7 +451,7 @@ class _Movers:
         self.ecm = np.array([name.startswith(ECM) for name in circuit.coils])
         self.limits = [(i, c.moved_by[1]) for i, c in enumerate(circuit.contacts) if c.moved_by[0] == "limit"]
 
-    def states(self, found: Settled, rows: Ints) -> Bools:
+    def states(self, found: Solution, rows: Ints) -> Bools:
         """Return which contacts are closed."""
         energised, hot = found.energised[rows], found.hot[rows]
         state: Bools = np.tile(self.rest, (len(rows), 1))
@@ -470,7 +466,7 @@ class _Movers:
         closed: Bools = np.where(forced >= 0, forced == 1, state) & ~found.tripped[rows]
         return closed
 
-    def advance(self, rows: Ints, found: Settled) -> Bools:
+    def advance(self, rows: Ints, found: Solution) -> Bools:
         """Let the fastest mechanism that wants to move do so in each variant; return which variants moved."""
         volts, states, tripped = found.volts, found.states, found.tripped
         energised, hot = found.energised, found.hot

@@ -12,7 +12,7 @@ import numpy as np
 from plentar.core.circuit.changes import Changes
 from plentar.core.circuit.drive import Drive
 from plentar.core.circuit.probe import read_amps
-from plentar.core.circuit.solve import Settled, Variants, settle
+from plentar.core.circuit.solve import Solution, Variants, settle
 from plentar.core.circuit.wiring import wire
 from plentar.core.errors import ReadingError
 from plentar.core.limits.windows import own_windows
@@ -127,7 +127,7 @@ class Running:
         self.drive = Drive()
         self.seconds = 0.0
 
-    def rest(self) -> Settled:
+    def rest(self) -> Solution:
         """Return the circuit settled with every disc where it is, each disc's own clock set by its heater.
 
         What is held by a fault stays held, whatever its disc does.
@@ -183,7 +183,7 @@ def _discs(plate: Nameplate, place: float, slowness: Mapping[str, float]) -> lis
     return [disc for disc in discs if disc.contact in known]
 
 
-def _moment(settled: Settled, now: float, calls: frozenset[str], had_air: bool) -> Moment:
+def _moment(settled: Solution, now: float, calls: frozenset[str], had_air: bool) -> Moment:
     circuit = settled.variants.circuit
     amps = {clamp.place: float(read_amps(settled, clamp.id)[0]) for clamp in circuit.clamps}
     starts = not had_air and amps["blower"] > 0.5

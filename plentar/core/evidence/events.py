@@ -27,7 +27,7 @@ __all__ = [
     "Event",
     "Fitted",
     "Landed",
-    "Lead",
+    "LedgerLead",
     "Locked",
     "Logged",
     "LoggedOut",
@@ -36,20 +36,20 @@ __all__ = [
     "Measured",
     "MeterProven",
     "Noted",
+    "Observed",
     "Opened",
     "Photographed",
     "PowerBack",
+    "RepairSettled",
     "Replated",
-    "Seen",
-    "Settled",
     "Signed",
     "Switched",
     "Tapped",
     "Temporary",
     "TemporaryDone",
+    "ThermostatWire",
     "Ticked",
     "Voided",
-    "Wire",
     "Withdrawn",
     "first_event",
 ]
@@ -214,7 +214,7 @@ class Locked(_Deed):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Seen(_Deed):
+class Observed(_Deed):
     """Something looked at, seen, heard or counted: a sign, an item of the look-over, a row of the blower test."""
 
     kind = "seen"
@@ -232,7 +232,7 @@ class Seen(_Deed):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Wire:
+class ThermostatWire:
     """One thermostat conductor: where it is landed at both ends, its colour, what it is jumpered to."""
 
     thermostat: str
@@ -246,7 +246,7 @@ class Mapped(_Deed):
     """The thermostat's conductors as they are landed."""
 
     kind = "map"
-    wires: tuple[Wire, ...]
+    wires: tuple[ThermostatWire, ...]
 
     def __post_init__(self) -> None:
         if not self.wires:
@@ -356,7 +356,7 @@ class Caused(_Deed):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Lead:
+class LedgerLead:
     """One line of a ledger: a lead's end before and after, its colour, size.
 
     `end_state` is how its end was found: sound, new end, heat-marked.
@@ -377,7 +377,7 @@ class Landed(_Deed):
     kind = "ledger"
     derived = ("condition",)
     part: str
-    rows: tuple[Lead, ...]
+    rows: tuple[LedgerLead, ...]
     condition: Condition = field(default_factory=Condition)
 
 
@@ -474,7 +474,7 @@ class PowerBack(_Deed):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Settled(_Deed):
+class RepairSettled(_Deed):
     """The repair is proven, or left unproven for a reason; `overridden` tells what stood against it."""
 
     kind = "settled"
@@ -591,9 +591,9 @@ class Closed(_Deed):
 
 
 Deed = (
-    Opened | Measured | Voided | Switched | Ticked | MeterProven | Locked | Seen | Mapped | Photographed | Tapped
+    Opened | Measured | Voided | Switched | Ticked | MeterProven | Locked | Observed | Mapped | Photographed | Tapped
     | Logged | LoggedOut | Aired | Caused | Landed | Fitted | Approved | Temporary | TemporaryDone | Checked
-    | PowerBack | Settled | Noted | Marked | Amended | Signed | Withdrawn | Replated | Closed
+    | PowerBack | RepairSettled | Noted | Marked | Amended | Signed | Withdrawn | Replated | Closed
 )  # fmt: skip
 DEEDS: dict[str, type[Deed]] = {deed.kind: deed for deed in Deed.__args__}
 

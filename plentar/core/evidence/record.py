@@ -23,10 +23,10 @@ from plentar.core.evidence.events import (
     Mapped,
     Marked,
     Measured,
+    Observed,
     Opened,
     PowerBack,
-    Seen,
-    Settled,
+    RepairSettled,
     Signed,
     Tapped,
     Temporary,
@@ -37,7 +37,7 @@ from plentar.core.evidence.events import (
 from plentar.core.evidence.reading import Reading
 from plentar.core.said import Words
 
-__all__ = ["Record", "Taken", "reading_of"]
+__all__ = ["Record", "RecordedReading", "reading_of"]
 
 D = TypeVar("D", bound=Deed)
 # What counts as work on the unit that has to be proven before the call is closed.
@@ -58,7 +58,7 @@ def reading_of(deed: Measured) -> Reading:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Taken:
+class RecordedReading:
     """One reading with the event that holds it; `struck` says why it counts no more, empty while it stands."""
 
     event: Event
@@ -93,7 +93,9 @@ class Record:
         if "taken" in self.__dict__ and not corrects and found.events[: len(self.events)] == self.events:
             more = found.events[len(self.events) :]
             found.__dict__["taken"] = self.taken + tuple(
-                Taken(event=event, reading=reading_of(event.deed)) for event in more if isinstance(event.deed, Measured)
+                RecordedReading(event=event, reading=reading_of(event.deed))
+                for event in more
+                if isinstance(event.deed, Measured)
             )
         return found
 
@@ -133,7 +135,7 @@ class Record:
         return frozenset(self.voids)
 
     @cached_property
-    def taken(self) -> tuple[Taken, ...]:
+    def taken(self) -> tuple[RecordedReading, ...]:
         """Every reading, corrected and struck-out ones too, in the order they were taken."""
         measured = [event for event in self.events if isinstance(event.deed, Measured)]
         corrected = {
@@ -147,11 +149,11 @@ class Record:
             struck = corrected.get(event.id, "")
             if event.id in self.voids:
                 struck = self.voids[event.id].deed.reason  # type: ignore[union-attr]
-            found.append(Taken(event=event, reading=reading_of(event.deed), struck=struck))
+            found.append(RecordedReading(event=event, reading=reading_of(event.deed), struck=struck))
         return tuple(found)
 
     @cached_property
-    def standing(self) -> tuple[Taken, ...]:
+    def standing(self) -> tuple[RecordedReading, ...]:
         """The readings that count, oldest first."""
         return tuple(entry for entry in self.taken if not entry.struck)
 
@@ -160,17 +162,17 @@ class Record:
         """The readings that count as plain values, oldest first."""
         return tuple(entry.reading for entry in self.standing)
 
-    def taken_by_id(self, event_id: str) -> Taken | None:
+    def taken_by_id(self, event_id: str) -> RecordedReading | None:
         """Return the reading an event holds."""
         return next((entry for entry in self.taken if entry.id == event_id), None)
 
     @cached_property
-    def seen(self) -> Mapping[tuple[str, str], tuple[Event, Seen]]:
+    def seen(self) -> Mapping[tuple[str, str], tuple[Event, Observed]]:
         """The newest of each sign and place, undone ones too."""
-        return {(deed.sign, deed.about): (event, deed) for event, deed in self.of(Seen)}
+        return {(deed.sign, deed.about): (event, deed) for event, deed in self.of(Observed)}
 
     @cached_property
-    def found(self) -> tuple[tuple[Event, Seen], ...]:
+    def found(self) -> tuple[tuple[Event, Observed], ...]:
         """The signs that stand as found."""
         return tuple((event, deed) for event, deed in self.seen.values() if deed.state == "found")
 
@@ -269,13 +271,13 @@ class Record:
     def awaits_proof(self) -> bool:
         """True while something was repaired and neither proven nor left unproven for a reason since."""
         fixes = self.of(*REPAIRS)
-        settled = self.of(Settled)
+        settled = self.of(RepairSettled)
         return bool(fixes) and (not settled or settled[-1][0].seq < fixes[-1][0].seq)
 
     @property
-    def settled(self) -> tuple[Event, Settled] | None:
+    def settled(self) -> tuple[Event, RepairSettled] | None:
         """How the proof was settled last."""
-        kept = self.of(Settled)
+        kept = self.of(RepairSettled)
         return kept[-1] if kept else None
 
     @property

@@ -11,7 +11,7 @@ from typing import Literal
 from plentar.core.evidence.reading import Condition
 from plentar.core.said import Words, said
 
-__all__ = ["CHECKS", "GROUPS", "LOOK", "SIGNS", "Group", "Observation", "Sign", "sign_of"]
+__all__ = ["CHECKS", "GROUPS", "LOOK", "SIGNS", "Observation", "Sign", "SignGroup", "sign_of"]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -87,7 +87,7 @@ CHECKS = (
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Group:
+class SignGroup:
     """Lines of the look-over that are seen in one glance; `sign` says that they were, and that nothing was found.
 
     One glance is less than a look at each: papers say which of the two it was, and a line nobody touched nothing.
@@ -97,8 +97,10 @@ class Group:
     lines: tuple[Sign, ...]
 
 
-def _group(kind: str, words: Words, *lines: str) -> Group:
-    return Group(sign=Sign(kind=f"group-{kind}", words=words), lines=tuple(line for line in LOOK if line.kind in lines))
+def _group(kind: str, words: Words, *lines: str) -> SignGroup:
+    return SignGroup(
+        sign=Sign(kind=f"group-{kind}", words=words), lines=tuple(line for line in LOOK if line.kind in lines)
+    )
 
 
 # docs/trade.md, section 4, step 4, by where one stands and what one sees from there.

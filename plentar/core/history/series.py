@@ -21,7 +21,7 @@ from plentar.core.unit.electrical import element_ohms
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import amps_at, line_volts, ohms_at, point_at
 
-__all__ = ["Drift", "Mark", "PastReading", "Series", "drift_of", "on_times_of", "series_of"]
+__all__ = ["Drift", "PastReading", "Series", "SeriesValue", "drift_of", "on_times_of", "series_of"]
 
 # Of a two-sided 90 % interval, by degrees of freedom (Student); beyond ten the normal's is near enough.
 _T90 = (math.inf, 6.314, 2.920, 2.353, 2.132, 2.015, 1.943, 1.895, 1.860, 1.833, 1.812)
@@ -47,7 +47,7 @@ class PastReading:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Mark:
+class SeriesValue:
     """One value of a series: its ratio with half-width, and the figure as it is to be read."""
 
     call: str
@@ -81,7 +81,7 @@ class Series:
     words: Words
     how: Words
     band: Band
-    marks: tuple[Mark, ...]
+    marks: tuple[SeriesValue, ...]
     drift: Drift | None = field(default=None)
 
 
@@ -130,7 +130,7 @@ def series_of(plate: Nameplate, readings: Iterable[PastReading], limits: Limits 
     by_call: dict[str, list[PastReading]] = {}
     for reading in sorted(readings, key=lambda entry: entry.at):
         by_call.setdefault(reading.call, []).append(reading)
-    found: dict[str, list[Mark]] = {}
+    found: dict[str, list[SeriesValue]] = {}
     rows = _rows(plate, limits)
     for own in by_call.values():
         for name, mark in _marks_of(plate, own, rows):
@@ -223,7 +223,7 @@ def _rise_band(limits: Limits) -> Band:
     )
 
 
-def _rise_of(plate: Nameplate, own: Sequence[PastReading], limits: Limits, band: Band) -> Mark | None:
+def _rise_of(plate: Nameplate, own: Sequence[PastReading], limits: Limits, band: Band) -> SeriesValue | None:
     """Return one call's rise against the watts of the same load; None where tonnage, volts, a strip or time is missing.
 
     Altitude is the place's and the same each year: it moves the whole series, not its drift.
@@ -254,8 +254,8 @@ def _rise_of(plate: Nameplate, own: Sequence[PastReading], limits: Limits, band:
     return _mark(warm, ratio, ratio * share, rise, "°F", band)
 
 
-def _mark(reading: PastReading, ratio: float, half: float, value: float, unit: str, band: Band) -> Mark:
-    return Mark(
+def _mark(reading: PastReading, ratio: float, half: float, value: float, unit: str, band: Band) -> SeriesValue:
+    return SeriesValue(
         call=reading.call,
         at=reading.at,
         ratio=ratio,
@@ -281,7 +281,7 @@ def on_times_of(
     by_call: dict[str, list[tuple[Event, Tapped]]] = {}
     for call, event, tap in taps:
         by_call.setdefault(call, []).append((event, tap))
-    found: dict[str, list[Mark]] = {}
+    found: dict[str, list[SeriesValue]] = {}
     stages = [stage for stage in stages_of(plate, limits) if stage.on.max_seconds > 0]
     for call, own in by_call.items():
         runs = [run for run in runs_of(own) if run.call == "heat"]
@@ -292,7 +292,7 @@ def on_times_of(
             if stage.id in last.on_at:
                 seconds = last.on_at[stage.id] - last.called_at
                 band = _on_band(stage)
-                mark = Mark(
+                mark = SeriesValue(
                     call=call,
                     at=last.called_at,
                     ratio=seconds / stage.on.max_seconds,
@@ -326,9 +326,11 @@ def _on_band(stage: Stage) -> Band:
     )
 
 
-def _marks_of(plate: Nameplate, own: Sequence[PastReading], rows: Mapping[str, _Row]) -> Iterable[tuple[str, Mark]]:
+def _marks_of(
+    plate: Nameplate, own: Sequence[PastReading], rows: Mapping[str, _Row]
+) -> Iterable[tuple[str, SeriesValue]]:
     """Return one call's marks: of each series the last reading of the call, since earlier ones were of another unit."""
-    last: dict[str, Mark] = {}
+    last: dict[str, SeriesValue] = {}
     strips = {amps_at(circuit.id): circuit for circuit in plate.circuits}
     elements = {ohms_at(f"{circuit.id}.element"): circuit for circuit in plate.circuits}
     blower, control = amps_at("blower"), amps_at("control")

@@ -12,7 +12,7 @@ from scipy.stats import CensoredData, ecdf
 from plentar.core.history.past import YEAR_SECONDS
 from plentar.core.unit.place import place_of
 
-__all__ = ["LEAST_FAILURES", "Failure", "Life", "Standing", "chance_within", "life_of", "lives_of"]
+__all__ = ["LEAST_FAILURES", "Life", "PartFailure", "Standing", "chance_within", "life_of", "lives_of"]
 
 LEAST_FAILURES = 20
 # What every circuit has one of; everything else a unit has once.
@@ -31,7 +31,7 @@ class Standing:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Failure:
+class PartFailure:
     """One part of one unit that was put right [s since 1970]: `strip-b.link`."""
 
     unit: str
@@ -85,7 +85,7 @@ def life_of(kind: str, failed_years: Sequence[float], running_years: Sequence[fl
     )
 
 
-def lives_of(units: Iterable[Standing], failures: Iterable[Failure], now: float) -> dict[str, Life]:
+def lives_of(units: Iterable[Standing], failures: Iterable[PartFailure], now: float) -> dict[str, Life]:
     """Return what a shop's records say of each kind of part that failed often enough.
 
     Args:

@@ -15,7 +15,7 @@ from plentar.core.unit.nameplate import HeatingCircuit, Nameplate
 
 __all__ = [
     "FeedLoad",
-    "School",
+    "SizingRule",
     "WireCheck",
     "check_wire",
     "is_divided",
@@ -65,7 +65,7 @@ class FeedLoad:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class School:
+class SizingRule:
     """One school's answer for one device.
 
     `least_amps` and `most_amps` are the devices it allows [A]; `margin_amps` is how far the device lies inside them,
@@ -147,7 +147,7 @@ def schools(
     *,
     minimum_circuit_amps: float | None = None,
     maximum_device_amps: float | None = None,
-) -> tuple[School, School, School]:
+) -> tuple[SizingRule, SizingRule, SizingRule]:
     """Return the three schools' answers, the label first: it governs where it can be read.
 
     Args:
@@ -178,7 +178,7 @@ def _school(
     most: float | None,
     *,
     known: bool,
-) -> School:
+) -> SizingRule:
     edges = [device - least] if device is not None and least is not None else []
     edges += [most - device] if device is not None and most is not None else []
     margin = min(edges, default=None)
@@ -186,7 +186,7 @@ def _school(
         grade = Grade.FAIL
     else:
         grade = Grade.PASS if known and margin is not None and margin >= -1e-9 else Grade.NOT_PROVEN
-    return School(name=name, grade=grade, least_amps=least, most_amps=most, margin_amps=margin)
+    return SizingRule(name=name, grade=grade, least_amps=least, most_amps=most, margin_amps=margin)
 
 
 def is_divided(heater_amps_by_part: tuple[float, ...], device_amps_by_part: tuple[float | None, ...]) -> Grade:

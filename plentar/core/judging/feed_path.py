@@ -16,7 +16,7 @@ from plentar.core.judging.feed import (
     MOST_PART_DEVICE_AMPS,
     MOST_UNDIVIDED_AMPS,
     FeedLoad,
-    School,
+    SizingRule,
     WireCheck,
     check_wire,
     is_divided,
@@ -35,14 +35,14 @@ from plentar.core.unit.supply_path import (
     HOTTEST_DEGF,
     MOST_CARRYING,
     SIZES,
-    Branch,
+    BranchDevice,
     Conductor,
     Feed,
     Opening,
     SharedSupply,
 )
 
-__all__ = ["Label", "PathPart", "division_of", "feed_parts", "governing", "label_of", "path_of", "wire_runs"]
+__all__ = ["CircuitLabel", "PathPart", "division_of", "feed_parts", "governing", "label_of", "path_of", "wire_runs"]
 
 PartKind = Literal["shared", "outdoor", "breaker", "wire", "disconnect", "lugs", "switch", "strip", "blower", "control"]
 # docs/trade.md, section 6: stranded, heat-rated ends; 105 °C is the least that is sold as such.
@@ -56,7 +56,7 @@ COOL_DEGF = 86.0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Label:
+class CircuitLabel:
     """What the unit's label asks of a circuit [A]; None where it cannot be read, or several feeds share it."""
 
     minimum_circuit_amps: float | None = None
@@ -95,7 +95,7 @@ class PathPart:
     defects: tuple[Words, ...] = ()
     notes: tuple[Words, ...] = ()
     missing: tuple[Words, ...] = ()
-    schools: tuple[School, ...] = ()
+    schools: tuple[SizingRule, ...] = ()
     checks: tuple[WireCheck, ...] = ()
     is_in_unit: bool = False
 
@@ -145,11 +145,11 @@ def wire_runs(wire: Conductor) -> tuple[WireRun, WireRun]:
     return worst, best
 
 
-def label_of(plate: Nameplate) -> Label:
+def label_of(plate: Nameplate) -> CircuitLabel:
     """Return the label's figures; they are the unit's, so they count for a unit with one feed alone."""
     if len(plate.feeds) > 1:
-        return Label()
-    return Label(minimum_circuit_amps=plate.minimum_circuit_amps, maximum_device_amps=plate.maximum_device_amps)
+        return CircuitLabel()
+    return CircuitLabel(minimum_circuit_amps=plate.minimum_circuit_amps, maximum_device_amps=plate.maximum_device_amps)
 
 
 @lru_cache(maxsize=256)
@@ -272,7 +272,7 @@ def feed_parts(plate: Nameplate, feed: Feed) -> Iterator[PathPart]:
     yield from _leaves(feed.id, last, feed.id, plate)
 
 
-def _needed(load: FeedLoad, label: Label) -> float:
+def _needed(load: FeedLoad, label: CircuitLabel) -> float:
     """Return what the circuit must be good for: the label's MCA where it can be read [A]."""
     return load.minimum_circuit_amps if label.minimum_circuit_amps is None else label.minimum_circuit_amps
 
@@ -287,7 +287,7 @@ def _device(
     opens: Opening | None,
     plate: Nameplate,
     *,
-    label: Label = Label(),
+    label: CircuitLabel = CircuitLabel(),
     strips: Sequence[HeatingCircuit] = (),
     missing: Sequence[Words] = (),
     is_in_unit: bool = False,
@@ -491,7 +491,7 @@ def _lugs(name: str, parent: str, feed: Feed, load: FeedLoad) -> PathPart:
     )
 
 
-def _branch(branch: Branch, parent: str, plate: Nameplate) -> Iterator[PathPart]:
+def _branch(branch: BranchDevice, parent: str, plate: Nameplate) -> Iterator[PathPart]:
     strips = [strip for strip in plate.circuits if strip.supplied_by == branch.id]
     has_blower = plate.blower.supplied_by == branch.id
     load = FeedLoad(

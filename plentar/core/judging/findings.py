@@ -18,7 +18,7 @@ from plentar.core.unit.quantities import QUANTITIES
 
 if TYPE_CHECKING:
     # With it comes numpy, which a finding needs not.
-    from plentar.core.judging.log import Event as LogEvent
+    from plentar.core.judging.log import LogFinding
 
 __all__ = ["Finding", "compare", "find", "log_findings", "noted", "run_findings"]
 
@@ -76,7 +76,7 @@ def run_findings(judged: RunVerdict) -> list[Finding]:
     return found + [noted(said("visit.order"), note.grade, note.words) for note in judged.order]
 
 
-def log_findings(name: str, events: "Sequence[LogEvent]", judged: RunVerdict) -> list[Finding]:
+def log_findings(name: str, events: "Sequence[LogFinding]", judged: RunVerdict) -> list[Finding]:
     """Return what a log shows that is not as it should be, and its notes of order, passes included.
 
     That strips draw alike is no finding. What still waits or was never seen is said by the events.

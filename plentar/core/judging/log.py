@@ -21,7 +21,7 @@ from plentar.core.said import Words, joined, said
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.points import part_words
 
-__all__ = ["Event", "LogAnalysis", "LogStep", "StageSpan", "analyse_log", "find_levels"]
+__all__ = ["LogAnalysis", "LogFinding", "LogStep", "StageSpan", "analyse_log", "find_levels"]
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
@@ -65,7 +65,7 @@ class StageSpan:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Event:
+class LogFinding:
     """Something the log shows: `kind` is missing, cycling, stays on, chatter, drift, unlisted, alike or stage."""
 
     kind: str
@@ -85,7 +85,7 @@ class LogAnalysis:
     levels: Floats
     steps: tuple[LogStep, ...]
     spans: tuple[StageSpan, ...]
-    events: tuple[Event, ...]
+    events: tuple[LogFinding, ...]
     run: TimingRun
     verdict: RunVerdict
     noise_amps: float
@@ -260,7 +260,7 @@ def analyse_log(
     events = _slow(plate, verdict) + events + drifts
     if jumps > MOST_LEVELS and not any(event.kind == "chatter" for event in events):
         words = said("log.current-jumps-times-something-chatters", jumps=jumps)
-        events.append(Event(kind="chatter", stage="", words=words, grade=Grade.FAIL))
+        events.append(LogFinding(kind="chatter", stage="", words=words, grade=Grade.FAIL))
     return LogAnalysis(
         edges=edges,
         levels=levels,
@@ -533,7 +533,7 @@ def _events(
     run: TimingRun,
     stages: Mapping[str, Stage],
     called: float,
-) -> list[Event]:
+) -> list[LogFinding]:
     events = []
     for name in story.names:
         own = [span for span in spans if span.stage == name]
@@ -543,7 +543,9 @@ def _events(
     return events
 
 
-def _stage_events(story: _Story, stage: Stage, own: Sequence[StageSpan], run: TimingRun, called: float) -> list[Event]:
+def _stage_events(
+    story: _Story, stage: Stage, own: Sequence[StageSpan], run: TimingRun, called: float
+) -> list[LogFinding]:
     """What one stage's spans tell: never came, was on before, came and went, stays on."""
     held = run.elapsed_seconds if run.dropped_seconds is None else run.dropped_seconds
     if not own:
@@ -552,35 +554,35 @@ def _stage_events(story: _Story, stage: Stage, own: Sequence[StageSpan], run: Ti
             words = said(
                 "log.never-came-s-window-ends", stage=stage.name, held=held, max_seconds=stage.on_window.max_seconds
             )
-            return [Event(kind="missing", stage=stage.id, words=words, grade=Grade.FAIL)]
+            return [LogFinding(kind="missing", stage=stage.id, words=words, grade=Grade.FAIL)]
         return []
     found = []
     if own[0].on_at_seconds < called - 1.0 and stage.id != "blower":
         words = said("log.was-before-call", stage=stage.name)
-        found.append(Event(kind="stays on", stage=stage.id, words=words, grade=Grade.FAIL))
+        found.append(LogFinding(kind="stays on", stage=stage.id, words=words, grade=Grade.FAIL))
     end_of_call = called + held
     within = [span for span in own if span.on_at_seconds <= end_of_call]
     quick = [s for s in within if s.off_at_seconds is not None and s.off_at_seconds - s.on_at_seconds < CHATTER_SECONDS]
     if len(quick) >= CHATTER_STEPS // 2:
         words = said("log.makes-breaks-times-within-seconds", stage=stage.name, count=len(quick))
-        found.append(Event(kind="chatter", stage=stage.id, words=words, grade=Grade.FAIL))
+        found.append(LogFinding(kind="chatter", stage=stage.id, words=words, grade=Grade.FAIL))
     elif len(within) >= 2 and stage.id != "blower":
         found.append(_cycling(story, stage, within, end_of_call))
     elif within and within[-1].off_at_seconds is not None and within[-1].off_at_seconds < end_of_call - 2.0:
         words = said(
             "log.dropped-out-s-after-call", stage=stage.name, off_at_seconds=within[-1].off_at_seconds - called
         )
-        found.append(Event(kind="dropped out", stage=stage.id, words=words, grade=Grade.FAIL))
+        found.append(LogFinding(kind="dropped out", stage=stage.id, words=words, grade=Grade.FAIL))
     if run.dropped_seconds is not None and own[-1].off_at_seconds is None and stage.id != "blower":
         left = run.elapsed_seconds - run.dropped_seconds
         # Twice its off window: no disc cools that slowly.
         if left >= 2 * stage.off_window.max_seconds:
             words = said("log.still-draws-s-after-call", stage=stage.name, left=left)
-            found.append(Event(kind="stays on", stage=stage.id, words=words, grade=Grade.FAIL))
+            found.append(LogFinding(kind="stays on", stage=stage.id, words=words, grade=Grade.FAIL))
     return found
 
 
-def _cycling(story: _Story, stage: Stage, spans: Sequence[StageSpan], end_of_call: float) -> Event:
+def _cycling(story: _Story, stage: Stage, spans: Sequence[StageSpan], end_of_call: float) -> LogFinding:
     """A strip that drops out and returns by itself: period, share of time on, what that costs in heat."""
     starts = [span.on_at_seconds for span in spans]
     period = (starts[-1] - starts[0]) / (len(starts) - 1)
@@ -595,7 +597,7 @@ def _cycling(story: _Story, stage: Stage, spans: Sequence[StageSpan], end_of_cal
         percent=100 * duty,
         lost_watts=(1 - duty) * watts,
     )
-    return Event(
+    return LogFinding(
         kind="cycling",
         stage=stage.id,
         words=words,
@@ -606,7 +608,7 @@ def _cycling(story: _Story, stage: Stage, spans: Sequence[StageSpan], end_of_cal
     )
 
 
-def _slow(plate: Nameplate, verdict: RunVerdict) -> list[Event]:
+def _slow(plate: Nameplate, verdict: RunVerdict) -> list[LogFinding]:
     """Name a sequencer whose every seen pole came late, instead of each pole by itself."""
     on = {entry.stage.id: entry.on for entry in verdict.stages}
     events = []
@@ -618,11 +620,11 @@ def _slow(plate: Nameplate, verdict: RunVerdict) -> list[Event]:
             )
             worst = max((on[circuit.id].grade for circuit in own), key=lambda grade: grade.severity)
             words = said("log.slow", part=part_words(device.id), times=times)
-            events.append(Event(kind="slow", stage=device.id, words=words, grade=worst))
+            events.append(LogFinding(kind="slow", stage=device.id, words=words, grade=worst))
     return events
 
 
-def _unlisted(story: _Story, steps: Sequence[LogStep]) -> list[Event]:
+def _unlisted(story: _Story, steps: Sequence[LogStep]) -> list[LogFinding]:
     """Steps that no strip of the unit makes."""
     strange = [step for step in steps if abs(step.after_amps - step.before_amps) > 2.5 and not step.changes]
     if not strange:
@@ -631,10 +633,10 @@ def _unlisted(story: _Story, steps: Sequence[LogStep]) -> list[Event]:
     amps, more = first.after_amps - first.before_amps, len(strange) - 1
     reason = "log.steps-fit-no-strip" if more else "log.step-fits-no-strip"
     words = said(reason, amps=amps, at_seconds=first.at_seconds, count=more)
-    return [Event(kind="unlisted", stage="", words=words, grade=Grade.MARGINAL)]
+    return [LogFinding(kind="unlisted", stage="", words=words, grade=Grade.MARGINAL)]
 
 
-def _alike(story: _Story) -> list[Event]:
+def _alike(story: _Story) -> list[LogFinding]:
     """Say where strips draw so alike that only their order tells which is which."""
     count = len(story.names) - story.has_blower
     pairs = []
@@ -647,10 +649,10 @@ def _alike(story: _Story) -> list[Event]:
     if not pairs:
         return []
     words = said("log.draw-alike-which-which-goes", pairs=joined(pairs[:3], "semicolon"))
-    return [Event(kind="alike", stage="", words=words, grade=Grade.NOT_PROVEN)]
+    return [LogFinding(kind="alike", stage="", words=words, grade=Grade.NOT_PROVEN)]
 
 
-def _drifts(seconds: Floats, amps: Floats, starts: Ints, levels: Floats, noise: float) -> list[Event]:
+def _drifts(seconds: Floats, amps: Floats, starts: Ints, levels: Floats, noise: float) -> list[LogFinding]:
     """Levels that creep: a hot joint or a sagging supply."""
     events = []
     for start, stop, level in zip(starts.tolist(), [*starts[1:].tolist(), amps.size], levels.tolist(), strict=True):
@@ -661,5 +663,5 @@ def _drifts(seconds: Floats, amps: Floats, starts: Ints, levels: Floats, noise: 
         change = float(np.mean(amps[stop - third : stop]) - np.mean(amps[start : start + third])) * 1.5
         if abs(change) > DRIFT_RATIO * level and abs(change) > 6 * noise / math.sqrt(third):
             words = said("log.creeps-over-s-joint-warms", level=level, change=change, lasts=lasts)
-            events.append(Event(kind="drift", stage="", words=words, grade=Grade.MARGINAL))
+            events.append(LogFinding(kind="drift", stage="", words=words, grade=Grade.MARGINAL))
     return events[:3]

@@ -26,7 +26,7 @@ from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.supply_path import COLDEST_DEGF
 from plentar.core.unit.warmth import HOTTEST_DEGF, HousePlate
 
-__all__ = ["HeatStage", "Range", "School", "Weather", "house_range", "pump_range", "weather_of"]
+__all__ = ["ColdWeatherPlan", "HeatStage", "Range", "Weather", "house_range", "pump_range", "weather_of"]
 
 # Least and most.
 Range = tuple[float, float]
@@ -66,7 +66,7 @@ class HeatStage:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class School:
+class ColdWeatherPlan:
     """One way to run the cold end: watts drawn an hour, what it is short by, and a word on comfort."""
 
     name: Words
@@ -111,7 +111,7 @@ class Weather:
     stages: tuple[HeatStage, ...]
     hours: Range | None
     design_watts: Range | None
-    schools: tuple[School, ...]
+    schools: tuple[ColdWeatherPlan, ...]
     grade: Grade
     words: Words
     notes: tuple[Words, ...]
@@ -225,7 +225,7 @@ def weather_of(
     design = plate.house.design_outdoor_degf if plate.house is not None else None
     stages = _stages(plate, strips, coming, needed, outdoor_degf, limits, has_defrost=runs)
     names = [circuit.id for circuit in plate.circuits]
-    seen = Seen(
+    seen = StripsSeen(
         dead=any(name in dead for name in names),
         are_read=read is not None and set(names) <= {*read, *dead, *held_back},
         is_desk=read is None,
@@ -385,7 +385,7 @@ def _not_steady(plate: Nameplate) -> Words:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Seen:
+class StripsSeen:
     """What is known of the strips: whether one is dead, all the others were read right, or nobody reads at all."""
 
     dead: bool
@@ -394,7 +394,7 @@ class Seen:
 
 
 def _answer(
-    needed: Range | None, have: float, whole: float, seen: Seen, missing: list[Words], outdoor_degf: float
+    needed: Range | None, have: float, whole: float, seen: StripsSeen, missing: list[Words], outdoor_degf: float
 ) -> tuple[Grade, Words]:
     """Return the verdict and its words: enough, short by so much though all is right, short for what is dead."""
     if needed is None or missing:
@@ -461,7 +461,7 @@ def _schools(
     outdoor_degf: float,
     whole_watts: float,
     price_kwh: float | None,
-) -> tuple[School, ...]:
+) -> tuple[ColdWeatherPlan, ...]:
     """Return the ways to run the cold end with what each draws an hour: docs/trade.md, section 7."""
     if pumps is None:
         return ()
@@ -469,9 +469,9 @@ def _schools(
     beside = _needed(pumps, loss, held_degf, outdoor_degf)
     drawn = _pump_watts(plate, pumps, outdoor_degf)
 
-    def school(name: str, needed: Range, extra: Range) -> School:
+    def school(name: str, needed: Range, extra: Range) -> ColdWeatherPlan:
         watts = (min(needed[0], whole_watts) + extra[0], min(needed[1], whole_watts) + extra[1])
-        return School(
+        return ColdWeatherPlan(
             name=said(f"weather.school-{name}"),
             drawn_watts=watts,
             short_watts=_less(needed, whole_watts),

@@ -23,9 +23,9 @@ from plentar.core.evidence.events import (
     Locked,
     Measured,
     MeterProven,
+    Observed,
     Opened,
     PowerBack,
-    Seen,
     Switched,
     Ticked,
 )
@@ -35,7 +35,7 @@ from plentar.core.evidence.record import Record
 from plentar.core.evidence.signs import sign_of
 from plentar.core.intake import Sender, take_in
 from plentar.core.practice.case import Case, part_of
-from plentar.core.practice.meter import BLOWN_MINUTES, METER, Display, display, ranges_of
+from plentar.core.practice.meter import BLOWN_MINUTES, METER, MeterDisplay, display, ranges_of
 from plentar.core.practice.score import Score
 from plentar.core.practice.world import World
 from plentar.core.said import Words, joined, said
@@ -46,15 +46,15 @@ __all__ = [
     "DANGERS",
     "LEARNER",
     "Act",
-    "Ask",
     "Attempt",
+    "AttemptStep",
     "Dare",
     "Did",
     "Finish",
+    "HintAsked",
     "Listen",
     "Outcome",
     "Read",
-    "Step",
     "Swap",
     "Wait",
     "repairs_of",
@@ -136,7 +136,7 @@ class Listen:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Ask:
+class HintAsked:
     """The next best test asked for."""
 
     kind: ClassVar[str] = "ask"
@@ -157,11 +157,11 @@ class Finish:
     kind: ClassVar[str] = "finish"
 
 
-Act = Did | Read | Wait | Swap | Listen | Ask | Dare | Finish
+Act = Did | Read | Wait | Swap | Listen | HintAsked | Dare | Finish
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Step:
+class AttemptStep:
     """One thing done: an id, when on the practice clock [s], what."""
 
     id: str
@@ -173,8 +173,8 @@ class Step:
 class Outcome:
     """What a step did: what the meter showed, what was told, what would have hurt, the minutes it is billed."""
 
-    step: Step
-    display: Display | None = None
+    step: AttemptStep
+    display: MeterDisplay | None = None
     told: tuple[Words, ...] = ()
     danger: str = ""
     refusal: Words = ""
@@ -284,17 +284,17 @@ class Attempt:
             found=found if self.is_finished or hidden else 0.0,
             fine_parts=len(self.fine_parts),
             minutes=self.minutes,
-            hints=sum(isinstance(outcome.step.act, Ask) for outcome in self.outcomes),
+            hints=sum(isinstance(outcome.step.act, HintAsked) for outcome in self.outcomes),
             unsafe=len(self.dangers),
         )
 
-    def take_all(self, steps: Iterable[Step]) -> "Attempt":
+    def take_all(self, steps: Iterable[AttemptStep]) -> "Attempt":
         """Take steps in order."""
         for step in steps:
             self.take(step)
         return self
 
-    def take(self, step: Step) -> Outcome:
+    def take(self, step: AttemptStep) -> Outcome:
         """Do one thing.
 
         Raises:
@@ -308,7 +308,7 @@ class Attempt:
         self.outcomes.append(outcome)
         return outcome
 
-    def _do(self, step: Step) -> Outcome:
+    def _do(self, step: AttemptStep) -> Outcome:
         act = step.act
         if isinstance(act, Read):
             return self._read(step, act)
@@ -329,7 +329,7 @@ class Attempt:
             return Outcome(step=step)
         return Outcome(step=step, minutes=TAP_MINUTES)
 
-    def _hurt(self, step: Step, danger: str, *, minutes: float, told: tuple[Words, ...] = ()) -> Outcome:
+    def _hurt(self, step: AttemptStep, danger: str, *, minutes: float, told: tuple[Words, ...] = ()) -> Outcome:
         """Tell what it would have done; the call goes on from a safe state."""
         cost = BLOWN_MINUTES if danger in BLOWN else 0.0
         words = (said(f"practice.danger-{danger}"), *told)
@@ -337,7 +337,7 @@ class Attempt:
 
     # The meter.
 
-    def _read(self, step: Step, act: Read) -> Outcome:
+    def _read(self, step: AttemptStep, act: Read) -> Outcome:
         spot, world, visit = spot_of(act.point), self.world, self.visit
         if not visit.knows(act.point):
             raise ReadingError(f"this unit has no point {act.point[:80]!r}", field="point")
@@ -391,7 +391,7 @@ class Attempt:
 
     # Switches, locks, lists.
 
-    def _did(self, step: Step, act: Did) -> Outcome:
+    def _did(self, step: AttemptStep, act: Did) -> Outcome:
         deed, world = act.deed, self.world
         if isinstance(deed, Measured | Fitted | PowerBack | Opened):
             raise ReadingError("that is done another way in practice", field="kind")
@@ -418,7 +418,7 @@ class Attempt:
         else:
             self._take_in(step.id, deed)
         minutes = ISOLATE_MINUTES / 10 if isinstance(deed, Locked | Ticked | MeterProven | Checked) else TAP_MINUTES
-        if isinstance(deed, Seen):
+        if isinstance(deed, Observed):
             minutes = LOOK_MINUTES / 10
         heard = (*self._clicked(before), *self._heard())
         if danger:
@@ -446,7 +446,7 @@ class Attempt:
         """The parts repaired or replaced so far."""
         return [outcome.step.act.part for outcome in self.outcomes if isinstance(outcome.step.act, Swap)]
 
-    def _swap(self, step: Step, act: Swap) -> Outcome:
+    def _swap(self, step: AttemptStep, act: Swap) -> Outcome:
         if act.part not in dict(repairs_of(self.case)):
             raise ReadingError(f"this unit has no part {act.part[:60]!r} to put right", field="part")
         owner = place_of(act.part).owner
@@ -495,7 +495,7 @@ class Attempt:
 
     _told_trip: bool = field(init=False, default=False)
 
-    def _listen(self, step: Step) -> Outcome:
+    def _listen(self, step: AttemptStep) -> Outcome:
         world = self.world
         told: list[Words] = []
         glowing = [self.case.plate.circuit(name).name for name in world.glowing]
@@ -508,7 +508,7 @@ class Attempt:
         if any(fault.id.endswith((".burnt", "lug-l1.loose", "lug-l2.loose")) for fault in world.faults):
             told.append(said("practice.smells"))
         for number, (kind, about) in enumerate(self.case.signs):
-            self._take_in(f"{step.id}.{number}", Seen(sign=kind, about=about))
+            self._take_in(f"{step.id}.{number}", Observed(sign=kind, about=about))
             sign = sign_of(kind)
             words = sign.words if sign is not None else kind
             words = said("practice.found-at", sign=words, part=place_words(self.case.plate, about)) if about else words

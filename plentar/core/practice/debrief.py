@@ -17,11 +17,11 @@ from plentar.core.practice.why import ties_of, why_words
 from plentar.core.said import Words
 from plentar.core.unit.place import spot_of
 
-__all__ = ["Debrief", "Line", "debrief"]
+__all__ = ["Debrief", "DebriefLine", "debrief"]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Line:
+class DebriefLine:
     """One step: its number, what it did, and for a reading what it won and what would have been the better one.
 
     `lead` is the likeliest cause after it with its share; `better` the test that was best before it with its bits and
@@ -46,7 +46,7 @@ class Debrief:
     """The whole: every step, where certainty was reached and how much was read after it, parts that were fine, what the
     next best test and the fixed order would have scored on the same case."""
 
-    lines: tuple[Line, ...]
+    lines: tuple[DebriefLine, ...]
     certain_at: int | None
     read_after: int
     fine_parts: tuple[Words, ...]
@@ -63,7 +63,7 @@ def debrief(fresh: Attempt, outcomes: Sequence[Outcome]) -> Debrief:
         fresh: The same case with nothing done.
         outcomes: What was done, in order.
     """
-    lines: list[Line] = []
+    lines: list[DebriefLine] = []
     certain_at: int | None = None
     read_after = 0
     for number, done in enumerate(outcomes, start=1):
@@ -71,19 +71,19 @@ def debrief(fresh: Attempt, outcomes: Sequence[Outcome]) -> Debrief:
         is_of_proof = bool(fresh.world.off) or any(isinstance(entry.outcome.step.act, Swap) for entry in lines)
         if not isinstance(act, Read) or (is_of_proof and not spot_of(act.point).is_ohms):
             # Power off it is dead that is proven, after a repair the repair: neither is doubt.
-            lines.append(Line(number=number, outcome=fresh.take(done.step)))
+            lines.append(DebriefLine(number=number, outcome=fresh.take(done.step)))
             continue
         best, doubt = before.next_test, _doubt(before.suspects)
         outcome = fresh.take(done.step)
         if not outcome.readings:
-            lines.append(Line(number=number, outcome=outcome))
+            lines.append(DebriefLine(number=number, outcome=outcome))
             continue
         after = fresh.visit
         lead = after.suspects[0] if after.suspects else None
         was_best = best is not None and best.test.point == act.point
         ties = ties_of(fresh.world.settled, act.point)
         lines.append(
-            Line(
+            DebriefLine(
                 number=number,
                 outcome=outcome,
                 bits=doubt - _doubt(after.suspects) if before.suspects else None,

@@ -7,7 +7,7 @@ from plentar.core.evidence.metrology import DEMO_METER, Meter
 from plentar.core.unit.electrical import OPEN_OHMS
 from plentar.core.unit.quantities import QUANTITIES
 
-__all__ = ["BLOWN_MINUTES", "METER", "Display", "display", "ranges_of"]
+__all__ = ["BLOWN_MINUTES", "METER", "MeterDisplay", "display", "ranges_of"]
 
 METER: Meter = DEMO_METER
 # A meter that met the line on its ohms or amps function: the walk to the van for another. Chosen.
@@ -19,7 +19,7 @@ OVER_LIMIT = "OL"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Display:
+class MeterDisplay:
     """What stands on the display: its digits, its unit, and the same as somebody writes it down."""
 
     digits: str
@@ -53,7 +53,7 @@ def _spoken_end(end: float, sign: str) -> str:
     return f"{end / scale:g} {prefix}{sign}"
 
 
-def display(value: float, quantity: str, *, meter: Meter = METER, flicker: float = 0.0) -> Display:
+def display(value: float, quantity: str, *, meter: Meter = METER, flicker: float = 0.0) -> MeterDisplay:
     """Return what the meter shows of a true value, on the smallest range that holds it or the one its knob is on.
 
     Args:
@@ -74,7 +74,7 @@ def display(value: float, quantity: str, *, meter: Meter = METER, flicker: float
     sign = QUANTITIES[quantity].sign
     own = meter.range_for(quantity, value)
     if abs(value) > own.full_scale or (quantity == "ohms" and value >= min(OPEN_OHMS, own.full_scale)):
-        return Display(digits=OVER_LIMIT, unit=sign, typed=OVER_LIMIT)
+        return MeterDisplay(digits=OVER_LIMIT, unit=sign, typed=OVER_LIMIT)
     counts = math.floor(value / own.resolution + 0.5 * max(-1.0, min(1.0, flicker)) + 0.5)
     shown = max(counts, 0) * own.resolution if quantity != "degf" else counts * own.resolution
     scale, prefix, typed = 1.0, "", ""
@@ -82,4 +82,4 @@ def display(value: float, quantity: str, *, meter: Meter = METER, flicker: float
         scale, prefix, typed = (KILO, "k", "k") if own.resolution < KILO else (MEGA, "M", "M")
     places = max(0, round(-math.log10(own.resolution / scale)))
     digits = f"{shown / scale:.{places}f}"
-    return Display(digits=digits, unit=prefix + sign, typed=digits + typed)
+    return MeterDisplay(digits=digits, unit=prefix + sign, typed=digits + typed)

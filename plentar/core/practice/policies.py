@@ -39,7 +39,7 @@ REPAIR_MINUTES = 20.0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Taken:
+class PlayedReading:
     """One reading a policy took: where, under which calls, what stood on the display, the bits it won."""
 
     point: str
@@ -54,7 +54,7 @@ class Played:
     """A case worked to its end."""
 
     policy: Policy
-    taken: tuple[Taken, ...]
+    taken: tuple[PlayedReading, ...]
     named: tuple[str, ...]
     score: Score
 
@@ -80,7 +80,7 @@ class _Play:
         self.condition = _condition(case, frozenset(), is_dead=False)
         self.readings: list[Reading] = []
         self.seen: list[tuple[str, frozenset[str]]] = []
-        self.taken: list[Taken] = []
+        self.taken: list[PlayedReading] = []
         self.minutes, self.unsafe, self.fine_parts = 0.0, 0, 0
 
     def run(self) -> Played:
@@ -93,7 +93,9 @@ class _Play:
             shown, minutes = self._read(test)
             diagnosis = self._diagnosis()
             bits = before - bits_of(diagnosis.causes)
-            self.taken.append(Taken(point=test.point, calls=test.drive.calls, shown=shown, minutes=minutes, bits=bits))
+            self.taken.append(
+                PlayedReading(point=test.point, calls=test.drive.calls, shown=shown, minutes=minutes, bits=bits)
+            )
         named = self._repair(diagnosis)
         return Played(policy=self.policy, taken=tuple(self.taken), named=named, score=self._score())
 

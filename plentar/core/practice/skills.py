@@ -11,7 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-__all__ = ["PRIOR_WIDTH", "Answer", "Estimate", "estimate", "next_item", "success"]
+__all__ = ["PRIOR_WIDTH", "Estimate", "ItemAnswer", "estimate", "next_item", "success"]
 
 Floats = NDArray[np.float64]
 # Six standard deviations either way, finer than any interval that is told.
@@ -29,7 +29,7 @@ TAIL = 0.05
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Answer:
+class ItemAnswer:
     """One answer: how hard its item is, whether it succeeded, how likely a guess does."""
 
     difficulty: float
@@ -85,7 +85,7 @@ def _spread() -> Floats:
     return kernel
 
 
-def estimate(answers: Iterable[Answer]) -> Estimate:
+def estimate(answers: Iterable[ItemAnswer]) -> Estimate:
     """Return what a skill is after some answers, oldest first.
 
     Example:

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from plentar.core.circuit.places import place_words
-from plentar.core.circuit.solve import Settled
+from plentar.core.circuit.solve import Solution
 from plentar.core.said import Words, joined, said
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import GROUND, place_of, spot_of
@@ -32,7 +32,7 @@ class Tie:
     parts: tuple[str, ...]
 
 
-def ties_of(settled: Settled, point: str) -> tuple[Tie, ...]:
+def ties_of(settled: Solution, point: str) -> tuple[Tie, ...]:
     """Return what each probe of a point is tied to most firmly: the source the fewest ohms away.
 
     Args:
@@ -46,7 +46,7 @@ def ties_of(settled: Settled, point: str) -> tuple[Tie, ...]:
     return tuple(_tied(settled, place, ends, steps) for place in spot.places)
 
 
-def _tied(settled: Settled, terminal: str, ends: Mapping[int, str], steps: Mapping[int, list[Way]]) -> Tie:
+def _tied(settled: Solution, terminal: str, ends: Mapping[int, str], steps: Mapping[int, list[Way]]) -> Tie:
     v = settled.variants
     start = int(v.node_of[0, v.circuit.terminals[terminal]])
     best = {start: 0.0}
@@ -67,7 +67,7 @@ def _tied(settled: Settled, terminal: str, ends: Mapping[int, str], steps: Mappi
     return Tie(terminal=terminal, end="", parts=())
 
 
-def _ends(settled: Settled) -> dict[int, str]:
+def _ends(settled: Solution) -> dict[int, str]:
     """Return the nodes that something outside holds where they are."""
     v = settled.variants
     found = {int(v.node_of[0, v.circuit.terminals[GROUND]]): FRAME}
@@ -82,7 +82,7 @@ def _ends(settled: Settled) -> dict[int, str]:
     return found
 
 
-def _steps(settled: Settled) -> dict[int, list[Way]]:
+def _steps(settled: Solution) -> dict[int, list[Way]]:
     v = settled.variants
     found: dict[int, list[Way]] = {}
 

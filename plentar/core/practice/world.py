@@ -14,7 +14,7 @@ from plentar.core.circuit.changes import Changes
 from plentar.core.circuit.drive import Drive
 from plentar.core.circuit.network import METER_OHMS
 from plentar.core.circuit.probe import circuit_ohms, dead_ohms, part_ohms, read_amps, read_volts
-from plentar.core.circuit.solve import Settled, Variants, settle
+from plentar.core.circuit.solve import Solution, Variants, settle
 from plentar.core.circuit.timeline import Running
 from plentar.core.circuit.wiring import wire
 from plentar.core.errors import ReadingError
@@ -186,7 +186,7 @@ class World:
             opened=opened,
         )
 
-    def _rest(self) -> Settled:
+    def _rest(self) -> Solution:
         for _ in range(MOST_TURNS):
             self.running.drive, self.running.changes = self.drive, self._changes()
             settled = self.running.rest()

@@ -16,7 +16,7 @@ from plentar.core.errors import NameplateError
 from plentar.core.unit.checked import PlateValue, require_above_zero, require_id, require_within
 from plentar.core.unit.electrical import element_ohms
 from plentar.core.unit.kinds import KINDS, DeviceKind, Kind, kind_of
-from plentar.core.unit.supply_path import SIZES, Branch, Conductor, Feed, SharedSupply
+from plentar.core.unit.supply_path import SIZES, BranchDevice, Conductor, Feed, SharedSupply
 from plentar.core.unit.warmth import HeatPumpPlate, HousePlate
 
 __all__ = [
@@ -24,7 +24,7 @@ __all__ = [
     "SIZES",
     "Blower",
     "BlowerRelay",
-    "Branch",
+    "BranchDevice",
     "Conductor",
     "Feed",
     "HeatingCircuit",
@@ -314,7 +314,7 @@ class Nameplate(PlateValue):
     blower: Blower
     transformer: Transformer
     supply: Literal["split-phase", "wye", "line-to-neutral"] = "split-phase"
-    branches: tuple[Branch, ...] = ()
+    branches: tuple[BranchDevice, ...] = ()
     shared: tuple[SharedSupply, ...] = ()
     heat_pump: HeatPumpPlate | None = None
     house: HousePlate | None = None

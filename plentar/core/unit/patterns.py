@@ -9,7 +9,7 @@ from dataclasses import replace
 from plentar.core.unit.nameplate import (
     Blower,
     BlowerRelay,
-    Branch,
+    BranchDevice,
     Conductor,
     Feed,
     HeatingCircuit,
@@ -248,8 +248,8 @@ def four_strip_staged() -> Nameplate:
         nominal_volts=240.0,
         feeds=(_feed(1, 125.0, "1"),),
         branches=(
-            Branch(id="branch-1", feed="feed-1", rated_amps=60.0),
-            Branch(id="branch-2", feed="feed-1", rated_amps=60.0),
+            BranchDevice(id="branch-1", feed="feed-1", rated_amps=60.0),
+            BranchDevice(id="branch-2", feed="feed-1", rated_amps=60.0),
         ),
         devices=(_sequencer("a", 2), _sequencer("b", 2, "W2")),
         circuits=_strips(

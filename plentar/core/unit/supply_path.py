@@ -12,7 +12,7 @@ from plentar.core.unit.checked import PlateValue, require_above_zero, require_id
 __all__ = [
     "SIZES",
     "STANDARD_DEVICES",
-    "Branch",
+    "BranchDevice",
     "Conductor",
     "Disconnect",
     "Feed",
@@ -123,7 +123,7 @@ class Feed(PlateValue):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Branch(PlateValue):
+class BranchDevice(PlateValue):
     """One built-in breaker or switch that divides a large feed inside the unit."""
 
     id: str

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from plentar.core.circuit.places import terminal_words
 from plentar.core.circuit.wiring import wire
 from plentar.core.errors import ReadingError
-from plentar.core.evidence.events import Lead
+from plentar.core.evidence.events import LedgerLead
 from plentar.core.limits.verdicts import Grade
 from plentar.core.said import Words, said
 from plentar.core.unit.nameplate import Nameplate
@@ -69,7 +69,7 @@ def terminals_of(plate: Nameplate, part: str) -> tuple[tuple[str, Words], ...]:
     )
 
 
-def check_ledger(plate: Nameplate, part: str, rows: Sequence[Lead]) -> tuple[LedgerNote, ...]:
+def check_ledger(plate: Nameplate, part: str, rows: Sequence[LedgerLead]) -> tuple[LedgerNote, ...]:
     """Hold after against before and against the circuit, worst first.
 
     Raises:
@@ -103,7 +103,7 @@ def check_ledger(plate: Nameplate, part: str, rows: Sequence[Lead]) -> tuple[Led
     return tuple(sorted(notes, key=lambda note: -note.grade.severity))
 
 
-def _row_notes(plate: Nameplate, end: LeadEnd, row: Lead, places: Mapping[str, Words]) -> list[LedgerNote]:
+def _row_notes(plate: Nameplate, end: LeadEnd, row: LedgerLead, places: Mapping[str, Words]) -> list[LedgerNote]:
     lead = said("ledger.lead", where=end.words)
     notes = []
     if row.after == LOOSE:

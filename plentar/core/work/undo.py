@@ -25,9 +25,9 @@ from plentar.core.evidence.events import (
     Marked,
     Measured,
     Noted,
+    Observed,
     Opened,
     Photographed,
-    Seen,
     Switched,
     Tapped,
     Temporary,
@@ -96,7 +96,7 @@ def deed_words(plate: Nameplate, deed: Deed) -> Words:
     match deed:
         case Measured():
             return said("undo.reading", point=find_point(plate, deed.point).label, typed=deed.typed)
-        case Seen():
+        case Observed():
             sign = sign_of(deed.sign)
             return said("undo.seen", sign=sign.words) if sign is not None else said("undo.row")
         case Switched():
@@ -108,10 +108,10 @@ def deed_words(plate: Nameplate, deed: Deed) -> Words:
 def _back(record: Record, event: Event, moment: float) -> Deed | None:
     """Return the deed that takes another back; nothing where that one is a fact, or was taken back already."""
     match event.deed:
-        case Seen() as deed:
+        case Observed() as deed:
             earlier = [
                 other.state
-                for at, other in record.of(Seen)
+                for at, other in record.of(Observed)
                 if (other.sign, other.about) == (deed.sign, deed.about) and at.seq < event.seq
             ]
             return replace(deed, state=earlier[-1] if earlier else "undone")

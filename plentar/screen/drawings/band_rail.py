@@ -13,7 +13,7 @@ from plentar.screen.shown import in_display
 from plentar.words import say
 from plentar.words.figures import plus_minus
 
-__all__ = ["RAIL_WIDTH", "BandRail", "Mark", "Span", "band_rail"]
+__all__ = ["RAIL_WIDTH", "BandRail", "RailMark", "Span", "band_rail"]
 
 RAIL_WIDTH = 304.0
 PAD = 2.0
@@ -28,7 +28,7 @@ class Span:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Mark:
+class RailMark:
     """One number under the rail."""
 
     x: float
@@ -47,7 +47,7 @@ class BandRail:
     tick_x: float
     is_beyond: bool
     expected_x: float | None
-    marks: tuple[Mark, ...]
+    marks: tuple[RailMark, ...]
     verdict: str
     spoken: str
 
@@ -116,7 +116,7 @@ def _round_up(value: float) -> float:
     return math.ceil(value / step) * step
 
 
-def _marks(low: float, high: float, x: object) -> list[Mark]:
+def _marks(low: float, high: float, x: object) -> list[RailMark]:
     assert callable(x)  # noqa: S101 - narrows the type for the reader and the checker
     rough = (high - low) / 5
     magnitude = 10.0 ** math.floor(math.log10(rough))
@@ -126,7 +126,7 @@ def _marks(low: float, high: float, x: object) -> list[Mark]:
     for index in range(first, math.floor(high / step + 1e-9) + 1):
         place = x(index * step)
         anchor = "start" if place < 12 else "end" if place > RAIL_WIDTH - 12 else "middle"
-        marks.append(Mark(x=place, text=f"{index * step:g}", anchor=anchor))
+        marks.append(RailMark(x=place, text=f"{index * step:g}", anchor=anchor))
     return marks
 
 

@@ -18,16 +18,16 @@ from plentar.words import say
 
 __all__ = [
     "Board",
+    "BoardNote",
+    "BoardText",
+    "DrawnWire",
     "Halo",
-    "Label",
     "LineState",
     "Pin",
     "Probe",
     "Row",
     "Symbol",
     "Target",
-    "Told",
-    "Wire",
     "draw_board",
     "plain_line",
     "shown_value",
@@ -43,7 +43,7 @@ MOST_ROOMY = 4
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Wire:
+class DrawnWire:
     """A conductor as a path of straight runs; `hops` are the x of crossings to arch over."""
 
     path: str
@@ -64,7 +64,7 @@ class Symbol:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Label:
+class BoardText:
     """A word on the board; `style` is one of name, note, leg, rung, terminal."""
 
     x: float
@@ -129,7 +129,7 @@ class Pin:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Told:
+class BoardNote:
     """What a check found, written where it belongs: a name, words, and the verdict's name (empty: not looked at)."""
 
     x: float
@@ -150,14 +150,14 @@ class Board:
 
     width: float = WIDTH
     height: float = 0.0
-    wires: list[Wire] = field(default_factory=list)
+    wires: list[DrawnWire] = field(default_factory=list)
     symbols: list[Symbol] = field(default_factory=list)
-    labels: list[Label] = field(default_factory=list)
+    labels: list[BoardText] = field(default_factory=list)
     targets: list[Target] = field(default_factory=list)
     probes: list[Probe] = field(default_factory=list)
     halos: list[Halo] = field(default_factory=list)
     pins: list[Pin] = field(default_factory=list)
-    told: list[Told] = field(default_factory=list)
+    told: list[BoardNote] = field(default_factory=list)
     bracket: str = ""
     control_y: float = 0.0
     control_note: str = ""
@@ -215,13 +215,13 @@ class _Pen:
         self.target(point, box, tag, also=volts if point == ohms else ohms)
 
     def wire(self, path: str, state: LineState) -> None:
-        self.board.wires.append(Wire(path=path, state=state))
+        self.board.wires.append(DrawnWire(path=path, state=state))
 
     def symbol(self, kind: str, x: float, y: float, state: LineState, **more: object) -> None:
         self.board.symbols.append(Symbol(kind=kind, x=x, y=y, state=state, **more))  # type: ignore[arg-type]
 
     def label(self, x: float, y: float, text: str, style: str = "name", anchor: str = "middle") -> None:
-        self.board.labels.append(Label(x=x, y=y, text=text, style=style, anchor=anchor))
+        self.board.labels.append(BoardText(x=x, y=y, text=text, style=style, anchor=anchor))
 
     def target(
         self, point: str, box: tuple[float, float, float, float], tag: tuple[float, float], also: str = ""
@@ -378,8 +378,8 @@ def _feed_block(pen: _Pen, feed: str, top: float, pitch: float, *, with_blower: 
     else:
         y -= pitch - (26 if is_tall else 34)
     state = pen.line(f"{feed}.l1")
-    pen.board.wires.insert(0, Wire(path=f"M {LEFT} {head + 14} V {y - 14}", state=state))
-    pen.board.wires.insert(0, Wire(path=f"M {RIGHT} {head + 14} V {y - 14}", state=pen.line(f"{feed}.l2")))
+    pen.board.wires.insert(0, DrawnWire(path=f"M {LEFT} {head + 14} V {y - 14}", state=state))
+    pen.board.wires.insert(0, DrawnWire(path=f"M {RIGHT} {head + 14} V {y - 14}", state=pen.line(f"{feed}.l2")))
     tall = y - 14 - (head + 18)
     pen.probe(f"{feed}.l1", (LEFT, head + 34), (LEFT - 42, head + 18, 44, tall))
     pen.probe(f"{feed}.l2", (RIGHT, head + 34), (RIGHT - 2, head + 18, 40, tall))
@@ -539,7 +539,7 @@ def _rows(pen: _Pen, y: float) -> float:
         return y
     width = (RIGHT - LEFT - 16) / len(pen.blower_rows)
     for i, (name, words, verdict) in enumerate(pen.blower_rows):
-        pen.board.told.append(Told(x=LEFT + 14 + i * width, y=y + 6, name=name, words=words, verdict=verdict))
+        pen.board.told.append(BoardNote(x=LEFT + 14 + i * width, y=y + 6, name=name, words=words, verdict=verdict))
     return y + 34
 
 
@@ -683,7 +683,7 @@ def _control(pen: _Pen, top: float) -> None:
         pen.wire(f"M {426 + 20} {y} H {RIGHT}", coil_state)
         if source in pen.currents:
             name, words, verdict = pen.currents[source]
-            pen.board.told.append(Told(x=586, y=y - 11, name=name, words=words, verdict=verdict, gap=27))
+            pen.board.told.append(BoardNote(x=586, y=y - 11, name=name, words=words, verdict=verdict, gap=27))
         if kind == "coil":
             own = {d.id: d.of_kind for d in plate.devices}
             function = own[device].coil_function if device in own else "volts"
@@ -693,8 +693,8 @@ def _control(pen: _Pen, top: float) -> None:
             pen.probe(f"{coil}.1", (398, y), (364, y - 21, 40, 42))
             pen.probe(f"{coil}.2", (558, y), (540, y - 21, 40, 42))
         y += pitch
-    pen.board.wires.insert(0, Wire(path=f"M {LEFT} {top} V {y - pitch + 16}", state=rail))
-    pen.board.wires.insert(0, Wire(path=f"M {RIGHT} {top} V {y - pitch + 16}", state=rail))
+    pen.board.wires.insert(0, DrawnWire(path=f"M {LEFT} {top} V {y - pitch + 16}", state=rail))
+    pen.board.wires.insert(0, DrawnWire(path=f"M {RIGHT} {top} V {y - pitch + 16}", state=rail))
     tall = y - pitch + 16 - top
     pen.probe("board.r", (LEFT, top + 12), (LEFT - 42, top, 64, tall))
     pen.probe("board.c", (RIGHT, top + 12), (RIGHT - 26, top, 64, tall))

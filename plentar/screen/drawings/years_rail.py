@@ -4,7 +4,7 @@ import math
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from plentar.core.history.series import Mark, Series
+from plentar.core.history.series import Series, SeriesValue
 from plentar.core.limits.verdicts import Band
 from plentar.screen.drawings.band_rail import PAD, RAIL_WIDTH, Span
 from plentar.words.figures import apart
@@ -54,7 +54,7 @@ def scale_of(band: Band, *values: float) -> tuple[float, float]:
     return min(low, *values), max(high + beside, *values)
 
 
-def figure_of(mark: Mark) -> str:
+def figure_of(mark: SeriesValue) -> str:
     """Say a mark's figure; what is kept in degrees is a rise."""
     return apart(mark.value) if mark.unit == "°F" else f"{mark.value:.3g} {mark.unit}"
 

@@ -12,7 +12,7 @@ from flask import abort, g, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
 from plentar.core.errors import NameplateError, PlentarError, ReadingError
-from plentar.core.judging.feed import FeedLoad, School, load_of
+from plentar.core.judging.feed import FeedLoad, SizingRule, load_of
 from plentar.core.judging.feed_path import PathPart, governing, path_of, wire_runs
 from plentar.core.judging.weather import Weather, weather_of
 from plentar.core.limits.ampacity import WireRun
@@ -239,7 +239,7 @@ class FeedBench(_Bench):
     name = "Feed"
 
     @property
-    def schools(self) -> tuple[School, ...]:
+    def schools(self) -> tuple[SizingRule, ...]:
         """The three schools' answers."""
         return self.parts[0].schools
 

@@ -40,7 +40,7 @@ from plentar.web.paper import download
 from plentar.web.room import context_of, is_fragment, room_of, step_shown
 from plentar.web.sent import is_late
 from plentar.web.visits import meter_of, own_call
-from plentar.web.writing import Answer, ConflictError, keep, keep_all, keep_one, own_id, sent_picture
+from plentar.web.writing import ConflictError, EventAnswer, keep, keep_all, keep_one, own_id, sent_picture
 from plentar.words import say
 from plentar.words.figures import PLAIN, choose
 
@@ -110,7 +110,7 @@ def others(call_id: UUID) -> ResponseReturnValue:
     return render_template("call/_others.html", **_context(room_of(call_id, request.args.get("point"))))
 
 
-def _answer_json(answer: Answer) -> dict[str, object]:
+def _answer_json(answer: EventAnswer) -> dict[str, object]:
     found: dict[str, object] = {"id": str(answer.id), "answer": answer.answer}
     if answer.seq is not None:
         found["seq"] = answer.seq

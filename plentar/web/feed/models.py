@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from functools import cached_property
 
 from plentar.core.evidence.events import Temporary
-from plentar.core.judging.feed import FeedLoad, School, load_of
+from plentar.core.judging.feed import FeedLoad, SizingRule, load_of
 from plentar.core.judging.feed_path import PathPart, governing
 from plentar.core.judging.supply_loss import SupplyLoss
 from plentar.core.unit.points import part_words
@@ -27,7 +27,7 @@ class FeedShown:
     name: str
     load: FeedLoad
     device_amps: float | None
-    schools: tuple[School, ...]
+    schools: tuple[SizingRule, ...]
     governs: PathPart | None
     loss: SupplyLoss | None
     interim: Interim | None

@@ -11,10 +11,10 @@ from plentar.core.circuit.places import terminal_words
 from plentar.core.evidence.events import (
     Approved,
     Fitted,
-    Lead,
+    LedgerLead,
     Photographed,
     PowerBack,
-    Settled,
+    RepairSettled,
     Temporary,
 )
 from plentar.core.intake import blamed_parts, ledger_parts
@@ -90,7 +90,7 @@ class FixScreen:
         drawn.probes = [probe for probe in drawn.probes if place_of(probe.terminal).owner == self.part]
         return drawn
 
-    def standing_ledger(self, part: str) -> dict[str, Lead]:
+    def standing_ledger(self, part: str) -> dict[str, LedgerLead]:
         """The newest kept row of each lead of a part."""
         kept = self.visit.record.ledgers.get(part)
         return {row.lead: row for row in kept[1].rows} if kept is not None else {}
@@ -158,7 +158,7 @@ class FixScreen:
         return self.visit.proven
 
     @property
-    def settled(self) -> Shown[Settled] | None:
+    def settled(self) -> Shown[RepairSettled] | None:
         """How the proof was settled last."""
         kept = self.visit.record.settled
         return Shown(*kept) if kept is not None else None
@@ -192,6 +192,6 @@ class FixScreen:
             years = 12
         return 1 - math.exp(-len(self.siblings) * 1.5 / years)
 
-    def ledger_value(self, was: Lead | None, name: str, default: str) -> Any:
+    def ledger_value(self, was: LedgerLead | None, name: str, default: str) -> Any:
         """Return a kept lead's field, or what stands there before anything was kept."""
         return getattr(was, name) if was is not None else default

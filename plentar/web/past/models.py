@@ -18,17 +18,17 @@ from plentar.formats.unit_json import kept_nameplate
 from plentar.screen.drawings.ladder import Board, draw_board, plain_line
 from plentar.screen.drawings.years_rail import YearsRail, figure_of, years_rail
 from plentar.screen.shown import told_temporary
-from plentar.store.history import Told
+from plentar.store.history import TimelineEvent
 from plentar.store.models import Call, Unit
 from plentar.web.years import past_readings
 from plentar.words import say
 from plentar.words.moments import on_clock
 
-__all__ = ["Entry", "PartAge", "UnitScreen"]
+__all__ = ["PartAge", "TimelineEntry", "UnitScreen"]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Line:
+class TimelineLine:
     """One thing a call's entry tells: its kind, in words, a photo's id."""
 
     kind: str
@@ -37,11 +37,11 @@ class Line:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Entry:
+class TimelineEntry:
     """One call in the timeline."""
 
     call: Call
-    lines: tuple[Line, ...]
+    lines: tuple[TimelineLine, ...]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -88,7 +88,7 @@ class UnitScreen:
         self,
         unit: Unit,
         calls: Sequence[Call],
-        told: Sequence[Told],
+        told: Sequence[TimelineEvent],
         readings: Sequence[Any],
         past: Past,
         *,
@@ -112,30 +112,30 @@ class UnitScreen:
         return _plain_board(self.plate)
 
     @cached_property
-    def entries(self) -> list[Entry]:
+    def entries(self) -> list[TimelineEntry]:
         """The calls, newest first, each with what was found and done."""
-        by_call: dict[Any, list[Told]] = {}
+        by_call: dict[Any, list[TimelineEvent]] = {}
         for row in self._told:
             by_call.setdefault(row.call_id, []).append(row)
-        return [Entry(call=call, lines=tuple(self._lines(by_call.get(call.id, ())))) for call in self.calls]
+        return [TimelineEntry(call=call, lines=tuple(self._lines(by_call.get(call.id, ())))) for call in self.calls]
 
-    def _lines(self, rows: Sequence[Told]) -> Iterator[Line]:
+    def _lines(self, rows: Sequence[TimelineEvent]) -> Iterator[TimelineLine]:
         done = {row.payload.get("temporary") for row in rows if row.kind == "temporary-done"}
         for row in rows:
             payload = row.payload
             if row.kind == "cause":
                 found = payload.get("cause") or ""
                 tail = f", caused by {found}" if found else ", cause not found"
-                yield Line(kind="cause", words=f"{payload.get('title') or payload.get('words', '')}{tail}")
+                yield TimelineLine(kind="cause", words=f"{payload.get('title') or payload.get('words', '')}{tail}")
             elif row.kind == "part":
-                yield Line(kind="fix", words=f"fitted: {payload['name']}")
+                yield TimelineLine(kind="fix", words=f"fitted: {payload['name']}")
             elif row.kind == "temporary":
                 deed = deed_from_json("temporary", payload, is_kept=True)
                 assert isinstance(deed, Temporary)  # noqa: S101  the kind that was asked for
                 ended = "made right" if str(row.id) in done else f"to be made right by {deed.due_on}"
-                yield Line(kind="temporary", words=f"{say(told_temporary(deed))}, {deed.how}: {ended}")
+                yield TimelineLine(kind="temporary", words=f"{say(told_temporary(deed))}, {deed.how}: {ended}")
             elif row.kind == "photo":
-                yield Line(kind="photo", words=payload.get("note") or "photo", photo=str(row.id))
+                yield TimelineLine(kind="photo", words=payload.get("note") or "photo", photo=str(row.id))
 
     @cached_property
     def rows(self) -> list[Row]:

@@ -9,7 +9,7 @@ from flask_wtf import FlaskForm
 
 from plentar.core.errors import PlentarError, ReadingError
 from plentar.store import places
-from plentar.store.models import Place
+from plentar.store.models import PlaceRow
 from plentar.web.access import lead_required, login_required, now
 from plentar.web.fields import require_valid
 from plentar.web.place.forms import PlaceForm
@@ -20,14 +20,16 @@ bp = Blueprint("place", __name__, url_prefix="/places/<uuid:place_id>")
 FIELDS = ("name", "town", "occupant", "access_note", "phone", "estate", "block", "stair", "door")
 
 
-def _place(place_id: UUID) -> Place:
+def _place(place_id: UUID) -> PlaceRow:
     place = places.get_place(g.db, shop_id=g.person.shop_id, place_id=place_id)
     if place is None:
         abort(404)
     return place
 
 
-def _shown(place: Place, form: PlaceForm, problem: PlentarError | None = None, code: int = 200) -> ResponseReturnValue:
+def _shown(
+    place: PlaceRow, form: PlaceForm, problem: PlentarError | None = None, code: int = 200
+) -> ResponseReturnValue:
     units = places.units_at(g.db, shop_id=place.shop_id, place_id=place.id)
     body = render_template(
         "place/page.html",
@@ -50,7 +52,7 @@ def page(place_id: UUID) -> ResponseReturnValue:
     return _shown(place, _form_of(place))
 
 
-def _form_of(place: Place) -> PlaceForm:
+def _form_of(place: PlaceRow) -> PlaceForm:
     known = {name: getattr(place, name) for name in FIELDS}
     where = "" if place.latitude is None else f"{place.latitude:.6g}, {place.longitude:.6g}"
     return PlaceForm(formdata=None, version=str(place.version), coordinates=where, **known)
@@ -126,5 +128,5 @@ def remove_unit(place_id: UUID, unit_id: UUID) -> ResponseReturnValue:
     return redirect(url_for("place.page", place_id=place_id))
 
 
-def _refused(place: Place, words: str, field: str) -> ResponseReturnValue:
+def _refused(place: PlaceRow, words: str, field: str) -> ResponseReturnValue:
     return _shown(place, _form_of(place), ReadingError(words, field=field), 422)

@@ -11,7 +11,7 @@ from flask.typing import ResponseReturnValue
 from plentar.core.work.urgency import urgency_of
 from plentar.formats.calendar import Appointment, calendar_of
 from plentar.store import events, feeds, plans, shops
-from plentar.store.models import Call, Place
+from plentar.store.models import Call, PlaceRow
 from plentar.web.access import local_day, login_required, now
 from plentar.web.paths import whole_url
 from plentar.web.plan.forms import FeedForm
@@ -136,6 +136,6 @@ def _appointment(call: Call, *, with_words: bool) -> Appointment:
     )
 
 
-def _block(place: Place) -> str:
+def _block(place: PlaceRow) -> str:
     """Return where a place is without the house: block or estate, else the town."""
     return place.block or place.estate or place.town or "a place"

@@ -12,7 +12,7 @@ from cachetools import LRUCache
 from plentar.core.circuit.places import find_point
 from plentar.core.evidence.events import Deed, Locked, MeterProven, Ticked
 from plentar.core.evidence.lockout import TICK_WORDS
-from plentar.core.practice.attempt import Ask, Attempt, Did, Finish, Listen, Outcome, Read, Swap, Wait
+from plentar.core.practice.attempt import Attempt, Did, Finish, HintAsked, Listen, Outcome, Read, Swap, Wait
 from plentar.core.practice.case import part_of
 from plentar.core.practice.debrief import Debrief, debrief
 from plentar.core.work.undo import deed_words
@@ -98,7 +98,7 @@ def act_words(attempt: Attempt, outcome: Outcome) -> str:
         return f"{say(part_of(attempt.case.plate, act.part))} put right"
     names: Mapping[type[Any], str] = {
         Listen: "Looked, listened, smelled",
-        Ask: "Asked for the next test",
+        HintAsked: "Asked for the next test",
         Finish: "Ended the call",
     }
     return names.get(type(act), "Dared what is never done")

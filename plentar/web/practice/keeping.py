@@ -9,9 +9,9 @@ from uuid import UUID, uuid4
 from flask import abort, g
 
 from plentar.core.errors import PlentarError
-from plentar.core.practice.attempt import Act, Attempt, Outcome, Step
+from plentar.core.practice.attempt import Act, Attempt, AttemptStep, Outcome
 from plentar.core.practice.ladder import DIFFICULTY
-from plentar.core.practice.skills import Answer, Estimate, estimate
+from plentar.core.practice.skills import Estimate, ItemAnswer, estimate
 from plentar.formats.case_json import case_from_json
 from plentar.formats.numbers import parse_number
 from plentar.formats.practice_json import act_from_json, act_to_json
@@ -58,7 +58,7 @@ def attempt_of(run: PracticeRun) -> Attempt:
     # The run's own number says whether anything came since: mostly nothing did.
     fresh = practice.steps_after(g.db, run, len(attempt.outcomes)) if len(attempt.outcomes) < run.seq else ()
     for row in fresh:
-        attempt.take(Step(id=str(row.id), at_seconds=row.at_seconds, act=act_from_json(row.act)))
+        attempt.take(AttemptStep(id=str(row.id), at_seconds=row.at_seconds, act=act_from_json(row.act)))
     if not attempt.is_finished:
         at = _clock(run, now())
         # The unit runs on while nobody does anything.
@@ -90,7 +90,7 @@ def act_in(run: PracticeRun, step_id: UUID, act: Act) -> tuple[Attempt, Outcome 
     if any(outcome.step.id == str(step_id) for outcome in attempt.outcomes):
         return attempt, None
     moment = now()
-    step = Step(id=str(step_id), at_seconds=attempt.world.seconds, act=act)
+    step = AttemptStep(id=str(step_id), at_seconds=attempt.world.seconds, act=act)
     try:
         outcome = attempt.take(step)
     except PlentarError:
@@ -124,8 +124,8 @@ def _close(run: PracticeRun, attempt: Attempt, moment: datetime) -> None:
 
 def skills_of(answers: Sequence[PracticeAnswer]) -> dict[str, Estimate]:
     """Return what each skill is by all answers."""
-    by_skill: dict[str, list[Answer]] = {}
+    by_skill: dict[str, list[ItemAnswer]] = {}
     for row in answers:
-        answer = Answer(difficulty=row.difficulty, is_right=row.is_right, guess=row.guess)
+        answer = ItemAnswer(difficulty=row.difficulty, is_right=row.is_right, guess=row.guess)
         by_skill.setdefault(row.skill, []).append(answer)
     return {skill: estimate(own) for skill, own in by_skill.items()}

@@ -11,11 +11,11 @@ from plentar.core.evidence.events import Locked, MeterProven, Switched, Ticked
 from plentar.core.evidence.lockout import dead_pairs
 from plentar.core.practice.attempt import (
     Act,
-    Ask,
     Attempt,
     Dare,
     Did,
     Finish,
+    HintAsked,
     Listen,
     Outcome,
     Read,
@@ -87,7 +87,7 @@ def _shown(
         "fitted": [part_of(attempt.case.plate, part) for part in attempt.fitted],
         "opened_choices": opened_choices,
         "zone": zone(),
-        "hint": _hint(attempt) if outcomes and isinstance(outcomes[-1].step.act, Ask) else None,
+        "hint": _hint(attempt) if outcomes and isinstance(outcomes[-1].step.act, HintAsked) else None,
         "seconds": attempt.world.seconds,
     }
     view_name = "practice/_changed.html" if is_fragment() else "practice/run.html"
@@ -193,7 +193,7 @@ def _acts(attempt: Attempt) -> tuple[list[Act], str]:
     if kind == "listen":
         return [Listen()], "reading"
     if kind == "ask":
-        return [Ask()], "reading"
+        return [HintAsked()], "reading"
     if kind == "dare" and value in ("bridge-limit", "bigger-breaker"):
         return [Dare(what=value)], "fix"  # type: ignore[arg-type]  # one of the two
     if kind == "close":

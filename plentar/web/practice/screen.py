@@ -11,7 +11,7 @@ from flask import url_for
 
 from plentar.core.practice.attempt import LEARNER, Attempt, Outcome, Read
 from plentar.core.unit.place import GROUND, spot_of
-from plentar.screen.call import CallScreen, Step, View
+from plentar.screen.call import CallScreen, RunSheetStep, View
 from plentar.store.practice_models import PracticeRun
 
 __all__ = ["PracticeCall", "PracticeScreen", "urls_of"]
@@ -78,19 +78,19 @@ class PracticeScreen(CallScreen[PracticeCall]):
         return {}
 
     @cached_property
-    def steps(self) -> list[Step]:
+    def steps(self) -> list[RunSheetStep]:
         """The run sheet: what can be read step by step, and the Safe list."""
         safe, note = self._safe_step()
-        found = [Step(id="safe", name="Safe", state=safe, note=note)]
+        found = [RunSheetStep(id="safe", name="Safe", state=safe, note=note)]
         names = {
             "supply": "Supply", "heat-call": "Heat call", "strips": "Strips", "trace": "Trace",
         }  # fmt: skip
         for step, name in names.items():
             state, note = self._read_step(step)
-            found.append(Step(id=step, name=name, state=state, note=note))
+            found.append(RunSheetStep(id=step, name=name, state=state, note=note))
         done = len(self.attempt.fitted)
         state = "pass" if self.attempt.is_finished else "open"
-        found.append(Step(id="fix", name="Put right", state=state, note=f"{done} done" if done else ""))
+        found.append(RunSheetStep(id="fix", name="Put right", state=state, note=f"{done} done" if done else ""))
         return found
 
     @property

@@ -10,7 +10,7 @@ from uuid import UUID
 from flask import g, render_template
 from flask.typing import ResponseReturnValue
 
-from plentar.core.history.series import Mark, Series, series_of
+from plentar.core.history.series import Series, SeriesValue, series_of
 from plentar.core.history.survival import chance_within
 from plentar.core.rounds.outliers import LEAST_LIKE, Outlier, outliers_of
 from plentar.core.unit.nameplate import Nameplate
@@ -49,7 +49,7 @@ class Strip:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Group:
+class UnitGroup:
     """Units of one circuit and age: their strips on one scale, those that stand apart first."""
 
     words: str
@@ -65,7 +65,7 @@ def _series(plate: Nameplate, rows: list[Any]) -> dict[str, Series]:
     return {entry.part: entry for entry in found if entry.id.endswith(".amps")}
 
 
-def groups_of(row: Round) -> list[Group]:
+def groups_of(row: Round) -> list[UnitGroup]:
     """Return a round's like units, each strip against all others of its group."""
     shop_id = row.shop_id
     calls = [call for call in rounds.calls_of(g.db, shop_id=shop_id, round_id=row.id) if call.status == "closed"]
@@ -85,8 +85,8 @@ def groups_of(row: Round) -> list[Group]:
     return sorted((group for group in found if group is not None), key=lambda group: -len(group.strips))
 
 
-def _group(members: list[tuple[Call, Nameplate]], by_call: dict[UUID, list[Any]], before: Any) -> Group | None:
-    now_marks: dict[str, Mark] = {}
+def _group(members: list[tuple[Call, Nameplate]], by_call: dict[UUID, list[Any]], before: Any) -> UnitGroup | None:
+    now_marks: dict[str, SeriesValue] = {}
     then: dict[str, float] = {}
     owner: dict[str, tuple[Call, str]] = {}
     band = shop_limits().band("element_amps_ratio")
@@ -126,7 +126,7 @@ def _group(members: list[tuple[Call, Nameplate]], by_call: dict[UUID, list[Any]]
     years = sorted({member.built[:4] for _, member in members if member.built})
     built = f", built {years[0]}{'–' + years[-1] if years[-1] != years[0] else ''}" if years else ""
     count = f"{len(members)} unit{'s' if len(members) > 1 else ''}"
-    return Group(
+    return UnitGroup(
         words=f"{plate.maker} {plate.model}, {len(plate.circuits)} strips{built}: {count}",
         strips=tuple(strips),
         passing=(x(band.pass_low), x(band.pass_high)),

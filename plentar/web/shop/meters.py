@@ -10,7 +10,7 @@ from flask.typing import ResponseReturnValue
 from plentar.core.unit.quantities import QUANTITIES
 from plentar.formats.meter_form import RangeRow, ranges_read, rows_of, usual_ranges
 from plentar.store import audit, shops
-from plentar.store.models import Meter
+from plentar.store.models import MeterRow
 from plentar.web.access import lead_required, local_day, now
 from plentar.web.fields import checked_token
 from plentar.web.noting import note
@@ -30,7 +30,7 @@ def meters() -> ResponseReturnValue:
     )
 
 
-def _meter(meter_id: UUID) -> Meter:
+def _meter(meter_id: UUID) -> MeterRow:
     meter = shops.get_meter(g.db, shop_id=g.person.shop_id, meter_id=meter_id)
     if meter is None:
         abort(404)
@@ -38,7 +38,7 @@ def _meter(meter_id: UUID) -> Meter:
 
 
 def show_meter(
-    form: MeterForm, rows: Sequence[RangeRow], meter: Meter | None, *, begin: bool = False, code: int = 200
+    form: MeterForm, rows: Sequence[RangeRow], meter: MeterRow | None, *, begin: bool = False, code: int = 200
 ) -> ResponseReturnValue:
     """Show one meter's form; `begin` among the screens that set a shop up."""
     kinds = [(row.id, row.dial) for row in QUANTITIES.values()]
@@ -46,7 +46,7 @@ def show_meter(
     return render_template(view, form=form, rows=rows, meter=meter, kinds=kinds), code
 
 
-def keep_meter(meter: Meter | None, *, begin: bool = False) -> ResponseReturnValue | None:
+def keep_meter(meter: MeterRow | None, *, begin: bool = False) -> ResponseReturnValue | None:
     """Keep what was typed of a meter; None once it is kept, else the page that says what is wrong."""
     form = MeterForm()
     is_right = form.validate()
@@ -82,7 +82,7 @@ def keep_meter(meter: Meter | None, *, begin: bool = False) -> ResponseReturnVal
     return None
 
 
-def _told(meter: Meter) -> dict[str, Any]:
+def _told(meter: MeterRow) -> dict[str, Any]:
     day = meter.calibrated_on
     return {
         "name": meter.name,
@@ -93,7 +93,7 @@ def _told(meter: Meter) -> dict[str, Any]:
     }
 
 
-def form_of(meter: Meter) -> MeterForm:
+def form_of(meter: MeterRow) -> MeterForm:
     """Return a meter's form filled in."""
     told = _told(meter) | {"calibrated_on": meter.calibrated_on, "version": str(meter.version)}
     return MeterForm(formdata=None, **told)

@@ -14,7 +14,7 @@ from plentar.formats.numbers import degf_typed
 from plentar.formats.plate_form import with_identity
 from plentar.formats.unit_json import nameplate_from_json, nameplate_to_json
 from plentar.store import calls, events, places, plans, shops
-from plentar.store.models import Call, Person, Place, Unit
+from plentar.store.models import Call, Person, PlaceRow, Unit
 from plentar.web.access import shop_moment
 from plentar.web.start.forms import NEW, StartForm
 
@@ -107,7 +107,7 @@ def _known(text: str | None, field: str) -> UUID:
         raise ReadingError("pick one of the list", field=field) from error
 
 
-def _place(db: Session, shop_id: UUID, form: StartForm) -> Place:
+def _place(db: Session, shop_id: UUID, form: StartForm) -> PlaceRow:
     if form.place_id.data and form.place_id.data != NEW:
         place = places.get_place(db, shop_id=shop_id, place_id=_known(form.place_id.data, "place_name"))
         if place is None:
@@ -118,7 +118,7 @@ def _place(db: Session, shop_id: UUID, form: StartForm) -> Place:
         raise ReadingError("find the place, or type its address to make it", field="place_name")
     if places.find_place(db, shop_id=shop_id, name=name) is not None:
         raise ReadingError("that place is known already: pick it above", field="place_name")
-    place = Place(
+    place = PlaceRow(
         id=uuid4(),
         shop_id=shop_id,
         name=name,
@@ -132,7 +132,7 @@ def _place(db: Session, shop_id: UUID, form: StartForm) -> Place:
     return place
 
 
-def _unit(db: Session, shop_id: UUID, place: Place, form: StartForm) -> Unit:
+def _unit(db: Session, shop_id: UUID, place: PlaceRow, form: StartForm) -> Unit:
     if form.unit_id.data and form.unit_id.data != NEW:
         unit = places.get_unit(db, shop_id=shop_id, unit_id=_known(form.unit_id.data, "unit_id"))
         if unit is None or unit.place_id != place.id:

@@ -11,7 +11,7 @@ from werkzeug.datastructures import MultiDict
 from plentar.core.causes.faults import COMPLAINTS
 from plentar.core.errors import PlentarError
 from plentar.store import places, shops
-from plentar.store.models import Place, Unit
+from plentar.store.models import PlaceRow, Unit
 from plentar.web.aboard import PATTERN_WORDS, bundle_of
 from plentar.web.access import login_required, now
 from plentar.web.fields import require_valid
@@ -28,7 +28,7 @@ bp = Blueprint("start", __name__, url_prefix="/calls/new")
 def _where(form: StartForm, words: str) -> dict[str, Any]:
     """Return what the place part of the page shows: the place picked with its units, or what the search found."""
     shop_id = g.person.shop_id
-    place: Place | None = None
+    place: PlaceRow | None = None
     units: Sequence[Unit] = ()
     try:
         place_id = UUID(form.place_id.data or "")
