@@ -5,10 +5,11 @@ import sys
 from collections.abc import Callable, Hashable, Iterable
 from threading import RLock
 from typing import Any, TypeVar
+from weakref import WeakSet
 
 from cachetools import LRUCache
 
-__all__ = ["Held", "bytes_of"]
+__all__ = ["Held", "bytes_of", "sweep_all"]
 
 T = TypeVar("T")
 
@@ -38,6 +39,15 @@ def _bytes_of(value: object, seen: set[int]) -> int:
     return sys.getsizeof(value) + sum(_bytes_of(part, seen) for part in parts)
 
 
+_all: "WeakSet[Held]" = WeakSet()
+
+
+def sweep_all() -> None:
+    """Let go of everything that nobody asked for since this was last called."""
+    for held in list(_all):
+        held.sweep()
+
+
 class Held:
     """Values by key, the longest unused let go as soon as they take more than so many bytes together.
 
@@ -47,7 +57,9 @@ class Held:
 
     def __init__(self, megabytes: float, *, size: Callable[[Any], int] = bytes_of) -> None:
         self._cache: LRUCache[Hashable, Any] = LRUCache(maxsize=megabytes * 1024 * 1024, getsizeof=size)
+        self._used: set[Hashable] = set()
         self._lock = RLock()
+        _all.add(self)
 
     def get(self, key: Hashable, make: Callable[[], T]) -> T:
         """Return what is held under a key, made now where it is not."""
@@ -57,6 +69,7 @@ class Held:
             except KeyError:
                 pass
             else:
+                self._used.add(key)
                 return found
         # Outside the lock: a first diagnosis takes a second, and others must not wait for it.
         made = make()
@@ -66,6 +79,7 @@ class Held:
                     self._cache[key] = made
                 except ValueError:
                     return made
+            self._used.add(key)
             kept: T = self._cache[key]
             return kept
 
@@ -78,6 +92,13 @@ class Held:
         """Let go of what is held under a key, if anything is."""
         with self._lock:
             self._cache.pop(key, None)
+
+    def sweep(self) -> None:
+        """Let go of what nobody asked for since the last time this was called."""
+        with self._lock:
+            for key in [key for key in self._cache if key not in self._used]:
+                self._cache.pop(key, None)
+            self._used.clear()
 
     def clear(self) -> None:
         """Let go of everything."""

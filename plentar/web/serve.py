@@ -4,6 +4,7 @@ import contextlib
 import ctypes
 import gc
 import importlib
+import itertools
 import os
 import pkgutil
 import signal
@@ -23,6 +24,7 @@ from sqlalchemy.exc import OperationalError
 
 from plentar import web
 from plentar.core import causes
+from plentar.core.held import sweep_all
 from plentar.formats.alone import give_back
 from plentar.store.database import check_tables, make_engine
 from plentar.store.roles import check_serving
@@ -45,6 +47,8 @@ ORPHAN_LOOKS_SECONDS, ORPHAN_ENDS_SECONDS = 0.2, 1.5
 # the system for each of those anew doubled a first diagnosis's time when this was half a megabyte; at 8 it does not.
 M_MMAP_THRESHOLD, M_ARENA_MAX = -3, -8
 MMAP_FROM_BYTES, MOST_ARENAS, TRIM_SECONDS = 8 * 1024 * 1024, 1, 30.0
+# What nobody asked for in three minutes is let go: a unit's solutions are needed only until its table is kept.
+SWEEP_EVERY = 6
 
 
 class _Worker(ThreadWorker):  # type: ignore[misc]
@@ -110,8 +114,10 @@ def _give_memory_back() -> None:
     libc.mallopt(M_ARENA_MAX, MOST_ARENAS)
 
     def trim() -> None:
-        while True:
+        for number in itertools.count(1):
             time.sleep(TRIM_SECONDS)
+            if number % SWEEP_EVERY == 0:
+                sweep_all()
             give_back()
 
     threading.Thread(target=trim, daemon=True, name="give memory back").start()

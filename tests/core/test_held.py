@@ -13,7 +13,7 @@ from plentar.core.causes.hypotheses import PREDICTED, SOLVED, UnitModel, model_o
 from plentar.core.causes.same_circuit import circuit_of
 from plentar.core.circuit.drive import Drive
 from plentar.core.circuit.pieces import pieces_of
-from plentar.core.held import Held, bytes_of
+from plentar.core.held import Held, bytes_of, sweep_all
 from plentar.core.unit.nameplate import Window
 from plentar.core.unit.patterns import PATTERNS
 from plentar.demo.scenario import estate_pattern
@@ -47,6 +47,20 @@ def test_what_is_held_never_takes_more_than_its_bytes() -> None:
     ask(99, np.zeros(1024 * 1024))
     assert made[-2:] == [99, 99]
     assert 0 < held.bytes <= 1024 * 1024
+
+
+def test_what_nobody_asked_for_between_two_sweeps_is_let_go() -> None:
+    """Asked for or made since the last sweep it stays; another sweep later, unasked, it is gone."""
+    held = Held(1)
+    for key in ("asked", "unasked"):
+        held.get(key, lambda: np.zeros(8))
+    sweep_all()
+    assert "asked" in held
+    assert "unasked" in held
+    assert held.get("asked", lambda: np.ones(8)).sum() == 0
+    sweep_all()
+    assert "asked" in held
+    assert "unasked" not in held
 
 
 def test_threads_share_what_is_held() -> None:

@@ -7,7 +7,6 @@ import copy
 import math
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, fields, replace
-from functools import cached_property
 from heapq import nlargest
 from itertools import combinations, count
 
@@ -116,8 +115,6 @@ class UnitModel:
         self._singles = singles
         # How often only the rows in question were solved; like units count together.
         self._excerpts = count()
-        # Whose solutions these are, where another unit of the same circuit was here first.
-        self._origin: UnitModel | None = None
         self.circuit = wire(plate)
         self.faults = faults_of(plate)
         self.hypotheses = _hypotheses(self.faults, pairs)
@@ -155,17 +152,19 @@ class UnitModel:
         self.smaller, self.larger = self._neighbours()
         self.pair_rows = np.array(self._rows_of_pairs(usual), dtype=np.int64).reshape(-1, 3).T
 
-    @cached_property
+    @property
     def variants(self) -> Variants:
         """The circuit under every hypothesis: made only where something is to be solved, for all like units once."""
-        if self._origin is not None:
-            return self._origin.variants
-        return Variants(self.circuit, [self._changes(h) for h in self.hypotheses[self._own]])
+
+        def make() -> Variants:
+            return Variants(self.circuit, [self._changes(h) for h in self.hypotheses[self._own]])
+
+        return VARIANTS.get(self._mark, make)
 
     @property
     def bytes(self) -> int:
-        """About what it takes in memory once something was solved."""
-        return len(self.hypotheses) * (BYTES_A_ROW + BYTES_A_PLACE * len(self.circuit.terminals))
+        """About what it takes in memory."""
+        return len(self.hypotheses) * BYTES_A_ROW
 
     def _row(self, drive: Drive) -> TableRow | None:
         """Return what is kept of this circuit under a drive; nothing where nobody keeps any, or not yet."""
@@ -180,16 +179,15 @@ class UnitModel:
         if self.plate is plate:
             return self
         found = copy.copy(self)
-        found.plate, found._origin = plate, self._origin or self
+        found.plate = plate
         return found
 
     def _excerpt(self, rows: NDArray[np.int64]) -> "UnitModel":
         """Return a model of some rows alone, to be solved in a moment and asked only what its rows show."""
         found = copy.copy(self)
-        found.__dict__.pop("variants", None)
         found.hypotheses = tuple(self.hypotheses[row] for row in rows.tolist())
         found._own, found._count = slice(0, len(rows)), len(rows)
-        found._singles = found._origin = None
+        found._singles = None
         found._is_own, found._mark = False, object()
         return found
 
@@ -518,7 +516,7 @@ def _hypotheses(faults: Sequence[Fault], chosen: Sequence[tuple[str, str]] | Non
 
 
 def _solved_bytes(value: object) -> int:
-    """Return the bytes of a solution without the variants it belongs to, which its model holds."""
+    """Return the bytes of a solution without the circuits it belongs to, which are held by themselves."""
     if isinstance(value, Solution):
         return bytes_of([getattr(value, f.name) for f in fields(value) if f.name not in ("variants", "drive")])
     return bytes_of(value)
@@ -528,14 +526,14 @@ def _solved_bytes(value: object) -> int:
 MOST_EXCERPTS = 6
 # What stands for a place that only strays tie down: more than GHOST_OHMS, by how much no reading tells.
 FLOATING_OHMS = 1e7
-# Measured on the example units: a kilobyte a hypothesis and some 105 bytes more for each of the circuit's terminals.
-BYTES_A_ROW, BYTES_A_PLACE = 960, 105
-# A working day's units a process, and three processes within 1.1 GB: the models of some dozen (the nine examples are 52
-# MB), what they predict (2 MB a unit, and what every reading needs), and the solutions that comes from, up to 1 MB a
-# condition and only needed while a unit is new. Pairs are of one call's readings: by themselves, so that they push no
-# unit out.
-MODELS, PAIRED = Held(56, size=lambda model: model.bytes), Held(8, size=lambda model: model.bytes)
-SOLVED, PREDICTED = Held(6, size=_solved_bytes), Held(24)
+# Measured on the example units.
+BYTES_A_ROW = 960
+# What a process holds of the units it works on. Needed with every reading: their rows of hypotheses (some 1 MB a unit;
+# pairs are of one call's readings: by themselves, so that they push no unit out) and what those show (2 MB a unit).
+MODELS, PAIRED, PREDICTED = Held(16, size=lambda model: model.bytes), Held(4, size=lambda model: model.bytes), Held(24)
+# Needed only while a unit is new and its table is not kept yet: its circuit under every hypothesis (11 MB for six
+# strips) and the solutions of that, 1 MB a condition at most.
+VARIANTS, SOLVED = Held(24), Held(6, size=_solved_bytes)
 
 
 def model_of(plate: Nameplate) -> UnitModel:
