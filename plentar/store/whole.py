@@ -197,8 +197,9 @@ class ConflictsError(ReadingError):
     """An import that was refused whole, with the first of what stands against it."""
 
     def __init__(self, problems: Sequence[Problem]) -> None:
+        count = "one problem" if len(problems) == 1 else f"{len(problems)} problems"
         more = " and more" if len(problems) >= MOST_PROBLEMS else ""
-        super().__init__(f"nothing was imported: {len(problems)}{more} rows do not fit. {problems[0]}", field="file")
+        super().__init__(f"nothing was imported: {count}{more}. {problems[0]}", field="file")
         self.problems = tuple(problems)
 
 

@@ -126,6 +126,8 @@ class UnitModel:
         # else's; a circuit's own are the same whoever asks.
         self._is_own = pairs is None
         self._mark: object = circuit_key(plate) if self._is_own else object()
+        # Of a model that is nobody else's: none or one, the same for its copies.
+        self._variants: list[Variants] = []
         # Kept for every circuit of its kind, whatever the parts are called.
         self._standing = by_position(plate)
         self._shelf_key = circuit_key(self._standing.circuit)
@@ -159,12 +161,18 @@ class UnitModel:
         def make() -> Variants:
             return Variants(self.circuit, [self._changes(h) for h in self.hypotheses[self._own]])
 
-        return VARIANTS.get(self._mark, make)
+        if self._is_own:
+            return VARIANTS.get(self._mark, make)
+        # Nobody else's, and gone with this model.
+        if not self._variants:
+            self._variants.append(make())
+        return self._variants[0]
 
     @property
     def bytes(self) -> int:
-        """About what it takes in memory."""
-        return len(self.hypotheses) * BYTES_A_ROW
+        """About what it takes in memory once something was solved, without what is held by itself."""
+        own = 0 if self._is_own else BYTES_A_PLACE * len(self.circuit.terminals) * self._count
+        return len(self.hypotheses) * BYTES_A_ROW + own
 
     def _row(self, drive: Drive) -> TableRow | None:
         """Return what is kept of this circuit under a drive; nothing where nobody keeps any, or not yet."""
@@ -187,7 +195,7 @@ class UnitModel:
         found = copy.copy(self)
         found.hypotheses = tuple(self.hypotheses[row] for row in rows.tolist())
         found._own, found._count = slice(0, len(rows)), len(rows)
-        found._singles = None
+        found._singles, found._variants = None, []
         found._is_own, found._mark = False, object()
         return found
 
@@ -526,11 +534,11 @@ def _solved_bytes(value: object) -> int:
 MOST_EXCERPTS = 6
 # What stands for a place that only strays tie down: more than GHOST_OHMS, by how much no reading tells.
 FLOATING_OHMS = 1e7
-# Measured on the example units.
-BYTES_A_ROW = 960
+# Measured on the example units: a kilobyte a hypothesis; its circuits some 105 bytes more for each of their terminals.
+BYTES_A_ROW, BYTES_A_PLACE = 960, 105
 # What a process holds of the units it works on. Needed with every reading: their rows of hypotheses (some 1 MB a unit;
 # pairs are of one call's readings: by themselves, so that they push no unit out) and what those show (2 MB a unit).
-MODELS, PAIRED, PREDICTED = Held(16, size=lambda model: model.bytes), Held(4, size=lambda model: model.bytes), Held(24)
+MODELS, PAIRED, PREDICTED = Held(16, size=lambda model: model.bytes), Held(8, size=lambda model: model.bytes), Held(24)
 # Needed only while a unit is new and its table is not kept yet: its circuit under every hypothesis (11 MB for six
 # strips) and the solutions of that, 1 MB a condition at most.
 VARIANTS, SOLVED = Held(24), Held(6, size=_solved_bytes)

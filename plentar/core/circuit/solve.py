@@ -5,6 +5,7 @@ is two nodes and an open contact is no branch at all; then one elimination serve
 numbers. (Opening contacts by low-rank updates was measured to be off by 100 V on floating pieces; this solves anew.)
 """
 
+import weakref
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
@@ -225,7 +226,7 @@ def _numbered(roots: Sequence[int], base: Ints) -> Ints:
     return np.array([number[first] for first in roots], dtype=np.int64)
 
 
-@dataclass(slots=True)
+@dataclass(slots=True, weakref_slot=True)
 class Solution:
     """Node volts and contact states of every variant under one drive; `chatters` marks those that never rest."""
 
@@ -270,6 +271,7 @@ class Solution:
         variants, size = self.variants, self.variants.nodes
         identity = np.broadcast_to(np.eye(size, dtype=np.complex128)[:, :, None], (size, size, rows.size))
         solved = variants.pattern.solve(variants.factored(rows, self.states[rows]), identity)
+        weakref.finalize(self, IMPEDANCES.drop, self.key)
         return np.ascontiguousarray(solved.astype(np.complex64))
 
     def copy(self) -> "Solution":
