@@ -36,7 +36,7 @@ from plentar.store.database import make_engine, make_sessions, migrate
 from plentar.store.models import Call
 from plentar.store.people import hash_password
 from plentar.web import create_app
-from plentar.web.settings import Settings
+from plentar.web.serving.settings import Settings
 
 SMALL, LARGE = 1_000, 100_000
 CALLS_A_UNIT, READINGS, TODAY = 12.5, 30, 10

@@ -26,7 +26,7 @@ from bench.demo_data import demo_database
 from plentar.demo import DEMO_EMAIL, DEMO_PASSWORD
 from plentar.store.models import Call, EventRow, Unit
 from plentar.web import create_app
-from plentar.web.settings import Settings
+from plentar.web.serving.settings import Settings
 from tests.hostile import Hostile, Sent
 from tests.serving import Browser, Server, serving
 

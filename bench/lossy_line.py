@@ -12,8 +12,9 @@ import time
 from datetime import UTC, datetime
 
 from plentar.store.database import make_engine, make_sessions, migrate
-from plentar.web import access, create_app
-from plentar.web.settings import Settings
+from plentar.web import create_app
+from plentar.web.serving import access
+from plentar.web.serving.settings import Settings
 from tests.application import ShopOf, colleague, sign_in
 from tests.lossy import Lossy
 

@@ -42,7 +42,7 @@ from plentar.core.unit.place import ohms_at, place_of
 from plentar.demo import DEMO_EMAIL, DEMO_PASSWORD
 from plentar.store.models import Call
 from plentar.web import create_app
-from plentar.web.settings import Settings
+from plentar.web.serving.settings import Settings
 from tests.serving import Browser, serving
 
 COUNT = 0.1

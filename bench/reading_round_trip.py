@@ -23,7 +23,7 @@ from sqlalchemy.orm import Session
 from plentar.core.causes.diagnosis import diagnose
 from plentar.core.causes.hypotheses import MODELS, PREDICTED, SOLVED
 from plentar.core.causes.next_test import next_tests
-from plentar.core.causes.shelf import PACKED, ROWS, use_shelf
+from plentar.core.causes.table_store import PACKED, ROWS, use_shelf
 from plentar.core.evidence.events import first_event
 from plentar.core.evidence.metrology import DEMO_METER
 from plentar.core.evidence.reading import Condition, Reading
@@ -36,8 +36,8 @@ from plentar.store import events
 from plentar.store.database import make_engine, make_sessions, migrate
 from plentar.store.models import Call
 from plentar.web import create_app
-from plentar.web.settings import Settings
-from plentar.web.unit_tables import KeptTables
+from plentar.web.call_layout.unit_tables import KeptTables
+from plentar.web.serving.settings import Settings
 
 RUNS = 60
 HTMX = {"HX-Request": "true"}

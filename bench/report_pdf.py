@@ -19,7 +19,7 @@ from plentar.demo import DEMO_EMAIL, DEMO_PASSWORD
 from plentar.formats.pdf import html_to_pdf
 from plentar.store.models import Call
 from plentar.web import create_app
-from plentar.web.settings import Settings
+from plentar.web.serving.settings import Settings
 
 ROUNDS = 25
 

@@ -30,7 +30,7 @@ from plentar.formats.call_json import call_from_json, visit_of
 from plentar.formats.unit_json import nameplate_from_json
 from plentar.store import events
 from plentar.store.models import Call
-from plentar.web.visits import event_of
+from plentar.web.call_layout.visits import event_of
 from plentar.words import say
 
 EXAMPLES = Path("examples")

@@ -13,10 +13,10 @@ import click
 
 from plentar.core.errors import PlentarError, ReadingError
 from plentar.core.evidence.reading import Condition
-from plentar.core.said import Said
+from plentar.core.message import Said
 from plentar.core.unit.nameplate import Nameplate
 from plentar.formats.unit_json import nameplate_from_json, nameplate_schema
-from plentar.web.settings import Settings, SettingsError
+from plentar.web.serving.settings import Settings, SettingsError
 from plentar.words import say
 
 if TYPE_CHECKING:
@@ -243,7 +243,7 @@ def export(file: Path, name: str) -> None:
     """Write a whole shop to FILE, an export file that `import` reads."""
     from plentar.store import audit
     from plentar.store.database import make_sessions
-    from plentar.web.whole import export_shop
+    from plentar.web.exchange.export_file import export_shop
 
     now = datetime.now(UTC)
     with _database() as engine, make_sessions(engine).begin() as db:
@@ -262,8 +262,8 @@ def export(file: Path, name: str) -> None:
 def import_(file: Path, name: str) -> None:
     """Add the export FILE to a shop, all of it or nothing; what is there already must be the same."""
     from plentar.store.database import make_sessions
-    from plentar.store.whole import ConflictsError
-    from plentar.web.whole import import_shop
+    from plentar.store.shop_rows import ConflictsError
+    from plentar.web.exchange.export_file import import_shop
 
     now = datetime.now(UTC)
     with _database() as engine, make_sessions(engine).begin() as db:
@@ -606,7 +606,7 @@ def limits() -> None:
 def serve() -> None:
     """Serve the application with several workers until stopped."""
     from plentar.store.database import SchemaError
-    from plentar.web.serve import run
+    from plentar.web.serving.server import run
 
     try:
         run(_settings())

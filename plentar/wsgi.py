@@ -1,9 +1,9 @@
 """The application for a WSGI server of one's own: `plentar.wsgi:app`, with settings from the environment."""
 
 from plentar.web import create_app
-from plentar.web.logs import log_as_lines
-from plentar.web.serve import check_schema, use_folder_of
-from plentar.web.settings import Settings
+from plentar.web.serving.logs import log_as_lines
+from plentar.web.serving.server import check_schema, use_folder_of
+from plentar.web.serving.settings import Settings
 
 __all__ = ["app"]
 

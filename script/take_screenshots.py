@@ -14,7 +14,7 @@ from werkzeug.serving import make_server
 from plentar.demo import DEMO_EMAIL, DEMO_PASSWORD, load_demo
 from plentar.store.database import make_engine, make_sessions, migrate
 from plentar.web import create_app
-from plentar.web.settings import Settings
+from plentar.web.serving.settings import Settings
 
 OUT = Path(__file__).parent.parent / "docs/screenshots"
 LAPTOP, PHONE = (1280, 800), (390, 844)

@@ -37,7 +37,7 @@ from plentar.store.models import Call, MeterRow, Person, PlaceRow, Shop, Unit
 from plentar.store.people import hash_password
 from plentar.store.roles import let_serve
 from plentar.web import create_app
-from plentar.web.settings import Settings
+from plentar.web.serving.settings import Settings
 from tests import ROOT
 
 PASSWORD = "attic-ladder-7"

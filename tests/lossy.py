@@ -25,7 +25,7 @@ from plentar.core.evidence.record import Record
 from plentar.core.work.safety import CONTROL_POINT
 from plentar.store import events
 from plentar.store.database import make_sessions
-from plentar.web.visits import event_of
+from plentar.web.call_layout.visits import event_of
 from tests.application import ShopOf
 from tests.deeds import sealed
 

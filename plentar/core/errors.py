@@ -3,7 +3,7 @@
 Each carries the field that caused it, so that a form or a file reader can put the message beside that field.
 """
 
-from plentar.core.said import Words
+from plentar.core.message import Words
 
 __all__ = ["BusyError", "MeterError", "NameplateError", "PlentarError", "ReadingError"]
 

@@ -56,13 +56,13 @@ from plentar.core.limits.moments import (
     MOST_DOUBT_SECONDS,
     OLDEST_OPENING_SECONDS,
 )
-from plentar.core.said import Words, joined, said
+from plentar.core.message import Words, joined, said
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import place_of
 from plentar.core.unit.points import part_words
 from plentar.core.unit.supply_path import STANDARD_DEVICES
 from plentar.core.visit import Visit
-from plentar.core.visited import ROWS, row_calls
+from plentar.core.visit_results import ROWS, row_calls
 from plentar.core.work.ledger import check_ledger
 from plentar.core.work.proof import BEFORE_POWER
 from plentar.core.work.safety import condition_refusal, ohms_refusal

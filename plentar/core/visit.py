@@ -11,6 +11,7 @@ from functools import cached_property
 from itertools import combinations
 from typing import TYPE_CHECKING, Literal
 
+from plentar.core.cache import Held
 from plentar.core.causes.weighted import Factors
 from plentar.core.circuit.as_wired import wired_wrong
 from plentar.core.circuit.places import find_point
@@ -22,7 +23,6 @@ from plentar.core.evidence.reading import Condition, Reading
 from plentar.core.evidence.record import Record, RecordedReading
 from plentar.core.evidence.runs import TimingRun, WatchRun, runs_of
 from plentar.core.evidence.signs import Observation, sign_of
-from plentar.core.held import Held
 from plentar.core.history.past import NO_PAST, Past
 from plentar.core.judging.air import AirReading, AirVerdict, air_factor, judge_air, watts_in_airstream
 from plentar.core.judging.control_circuit import CallCurrent, call_currents
@@ -39,13 +39,13 @@ from plentar.core.judging.watched import seen_by_fan, seen_by_heat
 from plentar.core.judging.weather import Weather, pump_range, weather_of
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.limits.verdicts import Grade, Verdict
-from plentar.core.said import Words, joined, said
+from plentar.core.message import Words, joined, said
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import CAPACITOR as CAPACITOR_PLACE
 from plentar.core.unit.place import Place, amps_at, line_volts, place_of, point_at, spot_of, volts_at
 from plentar.core.unit.points import of_feed, part_words, test_points
 from plentar.core.unit.quantities import QUANTITIES
-from plentar.core.visited import (
+from plentar.core.visit_results import (
     AHEAD,
     ROWS,
     WEATHER,

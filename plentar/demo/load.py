@@ -55,8 +55,8 @@ from plentar.formats.unit_json import nameplate_to_json
 from plentar.store import events
 from plentar.store.models import Call, LogSamples, MeterRow, Person, PhotoBytes, PlaceRow, Shop, Unit
 from plentar.store.people import hash_password
-from plentar.store.shelf import put_kits, put_parts
 from plentar.store.shop_models import BlockMinutes, FollowUp, PartOrder, Round
+from plentar.store.stock import put_kits, put_parts
 from plentar.words import say
 from plentar.words.figures import thousands
 

@@ -13,8 +13,8 @@ from hashlib import sha256
 from pathlib import Path
 from threading import Lock
 
+from plentar.core.cache import Held
 from plentar.core.errors import BusyError
-from plentar.core.held import Held
 from plentar.formats.pdf_maker import receive, send
 
 __all__ = ["html_to_pdf"]

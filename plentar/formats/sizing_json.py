@@ -9,7 +9,7 @@ from typing_extensions import TypedDict
 from plentar.core.judging.feed import SizingRule, load_of
 from plentar.core.judging.feed_path import PathPart, division_of, governing, path_of
 from plentar.core.judging.weather import Weather
-from plentar.core.said import Words
+from plentar.core.message import Words
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.work.interim import Interim, interim_of
 from plentar.words import say

@@ -33,12 +33,12 @@ from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import amps_at, place_of, spot_of
 from plentar.core.unit.points import Point, test_points
 from plentar.core.visit import Visit
-from plentar.core.visited import AirResult, Airstream, Judged
+from plentar.core.visit_results import AirResult, Airstream, Judged
 from plentar.core.work.safety import SafeLine, condition_refusal
 from plentar.core.work.undo import Undo, undo_of
 from plentar.screen.drawings.band_rail import BandRail, band_rail
 from plentar.screen.drawings.ladder import Board, Probe, Row, draw_board
-from plentar.screen.shown import Shown, shown
+from plentar.screen.event_lines import Shown, shown
 from plentar.words import say
 from plentar.words.figures import apart, degrees
 

@@ -13,14 +13,14 @@ from markupsafe import Markup
 from plentar.core.circuit.places import place_words
 from plentar.core.judging.supply_loss import spoken_range
 from plentar.core.limits.table import DEFAULT_LIMITS
-from plentar.core.said import Said
+from plentar.core.message import Said
 from plentar.core.unit.electrical import OPEN_OHMS
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import place_of, spot_of
 from plentar.core.unit.points import part_words
 from plentar.core.unit.quantities import QUANTITIES
 from plentar.screen.drawings.ladder import Board, BoardText, DrawnWire, Probe, Symbol, shown_value
-from plentar.screen.shown import in_display, told_temporary
+from plentar.screen.event_lines import in_display, told_temporary
 from plentar.words import say
 from plentar.words.figures import apart, chosen, degree_sign, degrees, plus_minus, thousands, wire
 from plentar.words.moments import on_clock

@@ -9,9 +9,9 @@ from plentar.core.evidence.events import Fitted
 from plentar.core.evidence.record import Record
 from plentar.core.limits.verdicts import Grade
 from plentar.core.unit.place import place_of, spot_of
-from plentar.core.visited import AHEAD, WEATHER
+from plentar.core.visit_results import AHEAD, WEATHER
 from plentar.screen.call import CallScreen, Kept
-from plentar.screen.shown import told_temporary
+from plentar.screen.event_lines import told_temporary
 from plentar.words import say
 
 __all__ = ["Bill", "Passage", "bill_of", "corrections_of", "passages_of", "photos_apart"]

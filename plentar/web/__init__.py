@@ -14,10 +14,11 @@ from jinja2 import ChoiceLoader, FileSystemLoader
 from plentar.screen.fragments import LOADER, OPTIONS, furnish
 from plentar.store.database import make_engine, make_sessions
 from plentar.store.locking import GATE, make_gate
-from plentar.web import access, assets, errors, sent
-from plentar.web.proxies import BehindProxies
-from plentar.web.settings import Settings
-from plentar.web.told import told_state
+from plentar.web.audit import in_words
+from plentar.web.offline import submissions
+from plentar.web.serving import access, assets, errors
+from plentar.web.serving.proxies import BehindProxies
+from plentar.web.serving.settings import Settings
 
 __all__ = ["create_app"]
 
@@ -74,13 +75,13 @@ def create_app(settings: Settings) -> Flask:
     )
     if settings.keeps_tables:
         # With it comes the solver: only a process that answers calls needs it.
-        from plentar.core.causes.shelf import use_shelf
-        from plentar.web.unit_tables import KeptTables
+        from plentar.core.causes.table_store import use_shelf
+        from plentar.web.call_layout.unit_tables import KeptTables
 
         use_shelf(KeptTables(app.extensions["plentar.sessions"]))
     # Who is asking is known before the form's token is checked, so that a lapsed sign-in is told as one.
     access.register(app)
-    sent.register(app)
+    submissions.register(app)
     Compress(app)
     Talisman(
         app,
@@ -107,7 +108,6 @@ def create_app(settings: Settings) -> Flask:
         feed,
         find,
         fix,
-        health,
         parts,
         past,
         phone,
@@ -123,6 +123,7 @@ def create_app(settings: Settings) -> Flask:
         today,
         unit,
     )
+    from plentar.web.serving import health
 
     for area in (
         health,
@@ -151,7 +152,7 @@ def create_app(settings: Settings) -> Flask:
     app.jinja_loader = ChoiceLoader([FileSystemLoader(Path(app.root_path) / "templates"), LOADER])
     furnish(app.jinja_env)
     app.jinja_env.globals["url_for"] = _known_urls()
-    app.jinja_env.globals["told_state"] = told_state
+    app.jinja_env.globals["in_words"] = in_words
     return app
 
 

@@ -20,7 +20,7 @@ from typing import Any, Literal
 from babel.messages.catalog import Catalog
 from babel.messages.pofile import read_po
 
-from plentar.core.said import Said, Words
+from plentar.core.message import Said, Words
 from plentar.words.figures import DisplayUnits, apart, chosen, degrees, wire
 
 __all__ = ["Catalogue", "Reader", "say"]

@@ -79,7 +79,7 @@ class Ahead:
 def clock_ahead(monkeypatch: pytest.MonkeyPatch) -> None:
     """Every test begins with the clock as it is."""
     Ahead.offset = timedelta()
-    monkeypatch.setattr("plentar.web.access._clock", lambda: datetime.now(UTC) + Ahead.offset)
+    monkeypatch.setattr("plentar.web.serving.access._clock", lambda: datetime.now(UTC) + Ahead.offset)
 
 
 def is_meant(text: str) -> bool:

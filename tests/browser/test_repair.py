@@ -14,7 +14,7 @@ from plentar.core.work.ledger import DEAD, leads_of
 from plentar.demo.shelf import SHELF
 from plentar.formats.parts_csv import PARTS
 from plentar.store.database import make_sessions
-from plentar.store.shelf import put_parts
+from plentar.store.stock import put_parts
 from plentar.words import say
 from tests.application import ShopOf
 from tests.browser.conftest import LAPTOP, PHONE, sign_in

@@ -10,8 +10,8 @@ from sqlalchemy import Engine, select, text
 from plentar.store import rounds
 from plentar.store.database import make_sessions
 from plentar.store.models import Call, PlaceRow, Unit
-from plentar.web.access import now
 from plentar.web.rounds.planning import plan_now
+from plentar.web.serving.access import now
 from tests.application import ShopOf
 from tests.browser.conftest import LAPTOP, Ahead, sign_in
 from tests.browser.test_slice import serious

@@ -20,7 +20,7 @@ class Clock:
 
     def __init__(self, monkeypatch: pytest.MonkeyPatch) -> None:
         self.ahead = timedelta(0)
-        monkeypatch.setattr("plentar.web.access._clock", lambda: datetime.now(UTC) + self.ahead)
+        monkeypatch.setattr("plentar.web.serving.access._clock", lambda: datetime.now(UTC) + self.ahead)
 
     def forward(self, page: Page, seconds: float) -> None:
         """Let seconds pass, for the server at once and for the page with its next look."""

@@ -7,7 +7,7 @@ import pytest
 from playwright.sync_api import Page, expect
 from sqlalchemy import Engine, text
 
-from plentar.web.access import now
+from plentar.web.serving.access import now
 from tests.application import ShopOf
 from tests.browser.conftest import LAPTOP, PHONE, sign_in
 from tests.browser.test_slice import serious

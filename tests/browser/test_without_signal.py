@@ -24,7 +24,7 @@ from plentar.core.evidence.record import Record
 from plentar.core.visit import Visit
 from plentar.store import events
 from plentar.store.database import make_sessions
-from plentar.web.visits import event_of
+from plentar.web.call_layout.visits import event_of
 from plentar.words import say
 from tests.application import ShopOf, application
 from tests.application import sign_in as client_of
@@ -761,7 +761,7 @@ def test_calls_are_begun_without_signal_on_a_known_unit_and_a_new_one(
 ) -> None:
     """Begun, read on, and there once the signal is back, each with its reading."""
     # One wiring of nine: each is drawn ahead for seconds the first time.
-    monkeypatch.setattr("plentar.web.aboard.PATTERN_WORDS", {"two-strip-sequencer": "2 strips, one sequencer"})
+    monkeypatch.setattr("plentar.web.offline.bundle.PATTERN_WORDS", {"two-strip-sequencer": "2 strips, one sequencer"})
     page = ready(forgiving, shop)
     page.goto("/phone")
     page.get_by_role("button", name="Wirings for new places").click()

@@ -9,7 +9,7 @@ from pathlib import Path
 import pytest
 
 from plentar.core.causes.faults import COMPLAINTS, MODES
-from plentar.core.said import joined, said
+from plentar.core.message import joined, said
 from plentar.words import ENGLISH, Catalogue, say
 from tests import ROOT
 

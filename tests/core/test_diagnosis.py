@@ -26,7 +26,7 @@ from plentar.core.evidence.metrology import DEMO_METER
 from plentar.core.evidence.reading import Condition, Reading
 from plentar.core.evidence.signs import Observation
 from plentar.core.limits.table import DEFAULT_LIMITS
-from plentar.core.said import Said
+from plentar.core.message import Said
 from plentar.core.unit.electrical import OPEN_OHMS
 from plentar.core.unit.patterns import PATTERNS
 from plentar.words import say

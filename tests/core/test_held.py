@@ -9,11 +9,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 from numpy.typing import NDArray
 
+from plentar.core.cache import Held, bytes_of, sweep_all
 from plentar.core.causes.hypotheses import PREDICTED, SOLVED, UnitModel, model_of, model_with_pairs
 from plentar.core.causes.same_circuit import circuit_of
 from plentar.core.circuit.drive import Drive
 from plentar.core.circuit.pieces import pieces_of
-from plentar.core.held import Held, bytes_of, sweep_all
 from plentar.core.unit.nameplate import Window
 from plentar.core.unit.patterns import PATTERNS
 from plentar.demo.scenario import estate_pattern

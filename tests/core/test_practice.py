@@ -15,6 +15,7 @@ from plentar.core.causes.prediction import predict
 from plentar.core.errors import MeterError, ReadingError
 from plentar.core.evidence.events import Locked, MeterProven, Switched, Ticked
 from plentar.core.evidence.lockout import dead_pairs
+from plentar.core.message import Words
 from plentar.core.practice.attempt import (
     DANGERS,
     Act,
@@ -34,7 +35,6 @@ from plentar.core.practice.ladder import case_of, ladder
 from plentar.core.practice.meter import METER, display
 from plentar.core.practice.policies import POLICIES, play_case
 from plentar.core.practice.world import World
-from plentar.core.said import Words
 from plentar.core.unit.electrical import OPEN_OHMS
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.patterns import PATTERNS
@@ -382,7 +382,7 @@ def test_every_danger_has_its_words() -> None:
 
 
 def _words(danger: str) -> Words:
-    from plentar.core.said import said
+    from plentar.core.message import said
 
     return said(f"practice.danger-{danger}")
 

@@ -21,8 +21,8 @@ from plentar.core.causes.next_test import next_tests
 from plentar.core.causes.rounding import rounded, values_of
 from plentar.core.causes.same_circuit import by_position, circuit_of
 from plentar.core.causes.same_circuit import renamed as with_names
-from plentar.core.causes.shelf import use_shelf
 from plentar.core.causes.table import VERSION, circuit_key, drive_key, to_int, unpack, value_of
+from plentar.core.causes.table_store import use_shelf
 from plentar.core.circuit.drive import Drive
 from plentar.core.circuit.solve import Solution, Variants, settle
 from plentar.core.evidence.metrology import DEMO_METER

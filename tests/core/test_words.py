@@ -20,7 +20,7 @@ from plentar.core.judging.findings import find
 from plentar.core.judging.situation import Situation
 from plentar.core.judging.timing import stages_of
 from plentar.core.judging.verdict import judge
-from plentar.core.said import Words
+from plentar.core.message import Words
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.points import test_points as points_of
 from plentar.core.work.planning import plan_van

@@ -179,7 +179,7 @@ def test_an_older_database_migrates_with_its_calls(engine: Engine) -> None:
     from plentar.core.evidence.lockout import fold
     from plentar.core.evidence.record import Record
     from plentar.core.unit.patterns import PATTERNS
-    from plentar.web.visits import event_of
+    from plentar.web.call_layout.visits import event_of
 
     names = (
         "shop person meter place unit call first second look tap safe cap out air cause photo log part left back proof"

@@ -13,14 +13,14 @@ from sqlalchemy.orm import Session
 from plentar.core.causes.hypotheses import PREDICTED, model_of
 from plentar.core.causes.keeping import drives_of_table
 from plentar.core.causes.same_circuit import circuit_of
-from plentar.core.causes.shelf import kept_row, use_shelf
 from plentar.core.causes.table import VERSION, circuit_key, drive_key
+from plentar.core.causes.table_store import kept_row, use_shelf
 from plentar.core.circuit.drive import Drive
 from plentar.core.unit.patterns import PATTERNS
 from plentar.store import unit_tables
 from plentar.store.database import make_sessions
 from plentar.store.models import UnitTableRow
-from plentar.web.unit_tables import KeptTables
+from plentar.web.call_layout.unit_tables import KeptTables
 from tests.application import ShopOf, sign_in
 from tests.deeds import call_heat
 

@@ -23,8 +23,8 @@ from plentar.store import privacy, shops
 from plentar.store.database import make_sessions, migrate
 from plentar.store.models import Base, Call, Person, Shop
 from plentar.store.shop_models import AuditRow
-from plentar.store.whole import TABLES, ConflictsError
-from plentar.web.whole import export_shop, import_shop
+from plentar.store.shop_rows import TABLES, ConflictsError
+from plentar.web.exchange.export_file import export_shop, import_shop
 from tests.application import own_database
 
 DEMO = "Quillet Hollow Heating"

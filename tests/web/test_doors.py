@@ -24,10 +24,10 @@ from plentar.formats.photos import MOST_PNG_PIXELS, MOST_SCANNED_PIXELS, reencod
 from plentar.store import sign_ins
 from plentar.store.database import SchemaError, make_sessions, migrate
 from plentar.store.models import SignIn
-from plentar.web.paths import own_path
-from plentar.web.proxies import BehindProxies
-from plentar.web.serve import check_schema
-from plentar.web.settings import Settings, SettingsError
+from plentar.web.serving.paths import own_path
+from plentar.web.serving.proxies import BehindProxies
+from plentar.web.serving.server import check_schema
+from plentar.web.serving.settings import Settings, SettingsError
 from tests.application import PASSWORD, REAL_HASHER, ShopOf, application, own_database, served, sign_in
 from tests.hostile import Hostile
 

@@ -22,8 +22,8 @@ from plentar.core.errors import ReadingError
 from plentar.store import people
 from plentar.store.locking import lock_row_of_call
 from plentar.store.models import Person
-from plentar.web.serve import use_folder_of
-from plentar.web.settings import Settings, SettingsError
+from plentar.web.serving.server import use_folder_of
+from plentar.web.serving.settings import Settings, SettingsError
 from tests.application import PASSWORD, ShopOf, application, sign_in
 from tests.deeds import event, send
 from tests.web.test_phones import Phone, kinds, reading
@@ -477,7 +477,7 @@ def test_no_transaction_stays_open_while_a_picture_is_decoded_or_a_paper_laid_ou
         open_ones.append(bool(g.db.in_transaction()))
         raise ReadingError("not now", field="photo")
 
-    monkeypatch.setattr("plentar.web.writing.reencode", asked)
+    monkeypatch.setattr("plentar.web.call_layout.writing.reencode", asked)
     monkeypatch.setattr("plentar.formats.pdf.html_to_pdf", asked)
     monkeypatch.setattr("plentar.web.timing.views.count_lines", asked)
     picture = {"photo_id": str(uuid4()), "photo": (BytesIO(b"x"), "a.jpg")}

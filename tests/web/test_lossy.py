@@ -25,7 +25,7 @@ def test_nothing_is_lost_or_doubled_and_dead_never_outlives_a_live_event(
 ) -> None:
     """Dropped, doubled, delayed, reordered: all of it once, in order, and dead only where it is so, at every step."""
     clock: list[datetime] = []
-    monkeypatch.setattr("plentar.web.access._clock", lambda: clock[-1])
+    monkeypatch.setattr("plentar.web.serving.access._clock", lambda: clock[-1])
     run: Callable[[datetime], None] = clock.append
     run(datetime.now().astimezone())
     clients = {"Pim Tester": sign_in(app, shop), "Ona Other": sign_in(app, make_colleague(shop))}
@@ -47,7 +47,7 @@ def test_a_phone_calls_nothing_dead_that_the_server_would_not(
 ) -> None:
     """Alone and out of contact from the start, with much that stands in a proof's way: never the bolder word."""
     clock: list[datetime] = []
-    monkeypatch.setattr("plentar.web.access._clock", lambda: clock[-1])
+    monkeypatch.setattr("plentar.web.serving.access._clock", lambda: clock[-1])
     clock.append(datetime.now().astimezone())
     play = Lossy(app, engine, shop, {"Pim Tester": sign_in(app, shop)}, seed, clock.append)
     [pocket] = play.pockets

@@ -11,7 +11,7 @@ from flask.testing import FlaskClient
 from sqlalchemy import Engine, text
 
 from plentar.demo import DEMO_EMAIL, DEMO_PASSWORD
-from plentar.web.settings import Settings, SettingsError
+from plentar.web.serving.settings import Settings, SettingsError
 from tests import ROOT
 from tests.application import PASSWORD, ShopOf, application, flat, sign_in
 
@@ -246,7 +246,7 @@ def test_an_error_nobody_foresaw_is_a_page_too(client: FlaskClient, monkeypatch:
 
 def test_every_setting_is_documented() -> None:
     """docs/settings.md lists exactly the variables the code reads, and a missing one is named."""
-    source = Path(ROOT / "plentar/web/settings.py").read_text()
+    source = Path(ROOT / "plentar/web/serving/settings.py").read_text()
     documented = set(re.findall(r"`(PLENTAR_\w+)`", Path(ROOT / "docs/settings.md").read_text()))
     assert set(re.findall(r'"(PLENTAR_\w+)"', source)) == documented
     with pytest.raises(SettingsError, match="PLENTAR_DATABASE_URL"):

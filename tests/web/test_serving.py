@@ -16,7 +16,7 @@ from PIL import Image
 from sqlalchemy import Engine, text
 
 from plentar.store.database import make_engine, make_sessions, migrate
-from plentar.web.serve import KEEP_ALIVE_SECONDS
+from plentar.web.serving.server import KEEP_ALIVE_SECONDS
 from tests.application import PASSWORD, ShopOf, own_database, served
 from tests.deeds import event
 from tests.serving import Browser, Server, a_cluster, kill_cluster, serving, start_cluster

@@ -11,8 +11,8 @@ from sqlalchemy import Engine, text
 from plentar.core.errors import ReadingError
 from plentar.core.limits.verdicts import Band, Grade, Verdict
 from plentar.formats.numbers import degf_typed, parse_number
-from plentar.screen.shown import in_display
-from plentar.web.air import air_drafts
+from plentar.screen.event_lines import in_display
+from plentar.web.call_layout.air import air_drafts
 from plentar.words import ENGLISH
 from plentar.words.figures import PLAIN, DisplayUnits, chosen, shown_in
 from tests.application import ShopOf, flat, sign_in

@@ -13,7 +13,7 @@ from plentar.core.causes.supply import Supply, feed_at, is_of_transformer
 from plentar.core.circuit.drive import Drive
 from plentar.core.circuit.spread import GHOST_OHMS, shares_of
 from plentar.core.circuit.wiring import auxiliary_source
-from plentar.core.said import Figure, Words, said
+from plentar.core.message import Figure, Words, said
 from plentar.core.unit.nameplate import HeatingCircuit, Nameplate, SwitchingDevice
 from plentar.core.unit.place import GROUND, amps_at, line_volts, ohms_at, spot_of, volts_at
 from plentar.core.unit.points import of_feed, part_words, piece_words, rung_terminals

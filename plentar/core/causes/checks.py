@@ -16,7 +16,7 @@ from plentar.core.causes.hypotheses import UnitModel
 from plentar.core.causes.same_circuit import circuit_of
 from plentar.core.circuit.drive import Drive
 from plentar.core.limits.windows import closing
-from plentar.core.said import said
+from plentar.core.message import said
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import CAPACITOR, point_at
 

@@ -8,7 +8,7 @@ from functools import reduce
 
 from plentar.core.causes.modes import Group, Mode, Shows, Takes
 from plentar.core.circuit.changes import NO_CHANGE, Changes
-from plentar.core.said import Figure, Said, said
+from plentar.core.message import Figure, Said, said
 from plentar.core.unit.place import place_of
 
 __all__ = [

@@ -15,7 +15,7 @@ from plentar.core.circuit.changes import Changes
 from plentar.core.circuit.network import Circuit
 from plentar.core.circuit.wiring import wire
 from plentar.core.errors import ReadingError
-from plentar.core.said import Words, said
+from plentar.core.message import Words, said
 from plentar.core.unit.nameplate import HeatingCircuit, Nameplate
 from plentar.core.unit.place import frame_of, place_of
 from plentar.core.unit.points import part_words, piece_words

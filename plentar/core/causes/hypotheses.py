@@ -13,12 +13,13 @@ from itertools import combinations, count
 import numpy as np
 from numpy.typing import NDArray
 
+from plentar.core.cache import Held, bytes_of
 from plentar.core.causes.fault import FUSE, SERVICE, takes_fuse_along, together
 from plentar.core.causes.faults import COMPLAINTS, Fault, faults_of, tripped_ahead, tripped_by
 from plentar.core.causes.rounding import values_of
 from plentar.core.causes.same_circuit import by_position, circuit_of
-from plentar.core.causes.shelf import kept_row
 from plentar.core.causes.table import TableRow, circuit_key
+from plentar.core.causes.table_store import kept_row
 from plentar.core.causes.weighted import Factors, factor_of
 from plentar.core.circuit.changes import Changes
 from plentar.core.circuit.drive import Drive
@@ -26,8 +27,7 @@ from plentar.core.circuit.probe import circuit_ohms, dead_ohms, part_ohms, read_
 from plentar.core.circuit.solve import Solution, Variants, settle
 from plentar.core.circuit.wiring import wire
 from plentar.core.errors import ReadingError
-from plentar.core.held import Held, bytes_of
-from plentar.core.said import Words, joined
+from plentar.core.message import Words, joined
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import amps_at, spot_of
 

@@ -19,7 +19,7 @@ from plentar.core.circuit.drive import Drive, drives_of
 from plentar.core.circuit.places import find_point
 from plentar.core.evidence.reading import Reading
 from plentar.core.limits.table import Limits
-from plentar.core.said import Words, joined, said
+from plentar.core.message import Words, joined, said
 from plentar.core.unit.electrical import OPEN_OHMS
 from plentar.core.unit.place import spot_of
 from plentar.core.unit.quantities import quantity_of

@@ -20,7 +20,7 @@ from plentar.core.causes.diagnosis import Diagnosis
 from plentar.core.causes.same_circuit import circuit_of
 from plentar.core.causes.sequences import NOW_AND_THEN_SHARE
 from plentar.core.evidence.reading import Condition
-from plentar.core.said import Words
+from plentar.core.message import Words
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import line_volts, place_of, spot_of, volts_at
 

@@ -12,7 +12,7 @@ from plentar.core.causes.hypotheses import UnitModel
 from plentar.core.causes.supply import Supply
 from plentar.core.circuit.drive import Drive
 from plentar.core.circuit.network import HOT_AMPS
-from plentar.core.said import Words, said
+from plentar.core.message import Words, said
 from plentar.core.unit.place import amps_at, place_of, volts_at
 
 __all__ = ["SizedReading", "size_of"]

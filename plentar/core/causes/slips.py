@@ -4,7 +4,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from plentar.core.evidence.reading import Reading
-from plentar.core.said import Words, said
+from plentar.core.message import Words, said
 from plentar.core.unit.electrical import OPEN_OHMS
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import GROUND, line_volts, spot_of, volts_at

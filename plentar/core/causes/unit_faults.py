@@ -7,7 +7,7 @@ from plentar.core.causes.modes import HOT_END, LOST_END, OPENED, SHORTED, mode, 
 from plentar.core.circuit.changes import Changes
 from plentar.core.circuit.network import Circuit
 from plentar.core.circuit.wiring import JOINED_OHMS, PLAIN_WIRE
-from plentar.core.said import Words, said
+from plentar.core.message import Words, said
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import partner_of, place_of
 from plentar.core.unit.points import part_words

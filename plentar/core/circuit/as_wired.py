@@ -8,7 +8,7 @@ from plentar.core.circuit.network import HOT_AMPS
 from plentar.core.circuit.outcomes import AIRLESS, CALLS, CallOutcome, wrong_of
 from plentar.core.circuit.plain import PlainSettled, solve_one
 from plentar.core.circuit.wiring import wire
-from plentar.core.said import Words, said
+from plentar.core.message import Words, said
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import amps_at, place_of
 

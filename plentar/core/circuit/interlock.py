@@ -21,7 +21,7 @@ from plentar.core.circuit.solve import Solution, Variants, settle
 from plentar.core.circuit.wiring import wire
 from plentar.core.errors import NameplateError
 from plentar.core.limits.verdicts import Grade
-from plentar.core.said import Words, said
+from plentar.core.message import Words, said
 from plentar.core.unit.nameplate import BlowerRelay, Nameplate, RelayPole
 from plentar.core.unit.patterns import PATTERNS
 from plentar.core.unit.place import amps_at, partner_of

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from typing import Literal
 
-from plentar.core.said import Words, joined, said
+from plentar.core.message import Words, joined, said
 
 __all__ = ["AIRLESS", "CALLS", "CallOutcome", "wrong_of"]
 

@@ -10,7 +10,7 @@ from functools import lru_cache
 from plentar.core.circuit.network import SEPARATE
 from plentar.core.circuit.wiring import wire
 from plentar.core.errors import ReadingError
-from plentar.core.said import Words, joined, said
+from plentar.core.message import Words, joined, said
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import (
     CAPACITOR,

@@ -13,6 +13,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from plentar.core.cache import Held
 from plentar.core.circuit.changes import Changes
 from plentar.core.circuit.drive import Drive
 from plentar.core.circuit.elimination import Pattern
@@ -30,7 +31,6 @@ from plentar.core.circuit.network import (
     heated_pieces,
 )
 from plentar.core.circuit.pieces import pieces_of
-from plentar.core.held import Held
 
 __all__ = ["IMPEDANCES", "Solution", "Variants", "settle"]
 

@@ -26,7 +26,7 @@ from plentar.core.evidence.events import (
 )
 from plentar.core.evidence.reading import Condition, ControlState, FeedState, Mode
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
-from plentar.core.said import Words, said
+from plentar.core.message import Words, said
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import GROUND, spot_of, volts_at
 from plentar.core.unit.points import is_control_side

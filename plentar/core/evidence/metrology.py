@@ -4,7 +4,7 @@ import math
 from dataclasses import dataclass, replace
 
 from plentar.core.errors import MeterError, ReadingError
-from plentar.core.said import Words, said
+from plentar.core.message import Words, said
 
 __all__ = ["DEMO_METER", "Meter", "MeterRange", "root_sum_square"]
 

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from plentar.core.errors import ReadingError
-from plentar.core.said import Words, joined, said
+from plentar.core.message import Words, joined, said
 from plentar.core.unit.place import spot_of
 from plentar.core.unit.quantities import QUANTITIES
 

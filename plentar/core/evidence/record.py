@@ -35,7 +35,7 @@ from plentar.core.evidence.events import (
     Withdrawn,
 )
 from plentar.core.evidence.reading import Reading
-from plentar.core.said import Words
+from plentar.core.message import Words
 
 __all__ = ["Record", "RecordedReading", "reading_of"]
 

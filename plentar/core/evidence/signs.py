@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 from typing import Literal
 
 from plentar.core.evidence.reading import Condition
-from plentar.core.said import Words, said
+from plentar.core.message import Words, said
 
 __all__ = ["CHECKS", "GROUPS", "LOOK", "SIGNS", "Observation", "Sign", "SignGroup", "sign_of"]
 

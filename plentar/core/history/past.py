@@ -7,7 +7,7 @@ of today outweighs all of them.
 from dataclasses import dataclass
 
 from plentar.core.causes.weighted import Factors
-from plentar.core.said import Words, said
+from plentar.core.message import Words, said
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import place_of
 

@@ -16,7 +16,7 @@ from plentar.core.judging.air import air_factor, expected_rise_degf, watts_in_ai
 from plentar.core.judging.timing import Stage, stages_of
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.limits.verdicts import Band, Grade, grade
-from plentar.core.said import Words, said
+from plentar.core.message import Words, said
 from plentar.core.unit.electrical import element_ohms
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import amps_at, line_volts, ohms_at, point_at

@@ -10,7 +10,7 @@ from dataclasses import dataclass, replace
 from plentar.core.errors import ReadingError
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.limits.verdicts import Band, Grade, Verdict, grade
-from plentar.core.said import Words, said
+from plentar.core.message import Words, said
 from plentar.core.unit.electrical import BTU_PER_HOUR_PER_WATT
 from plentar.core.unit.nameplate import Nameplate
 

@@ -12,7 +12,7 @@ from plentar.core.evidence.reading import Condition, Reading
 from plentar.core.judging.situation import Situation, changed
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.limits.verdicts import Band, Grade, Verdict, grade
-from plentar.core.said import Words, said
+from plentar.core.message import Words, said
 from plentar.core.unit.electrical import COLD_RATIO
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import amps_at, place_of, spot_of

@@ -3,7 +3,7 @@
 from plentar.core.evidence.reading import Reading
 from plentar.core.judging.situation import Situation, changed
 from plentar.core.limits.verdicts import Grade, Verdict, grade
-from plentar.core.said import Words, joined, said
+from plentar.core.message import Words, joined, said
 
 __all__ = ["back_feed", "judge_blower", "judge_capacitor"]
 

@@ -5,7 +5,7 @@ from plentar.core.judging.situation import Situation, changed
 from plentar.core.limits.table import Limits
 from plentar.core.limits.verdicts import Band, Grade, Verdict, grade
 from plentar.core.limits.windows import Patience, closing
-from plentar.core.said import Words, said
+from plentar.core.message import Words, said
 from plentar.core.unit.kinds import Kind
 from plentar.core.unit.nameplate import HeatingCircuit
 from plentar.core.unit.place import spot_of

@@ -7,7 +7,7 @@ from plentar.core.evidence.reading import Reading
 from plentar.core.judging.anywhere import expected_at
 from plentar.core.judging.situation import Situation, changed
 from plentar.core.limits.verdicts import Band, Grade, Verdict, grade
-from plentar.core.said import said
+from plentar.core.message import said
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import volts_at
 from plentar.core.unit.points import Point

@@ -10,7 +10,7 @@ from plentar.core.judging.control import added_band, judge_control_amps
 from plentar.core.judging.situation import Situation, changed
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.limits.verdicts import Grade, Verdict, grade
-from plentar.core.said import Words, said
+from plentar.core.message import Words, said
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import amps_at
 

@@ -28,7 +28,7 @@ from plentar.core.judging.feed import (
 )
 from plentar.core.limits.ampacity import WireRun
 from plentar.core.limits.verdicts import Grade
-from plentar.core.said import Words, said
+from plentar.core.message import Words, said
 from plentar.core.unit.nameplate import HeatingCircuit, Nameplate
 from plentar.core.unit.points import part_words
 from plentar.core.unit.supply_path import (

@@ -12,7 +12,7 @@ from plentar.core.judging.strips import like_elements
 from plentar.core.judging.supply import leg_difference
 from plentar.core.judging.timing import RunVerdict
 from plentar.core.limits.verdicts import Grade, Verdict
-from plentar.core.said import Words, said
+from plentar.core.message import Words, said
 from plentar.core.unit.points import of_feed, test_points
 from plentar.core.unit.quantities import QUANTITIES
 

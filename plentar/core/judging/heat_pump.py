@@ -9,7 +9,7 @@ from dataclasses import dataclass, replace
 from plentar.core.errors import ReadingError
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.limits.verdicts import Grade, Verdict, grade
-from plentar.core.said import said
+from plentar.core.message import said
 from plentar.core.unit.electrical import BTU_PER_HOUR_PER_WATT
 
 __all__ = ["HeatPump", "House", "balance_degf", "hours_to_recover", "judge_output", "strip_watts_needed"]

@@ -3,7 +3,7 @@
 from plentar.core.evidence.reading import Reading
 from plentar.core.judging.situation import Situation, changed
 from plentar.core.limits.verdicts import Grade, Verdict
-from plentar.core.said import said
+from plentar.core.message import said
 from plentar.core.unit.points import Point
 
 __all__ = ["LINE_ON_CONTROL", "is_line_on_control", "judge_impossible"]

@@ -17,7 +17,7 @@ from plentar.core.evidence.runs import TimingRun
 from plentar.core.judging.timing import RunVerdict, Stage, judge_run, stages_of
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.limits.verdicts import Grade
-from plentar.core.said import Words, joined, said
+from plentar.core.message import Words, joined, said
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.points import part_words
 

@@ -3,10 +3,10 @@
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
+from plentar.core.cache import Held
 from plentar.core.errors import PlentarError
 from plentar.core.evidence.reading import Reading
 from plentar.core.evidence.signs import Observation
-from plentar.core.held import Held
 from plentar.core.judging.log import Floats, LogAnalysis, StageSpan, analyse_log
 from plentar.core.judging.timing import Stage
 from plentar.core.judging.watched import look_at, silence

@@ -9,7 +9,7 @@ from plentar.core.judging.anywhere import healthy, settled
 from plentar.core.judging.situation import Situation, changed
 from plentar.core.limits.table import coil_limit
 from plentar.core.limits.verdicts import Band, Grade, Verdict, grade
-from plentar.core.said import Words, said
+from plentar.core.message import Words, said
 from plentar.core.unit.electrical import OPEN_OHMS
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import place_of, spot_of

@@ -10,7 +10,7 @@ from dataclasses import dataclass, replace
 from plentar.core.evidence.reading import Reading, last
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.limits.verdicts import Grade, Verdict
-from plentar.core.said import Words, said
+from plentar.core.message import Words, said
 from plentar.core.unit.nameplate import HeatingCircuit, Nameplate
 from plentar.core.unit.place import amps_at, line_volts
 

@@ -7,7 +7,7 @@ from plentar.core.evidence.reading import Condition, Reading
 from plentar.core.judging.contacts import patience
 from plentar.core.judging.situation import Situation, changed, kilowatts
 from plentar.core.limits.verdicts import Band, Grade, Verdict, grade
-from plentar.core.said import Words, joined, said
+from plentar.core.message import Words, joined, said
 from plentar.core.unit.electrical import expected_element_amps
 from plentar.core.unit.nameplate import HeatingCircuit, Nameplate
 from plentar.core.unit.place import amps_at

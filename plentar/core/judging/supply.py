@@ -6,7 +6,7 @@ from plentar.core.evidence.metrology import root_sum_square
 from plentar.core.evidence.reading import Reading
 from plentar.core.judging.situation import Situation, changed
 from plentar.core.limits.verdicts import Grade, Verdict, grade
-from plentar.core.said import Words, said
+from plentar.core.message import Words, said
 from plentar.core.unit.place import GROUND, spot_of, volts_at
 from plentar.core.unit.points import Point, is_control_side
 

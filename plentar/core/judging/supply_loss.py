@@ -7,7 +7,7 @@ from plentar.core.circuit.wiring import COLD_WIRE_RATIO, one_way_ohms
 from plentar.core.evidence.reading import Reading
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.limits.verdicts import Grade, Verdict, grade
-from plentar.core.said import Words, said
+from plentar.core.message import Words, said
 from plentar.core.unit.nameplate import Feed, Nameplate
 from plentar.core.unit.place import amps_at, line_volts, volts_at
 

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 from plentar.core.errors import ReadingError
 from plentar.core.limits.verdicts import Grade
-from plentar.core.said import Words, joined, said
+from plentar.core.message import Words, joined, said
 from plentar.core.unit.nameplate import Nameplate
 
 __all__ = ["BOARD_ENDS", "NO_WIRE", "TERMINALS", "MapNote", "MapRow", "check_map"]

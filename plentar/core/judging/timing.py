@@ -12,7 +12,7 @@ from plentar.core.evidence.runs import TimingRun
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.limits.verdicts import Band, Grade, Verdict
 from plentar.core.limits.windows import AT_ONCE, Patience, closing, opening
-from plentar.core.said import Words, said
+from plentar.core.message import Words, said
 from plentar.core.unit.nameplate import Nameplate, Window
 from plentar.core.unit.points import part_words
 

@@ -15,7 +15,7 @@ from plentar.core.judging.situation import Situation
 from plentar.core.judging.strips import judge_feed_total, judge_strip
 from plentar.core.judging.supply import judge_off, judge_supply
 from plentar.core.limits.verdicts import Grade, Verdict
-from plentar.core.said import said
+from plentar.core.message import said
 from plentar.core.unit.place import amps_at, place_of, spot_of
 from plentar.core.unit.points import Point, is_on_run_sheet
 from plentar.core.unit.quantities import QUANTITIES

@@ -20,7 +20,7 @@ from plentar.core.judging.heat_pump import (
 from plentar.core.judging.timing import stages_of
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.limits.verdicts import Grade
-from plentar.core.said import Words, joined, said
+from plentar.core.message import Words, joined, said
 from plentar.core.unit.electrical import BTU_PER_HOUR_PER_WATT
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.supply_path import COLDEST_DEGF

@@ -10,7 +10,7 @@ from dataclasses import dataclass, field
 
 from plentar.core.errors import ReadingError
 from plentar.core.limits.verdicts import Band
-from plentar.core.said import Words, said
+from plentar.core.message import Words, said
 from plentar.core.unit.kinds import KINDS, Kind
 
 __all__ = ["DEFAULT_LIMITS", "LIMITS", "Limit", "Limits", "coil_limit"]

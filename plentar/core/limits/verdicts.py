@@ -9,7 +9,7 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 
 from plentar.core.errors import ReadingError
-from plentar.core.said import Said, Words, said
+from plentar.core.message import Said, Words, said
 
 __all__ = ["Band", "Grade", "Verdict", "grade"]
 

@@ -34,11 +34,11 @@ from plentar.core.evidence.reading import Condition, Hand, Mode
 from plentar.core.evidence.record import Record
 from plentar.core.evidence.signs import sign_of
 from plentar.core.intake import Sender, take_in
+from plentar.core.message import Words, joined, said
 from plentar.core.practice.case import Case, part_of
 from plentar.core.practice.meter import BLOWN_MINUTES, METER, MeterDisplay, display, ranges_of
 from plentar.core.practice.score import Score
 from plentar.core.practice.world import World
-from plentar.core.said import Words, joined, said
 from plentar.core.unit.place import place_of, spot_of
 from plentar.core.visit import Visit
 

@@ -10,7 +10,7 @@ from plentar.core.circuit.changes import NO_CHANGE, Changes
 from plentar.core.circuit.places import find_point, place_words
 from plentar.core.errors import ReadingError
 from plentar.core.evidence.signs import sign_of
-from plentar.core.said import Words, said
+from plentar.core.message import Words, said
 from plentar.core.unit.nameplate import Nameplate
 
 __all__ = ["SKILLS", "Case", "Hidden", "part_of"]

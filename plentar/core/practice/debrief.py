@@ -9,12 +9,12 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from plentar.core.causes.diagnosis import Cause
+from plentar.core.message import Words
 from plentar.core.practice.attempt import Attempt, Outcome, Read, Swap
 from plentar.core.practice.case import part_of
 from plentar.core.practice.policies import SURE, bits_of, play_case
 from plentar.core.practice.score import Score
 from plentar.core.practice.why import ties_of, why_words
-from plentar.core.said import Words
 from plentar.core.unit.place import spot_of
 
 __all__ = ["Debrief", "DebriefLine", "debrief"]

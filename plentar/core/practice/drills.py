@@ -11,10 +11,10 @@ from dataclasses import dataclass
 import numpy as np
 
 from plentar.core.circuit.places import place_words
+from plentar.core.message import Words, joined, said
 from plentar.core.practice.case import Case, Hidden
 from plentar.core.practice.meter import display
 from plentar.core.practice.world import World
-from plentar.core.said import Words, joined, said
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.patterns import PATTERNS
 from plentar.core.unit.place import volts_at

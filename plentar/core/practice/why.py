@@ -8,7 +8,7 @@ import numpy as np
 
 from plentar.core.circuit.places import place_words
 from plentar.core.circuit.solve import Solution
-from plentar.core.said import Words, joined, said
+from plentar.core.message import Words, joined, said
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import GROUND, place_of, spot_of
 

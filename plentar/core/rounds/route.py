@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from pyvrp import Model
 from pyvrp.stop import MaxIterations, MaxRuntime, MultipleCriteria
 
-from plentar.core.said import Words, said
+from plentar.core.message import Words, said
 
 __all__ = [
     "DAY_MINUTES",

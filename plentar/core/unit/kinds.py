@@ -8,7 +8,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Literal
 
-from plentar.core.said import Said, Words, said
+from plentar.core.message import Said, Words, said
 
 __all__ = ["KINDS", "DeviceKind", "Kind", "kind_of"]
 

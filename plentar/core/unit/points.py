@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from functools import lru_cache
 
-from plentar.core.said import Words, said
+from plentar.core.message import Words, said
 from plentar.core.unit.nameplate import HeatingCircuit, Nameplate
 from plentar.core.unit.place import GROUND, amps_at, place_of, spot_of, volts_at
 from plentar.core.unit.quantities import QUANTITIES

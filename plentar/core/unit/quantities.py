@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Literal
 
-from plentar.core.said import Words, said
+from plentar.core.message import Words, said
 from plentar.core.unit.place import spot_of
 
 __all__ = ["QUANTITIES", "Quantity", "QuantityId", "quantity_of"]

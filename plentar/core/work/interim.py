@@ -21,7 +21,7 @@ from plentar.core.judging.feed import (
 )
 from plentar.core.judging.feed_path import PathPart, label_of, path_of, wire_runs
 from plentar.core.limits.ampacity import WireRun
-from plentar.core.said import Words, joined, said
+from plentar.core.message import Words, joined, said
 from plentar.core.unit.nameplate import HeatingCircuit, Nameplate
 from plentar.core.unit.points import part_words
 from plentar.core.unit.supply_path import STANDARD_DEVICES, Conductor, Feed

@@ -8,7 +8,7 @@ from plentar.core.circuit.wiring import wire
 from plentar.core.errors import ReadingError
 from plentar.core.evidence.events import LedgerLead
 from plentar.core.limits.verdicts import Grade
-from plentar.core.said import Words, said
+from plentar.core.message import Words, said
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import place_of
 from plentar.core.unit.points import part_words

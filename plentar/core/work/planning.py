@@ -7,7 +7,7 @@ from functools import lru_cache
 from plentar.core.causes.fault import Fault
 from plentar.core.causes.faults import COMPLAINTS, faults_of
 from plentar.core.causes.modes import Takes
-from plentar.core.said import Words, said
+from plentar.core.message import Words, said
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import place_of
 

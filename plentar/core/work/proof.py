@@ -9,7 +9,7 @@ from plentar.core.judging.situation import Situation
 from plentar.core.judging.verdict import judge
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.limits.verdicts import Grade, Verdict
-from plentar.core.said import Words, said
+from plentar.core.message import Words, said
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import amps_at, line_volts, spot_of
 from plentar.core.unit.points import part_words

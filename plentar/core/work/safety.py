@@ -7,7 +7,7 @@ from plentar.core.circuit.places import contact_of, find_point, part_terminals
 from plentar.core.evidence.events import OPENED_AT, Ticked
 from plentar.core.evidence.lockout import TICK_WORDS, Lockout, safe_ticks
 from plentar.core.evidence.reading import Condition, Hand
-from plentar.core.said import Words, joined, said
+from plentar.core.message import Words, joined, said
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import spot_of, volts_at
 from plentar.core.unit.points import Point, part_words

@@ -12,7 +12,7 @@ from plentar.core.judging.timing import stages_of
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.limits.verdicts import Grade, grade
 from plentar.core.limits.windows import AT_ONCE
-from plentar.core.said import Words, joined, said
+from plentar.core.message import Words, joined, said
 from plentar.core.unit.electrical import expected_element_amps
 from plentar.core.unit.kinds import KINDS
 from plentar.core.unit.nameplate import Nameplate, Pole, SwitchingDevice, Window

@@ -36,7 +36,7 @@ from plentar.core.evidence.events import (
 )
 from plentar.core.evidence.record import Record
 from plentar.core.evidence.signs import sign_of
-from plentar.core.said import Words, said
+from plentar.core.message import Words, said
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.points import part_words
 

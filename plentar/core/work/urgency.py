@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from plentar.core.said import Words, said
+from plentar.core.message import Words, said
 
 __all__ = ["COLD_DEGF", "Urgency", "urgency_of"]
 

@@ -9,7 +9,7 @@ from functools import lru_cache
 
 from plentar.core.limits.verdicts import Verdict
 from plentar.core.unit.electrical import OPEN_OHMS
-from plentar.screen.shown import in_display
+from plentar.screen.event_lines import in_display
 from plentar.words import say
 from plentar.words.figures import plus_minus
 

@@ -23,11 +23,11 @@ from plentar.core.unit.warmth import HeatPumpPlate, HousePlate, SteadyState
 from plentar.core.work.interim import Interim, interim_of
 from plentar.formats.numbers import degrees_typed, parse_number
 from plentar.screen.drawings.weather_chart import WeatherChart, weather_chart
-from plentar.screen.path import PathShown
-from plentar.web.access import login_required
+from plentar.screen.feed_path import PathShown
 from plentar.web.bench.views import bp
-from plentar.web.paper import attached
-from plentar.web.visits import own_call, read_visit
+from plentar.web.call_layout.documents import attached
+from plentar.web.call_layout.visits import own_call, read_visit
+from plentar.web.serving.access import login_required
 from plentar.words import say
 
 __all__ = ["FeedBench", "WeatherBench"]

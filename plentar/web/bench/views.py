@@ -22,10 +22,10 @@ from plentar.core.circuit.interlock import (
 )
 from plentar.core.errors import NameplateError, PlentarError
 from plentar.screen.drawings.relay_bench import draw_bench
-from plentar.web.access import login_required
-from plentar.web.paper import attached
-from plentar.web.visits import own_call, read_visit
-from plentar.web.writing import keep_one
+from plentar.web.call_layout.documents import attached
+from plentar.web.call_layout.visits import own_call, read_visit
+from plentar.web.call_layout.writing import keep_one
+from plentar.web.serving.access import login_required
 from plentar.words import say
 
 __all__ = ["bp"]

@@ -10,14 +10,14 @@ from plentar.core.errors import ReadingError
 from plentar.core.visit import Visit
 from plentar.formats.json_in import read_json
 from plentar.store import shares
-from plentar.web.access import login_required, now
+from plentar.web.audit import note
 from plentar.web.call.forms import SignForm
 from plentar.web.call.views import bp, panel_deed
-from plentar.web.noting import note
-from plentar.web.paper import context_of_paper, download, pdf_of
-from plentar.web.room import room_of
-from plentar.web.visits import own_call, read_visit
-from plentar.web.writing import keep_one, own_id
+from plentar.web.call_layout.documents import context_of_paper, download, pdf_of
+from plentar.web.call_layout.layout import room_of
+from plentar.web.call_layout.visits import own_call, read_visit
+from plentar.web.call_layout.writing import keep_one, own_id
+from plentar.web.serving.access import login_required, now
 
 __all__: list[str] = []
 

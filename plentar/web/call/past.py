@@ -10,11 +10,11 @@ from plentar.core.visit import Visit
 from plentar.core.work.undo import undo_id, undo_of
 from plentar.formats.events_json import deed_to_json
 from plentar.formats.numbers import degf_typed
-from plentar.web.access import login_required, now
 from plentar.web.call.forms import AmendForm, UndoForm, WithdrawForm
 from plentar.web.call.views import bp, panel_deed, refused_panel
-from plentar.web.visits import own_call, read_visit
-from plentar.web.writing import keep_one, own_id
+from plentar.web.call_layout.visits import own_call, read_visit
+from plentar.web.call_layout.writing import keep_one, own_id
+from plentar.web.serving.access import login_required, now
 
 __all__: list[str] = []
 

@@ -21,8 +21,7 @@ from plentar.screen.call import CallScreen, View
 from plentar.screen.drawings.band_rail import band_rail
 from plentar.store import events
 from plentar.store.models import Call
-from plentar.web.access import login_required, now
-from plentar.web.air import air_drafts
+from plentar.web.call.form_events import drafts_of_json, safe_drafts
 from plentar.web.call.forms import (
     AcceptForm,
     AirForm,
@@ -34,13 +33,14 @@ from plentar.web.call.forms import (
     ReadingForm,
 )
 from plentar.web.call.records import call_document, reading_records
-from plentar.web.call.sent import drafts_of_json, safe_drafts
+from plentar.web.call_layout.air import air_drafts
+from plentar.web.call_layout.documents import download
+from plentar.web.call_layout.layout import context_of, is_fragment, room_of, step_shown
+from plentar.web.call_layout.visits import meter_of, own_call
+from plentar.web.call_layout.writing import ConflictError, EventAnswer, keep, keep_all, keep_one, own_id, sent_picture
 from plentar.web.fields import first_error
-from plentar.web.paper import download
-from plentar.web.room import context_of, is_fragment, room_of, step_shown
-from plentar.web.sent import is_late
-from plentar.web.visits import meter_of, own_call
-from plentar.web.writing import ConflictError, EventAnswer, keep, keep_all, keep_one, own_id, sent_picture
+from plentar.web.offline.submissions import is_late
+from plentar.web.serving.access import login_required, now
 from plentar.words import say
 from plentar.words.figures import PLAIN, choose
 

@@ -10,7 +10,7 @@ from plentar.core.limits.verdicts import Verdict
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import ohms_at, place_of, point_at, volts_at
 from plentar.core.visit import CAPACITOR, Visit
-from plentar.screen.shown import Shown, shown
+from plentar.screen.event_lines import Shown, shown
 from plentar.store.models import Call
 from plentar.words import say
 

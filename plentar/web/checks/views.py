@@ -15,12 +15,12 @@ from plentar.core.errors import PlentarError, ReadingError
 from plentar.core.judging.thermostat_map import TERMINALS
 from plentar.core.visit import CAPACITOR
 from plentar.formats.numbers import parse_number
-from plentar.web.access import login_required
+from plentar.web.call_layout.layout import StepView, register_step, show_step
+from plentar.web.call_layout.visits import own_call, read_visit
+from plentar.web.call_layout.writing import Draft, keep_all, keep_one
 from plentar.web.checks.models import FELT, ChecksScreen
 from plentar.web.fields import require_valid
-from plentar.web.room import StepView, register_step, show_step
-from plentar.web.visits import own_call, read_visit
-from plentar.web.writing import Draft, keep_all, keep_one
+from plentar.web.serving.access import login_required
 
 __all__ = ["bp"]
 

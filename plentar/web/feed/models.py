@@ -9,11 +9,11 @@ from plentar.core.judging.feed_path import PathPart, governing
 from plentar.core.judging.supply_loss import SupplyLoss
 from plentar.core.unit.points import part_words
 from plentar.core.visit import Visit
-from plentar.core.visited import LegCheck
+from plentar.core.visit_results import LegCheck
 from plentar.core.work.interim import Interim
 from plentar.screen.drawings.weather_chart import WeatherChart, weather_chart
-from plentar.screen.path import PathShown
-from plentar.screen.shown import Shown
+from plentar.screen.event_lines import Shown
+from plentar.screen.feed_path import PathShown
 from plentar.store.models import Call
 
 __all__ = ["FeedShown", "FeedStepScreen"]

@@ -10,15 +10,15 @@ from flask.typing import ResponseReturnValue
 from plentar.core.errors import PlentarError, ReadingError
 from plentar.core.work.interim import Interim
 from plentar.formats.numbers import degf_typed
-from plentar.web.access import login_required, now
+from plentar.web.call_layout.documents import attached
+from plentar.web.call_layout.layout import StepView, register_step, show_step
+from plentar.web.call_layout.visits import own_call, read_visit
+from plentar.web.call_layout.writing import keep_one
 from plentar.web.feed.forms import InterimForm, WeatherForm
 from plentar.web.feed.models import FeedStepScreen
 from plentar.web.fields import require_valid
-from plentar.web.paper import attached
-from plentar.web.room import StepView, register_step, show_step
-from plentar.web.sent import done_at
-from plentar.web.visits import own_call, read_visit
-from plentar.web.writing import keep_one
+from plentar.web.offline.submissions import done_at
+from plentar.web.serving.access import login_required, now
 from plentar.words import say
 
 __all__ = ["bp"]

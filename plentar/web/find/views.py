@@ -4,7 +4,7 @@ from flask import Blueprint, g, render_template, request
 from flask.typing import ResponseReturnValue
 
 from plentar.store import finding
-from plentar.web.access import login_required
+from plentar.web.serving.access import login_required
 
 __all__ = ["bp"]
 

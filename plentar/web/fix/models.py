@@ -18,18 +18,18 @@ from plentar.core.evidence.events import (
     Temporary,
 )
 from plentar.core.intake import blamed_parts, ledger_parts
-from plentar.core.said import Words
+from plentar.core.message import Words
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import place_of
 from plentar.core.unit.points import part_words
 from plentar.core.visit import Visit
-from plentar.core.visited import Ledger
+from plentar.core.visit_results import Ledger
 from plentar.core.work.ledger import LeadEnd, leads_of, terminals_of
 from plentar.core.work.planning import part_for
 from plentar.core.work.proof import Proof
 from plentar.screen.drawings.band_rail import BandRail, band_rail
 from plentar.screen.drawings.ladder import Board, draw_board, plain_line
-from plentar.screen.shown import Shown, shown
+from plentar.screen.event_lines import Shown, shown
 from plentar.store.models import Call
 from plentar.words import say
 

@@ -14,15 +14,15 @@ from plentar.core.errors import PlentarError, ReadingError
 from plentar.core.work.ledger import leads_of
 from plentar.formats.numbers import parse_number
 from plentar.formats.parts_csv import PARTS
-from plentar.store import shelf
-from plentar.web.access import login_required
+from plentar.store import stock
+from plentar.web.call_layout.layout import StepView, register_step, show_step
+from plentar.web.call_layout.visits import own_call, read_visit
+from plentar.web.call_layout.writing import keep_one, own_id, sent_picture
 from plentar.web.fields import require_valid
 from plentar.web.fix.forms import ApprovalForm, ItemForm, LedgerForm, PartForm, TemporaryForm
 from plentar.web.fix.models import FixScreen
-from plentar.web.room import StepView, register_step, show_step
-from plentar.web.sent import done_at, is_late
-from plentar.web.visits import own_call, read_visit
-from plentar.web.writing import keep_one, own_id, sent_picture
+from plentar.web.offline.submissions import done_at, is_late
+from plentar.web.serving.access import login_required
 from plentar.words import say
 
 __all__ = ["bp"]
@@ -41,7 +41,7 @@ def _price(chosen: str) -> float | None:
     number, times, name = chosen.partition(" × ")
     if not times or not number.isascii() or not number.isdigit():
         number, name = "1", chosen
-    rows = shelf.list_parts(g.db, shop_id=g.person.shop_id) if chosen else ()
+    rows = stock.list_parts(g.db, shop_id=g.person.shop_id) if chosen else ()
     part = next((PARTS.from_json(row.label) for row in rows if row.name == name), None)
     return int(number) * part.price if part is not None and part.price is not None else None
 

@@ -15,12 +15,12 @@ from plentar.formats.kits_csv import KITS
 from plentar.formats.labels_csv import Labels
 from plentar.formats.parts_csv import PARTS
 from plentar.formats.unit_json import kept_nameplate
-from plentar.store import shelf, shops
-from plentar.web.access import lead_required, login_required
+from plentar.store import shops, stock
+from plentar.web.audit import note
+from plentar.web.call_layout.documents import attached
+from plentar.web.call_layout.visits import own_call, shop_limits
 from plentar.web.fields import checked_token
-from plentar.web.noting import note
-from plentar.web.paper import attached
-from plentar.web.visits import own_call, shop_limits
+from plentar.web.serving.access import lead_required, login_required
 
 __all__ = ["bp"]
 
@@ -51,11 +51,11 @@ def _shown(
         columns=PARTS.columns,
         kit_columns=KITS.columns,
         vans=vans,
-        stock=shelf.list_stock(g.db, shop_id=shop_id),
+        stock=stock.list_stock(g.db, shop_id=shop_id),
         hand_problem=hand_problem,
         kit_hand_problem=kit_hand_problem,
-        parts=[(row.id, PARTS.from_json(row.label)) for row in shelf.list_parts(g.db, shop_id=shop_id)],
-        kits=[KITS.from_json(row.label) for row in shelf.list_kits(g.db, shop_id=shop_id)],
+        parts=[(row.id, PARTS.from_json(row.label)) for row in stock.list_parts(g.db, shop_id=shop_id)],
+        kits=[KITS.from_json(row.label) for row in stock.list_kits(g.db, shop_id=shop_id)],
         problem=problem,
         kit_problem=kit_problem,
     )
@@ -71,7 +71,7 @@ def _sent(labels: Labels[Any], documents: Iterable[dict[str, Any]]) -> Response:
 @login_required
 def as_csv() -> ResponseReturnValue:
     """Send the parts as CSV."""
-    rows = shelf.list_parts(g.db, shop_id=g.person.shop_id)
+    rows = stock.list_parts(g.db, shop_id=g.person.shop_id)
     return _sent(PARTS, (row.label for row in rows))
 
 
@@ -83,7 +83,7 @@ def take_in() -> ResponseReturnValue:
         found = PARTS.read(_sent_text())
     except PlentarError as error:
         return _shown(problem=error), 422
-    shelf.put_parts(g.db, shop_id=g.person.shop_id, labels=[(part.name, PARTS.to_json(part)) for part in found])
+    stock.put_parts(g.db, shop_id=g.person.shop_id, labels=[(part.name, PARTS.to_json(part)) for part in found])
     return redirect(url_for("parts.page"))
 
 
@@ -96,7 +96,7 @@ def add_part() -> ResponseReturnValue:
         part = PARTS.one(request.form)
     except PlentarError as error:
         return _shown(hand_problem=error), 422
-    shelf.put_parts(g.db, shop_id=g.person.shop_id, labels=[(part.name, PARTS.to_json(part))])
+    stock.put_parts(g.db, shop_id=g.person.shop_id, labels=[(part.name, PARTS.to_json(part))])
     note("part on the shelf", part.name)
     return redirect(url_for("parts.page"))
 
@@ -110,7 +110,7 @@ def add_kit() -> ResponseReturnValue:
         kit = KITS.one(request.form)
     except PlentarError as error:
         return _shown(kit_hand_problem=error), 422
-    shelf.put_kits(g.db, shop_id=g.person.shop_id, labels=[(kit.model, KITS.to_json(kit))])
+    stock.put_kits(g.db, shop_id=g.person.shop_id, labels=[(kit.model, KITS.to_json(kit))])
     note("kit in the table", kit.model)
     return redirect(url_for("parts.page"))
 
@@ -120,7 +120,7 @@ def add_kit() -> ResponseReturnValue:
 def remove_part(part_id: UUID) -> ResponseReturnValue:
     """Take a part off the shelf."""
     checked_token()
-    name = shelf.remove_part(g.db, shop_id=g.person.shop_id, part_id=part_id)
+    name = stock.remove_part(g.db, shop_id=g.person.shop_id, part_id=part_id)
     if name is None:
         abort(404)
     note("part off the shelf", name)
@@ -137,7 +137,7 @@ def count_van(person_id: UUID) -> ResponseReturnValue:
         abort(403)
     checked_token()
     counts: dict[UUID, int] = {}
-    for row in shelf.list_parts(g.db, shop_id=g.person.shop_id):
+    for row in stock.list_parts(g.db, shop_id=g.person.shop_id):
         text = request.form.get(f"count-{row.id}", "").strip()
         if not text:
             continue
@@ -145,7 +145,7 @@ def count_van(person_id: UUID) -> ResponseReturnValue:
             error = ReadingError(f"{row.name}: a whole number up to {MOST_COUNT}", field="count")
             return _shown(hand_problem=error), 422
         counts[row.id] = int(text)
-    shelf.set_stock(g.db, shop_id=g.person.shop_id, person_id=person_id, counts=counts)
+    stock.set_stock(g.db, shop_id=g.person.shop_id, person_id=person_id, counts=counts)
     return redirect(url_for("parts.page"))
 
 
@@ -153,7 +153,7 @@ def count_van(person_id: UUID) -> ResponseReturnValue:
 @login_required
 def kits_as_csv() -> ResponseReturnValue:
     """Send the heat kits as CSV."""
-    rows = shelf.list_kits(g.db, shop_id=g.person.shop_id)
+    rows = stock.list_kits(g.db, shop_id=g.person.shop_id)
     return _sent(KITS, (row.label for row in rows))
 
 
@@ -165,7 +165,7 @@ def take_in_kits() -> ResponseReturnValue:
         found = KITS.read(_sent_text())
     except PlentarError as error:
         return _shown(kit_problem=error), 422
-    shelf.put_kits(g.db, shop_id=g.person.shop_id, labels=[(kit.model, KITS.to_json(kit)) for kit in found])
+    stock.put_kits(g.db, shop_id=g.person.shop_id, labels=[(kit.model, KITS.to_json(kit)) for kit in found])
     return redirect(url_for("parts.page"))
 
 
@@ -198,7 +198,7 @@ def check(call_id: UUID) -> ResponseReturnValue:
     names = [device.id for device in plate.devices] + ([plate.blower.relay.id] if plate.blower.relay else [])
     device = request.args.get("device", "")
     device = device if device in names else names[0]
-    parts = [PARTS.from_json(row.label) for row in shelf.list_parts(g.db, shop_id=g.person.shop_id)]
+    parts = [PARTS.from_json(row.label) for row in stock.list_parts(g.db, shop_id=g.person.shop_id)]
     checked = []
     for part in parts:
         if part.kind in ("limit", "element"):

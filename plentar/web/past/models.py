@@ -17,10 +17,10 @@ from plentar.formats.events_json import deed_from_json
 from plentar.formats.unit_json import kept_nameplate
 from plentar.screen.drawings.ladder import Board, draw_board, plain_line
 from plentar.screen.drawings.years_rail import YearsRail, figure_of, years_rail
-from plentar.screen.shown import told_temporary
+from plentar.screen.event_lines import told_temporary
 from plentar.store.history import TimelineEvent
 from plentar.store.models import Call, Unit
-from plentar.web.years import past_readings
+from plentar.web.call_layout.unit_history import past_readings
 from plentar.words import say
 from plentar.words.moments import on_clock
 

@@ -12,13 +12,13 @@ from plentar.formats.label import CabinetLabel, code_of
 from plentar.formats.unit_json import kept_nameplate
 from plentar.store import history, places, plans
 from plentar.store.models import Unit
-from plentar.web.access import local_day, login_required, now
-from plentar.web.paper import attached, laid_out
+from plentar.web.call_layout.documents import attached, laid_out
+from plentar.web.call_layout.unit_history import lives_of_shop
+from plentar.web.call_layout.visits import past_from, shop_limits
+from plentar.web.exchange.export_file import tidy_rows
 from plentar.web.past.models import UnitScreen
-from plentar.web.paths import whole_url
-from plentar.web.visits import past_from, shop_limits
-from plentar.web.whole import tidy_rows
-from plentar.web.years import lives_of_shop
+from plentar.web.serving.access import local_day, login_required, now
+from plentar.web.serving.paths import whole_url
 
 __all__ = ["bp"]
 

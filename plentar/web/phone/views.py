@@ -12,12 +12,12 @@ from flask_wtf import FlaskForm
 
 from plentar.core.causes.faults import COMPLAINTS
 from plentar.store import calls, phones
-from plentar.web.aboard import bundle_of, dead_list, fresh_of, version_of
-from plentar.web.access import lead_required, login_required, now
-from plentar.web.assets import build_of
-from plentar.web.noting import note
-from plentar.web.visits import meter_of, own_call, read_visit
-from plentar.web.writing import keep_accepted
+from plentar.web.audit import note
+from plentar.web.call_layout.visits import meter_of, own_call, read_visit
+from plentar.web.call_layout.writing import keep_accepted
+from plentar.web.offline.bundle import bundle_of, dead_list, fresh_of, version_of
+from plentar.web.serving.access import lead_required, login_required, now
+from plentar.web.serving.assets import build_of
 
 __all__ = ["bp"]
 

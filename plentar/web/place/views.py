@@ -10,9 +10,9 @@ from flask_wtf import FlaskForm
 from plentar.core.errors import PlentarError, ReadingError
 from plentar.store import places
 from plentar.store.models import PlaceRow
-from plentar.web.access import lead_required, login_required, now
 from plentar.web.fields import require_valid
 from plentar.web.place.forms import PlaceForm
+from plentar.web.serving.access import lead_required, login_required, now
 
 __all__ = ["bp"]
 

@@ -18,8 +18,8 @@ from plentar.formats.unit_json import kept_nameplate
 from plentar.store import audit, calls, events, places, plans, shops
 from plentar.store.models import Call
 from plentar.store.shop_models import FollowUp
-from plentar.web.access import lead_required, local_day, login_required, now, shop_moment
-from plentar.web.noting import note
+from plentar.web.audit import note
+from plentar.web.call_layout.visits import own_call
 from plentar.web.plan.forms import (
     CancelForm,
     FollowUpForm,
@@ -29,7 +29,7 @@ from plentar.web.plan.forms import (
     PlanForm,
     ReturnForm,
 )
-from plentar.web.visits import own_call
+from plentar.web.serving.access import lead_required, local_day, login_required, now, shop_moment
 
 __all__ = ["bp", "may_plan", "moved", "people_choices", "zone"]
 

@@ -12,10 +12,10 @@ from plentar.core.work.urgency import urgency_of
 from plentar.formats.calendar import Appointment, calendar_of
 from plentar.store import events, feeds, plans, shops
 from plentar.store.models import Call, PlaceRow
-from plentar.web.access import local_day, login_required, now
-from plentar.web.paths import whole_url
 from plentar.web.plan.forms import FeedForm
 from plentar.web.plan.views import bp, may_plan, people_choices, zone
+from plentar.web.serving.access import local_day, login_required, now
+from plentar.web.serving.paths import whole_url
 
 __all__ = ["days_of"]
 

@@ -22,13 +22,13 @@ from plentar.formats.unit_json import kept_nameplate
 from plentar.store import practice, sign_ins
 from plentar.store.practice_models import Learner, PracticeClass
 from plentar.store.secret import hash_of
-from plentar.web.access import lead_required, now
+from plentar.web.call_layout.documents import attached
 from plentar.web.fields import checked_token
-from plentar.web.network import network
-from plentar.web.paper import attached
-from plentar.web.paths import whole_url
 from plentar.web.practice.views import begin_case, bp
 from plentar.web.practice.who import CLASS_KEY, in_class
+from plentar.web.serving.access import lead_required, now
+from plentar.web.serving.network import network
+from plentar.web.serving.paths import whole_url
 
 __all__: list[str] = []
 

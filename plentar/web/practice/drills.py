@@ -13,12 +13,12 @@ from plentar.core.practice.skills import estimate, next_item
 from plentar.screen.drawings.cutaways import CUTAWAYS, cutaway
 from plentar.store import practice
 from plentar.store.practice_models import PracticeAnswer
-from plentar.web.access import login_required, now
+from plentar.web.call_layout.layout import is_fragment
 from plentar.web.fields import checked_token
 from plentar.web.practice.keeping import skills_of
 from plentar.web.practice.views import bp
 from plentar.web.practice.who import learner
-from plentar.web.room import is_fragment
+from plentar.web.serving.access import login_required, now
 
 __all__: list[str] = []
 

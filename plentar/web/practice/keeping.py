@@ -17,8 +17,8 @@ from plentar.formats.numbers import parse_number
 from plentar.formats.practice_json import act_from_json, act_to_json
 from plentar.store import practice
 from plentar.store.practice_models import PracticeAnswer, PracticeRun
-from plentar.web.access import now
 from plentar.web.practice.who import candidates, learner
+from plentar.web.serving.access import now
 from plentar.words import say
 
 __all__ = ["act_in", "attempt_of", "fresh_attempt", "open_run", "skills_of"]

@@ -9,6 +9,7 @@ from flask.typing import ResponseReturnValue
 from plentar.core.errors import PlentarError, ReadingError
 from plentar.core.evidence.events import Locked, MeterProven, Switched, Ticked
 from plentar.core.evidence.lockout import dead_pairs
+from plentar.core.message import Words
 from plentar.core.practice.attempt import (
     Act,
     Attempt,
@@ -25,19 +26,18 @@ from plentar.core.practice.attempt import (
 )
 from plentar.core.practice.case import part_of
 from plentar.core.practice.meter import ranges_of
-from plentar.core.said import Words
 from plentar.core.unit.place import spot_of
 from plentar.core.work.safety import CONTROL_POINT, opened_choices
 from plentar.screen.call import View
 from plentar.store import practice
 from plentar.store.practice_models import PracticeRun
+from plentar.web.call_layout.layout import is_fragment
 from plentar.web.fields import checked_token
 from plentar.web.practice.debrief import debrief_of
 from plentar.web.practice.keeping import act_in, attempt_of, open_run
 from plentar.web.practice.screen import PracticeScreen, urls_of
 from plentar.web.practice.views import bp
 from plentar.web.practice.who import learner, zone
-from plentar.web.room import is_fragment
 from plentar.words import say
 
 __all__: list[str] = []

@@ -7,17 +7,17 @@ from uuid import UUID
 from flask import Blueprint, abort, g, redirect, render_template, url_for
 from flask.typing import ResponseReturnValue
 
+from plentar.core.message import Words
 from plentar.core.practice.case import SKILLS, Case
 from plentar.core.practice.ladder import DIFFICULTY, case_of, ladder
 from plentar.core.practice.skills import Estimate, next_item
-from plentar.core.said import Words
 from plentar.formats.case_json import case_to_json
 from plentar.store import practice
 from plentar.store.practice_models import Learner, PracticeRun
-from plentar.web.access import login_required, now
 from plentar.web.fields import checked_token
 from plentar.web.practice.keeping import skills_of
 from plentar.web.practice.who import learner
+from plentar.web.serving.access import login_required, now
 
 __all__ = ["begin_case", "bp", "next_case"]
 

@@ -6,7 +6,7 @@ from flask import abort, g, session
 
 from plentar.store import practice
 from plentar.store.practice_models import Learner
-from plentar.web.access import now
+from plentar.web.serving.access import now
 
 __all__ = ["CLASS_KEY", "candidates", "in_class", "learner", "zone"]
 

@@ -14,7 +14,7 @@ from plentar.core.circuit.places import find_point
 from plentar.core.errors import PlentarError, ReadingError
 from plentar.core.evidence.signs import GROUPS
 from plentar.core.limits.verdicts import Grade, Verdict
-from plentar.core.said import Words
+from plentar.core.message import Words
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import amps_at, line_volts, spot_of
 from plentar.core.unit.points import Point
@@ -22,12 +22,12 @@ from plentar.core.visit import Visit
 from plentar.screen.drawings.band_rail import BandRail, band_rail
 from plentar.store import rounds
 from plentar.store.models import Call
-from plentar.web.access import login_required
-from plentar.web.air import air_drafts
+from plentar.web.call_layout.air import air_drafts
+from plentar.web.call_layout.visits import own_call, read_visit
+from plentar.web.call_layout.writing import Draft, keep_all
 from plentar.web.fields import checked_token
 from plentar.web.rounds.views import bp
-from plentar.web.visits import own_call, read_visit
-from plentar.web.writing import Draft, keep_all
+from plentar.web.serving.access import login_required
 from plentar.words import say
 
 __all__: list[str] = []

@@ -18,14 +18,14 @@ from plentar.formats.labels_csv import safe_cell
 from plentar.formats.parts_csv import PARTS
 from plentar.formats.unit_json import kept_nameplate
 from plentar.screen.drawings.years_rail import scale_of
-from plentar.store import history, rounds, shelf
+from plentar.store import history, rounds, stock
 from plentar.store.models import Call
 from plentar.store.shop_models import Round
-from plentar.web.access import login_required, now
-from plentar.web.paper import attached, laid_out
+from plentar.web.call_layout.documents import attached, laid_out
+from plentar.web.call_layout.unit_history import lives_of_shop, past_readings
+from plentar.web.call_layout.visits import shop_limits
 from plentar.web.rounds.views import bp, own_round
-from plentar.web.visits import shop_limits
-from plentar.web.years import lives_of_shop, past_readings
+from plentar.web.serving.access import login_required, now
 
 __all__: list[str] = []
 
@@ -140,7 +140,7 @@ def _advice(call: Call) -> str:
     """Return what replacing an element now costs and spares, as far as the shop's own records say."""
     plate = kept_nameplate(call.unit.nameplate)
     life = lives_of_shop(g.db, call.shop_id, now()).get("element")
-    parts = [PARTS.from_json(row.label) for row in shelf.list_parts(g.db, shop_id=call.shop_id)]
+    parts = [PARTS.from_json(row.label) for row in stock.list_parts(g.db, shop_id=call.shop_id)]
     price = next((part.price for part in parts if part.kind == "element" and part.price), None)
     built = plate.built[:4]
     if life is None or not built.isdigit():

@@ -15,10 +15,10 @@ from plentar.formats.numbers import parse_number
 from plentar.store import rounds, shops
 from plentar.store.models import Call, Unit
 from plentar.store.shop_models import Round
-from plentar.web.access import lead_required, local_day, login_required, now
 from plentar.web.fields import checked_token
 from plentar.web.rounds.forms import RoundForm
 from plentar.web.rounds.planning import begin_planning
+from plentar.web.serving.access import lead_required, local_day, login_required, now
 
 __all__ = ["bp", "own_round"]
 

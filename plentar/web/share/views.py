@@ -9,10 +9,10 @@ from plentar.core.visit import Visit
 from plentar.screen.call import CallScreen
 from plentar.store import calls, limits, shares, sign_ins
 from plentar.store.models import Call, ShareLink
-from plentar.web.access import now
-from plentar.web.network import device_words, network
-from plentar.web.paper import context_of_paper, download, pdf_of
-from plentar.web.visits import read_record, visit_of
+from plentar.web.call_layout.documents import context_of_paper, download, pdf_of
+from plentar.web.call_layout.visits import read_record, visit_of
+from plentar.web.serving.access import now
+from plentar.web.serving.network import device_words, network
 
 __all__ = ["bp"]
 

@@ -7,7 +7,7 @@ from plentar.core.errors import ReadingError
 from plentar.core.limits.table import LIMITS
 from plentar.formats.meter_form import rows_of, usual_ranges
 from plentar.store import places
-from plentar.web.access import lead_required, now
+from plentar.web.serving.access import lead_required, now
 from plentar.web.shop.forms import MeterForm, PersonForm
 from plentar.web.shop.meters import keep_meter, show_meter
 from plentar.web.shop.people import bp, invite

@@ -11,9 +11,9 @@ from plentar.core.unit.quantities import QUANTITIES
 from plentar.formats.meter_form import RangeRow, ranges_read, rows_of, usual_ranges
 from plentar.store import audit, shops
 from plentar.store.models import MeterRow
-from plentar.web.access import lead_required, local_day, now
+from plentar.web.audit import note
 from plentar.web.fields import checked_token
-from plentar.web.noting import note
+from plentar.web.serving.access import lead_required, local_day, now
 from plentar.web.shop.forms import MeterForm
 from plentar.web.shop.people import bp
 

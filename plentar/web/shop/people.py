@@ -11,10 +11,10 @@ from plentar.core.errors import ReadingError
 from plentar.formats.numbers import parse_number
 from plentar.store import audit, people, shops, ways_in
 from plentar.store.models import Person
-from plentar.web.access import lead_required, now
+from plentar.web.audit import note
 from plentar.web.fields import checked_token, first_error
-from plentar.web.noting import note
-from plentar.web.paths import whole_url
+from plentar.web.serving.access import lead_required, now
+from plentar.web.serving.paths import whole_url
 from plentar.web.shop.forms import PersonForm, PricesForm, RoleForm
 
 __all__ = ["bp", "invite", "show_people"]

@@ -13,13 +13,13 @@ from plentar.core.errors import ReadingError
 from plentar.formats.bundle import readings_csv
 from plentar.store import audit, places, privacy
 from plentar.store.database import allow
-from plentar.store.whole import ConflictsError
-from plentar.web.access import lead_required, now, release
+from plentar.store.shop_rows import ConflictsError
+from plentar.web.audit import note
+from plentar.web.exchange.export_file import export_shop, tidy_rows
+from plentar.web.exchange.import_process import import_apart
 from plentar.web.fields import checked_token
-from plentar.web.importing import import_apart
-from plentar.web.noting import note
+from plentar.web.serving.access import lead_required, now, release
 from plentar.web.shop.people import bp
-from plentar.web.whole import export_shop, tidy_rows
 
 __all__: list[str] = []
 

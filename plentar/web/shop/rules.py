@@ -12,9 +12,9 @@ from plentar.core.limits.table import LIMITS, Limit, Limits
 from plentar.formats.numbers import parse_number
 from plentar.store import limits, shops
 from plentar.store.models import ShopLimit
-from plentar.web.access import lead_required, now
+from plentar.web.audit import note
 from plentar.web.fields import checked_token, first_error
-from plentar.web.noting import note
+from plentar.web.serving.access import lead_required, now
 from plentar.web.shop.forms import RuleForm
 from plentar.web.shop.people import bp
 from plentar.words import say

@@ -7,9 +7,9 @@ from werkzeug.wrappers import Response as BaseResponse
 
 from plentar.store import audit, sign_ins
 from plentar.store.models import Person
-from plentar.web.access import now
-from plentar.web.network import device_words
-from plentar.web.paths import own_path
+from plentar.web.serving.access import now
+from plentar.web.serving.network import device_words
+from plentar.web.serving.paths import own_path
 
 __all__ = ["DEVICE_COOKIE", "end_this", "known_device", "let_in", "where_to"]
 

@@ -8,9 +8,9 @@ from flask_wtf import FlaskForm
 from werkzeug.exceptions import BadRequest
 
 from plentar.store import audit, people, sign_ins, ways_in
-from plentar.web.access import THEMES, login_required, now
-from plentar.web.network import network
-from plentar.web.paths import own_path
+from plentar.web.serving.access import THEMES, login_required, now
+from plentar.web.serving.network import network
+from plentar.web.serving.paths import own_path
 from plentar.web.signin.entry import end_this, known_device, let_in, where_to
 from plentar.web.signin.forms import PasswordForm, SignInForm, UnitsForm
 

@@ -29,10 +29,10 @@ from plentar.formats.json_in import read_json
 from plentar.store import audit, people, sign_ins, ways_in
 from plentar.store.models import Person
 from plentar.store.shop_models import OneTimeLink
-from plentar.web.access import login_required, now
-from plentar.web.network import device_words, network
-from plentar.web.noting import note
-from plentar.web.paths import origin
+from plentar.web.audit import note
+from plentar.web.serving.access import login_required, now
+from plentar.web.serving.network import device_words, network
+from plentar.web.serving.paths import origin
 from plentar.web.signin.entry import known_device, let_in, where_to
 from plentar.web.signin.forms import PasskeyForm, WelcomeForm
 from plentar.web.signin.views import ADDRESS_GUESSES, bp, checked, show_you

@@ -15,7 +15,7 @@ from plentar.formats.plate_form import with_identity
 from plentar.formats.unit_json import nameplate_from_json, nameplate_to_json
 from plentar.store import calls, events, places, plans, shops
 from plentar.store.models import Call, Person, PlaceRow, Unit
-from plentar.web.access import shop_moment
+from plentar.web.serving.access import shop_moment
 from plentar.web.start.forms import NEW, StartForm
 
 __all__ = ["start_call"]

@@ -12,13 +12,13 @@ from plentar.core.causes.faults import COMPLAINTS
 from plentar.core.errors import PlentarError
 from plentar.store import places, shops
 from plentar.store.models import PlaceRow, Unit
-from plentar.web.aboard import PATTERN_WORDS, bundle_of
-from plentar.web.access import login_required, now
+from plentar.web.call_layout.visits import own_call
 from plentar.web.fields import require_valid
-from plentar.web.sent import opened_at, refused
+from plentar.web.offline.bundle import PATTERN_WORDS, bundle_of
+from plentar.web.offline.submissions import opened_at, refused
+from plentar.web.serving.access import login_required, now
 from plentar.web.start.forms import NEW, StartForm
 from plentar.web.start.operations import start_call
-from plentar.web.visits import own_call
 
 __all__ = ["bp"]
 

@@ -7,10 +7,10 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
+from plentar.core.cache import Held
 from plentar.core.causes.faults import faults_of
 from plentar.core.evidence.events import Event, Logged
 from plentar.core.evidence.runs import TimingRun, WatchRun
-from plentar.core.held import Held
 from plentar.core.intake import clamps_of
 from plentar.core.judging.log import LogAnalysis
 from plentar.core.judging.logged import LogQuestion, supply_volts, try_analysis
@@ -21,7 +21,7 @@ from plentar.core.visit import Visit
 from plentar.devices.simulated import SimulatedClamp
 from plentar.screen.drawings.log_chart import LogChart, log_chart
 from plentar.screen.drawings.stage_chart import StageChart, stage_chart
-from plentar.screen.shown import Shown
+from plentar.screen.event_lines import Shown
 from plentar.store.models import Call
 from plentar.words import say
 

@@ -13,13 +13,13 @@ from plentar.formats.current_csv import count_lines, read_current_csv, write_cur
 from plentar.formats.numbers import parse_number
 from plentar.formats.packed import pack
 from plentar.store import events
-from plentar.web.access import login_required, release
+from plentar.web.call_layout.layout import StepView, register_step, show_step
+from plentar.web.call_layout.visits import own_call, read_visit
+from plentar.web.call_layout.writing import keep_one
 from plentar.web.fields import require_valid
-from plentar.web.room import StepView, register_step, show_step
+from plentar.web.serving.access import login_required, release
 from plentar.web.timing.forms import LogForm, SimulateForm, StampForm
 from plentar.web.timing.models import HIDDEN, LogScreen, TimingScreen, hidden_fault
-from plentar.web.visits import own_call, read_visit
-from plentar.web.writing import keep_one
 from plentar.words.figures import thousands
 
 __all__ = ["bp"]

@@ -13,7 +13,7 @@ from plentar.core.work.urgency import urgency_of
 from plentar.formats.events_json import deed_from_json
 from plentar.formats.unit_json import kept_nameplate
 from plentar.store import calls, events, plans, shops
-from plentar.web.access import login_required, now
+from plentar.web.serving.access import login_required, now
 
 __all__ = ["bp"]
 

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from functools import cached_property
 
 from plentar.core.circuit.as_wired import wired_wrong
-from plentar.core.said import Words
+from plentar.core.message import Words
 from plentar.core.unit.electrical import expected_element_amps
 from plentar.core.unit.kinds import KINDS
 from plentar.core.unit.nameplate import SIZES, Nameplate

@@ -9,13 +9,13 @@ from plentar.core.unit.kit import Kit
 from plentar.formats.kits_csv import KITS
 from plentar.formats.plate_form import DEEDS, PlateForm, plate_form_of, plate_form_read
 from plentar.formats.unit_json import nameplate_from_json, nameplate_to_json
-from plentar.store import places, shelf
+from plentar.store import places, stock
 from plentar.store.models import Unit
-from plentar.web.access import login_required
-from plentar.web.noting import note
+from plentar.web.audit import note
+from plentar.web.call_layout.writing import record_plate
+from plentar.web.serving.access import login_required
 from plentar.web.unit.forms import PlateGuardForm
 from plentar.web.unit.models import PlateScreen
-from plentar.web.writing import record_plate
 
 __all__ = ["bp"]
 
@@ -31,7 +31,7 @@ def _unit(unit_id: UUID) -> Unit:
 
 def _kits() -> dict[str, Kit]:
     """The shop's kits by model."""
-    rows = shelf.list_kits(g.db, shop_id=g.person.shop_id)
+    rows = stock.list_kits(g.db, shop_id=g.person.shop_id)
     return {row.model: KITS.from_json(row.label) for row in rows}
 
 

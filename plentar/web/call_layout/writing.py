@@ -28,9 +28,9 @@ from plentar.formats.numbers import parse_number
 from plentar.formats.photos import reencode
 from plentar.store import events, shops
 from plentar.store.models import Call, LogSamples, Person, PhotoBytes, SetAside
-from plentar.web.access import now, release
-from plentar.web.sent import Sent, id_of_sending, refused
-from plentar.web.visits import meter_of, read_record, remember, visit_of
+from plentar.web.call_layout.visits import meter_of, read_record, remember, visit_of
+from plentar.web.offline.submissions import Sent, id_of_sending, refused
+from plentar.web.serving.access import now, release
 from plentar.words import say
 
 __all__ = [

@@ -11,7 +11,7 @@ from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import point_at
 from plentar.core.work.safety import CONTROL_POINT
 from plentar.formats.numbers import parse_number
-from plentar.web.writing import Draft
+from plentar.web.call_layout.writing import Draft
 
 __all__ = ["drafts_of_json", "safe_drafts"]
 

@@ -16,7 +16,7 @@ from werkzeug.sansio.utils import host_is_trusted
 
 from plentar.core.errors import ReadingError
 from plentar.store import sign_ins
-from plentar.web.errors import SignedOutError
+from plentar.web.serving.errors import SignedOutError
 from plentar.words.figures import PLAIN, DisplayUnits, choose
 
 __all__ = ["lead_required", "local_day", "login_required", "now", "register", "release", "shop_moment", "theme"]

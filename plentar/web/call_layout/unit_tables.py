@@ -10,13 +10,13 @@ from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session, sessionmaker
 
 from plentar.core.causes.keeping import drives_of_table, packed_row
-from plentar.core.causes.shelf import look_anew
 from plentar.core.causes.table import VERSION, drive_key
 from plentar.core.causes.table import circuit_key as key_of
+from plentar.core.causes.table_store import look_anew
 from plentar.core.circuit.drive import Drive
 from plentar.core.unit.nameplate import Nameplate
 from plentar.store import unit_tables
-from plentar.web.access import now
+from plentar.web.serving.access import now
 
 __all__ = ["KeptTables"]
 

@@ -1,6 +1,6 @@
 """An import in a process of its own, with a limit on its memory: whatever a file holds, the server goes on answering.
 
-    python -m plentar.web.importing < JOB
+    python -m plentar.web.exchange.import_process < JOB
 
 The job comes as JSON on standard input, with the database's URL in it, so that no password stands in the process list;
 what became of it goes as JSON to standard output.
@@ -19,7 +19,7 @@ from uuid import UUID
 from plentar.core.errors import BusyError, ReadingError
 from plentar.formats.alone import alone
 from plentar.formats.bundle import WEB_BOUNDS
-from plentar.store.whole import ConflictsError, Problem
+from plentar.store.shop_rows import ConflictsError, Problem
 
 __all__ = ["import_apart"]
 
@@ -48,7 +48,7 @@ def import_apart(url: str, *, shop_id: UUID, person_id: UUID, path: Path, name: 
     with alone("imports", wait_seconds=0.0, field="file"):
         try:
             done = subprocess.run(
-                [sys.executable, "-m", "plentar.web.importing"],
+                [sys.executable, "-m", "plentar.web.exchange.import_process"],
                 input=json.dumps(job).encode(),
                 capture_output=True,
                 check=False,
@@ -76,7 +76,7 @@ def _answer(job: Mapping[str, Any]) -> dict[str, Any]:
     from plentar.core.errors import PlentarError
     from plentar.store.database import make_engine, make_sessions
     from plentar.store.models import Person, Shop
-    from plentar.web.whole import import_shop
+    from plentar.web.exchange.export_file import import_shop
     from plentar.words import say
 
     engine = make_engine(job["url"], threads=1)

@@ -24,14 +24,14 @@ from sqlalchemy.exc import OperationalError
 
 from plentar import web
 from plentar.core import causes
-from plentar.core.held import sweep_all
+from plentar.core.cache import sweep_all
 from plentar.formats.alone import give_back
 from plentar.store.database import check_tables, make_engine
 from plentar.store.roles import check_serving
 from plentar.web import create_app
-from plentar.web.alive import answer_health
-from plentar.web.logs import log_as_lines
-from plentar.web.settings import Settings, SettingsError
+from plentar.web.serving.alive import answer_health
+from plentar.web.serving.logs import log_as_lines
+from plentar.web.serving.settings import Settings, SettingsError
 
 __all__ = ["check_schema", "run", "use_folder_of"]
 

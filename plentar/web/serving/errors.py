@@ -12,7 +12,7 @@ from werkzeug.exceptions import HTTPException
 
 from plentar.core.errors import BusyError, PlentarError
 from plentar.store.locking import LOCK_NOT_AVAILABLE, QUERY_CANCELED, RowLockedError
-from plentar.web.logs import log_failure
+from plentar.web.serving.logs import log_failure
 from plentar.words import say
 
 __all__ = ["SignedOutError", "register"]

@@ -18,8 +18,8 @@ from plentar.screen.call import CallScreen, View
 from plentar.store import calls, phones, plans
 from plentar.store.models import Call, SetAside
 from plentar.store.shop_models import FollowUp, PartOrder
-from plentar.web.sent import is_late, refused
-from plentar.web.visits import own_call, read_visit
+from plentar.web.call_layout.visits import own_call, read_visit
+from plentar.web.offline.submissions import is_late, refused
 
 __all__ = [
     "StepView",

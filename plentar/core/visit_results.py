@@ -15,7 +15,7 @@ from plentar.core.evidence.record import RecordedReading
 from plentar.core.judging.air import AirVerdict
 from plentar.core.judging.anywhere import healthy
 from plentar.core.limits.verdicts import Verdict
-from plentar.core.said import Words, joined, said
+from plentar.core.message import Words, joined, said
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import amps_at
 from plentar.core.unit.points import Point

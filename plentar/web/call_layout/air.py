@@ -5,7 +5,7 @@ from uuid import UUID, uuid5
 
 from plentar.core.errors import ReadingError
 from plentar.formats.numbers import degrees_typed, parse_number
-from plentar.web.writing import Draft
+from plentar.web.call_layout.writing import Draft
 from plentar.words.figures import degrees
 
 __all__ = ["air_drafts"]

@@ -4,9 +4,9 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Protocol
 
+from plentar.core.cache import Held
 from plentar.core.causes.table import TableRow, drive_key, unpack
 from plentar.core.circuit.drive import Drive
-from plentar.core.held import Held
 from plentar.core.unit.nameplate import Nameplate
 
 __all__ = ["PACKED", "ROWS", "Shelf", "kept_row", "look_anew", "use_shelf"]

@@ -38,8 +38,8 @@ from plentar.screen.call import View
 from plentar.screen.fragments import as_a_meter
 from plentar.store import events
 from plentar.store.models import Call, Unit
-from plentar.web.room import context_of, room_of, steps
-from plentar.web.visits import meter_of, read_visit, supposing
+from plentar.web.call_layout.layout import context_of, room_of, steps
+from plentar.web.call_layout.visits import meter_of, read_visit, supposing
 from plentar.words import say
 
 __all__ = ["PATTERN_WORDS", "bundle_of", "dead_list", "fresh_of", "version_of"]

@@ -13,7 +13,7 @@ from plentar.screen.drawings.signature import signature_path
 from plentar.screen.paper import Bill, bill_of, corrections_of, passages_of, photos_apart
 from plentar.store import calls, events, shops
 from plentar.store.models import Call, Shop
-from plentar.web.access import release
+from plentar.web.serving.access import release
 from plentar.words.figures import PLAIN, choose
 
 __all__ = ["attached", "context_of_paper", "download", "laid_out", "pdf_of"]

@@ -25,7 +25,7 @@ from plentar.formats.packed import is_packed
 from plentar.formats.parts_csv import PARTS
 from plentar.formats.photos import is_kept_picture
 from plentar.formats.unit_json import nameplate_from_json
-from plentar.store import audit, people, privacy, whole
+from plentar.store import audit, people, privacy, shop_rows
 from plentar.store.database import allow
 from plentar.store.models import ImportBatch, Person, Shop
 from plentar.words import say
@@ -55,7 +55,7 @@ PLANNED: dict[str, type[Any] | tuple[type[Any], ...]] = {
 
 def tidy_rows(db: Session, shop: Shop, unit_id: UUID | None = None) -> Iterator[dict[str, Any]]:
     """Give a shop's readings, or one unit's, for the tidy table, each with the sign of its unit."""
-    for row in whole.tidy_readings(db, shop_id=shop.id, unit_id=unit_id):
+    for row in shop_rows.tidy_readings(db, shop_id=shop.id, unit_id=unit_id):
         quantity = QUANTITIES.get(spot_of(row["point"]).function)
         yield {**row, "unit_sign": quantity.sign if quantity is not None else ""}
 
@@ -68,11 +68,11 @@ def export_shop(
     counts: dict[str, int] = {}
     with BundleWriter(path, shop=shop.name, made_at=now.isoformat()) as bundle:
         bundle.rows("shop.jsonl", [{name: getattr(shop, name) for name in TOLD}])
-        for name in whole.TABLES:
-            counts[name] = bundle.rows(f"{name}.jsonl", whole.rows_of(db, name, shop_id=shop.id))
+        for name in shop_rows.TABLES:
+            counts[name] = bundle.rows(f"{name}.jsonl", shop_rows.rows_of(db, name, shop_id=shop.id))
             progress(f"{name}: {counts[name]}")
-        for folder in whole.BLOBS:
-            for name, data in whole.blobs_of(db, folder, shop_id=shop.id):
+        for folder in shop_rows.BLOBS:
+            for name, data in shop_rows.blobs_of(db, folder, shop_id=shop.id):
                 bundle.file(name, data)
                 counts[folder] = counts.get(folder, 0) + 1
         bundle.lines(TIDY, readings_csv(tidy_rows(db, shop)))
@@ -117,7 +117,7 @@ def import_shop(
         by=person.name if person is not None else "the server's command line",
         file=file,
     )
-    importing = whole.Importing(
+    importing = shop_rows.Importing(
         db=db, shop_id=shop.id, batch=batch, now=now, check=_problems_of, check_file=_problem_of, progress=progress
     )
     try:
@@ -126,7 +126,7 @@ def import_shop(
             blobs=lambda folder: ((name, bundle.read(name)) for name in sorted(bundle.names(folder))),
         )
         if importing.is_empty:
-            whole.take_shop(db, shop, _settings_in(next(bundle.rows("shop.jsonl"), {})))
+            shop_rows.take_shop(db, shop, _settings_in(next(bundle.rows("shop.jsonl"), {})))
         # What the database itself holds against a row is said before anything is committed.
         db.execute(text("set constraints all immediate"))
         if sum(taken.values()):

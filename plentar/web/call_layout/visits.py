@@ -25,7 +25,7 @@ from plentar.formats.packed import Floats, unpack
 from plentar.formats.unit_json import kept_nameplate
 from plentar.store import calls, events, history
 from plentar.store.models import Call, MeterRow
-from plentar.web.access import now
+from plentar.web.serving.access import now
 from plentar.words.moments import on_clock
 
 __all__ = [

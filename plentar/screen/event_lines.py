@@ -6,7 +6,7 @@ from typing import Generic, TypeVar
 from plentar.core.evidence.events import Deed, Event, Temporary
 from plentar.core.evidence.record import Record
 from plentar.core.limits.verdicts import Verdict
-from plentar.core.said import Words
+from plentar.core.message import Words
 from plentar.core.work.interim import temporary_words
 from plentar.words.figures import chosen, degree_sign
 

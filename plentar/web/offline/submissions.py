@@ -22,8 +22,8 @@ from plentar.core.errors import PlentarError
 from plentar.core.intake import check_opening
 from plentar.core.limits.moments import OLDEST_OPENING_SECONDS
 from plentar.store import phones
-from plentar.web.access import now
-from plentar.web.assets import build_of
+from plentar.web.serving.access import now
+from plentar.web.serving.assets import build_of
 from plentar.words import say
 
 __all__ = ["Sent", "done_at", "id_of_sending", "is_late", "opened_at", "refused", "register"]

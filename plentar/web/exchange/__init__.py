@@ -1,0 +1,1 @@
+"""A shop's export file, out and in."""

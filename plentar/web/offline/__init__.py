@@ -1,0 +1,1 @@
+"""Calls without signal: what a phone is given beforehand, and what it sends later."""
