@@ -54,7 +54,7 @@ from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.patterns import PATTERNS
 from plentar.core.unit.place import amps_at
 from plentar.core.visit import SURE_SHARE
-from plentar.words import say
+from plentar.words import render
 
 MOST_TESTS = 45
 # What services give, of nominal: 206 to 252 V of 240.
@@ -228,7 +228,7 @@ class Truth:
         graded = [(reading, judge(situation, reading).grade) for reading in readings]
         found = {(r.point, r.condition.on) for r, grade in graded if grade in (Grade.FAIL, Grade.MARGINAL)}
         compared = [finding.about for finding in compare(situation) if finding.verdict.grade is not Grade.PASS]
-        return found | {(say(about), frozenset()) for about in compared}
+        return found | {(render(about), frozenset()) for about in compared}
 
     def _shows_now(self, condition: Condition) -> bool:
         if self.shows == "now and then":

@@ -31,7 +31,7 @@ from plentar.formats.unit_json import nameplate_from_json
 from plentar.store import events
 from plentar.store.models import Call
 from plentar.web.call_layout.visits import event_of
-from plentar.words import say
+from plentar.words import render
 
 EXAMPLES = Path("examples")
 # An ordinary clamp meter's: enough for the guard band to be in every verdict.
@@ -44,9 +44,9 @@ def told(verdict: Verdict) -> str:
     band = verdict.band
     edges = f"[{band.pass_low:.3g} {band.pass_high:.3g} {band.source}]" if band is not None else "[]"
     expected = f"{verdict.expected:.4g}" if verdict.expected is not None else "-"
-    words = " | ".join(say(part) for part in (verdict.because, verdict.next_step, verdict.warning) if part)
+    words = " | ".join(render(part) for part in (verdict.because, verdict.next_step, verdict.warning) if part)
     figures = f"{verdict.value:.4g} {verdict.unit} ± {verdict.uncertainty:.3g}, {expected} {edges}"
-    return f"{figures} {say(verdict.spoken)}: {words}"
+    return f"{figures} {render(verdict.spoken)}: {words}"
 
 
 def of_fault(model: UnitModel, row: int) -> None:
@@ -77,27 +77,27 @@ def of_fault(model: UnitModel, row: int) -> None:
     for reading, verdict in verdicts:
         print(f"  {reading.point} {told(verdict)}")
     for finding in find(situation, verdicts):
-        print(f"  finding {say(finding.about)}: {told(finding.verdict)}")
+        print(f"  finding {render(finding.about)}: {told(finding.verdict)}")
     for cause in diagnose(plate, readings).causes[:4]:
-        print(f"  suspect {cause.probability:.3f} {say(cause.title)}: {say(cause.repair)}; {say(cause.proof)}")
+        print(f"  suspect {cause.probability:.3f} {render(cause.title)}: {render(cause.repair)}; {render(cause.proof)}")
 
 
 def of_visit(visit: Visit) -> None:
     """Print what a call's evidence says: verdicts, findings, suspects, the next tests."""
     for entry in visit.judged:
-        print(f"  {say(entry.point.label)}, {say(entry.point.where)}: {told(entry.verdict)}")
+        print(f"  {render(entry.point.label)}, {render(entry.point.where)}: {told(entry.verdict)}")
     for finding in visit.findings:
-        print(f"  finding {say(finding.about)}: {told(finding.verdict)}")
+        print(f"  finding {render(finding.about)}: {told(finding.verdict)}")
     for cause in visit.suspects:
-        print(f"  suspect {cause.probability:.3f} {say(cause.title)}: {say(cause.repair)}; {say(cause.proof)}")
+        print(f"  suspect {cause.probability:.3f} {render(cause.title)}: {render(cause.repair)}; {render(cause.proof)}")
         for reason in (*cause.reasons_for, *cause.reasons_against):
-            print(f"    {reason.weight:+.1f} {say(reason.words)}")
+            print(f"    {reason.weight:+.1f} {render(reason.words)}")
     for test in visit.next_tests():
-        splits = "; ".join(map(say, test.splits))
-        print(f"  next {say(test.test.words)}: {test.bits:.2f} bits, {test.minutes:.1f} min; {splits}")
+        splits = "; ".join(map(render, test.splits))
+        print(f"  next {render(test.test.words)}: {test.bits:.2f} bits, {test.minutes:.1f} min; {splits}")
     for name, _, verdict in visit.runs:
-        order = [say(note.words) for note in verdict.order]
-        print(f"  {say(name)}: {[told(stage.on) for stage in verdict.stages]} {order}")
+        order = [render(note.words) for note in verdict.order]
+        print(f"  {render(name)}: {[told(stage.on) for stage in verdict.stages]} {order}")
 
 
 def main() -> None:
@@ -107,7 +107,7 @@ def main() -> None:
         model = model_of(plate)
         for row, hypothesis in enumerate(model.hypotheses):
             if len(hypothesis.faults) == 1 and (row == 0 or model.cause_of[row] != model.cause_of[row - 1]):
-                print(f"{path.stem} {hypothesis.id} {say(hypothesis.title)}")
+                print(f"{path.stem} {hypothesis.id} {render(hypothesis.title)}")
                 of_fault(model, row)
     for path in sorted((EXAMPLES / "calls").glob("*.json")):
         document = call_from_json(json.loads(path.read_text()))

@@ -13,11 +13,11 @@ import click
 
 from plentar.core.errors import PlentarError, ReadingError
 from plentar.core.evidence.reading import Condition
-from plentar.core.message import Said
+from plentar.core.message import Message
 from plentar.core.unit.nameplate import Nameplate
 from plentar.formats.unit_json import nameplate_from_json, nameplate_schema
 from plentar.web.serving.settings import Settings, SettingsError
-from plentar.words import say
+from plentar.words import render
 
 if TYPE_CHECKING:
     from sqlalchemy import Engine
@@ -360,7 +360,7 @@ def demo() -> None:
 
 def _fail(path: str, error: Exception) -> NoReturn:
     """Say in one line which file, which field and what was expected, and leave with 2."""
-    field, words = (error.field, say(error.message)) if isinstance(error, PlentarError) else ("", str(error))
+    field, words = (error.field, render(error.message)) if isinstance(error, PlentarError) else ("", str(error))
     click.echo(f"{path}: {field + ': ' if field else ''}{words}".replace("\n", " "), err=True)
     sys.exit(2)
 
@@ -458,7 +458,7 @@ def faults(unit: str) -> None:
 
     fields = ("id", "title", "part", "kind", "weight", "repair", "proof")
     found = [
-        {name: say(value) if isinstance(value := getattr(fault, name), Said) else value for name in fields}
+        {name: render(value) if isinstance(value := getattr(fault, name), Message) else value for name in fields}
         for fault in faults_of(_read_unit(unit))
     ]
     _show({"format": "plentar.faults/1", "faults": found})

@@ -9,7 +9,7 @@ from weakref import WeakSet
 
 from cachetools import LRUCache
 
-__all__ = ["Held", "bytes_of", "sweep_all"]
+__all__ = ["ByteBoundedCache", "bytes_of", "sweep_all"]
 
 T = TypeVar("T")
 
@@ -39,7 +39,7 @@ def _bytes_of(value: object, seen: set[int]) -> int:
     return sys.getsizeof(value) + sum(_bytes_of(part, seen) for part in parts)
 
 
-_all: "WeakSet[Held]" = WeakSet()
+_all: "WeakSet[ByteBoundedCache]" = WeakSet()
 
 
 def sweep_all() -> None:
@@ -48,7 +48,7 @@ def sweep_all() -> None:
         held.sweep()
 
 
-class Held:
+class ByteBoundedCache:
     """Values by key, the longest unused let go as soon as they take more than so many bytes together.
 
     Threads share it. What two of them ask for at once is worked out twice and kept once: nobody waits for another's

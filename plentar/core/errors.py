@@ -3,7 +3,7 @@
 Each carries the field that caused it, so that a form or a file reader can put the message beside that field.
 """
 
-from plentar.core.message import Words
+from plentar.core.message import Text
 
 __all__ = ["BusyError", "MeterError", "NameplateError", "PlentarError", "ReadingError"]
 
@@ -11,7 +11,7 @@ __all__ = ["BusyError", "MeterError", "NameplateError", "PlentarError", "Reading
 class PlentarError(ValueError):
     """Something the user gave cannot be used; `field` says where, the text says what was expected and what came."""
 
-    def __init__(self, message: Words, *, field: str = "") -> None:
+    def __init__(self, message: Text, *, field: str = "") -> None:
         super().__init__(message if isinstance(message, str) else message.id)
         self.message = message
         self.field = field

@@ -56,7 +56,7 @@ from plentar.core.limits.moments import (
     MOST_DOUBT_SECONDS,
     OLDEST_OPENING_SECONDS,
 )
-from plentar.core.message import Words, joined, said
+from plentar.core.message import Text, joined, message
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import place_of
 from plentar.core.unit.points import part_words
@@ -100,7 +100,7 @@ class Sender:
     meters: Mapping[str, Meter]
     meter: str
     parse: Callable[[str, str], float]
-    words: Callable[[Words], str]
+    words: Callable[[Text], str]
 
 
 def take_in(visit: Visit, deed: Deed, sender: Sender) -> Deed:
@@ -271,7 +271,7 @@ def _uncertainty(meter: Meter, quantity: str, value: float) -> tuple[float, floa
     try:
         own = meter.range_for(quantity, value)
     except MeterError as error:
-        raise ReadingError(said("intake.choose-meter", error=error.message), field="meter") from error
+        raise ReadingError(message("intake.choose-meter", error=error.message), field="meter") from error
     return own.uncertainty(value), own.counts_uncertainty
 
 
@@ -422,10 +422,10 @@ def _tapped(deed: Tapped, visit: Visit, sender: Sender) -> Deed:
     return replace(deed, run=run.number, call=run.call)
 
 
-def clamps_of(plate: Nameplate) -> list[tuple[str, Words]]:
+def clamps_of(plate: Nameplate) -> list[tuple[str, Text]]:
     """Return what a logging clamp can be around, with its words."""
-    feeds = [(feed.id, said("intake.one-leg", feed=part_words(feed.id))) for feed in plate.feeds]
-    return [*feeds, *((c.id, c.name) for c in plate.circuits), ("blower", said("places.blower"))]
+    feeds = [(feed.id, message("intake.one-leg", feed=part_words(feed.id))) for feed in plate.feeds]
+    return [*feeds, *((c.id, c.name) for c in plate.circuits), ("blower", message("places.blower"))]
 
 
 @_take.register
@@ -565,8 +565,8 @@ def _settled(deed: RepairSettled, visit: Visit, sender: Sender) -> Deed:
     # Unproven may be, but never without a word why.
     if not reason:
         left = next((p.item.words for p in visit.proof if not p.is_proven), "")
-        what = blockers[0] if blockers else said("intake.line", line=left)
-        raise ReadingError(said("intake.not-proven-yet", what=what), field="reason")
+        what = blockers[0] if blockers else message("intake.line", line=left)
+        raise ReadingError(message("intake.not-proven-yet", what=what), field="reason")
     return replace(deed, is_proven=False, readings=done, reason=reason, overridden=tuple(map(sender.words, blockers)))
 
 
@@ -574,7 +574,7 @@ def _settled(deed: RepairSettled, visit: Visit, sender: Sender) -> Deed:
 def _closed(deed: Closed, visit: Visit, sender: Sender) -> Deed:
     against = [sender.words(blocker) for blocker in visit.blockers]
     if visit.record.awaits_proof:
-        against.insert(0, sender.words(said("intake.prove-first")))
+        against.insert(0, sender.words(message("intake.prove-first")))
     settled = visit.record.settled
     if settled is not None and not visit.record.awaits_proof:
         # What was overridden when the proof was settled was said there.

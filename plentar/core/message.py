@@ -4,11 +4,11 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Literal
 
-__all__ = ["Figure", "Said", "Words", "joined", "said"]
+__all__ = ["Figure", "Message", "Text", "joined", "message"]
 
 
 @dataclass(frozen=True, slots=True)
-class Said:
+class Message:
     """A reason's id with the figures that belong to it; `plentar.words` makes a sentence of both.
 
     A figure is a number, a name somebody gave, another thing said, or several of them.
@@ -26,12 +26,12 @@ class Said:
         return str(self)
 
 
-Figure = str | float | Said | tuple["Figure", ...]
+Figure = str | float | Message | tuple["Figure", ...]
 # What a person reads: something said, or a name that is nobody's to translate.
-Words = Said | str
+Text = Message | str
 
 
-def said(reason: str, /, **figures: Figure) -> Said:
+def message(reason: str, /, **figures: Figure) -> Message:
     """Return a reason with its figures.
 
     Example:
@@ -40,10 +40,10 @@ def said(reason: str, /, **figures: Figure) -> Said:
         >>> said("verdict.leads-differ", amps=20.8, other_amps=17.9).figures
         (('amps', 20.8), ('other_amps', 17.9))
     """
-    return Said(reason, tuple(figures.items()))
+    return Message(reason, tuple(figures.items()))
 
 
-def joined(items: Iterable[Words], by: Literal["and", "or", "comma", "semicolon"] = "and") -> Words:
+def joined(items: Iterable[Text], by: Literal["and", "or", "comma", "semicolon"] = "and") -> Text:
     """Return several as one; one of them is itself, none is nothing.
 
     Example:
@@ -55,4 +55,4 @@ def joined(items: Iterable[Words], by: Literal["and", "or", "comma", "semicolon"
     found = tuple(items)
     if len(found) < 2:
         return found[0] if found else ""
-    return said(f"list.{by}", items=found)
+    return message(f"list.{by}", items=found)

@@ -11,7 +11,7 @@ from functools import cached_property
 from itertools import combinations
 from typing import TYPE_CHECKING, Literal
 
-from plentar.core.cache import Held
+from plentar.core.cache import ByteBoundedCache
 from plentar.core.causes.weighted import Factors
 from plentar.core.circuit.as_wired import wired_wrong
 from plentar.core.circuit.places import find_point
@@ -39,7 +39,7 @@ from plentar.core.judging.watched import seen_by_fan, seen_by_heat
 from plentar.core.judging.weather import Weather, pump_range, weather_of
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.limits.verdicts import Grade, Verdict
-from plentar.core.message import Words, joined, said
+from plentar.core.message import Text, joined, message
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import CAPACITOR as CAPACITOR_PLACE
 from plentar.core.unit.place import Place, amps_at, line_volts, place_of, point_at, spot_of, volts_at
@@ -157,7 +157,7 @@ class Visit:
         """Return the Safe list as it stands for a person."""
         return safe_list(self.plate, self.lockout, person)
 
-    def refusal(self, point_id: str, person: str) -> Words:
+    def refusal(self, point_id: str, person: str) -> Text:
         """Return why a person may not read here now, or nothing."""
         return ohms_refusal(self.plate, self.lockout, point_id, person=person)
 
@@ -170,7 +170,7 @@ class Visit:
         if not self.doubted:
             return found
         return tuple(
-            replace(entry, struck=entry.struck or said("visit.read-without-knowing", by=self.doubted[entry.id].by))
+            replace(entry, struck=entry.struck or message("visit.read-without-knowing", by=self.doubted[entry.id].by))
             if entry.id in self.doubted
             else entry
             for entry in found
@@ -312,11 +312,11 @@ class Visit:
         """What the evidence implies of the unit as it is, most serious first."""
         found = self._found_in(self.standing_now)
         found += [*self._work_findings(), *self._other_findings(), *self._feed_findings()]
-        found += [noted(said("visit.wired"), Grade.FAIL, words, "wired") for words in wired_wrong(self.plate)]
+        found += [noted(message("visit.wired"), Grade.FAIL, words, "wired") for words in wired_wrong(self.plate)]
         found.sort(key=lambda entry: (entry.verdict.kind != LINE_ON_CONTROL, -entry.verdict.grade.severity))
         # A later reading of the same place takes the finding's place, not the stop's.
         if self.stop and not any(entry.verdict.kind == LINE_ON_CONTROL for entry in found):
-            found.insert(0, noted(said("visit.stop"), Grade.FAIL, self.stop, LINE_ON_CONTROL))
+            found.insert(0, noted(message("visit.stop"), Grade.FAIL, self.stop, LINE_ON_CONTROL))
         return found
 
     @cached_property
@@ -343,13 +343,13 @@ class Visit:
         """
         readings = tuple(e.reading for e in self.standing if self.is_of_now(e.event) == of_now)
         found = [
-            Finding(about=of_feed(self.plate, loss.feed, said("visit.sag")), verdict=loss.verdict)
+            Finding(about=of_feed(self.plate, loss.feed, message("visit.sag")), verdict=loss.verdict)
             for loss in self.losses_of(readings)
         ]
         airs = [entry for entry in self.airs if self.is_of_now(entry.event) == of_now]
         if airs:
-            found.append(Finding(about=said("visit.rise"), verdict=airs[-1].verdict.rise))
-            found.append(Finding(about=said("visit.airflow"), verdict=airs[-1].verdict.flow))
+            found.append(Finding(about=message("visit.rise"), verdict=airs[-1].verdict.rise))
+            found.append(Finding(about=message("visit.airflow"), verdict=airs[-1].verdict.flow))
         # The last by each call: a fan's run says nothing of the strips'.
         for run in {run.call: run for run in self.watch_runs if self._began_now(run) == of_now}.values():
             _, judged = self.judge_watch(run)
@@ -359,12 +359,12 @@ class Visit:
                 found += log_findings(deed.name, analysis.events, analysis.verdict)
         if of_now:
             # Landings stay as they were last kept: no part that was fitted moves a conductor of the wall.
-            found += [noted(said("visit.conductors"), note.grade, note.words) for note in self.map_notes or ()]
+            found += [noted(message("visit.conductors"), note.grade, note.words) for note in self.map_notes or ()]
         found += self._seen_findings(of_now=of_now)
         for row in self._rows_seen(of_now=of_now):
             if row.agrees is False:
-                words = said("visit.row-should", calls=row.words)
-                found.append(noted(said("visit.row", calls=row.words), Grade.FAIL, words))
+                words = message("visit.row-should", calls=row.words)
+                found.append(noted(message("visit.row", calls=row.words), Grade.FAIL, words))
         return [entry for entry in found if entry.verdict.grade is not Grade.PASS]
 
     def _seen_findings(self, *, of_now: bool) -> list[Finding]:
@@ -374,13 +374,13 @@ class Visit:
             sign = sign_of(deed.sign)
             if sign is None or sign.seen_running or deed.sign in NO_FINDING or self.is_of_now(event) != of_now:
                 continue
-            where = part_words(deed.about) if deed.about and sign.about else said("visit.look")
+            where = part_words(deed.about) if deed.about and sign.about else message("visit.look")
             grade = Grade.FAIL if deed.sign == "plain-wire" else Grade.MARGINAL
             found.append(noted(where, grade, sign.words, "seen"))
         good, tried = self._starts(of_now=of_now)
         if tried > good:
-            words = said("visit.starts-failed", failed=tried - good, tried=tried)
-            found.append(noted(said("visit.starts"), Grade.FAIL, words))
+            words = message("visit.starts-failed", failed=tried - good, tried=tried)
+            found.append(noted(message("visit.starts"), Grade.FAIL, words))
         return found
 
     def _began_now(self, run: WatchRun) -> bool:
@@ -388,7 +388,7 @@ class Visit:
         return began is None or run.called_at > began.done_at
 
     @cached_property
-    def unchecked(self) -> tuple[Words, ...]:
+    def unchecked(self) -> tuple[Text, ...]:
         """What *all well* still needs: each feed's volts, each strip under heat, the blower, as far as not read."""
         read = {reading.point for reading in self.readings_now}
         under_heat = {reading.point for reading in self.readings_now if reading.condition.heat}
@@ -397,7 +397,7 @@ class Visit:
         left = [points[point].label for point in wanted if point not in read]
         left += [c.name for c in self.plate.circuits if amps_at(c.id) not in under_heat]
         if amps_at("blower") not in read:
-            left.append(said("places.blower"))
+            left.append(message("places.blower"))
         return tuple(left)
 
     def _work_findings(self) -> list[Finding]:
@@ -405,13 +405,13 @@ class Visit:
         found = []
         for ledger in self.ledgers:
             if ledger.was_live:
-                words = said("visit.ledger-was-made-while-unit")
-                found.append(noted(said("visit.leads", ledger=ledger.name), Grade.FAIL, words, "moved live"))
+                words = message("visit.ledger-was-made-while-unit")
+                found.append(noted(message("visit.leads", ledger=ledger.name), Grade.FAIL, words, "moved live"))
         back = self.record.power_back
         if back is not None and self.lockout.locks:
             names = joined(dict.fromkeys(lock.by for lock in self.lockout.locks))
-            words = said("visit.power-went-back-lock-record", names=names)
-            found.append(noted(said("visit.power-back"), Grade.FAIL, words, "under a lock"))
+            words = message("visit.power-went-back-lock-record", names=names)
+            found.append(noted(message("visit.power-back"), Grade.FAIL, words, "under a lock"))
         return found
 
     @cached_property
@@ -499,7 +499,7 @@ class Visit:
         return _diagnosed(self.plate, readings, self.complaints, self.signs, self.limits, past)
 
     @property
-    def past_lines(self) -> tuple[Words, ...]:
+    def past_lines(self) -> tuple[Text, ...]:
         """What earlier calls say before this one, most telling first."""
         return self.past.lines(self.moment)
 
@@ -550,7 +550,7 @@ class Visit:
         ]
 
     @cached_property
-    def stop(self) -> Words:
+    def stop(self) -> Text:
         """Why all work stops now; nothing where it need not: line volts stood on the control side and do not yet stand
         refuted by two more readings of the same two places."""
         for place in {entry.reading.point: entry for entry in self.taken}:
@@ -562,7 +562,7 @@ class Visit:
                 continue
             again = [e for e in own[crossed[-1] + 1 :] if not e.struck and not e.deed.supersedes]
             if len(again) < CLEARED_BY:
-                return said("visit.stop-line-on-control", point=point.label)
+                return message("visit.stop-line-on-control", point=point.label)
         return ""
 
     @cached_property
@@ -585,16 +585,16 @@ class Visit:
         if self.record.awaits_proof and self.is_repaired and not self.is_changed_since:
             left = self._next_proof
             if left is not None:
-                words = said("advice.prove", item=left.words)
+                words = message("advice.prove", item=left.words)
                 return Advice(kind="prove", words=words, point=left.point, calls=left.calls)
             failed = [entry.item.words for entry in self.proof if entry.after is not None and not entry.is_proven]
             if failed:
-                return Advice(kind="prove", words=said("advice.unproven", items=joined(failed)))
-            return Advice(kind="prove", words=said("advice.proven"))
+                return Advice(kind="prove", words=message("advice.unproven", items=joined(failed)))
+            return Advice(kind="prove", words=message("advice.proven"))
         found = self.diagnosis
         if found is None or found.wait_seconds > 0:
             kind: AdviceKind = "check" if found is None else "wait"
-            return Advice(kind=kind, words=said("advice.read-supply") if found is None else said("advice.wait"))
+            return Advice(kind=kind, words=message("advice.read-supply") if found is None else message("advice.wait"))
         return self._by_suspects(found.first)
 
     @property
@@ -612,15 +612,17 @@ class Visit:
         if is_well and (sure or self.next_test is None) and not wired_wrong(self.plate):
             left = self.unchecked
             if left or self.findings:
-                return Advice(kind="check", words=said("advice.check", left=joined(left) or said("advice.findings")))
-            return Advice(kind="well", words=said("advice.well"))
+                return Advice(
+                    kind="check", words=message("advice.check", left=joined(left) or message("advice.findings"))
+                )
+            return Advice(kind="well", words=message("advice.well"))
         if sure and (first := self.precaution) is not None:
             words = "advice.once-more" if first.is_again else "advice.short-first"
-            return Advice(kind="again", words=said(words, test=first.test.words), point=first.test.point)
+            return Advice(kind="again", words=message(words, test=first.test.words), point=first.test.point)
         if lead is not None and (sure or self.next_test is None) and lead.probability >= LEAST_ACCEPTED:
-            return Advice(kind="accept", words=said("advice.accept", title=lead.title, repair=lead.repair))
+            return Advice(kind="accept", words=message("advice.accept", title=lead.title, repair=lead.repair))
         if self.next_test is None:
-            return Advice(kind="check", words=said("advice.nothing-splits"))
+            return Advice(kind="check", words=message("advice.nothing-splits"))
         return Advice(kind="test", words=self.next_test.test.words, point=self.next_test.test.point)
 
     # Timing.
@@ -662,9 +664,9 @@ class Visit:
         return seen, judge_run(self.plate, seen, limits=self.limits)
 
     @cached_property
-    def runs(self) -> list[tuple[Words, TimingRun, RunVerdict]]:
+    def runs(self) -> list[tuple[Text, TimingRun, RunVerdict]]:
         """Timing runs by the stopwatch, judged."""
-        return [(said("visit.run", number=run.number), *self.judge_watch(run)) for run in self.watch_runs]
+        return [(message("visit.run", number=run.number), *self.judge_watch(run)) for run in self.watch_runs]
 
     # Logs.
 
@@ -895,7 +897,7 @@ class Visit:
         return [note for ledger in self.ledgers for note in ledger.notes if note.grade is Grade.FAIL]
 
     @property
-    def checklist(self) -> list[tuple[str, Words, bool]]:
+    def checklist(self) -> list[tuple[str, Text, bool]]:
         """What is checked before power goes back on; why a breaker was found off only where one was."""
         lines = [line for line in BEFORE_POWER if line[0] != "breaker" or self.was_found_off]
         return [(name, words, name in self.record.checked) for name, words in lines]
@@ -911,25 +913,25 @@ class Visit:
         )
 
     @property
-    def power_warnings(self) -> tuple[Words, ...]:
+    def power_warnings(self) -> tuple[Text, ...]:
         """What is said before power goes back on: locks, loose ends, lines of the list."""
-        words: list[Words] = [
-            said("visit.s-lock-still", by=lock.by, feed=lock.feed.replace("-", " ")) for lock in self.lockout.locks
+        words: list[Text] = [
+            message("visit.s-lock-still", by=lock.by, feed=lock.feed.replace("-", " ")) for lock in self.lockout.locks
         ]
-        words += [said("visit.loose-end", note=note.words) for note in self.loose_ends]
-        words += [said("visit.not-ticked", line=line) for _, line, done in self.checklist if not done]
+        words += [message("visit.loose-end", note=note.words) for note in self.loose_ends]
+        words += [message("visit.not-ticked", line=line) for _, line, done in self.checklist if not done]
         return tuple(words)
 
     @property
-    def blockers(self) -> tuple[Words, ...]:
+    def blockers(self) -> tuple[Text, ...]:
         """What stands against *proven* and against closing, until it is cleared or overridden with a reason."""
         words = [
-            said("visit.s-lock-still-owner-takes", by=lock.by, feed=lock.feed.replace("-", " "))
+            message("visit.s-lock-still-owner-takes", by=lock.by, feed=lock.feed.replace("-", " "))
             for lock in self.lockout.locks
         ]
         if self.is_changed_since:
-            words.append(said("visit.changed-since-power-on"))
-        return (*words, *(said("visit.loose-end", note=note.words) for note in self.loose_ends))
+            words.append(message("visit.changed-since-power-on"))
+        return (*words, *(message("visit.loose-end", note=note.words) for note in self.loose_ends))
 
     @cached_property
     def proof(self) -> tuple[Proof, ...]:
@@ -969,7 +971,7 @@ class Visit:
         return sum(entry.is_proven for entry in counted), len(counted)
 
     @property
-    def not_taken(self) -> tuple[Words, ...]:
+    def not_taken(self) -> tuple[Text, ...]:
         """What a proof should have and nobody took: order and times, the rise."""
         return tuple(entry.item.words for entry in self.proof if not entry.item.point and entry.after is None)
 
@@ -1060,23 +1062,23 @@ class Visit:
             kind = AHEAD if part.is_ahead else ""
             found += [noted(part.name, Grade.FAIL, words, kind) for words in part.defects]
         if self.pump_output is not None and self.pump_output.grade is not Grade.PASS:
-            found.append(Finding(about=said("visit.pump-output"), verdict=self.pump_output))
+            found.append(Finding(about=message("visit.pump-output"), verdict=self.pump_output))
         weather = self.weather
         if weather is not None and weather.grade is Grade.FAIL:
-            found.append(noted(said("visit.weather"), Grade.FAIL, weather.words, WEATHER))
+            found.append(noted(message("visit.weather"), Grade.FAIL, weather.words, WEATHER))
         return found
 
 
 def _run_verdict(run: RunVerdict) -> Verdict:
     """Return a run's one word as a verdict."""
     words = [run.not_proven_because, *(note.words for note in run.order if note.grade is run.grade)]
-    because = next((w for w in words if w), said("visit.run-as-it-should"))
+    because = next((w for w in words if w), message("visit.run-as-it-should"))
     grade = Grade.PASS if run.is_good else run.grade
     return Verdict(grade=grade, value=0.0, uncertainty=0.0, unit="", because=because)
 
 
 # A diagnosis keeps its model alive: what it holds is some half dozen of those.
-_diagnoses = Held(12, size=lambda found: found.model.bytes + 8 * found.posterior.nbytes)
+_diagnoses = ByteBoundedCache(12, size=lambda found: found.model.bytes + 8 * found.posterior.nbytes)
 
 
 def _diagnosed(

@@ -15,7 +15,7 @@ from plentar.core.evidence.record import RecordedReading
 from plentar.core.judging.air import AirVerdict
 from plentar.core.judging.anywhere import healthy
 from plentar.core.limits.verdicts import Verdict
-from plentar.core.message import Words, joined, said
+from plentar.core.message import Text, joined, message
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import amps_at
 from plentar.core.unit.points import Point
@@ -77,7 +77,7 @@ class Advice:
     """What to do now, and the point it is about where it is one."""
 
     kind: AdviceKind
-    words: Words
+    words: Text
     point: str = ""
     # Under which calls a proof is read.
     calls: frozenset[str] = frozenset()
@@ -120,9 +120,9 @@ class BlowerRow:
     is_set: bool
 
     @property
-    def words(self) -> Words:
+    def words(self) -> Text:
         """What is called, to be read."""
-        return joined(sorted(self.calls, reverse=True)) or said("visit.nothing")
+        return joined(sorted(self.calls, reverse=True)) or message("visit.nothing")
 
     @property
     def agrees(self) -> bool | None:
@@ -145,7 +145,7 @@ class Ledger:
     """One part's ledger as it stands: its rows and what they mean."""
 
     part: str
-    name: Words
+    name: Text
     rows: tuple[LedgerLead, ...]
     notes: tuple[LedgerNote, ...]
     was_live: bool
@@ -158,8 +158,8 @@ class Conflict:
     kind: Literal["stamp", "closed"]
     mine: Event
     theirs: Event
-    words: Words
-    other_words: Words
+    words: Text
+    other_words: Text
 
 
 def row_calls(plate: Nameplate, wanted: frozenset[str]) -> frozenset[str]:

@@ -57,7 +57,7 @@ from plentar.store.models import Call, LogSamples, MeterRow, Person, PhotoBytes,
 from plentar.store.people import hash_password
 from plentar.store.shop_models import BlockMinutes, FollowUp, PartOrder, Round
 from plentar.store.stock import put_kits, put_parts
-from plentar.words import say
+from plentar.words import render
 from plentar.words.figures import thousands
 
 __all__ = ["DEMO_EMAIL", "DEMO_PASSWORD", "load_demo", "move_to_today"]
@@ -526,4 +526,4 @@ def _reading(call: Call, point: str, value: float, condition: Condition, at: dat
         counts_uncertainty=meter_range.counts_uncertainty,
         condition=condition,
     )
-    return _id(call.id, point, say(condition.spoken)), deed, at
+    return _id(call.id, point, render(condition.spoken)), deed, at

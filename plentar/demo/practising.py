@@ -21,7 +21,7 @@ from plentar.formats.practice_json import act_to_json
 from plentar.store import practice
 from plentar.store.models import Person
 from plentar.store.practice_models import Learner, PracticeAnswer, PracticeRun, PracticeStep
-from plentar.words import say
+from plentar.words import render
 
 __all__ = ["load_practice"]
 
@@ -126,7 +126,7 @@ def _run(db: Session, own: Learner, case: Case, began: datetime, how: str, numbe
     )
     db.add(run)
     db.flush()
-    attempt = Attempt(case=case, began_at=began.timestamp(), parse=parse_number, words=say)
+    attempt = Attempt(case=case, began_at=began.timestamp(), parse=parse_number, words=render)
     for count, act in enumerate(_acts(case, how), start=1):
         at = attempt.world.seconds + 12.0
         step_id = uuid5(run.id, str(count))

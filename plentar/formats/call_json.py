@@ -27,7 +27,7 @@ from plentar.core.work.safety import condition_refusal
 from plentar.formats.events_json import deed_from_json
 from plentar.formats.packed import Floats
 from plentar.formats.unit_json import field_path
-from plentar.words import say
+from plentar.words import render
 
 __all__ = ["CALL_FORMAT", "CallFile", "call_from_json", "call_schema", "diagnosis_to_json"]
 
@@ -184,7 +184,7 @@ def readings_of(call: CallFile, plate: Nameplate) -> list[Reading]:
             raise ReadingError(getattr(error, "message", str(error)), field=f"readings[{index}].{field}") from error
         refusal = condition_refusal(plate, condition, point)
         if refusal:
-            raise ReadingError(f"{say(refusal)}; say so in the condition", field=f"readings[{index}].condition")
+            raise ReadingError(f"{render(refusal)}; say so in the condition", field=f"readings[{index}].condition")
         found.append(reading)
     return found
 
@@ -324,26 +324,26 @@ def diagnosis_to_json(diagnosis: Diagnosis, tests: tuple[NextTest, ...], *, visi
         "format": "plentar.diagnosis/1",
         "findings": [_finding(found) for found in visit.findings],
         "found_before_repair": [_finding(found) for found in visit.findings_before],
-        "not_checked": [say(words) for words in visit.unchecked],
-        "proof": [{"item": say(p.item.words), "is_proven": p.is_proven} for p in visit.proof],
-        "advice": {"kind": advice.kind, "words": say(advice.words), "point": advice.point},
+        "not_checked": [render(words) for words in visit.unchecked],
+        "proof": [{"item": render(p.item.words), "is_proven": p.is_proven} for p in visit.proof],
+        "advice": {"kind": advice.kind, "words": render(advice.words), "point": advice.point},
         "wait_seconds": round(diagnosis.wait_seconds, 1),
         "ask_again": list(diagnosis.ask_again),
-        "asks": [{"point": ask.point, "why": say(ask.words), "fits": ask.fits} for ask in diagnosis.asks],
+        "asks": [{"point": ask.point, "why": render(ask.words), "fits": ask.fits} for ask in diagnosis.asks],
         "causes": [
             {
                 "faults": list(cause.faults),
-                "title": say(cause.title),
-                "size": say(cause.size),
+                "title": render(cause.title),
+                "size": render(cause.size),
                 "probability": round(cause.probability, 5),
                 "failures": [
-                    {"faults": list(f.faults), "title": say(f.title), "probability": round(f.probability, 5)}
+                    {"faults": list(f.faults), "title": render(f.title), "probability": round(f.probability, 5)}
                     for f in cause.failures
                 ],
                 "reasons_for": [_reason(reason) for reason in cause.reasons_for],
                 "reasons_against": [_reason(reason) for reason in cause.reasons_against],
-                "repair": say(cause.repair),
-                "proof": say(cause.proof),
+                "repair": render(cause.repair),
+                "proof": render(cause.proof),
             }
             for cause in diagnosis.causes
         ],
@@ -353,10 +353,10 @@ def diagnosis_to_json(diagnosis: Diagnosis, tests: tuple[NextTest, ...], *, visi
                 "point": entry.test.point,
                 "on": sorted(entry.test.drive.calls),
                 "power": "isolated" if entry.test.is_isolated else "live",
-                "words": say(entry.test.words),
+                "words": render(entry.test.words),
                 "bits": round(entry.bits, 4),
                 "minutes": round(entry.minutes, 2),
-                "splits": [say(words) for words in entry.splits],
+                "splits": [render(words) for words in entry.splits],
             }
             for entry in tests
         ],
@@ -364,17 +364,17 @@ def diagnosis_to_json(diagnosis: Diagnosis, tests: tuple[NextTest, ...], *, visi
 
 
 def _reason(reason: Any) -> dict[str, Any]:
-    return {"point": reason.point, "words": say(reason.words), "weight": round(reason.weight, 3)}
+    return {"point": reason.point, "words": render(reason.words), "weight": round(reason.weight, 3)}
 
 
 def _finding(found: Finding) -> dict[str, Any]:
     verdict = found.verdict
     return {
-        "about": say(found.about),
+        "about": render(found.about),
         "point": found.point,
         "grade": verdict.grade.value,
         "kind": verdict.kind,
         "value": None if not verdict.unit else verdict.value,
         "unit": verdict.unit,
-        "because": say(verdict.because),
+        "because": render(verdict.because),
     }

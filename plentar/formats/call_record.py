@@ -8,7 +8,7 @@ from io import StringIO
 from typing import Any
 
 from plentar.core.limits.verdicts import Verdict
-from plentar.words import say
+from plentar.words import render
 
 __all__ = ["CSV_COLUMNS", "ReadingRecord", "call_to_json", "readings_to_csv"]
 
@@ -115,7 +115,7 @@ def readings_to_csv(readings: Iterable[ReadingRecord]) -> str:
                 f"{entry.value:g}",
                 entry.unit,
                 f"{entry.uncertainty:.3g}",
-                say(verdict.spoken) if verdict else "",
+                render(verdict.spoken) if verdict else "",
                 _number(verdict.expected if verdict else None),
                 _number(band.pass_low if band else None),
                 _number(band.pass_high if band else None),

@@ -10,7 +10,7 @@ from pydantic import TypeAdapter, ValidationError
 
 from plentar.core.errors import NameplateError, ReadingError
 from plentar.formats.numbers import parse_number
-from plentar.words import say
+from plentar.words import render
 
 __all__ = ["Labels", "safe_cell"]
 
@@ -86,8 +86,10 @@ class Labels(Generic[L]):
         try:
             return self._label(cells, 1)
         except ReadingError as error:
-            where, _, words = say(error.message).removeprefix("line 1, ").partition(": ")
-            raise ReadingError(words or say(error.message), field=where if where in self.columns else "name") from error
+            where, _, words = render(error.message).removeprefix("line 1, ").partition(": ")
+            raise ReadingError(
+                words or render(error.message), field=where if where in self.columns else "name"
+            ) from error
 
     def _lines(self, text: str) -> Iterator[L]:
         rows = csv.DictReader(io.StringIO(text.removeprefix("\ufeff"), newline=None))
@@ -109,12 +111,12 @@ class Labels(Generic[L]):
             try:
                 values[name] = cell if name in self.words else parse_number(cell, "plain")
             except ReadingError as error:
-                raise ReadingError(f"line {number}, {name}: {say(error.message)}", field="file") from error
+                raise ReadingError(f"line {number}, {name}: {render(error.message)}", field="file") from error
         try:
             return self.adapter.validate_python(self.shaped(values))
         except ValidationError as error:
             first = error.errors()[0]
             cause = first.get("ctx", {}).get("error")
             where = ".".join(str(step) for step in first["loc"]) or getattr(cause, "field", "")
-            told = say(cause.message) if isinstance(cause, NameplateError) else first["msg"].lower()
+            told = render(cause.message) if isinstance(cause, NameplateError) else first["msg"].lower()
             raise ReadingError(f"line {number}, {where}: {told}", field="file") from error

@@ -3,7 +3,7 @@
 import math
 
 from plentar.core.limits.table import LIMITS, Limit
-from plentar.words import say
+from plentar.words import render
 from plentar.words.figures import THIN
 
 __all__ = ["limits_page"]
@@ -26,7 +26,7 @@ def limits_page() -> str:
 
 def _row(row: Limit) -> str:
     cells = [_figure(figure) for figure in row.figures] if row.is_band else ["", "", _figure(row.figures[0]), ""]
-    words = say(row.words) + (f" ({say(row.why)})" if row.why else "")
+    words = render(row.words) + (f" ({render(row.why)})" if row.why else "")
     return f"| `{row.name}` | {words} | {row.unit} | {' | '.join(cells)} | {row.section} |\n"
 
 

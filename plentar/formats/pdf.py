@@ -13,14 +13,14 @@ from hashlib import sha256
 from pathlib import Path
 from threading import Lock
 
-from plentar.core.cache import Held
+from plentar.core.cache import ByteBoundedCache
 from plentar.core.errors import BusyError
 from plentar.formats.pdf_maker import receive, send
 
 __all__ = ["html_to_pdf"]
 
 # The reports a process made last, some 25 KB each, more with photos: whoever looks at one looks soon again.
-_made = Held(2, size=len)
+_made = ByteBoundedCache(2, size=len)
 # One takes half a second: whoever would wait longer is told to come back.
 WAIT_SECONDS = 15.0
 # Idle it takes some 60; what stays above this after a report is in shreds, and the next one starts afresh.

@@ -22,7 +22,7 @@ from plentar.core.unit.kit import (
 from plentar.core.unit.nameplate import Nameplate
 from plentar.formats.numbers import degrees_typed, parse_number
 from plentar.formats.unit_json import UNIT_FORMAT, nameplate_from_json, nameplate_to_json
-from plentar.words import say
+from plentar.words import render
 
 __all__ = ["DEEDS", "PlateForm", "plate_form_of", "plate_form_read"]
 
@@ -184,7 +184,7 @@ def plate_form_read(form: Mapping[str, str], deed: str = "", kit: Kit | None = N
             found.plate = nameplate_from_json(document)
             found.assumed = plate_form_of(found.plate).assumed
         except NameplateError as error:
-            found.problems[error.field] = say(error.message)
+            found.problems[error.field] = render(error.message)
     return found
 
 
@@ -202,7 +202,7 @@ def _document(form: PlateForm) -> dict[str, Any]:
             if value is not None:
                 _put(document, path, value)
         except ReadingError as error:
-            form.problems[path] = say(error.message)
+            form.problems[path] = render(error.message)
     _tidy(document)
     _assume(document, form)
     return document
@@ -527,7 +527,7 @@ def _lay_out(form: PlateForm, document: dict[str, Any], kit: str, limits: str) -
         else:
             raise NameplateError("give the kit's kilowatts, or the limits counted", field="kit_watts")
     except (ReadingError, NameplateError) as error:
-        form.problems["limits" if error.field == "limits" else "kit_watts"] = say(error.message)
+        form.problems["limits" if error.field == "limits" else "kit_watts"] = render(error.message)
         return
     while len(form.rows("circuits")) > len(shares):
         _remove_row(form, f"circuits[{len(form.rows('circuits')) - 1}]")

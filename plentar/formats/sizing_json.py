@@ -9,10 +9,10 @@ from typing_extensions import TypedDict
 from plentar.core.judging.feed import SizingRule, load_of
 from plentar.core.judging.feed_path import PathPart, division_of, governing, path_of
 from plentar.core.judging.weather import Weather
-from plentar.core.message import Words
+from plentar.core.message import Text
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.work.interim import Interim, interim_of
-from plentar.words import say
+from plentar.words import render
 
 __all__ = ["HEAT_PUMP_FORMAT", "SIZING_FORMAT", "sizing_schema", "sizing_to_json", "weather_schema", "weather_to_json"]
 
@@ -222,7 +222,7 @@ def _part(part: PathPart) -> PartFile:
         "id": part.id,
         "parent": part.parent or None,
         "kind": part.kind,
-        "rating": say(part.rating) or None,
+        "rating": render(part.rating) or None,
         "load_amps": round(part.load.amps, 3),
         "allows_amps": _finite(part.allows_amps),
         "margin_amps": _finite(part.margin_amps),
@@ -236,14 +236,14 @@ def _part(part: PathPart) -> PartFile:
 def _interim(interim: Interim) -> InterimFile:
     return {
         "kind": interim.kind,
-        "words": say(interim.words),
+        "words": render(interim.words),
         "device_amps": interim.device_amps,
-        "left_off": [{"strip": e.strip, "how": e.how, "words": say(e.words)} for e in interim.left_off],
+        "left_off": [{"strip": e.strip, "how": e.how, "words": render(e.words)} for e in interim.left_off],
         "left_watts": interim.left_watts,
         "whole_watts": interim.whole_watts,
-        "controls": say(interim.controls),
+        "controls": render(interim.controls),
         "cautions": _told(interim.cautions),
-        "corrected_by": say(interim.who),
+        "corrected_by": render(interim.who),
     }
 
 
@@ -265,7 +265,7 @@ def weather_to_json(weather: Weather) -> WeatherFile:
         "hours_to_recover": _range(weather.hours),
         "is_never_recovered": weather.hours is not None and math.isinf(weather.hours[1]),
         "verdict": weather.grade.value,
-        "words": say(weather.words),
+        "words": render(weather.words),
         "notes": _told(weather.notes),
         "missing": _told(weather.missing),
         "strips": [
@@ -280,7 +280,7 @@ def weather_to_json(weather: Weather) -> WeatherFile:
         ],
         "schools": [
             {
-                "name": say(school.name),
+                "name": render(school.name),
                 "drawn_watts": _range(school.drawn_watts),
                 "short_watts": _range(school.short_watts),
                 "cost_per_hour": _range(school.cost),
@@ -300,8 +300,8 @@ def weather_schema() -> dict[str, Any]:
     return TypeAdapter(WeatherFile).json_schema()
 
 
-def _told(words: tuple[Words, ...]) -> list[str]:
-    return [say(entry) for entry in words]
+def _told(words: tuple[Text, ...]) -> list[str]:
+    return [render(entry) for entry in words]
 
 
 def _range(found: tuple[float, float] | None) -> Ends:

@@ -4,7 +4,7 @@ from typing import Any
 
 from plentar.core.judging.log import LogAnalysis
 from plentar.core.limits.verdicts import Verdict
-from plentar.words import say
+from plentar.words import render
 
 __all__ = ["analysis_to_json"]
 
@@ -27,13 +27,13 @@ def analysis_to_json(found: LogAnalysis) -> dict[str, Any]:
             }
             for entry in found.verdict.stages
         ],
-        "order": [{"verdict": note.grade.value, "words": say(note.words)} for note in found.verdict.order],
+        "order": [{"verdict": note.grade.value, "words": render(note.words)} for note in found.verdict.order],
         "events": [
             {
                 "kind": event.kind,
                 "stage": event.stage or None,
                 "verdict": event.grade.value,
-                "words": say(event.words),
+                "words": render(event.words),
                 "period_seconds": _seconds(event.period_seconds),
                 "duty_ratio": None if event.duty_ratio is None else round(event.duty_ratio, 3),
                 "lost_watts": None if event.lost_watts is None else round(event.lost_watts, 1),
@@ -58,4 +58,4 @@ def _seconds(value: float | None) -> float | None:
 
 
 def _verdict(verdict: Verdict) -> dict[str, Any]:
-    return {"verdict": verdict.grade.value, "kind": verdict.kind, "because": say(verdict.because)}
+    return {"verdict": verdict.grade.value, "kind": verdict.kind, "because": render(verdict.because)}

@@ -39,7 +39,7 @@ from plentar.core.work.undo import Undo, undo_of
 from plentar.screen.drawings.band_rail import BandRail, band_rail
 from plentar.screen.drawings.ladder import Board, Probe, Row, draw_board
 from plentar.screen.event_lines import Shown, shown
-from plentar.words import say
+from plentar.words import render
 from plentar.words.figures import apart, degrees
 
 if TYPE_CHECKING:
@@ -260,8 +260,8 @@ class CallScreen(Generic[C]):
         """Why the pad takes no number here now: ohms on what is not proven dead."""
         if self.view.hand and self.can_be_in_hand:
             hand = Condition(in_hand=self.view.hand)
-            return say(condition_refusal(self.plate, hand, self.selected))
-        return say(self.visit.refusal(self.selected, self.person))
+            return render(condition_refusal(self.plate, hand, self.selected))
+        return render(self.visit.refusal(self.selected, self.person))
 
     @property
     def functions(self) -> list[tuple[str, str, bool]]:
@@ -284,7 +284,9 @@ class CallScreen(Generic[C]):
     @cached_property
     def nearby(self) -> list[tuple[str, str, Kept | None]]:
         """Other readings of the same step and subject, a tap away: id, short words, what stands there."""
-        return [(point, say(words), self.latest.get(point)) for point, words in nearby_points(self.plate, self.point)]
+        return [
+            (point, render(words), self.latest.get(point)) for point, words in nearby_points(self.plate, self.point)
+        ]
 
     @property
     def marked(self) -> tuple[str, ...]:
@@ -354,7 +356,7 @@ class CallScreen(Generic[C]):
     @property
     def shown_title(self) -> str:
         """The fault the board is drawn with, in words."""
-        return say(fault_by_id(self.plate, self.shown_fault).title) if self.shown_fault else ""
+        return render(fault_by_id(self.plate, self.shown_fault).title) if self.shown_fault else ""
 
     @cached_property
     def board(self) -> Board:
@@ -364,7 +366,7 @@ class CallScreen(Generic[C]):
             self.plate,
             line=line_states(self.plate, self.condition, faults, self.visit.limits),
             verdicts={name: kept.verdict for name, kept in self.latest.items()},
-            labels={point.id: f"{say(point.label)}, {say(point.where)}" for point in self.points.values()},
+            labels={point.id: f"{render(point.label)}, {render(point.where)}" for point in self.points.values()},
             selected=self.selected,
             words=self._spoken_place,
             marked=self.marked,
@@ -385,7 +387,7 @@ class CallScreen(Generic[C]):
             heat = "" if row.seen_strips is None else "heat" if row.seen_strips else "cold"
             seen = ", ".join(word for word in (ran, heat) if word) or "not looked at"
             verdict = "" if row.agrees is None else "pass" if row.agrees else "fail"
-            rows.append((say(row.words), seen, verdict))
+            rows.append((render(row.words), seen, verdict))
         return rows
 
     def _currents(self) -> dict[str, Row]:
@@ -406,7 +408,7 @@ class CallScreen(Generic[C]):
         for _, deed in self.visit.record.found:
             sign = sign_of(deed.sign)
             if deed.about and sign is not None:
-                finds.setdefault(deed.about, []).append(say(sign.words))
+                finds.setdefault(deed.about, []).append(render(sign.words))
         for _, photo in self.visit.record.of(Photographed):
             if photo.part:
                 shots[photo.part] = shots.get(photo.part, 0) + 1
@@ -421,8 +423,8 @@ class CallScreen(Generic[C]):
     def _spoken_place(self, name: str) -> str:
         if ":" in name:
             point = find_point(self.plate, name)
-            return f"{say(point.label)}, {say(point.where)}"
-        return f"probe on {say(terminal_words(self.plate, name))}"
+            return f"{render(point.label)}, {render(point.where)}"
+        return f"probe on {render(terminal_words(self.plate, name))}"
 
     def _halos(self) -> dict[str, float]:
         halos: dict[str, float] = {}
@@ -549,7 +551,7 @@ class CallScreen(Generic[C]):
     def _circuit_step(self) -> tuple[str, str]:
         wrong = [part for part in self.visit.path if part.defects]
         if wrong:
-            return "fail", say(wrong[0].name) + (f" and {len(wrong) - 1} more" if len(wrong) > 1 else "")
+            return "fail", render(wrong[0].name) + (f" and {len(wrong) - 1} more" if len(wrong) > 1 else "")
         unread = sum(bool(part.missing) for part in self.visit.path)
         return ("open", f"{unread} not read") if unread else ("pass", "")
 
@@ -596,7 +598,7 @@ class CallScreen(Generic[C]):
         ratings = [f"{circuit.rated_watts / 1000:g}" for circuit in self.plate.circuits]
         same = len(set(ratings)) == 1
         split = f"{len(ratings)} × {ratings[0]} kW" if same else f"{' + '.join(ratings)} kW"
-        return f"{split} · {say(self.plate.devices[0].of_kind.words)}"
+        return f"{split} · {render(self.plate.devices[0].of_kind.words)}"
 
     def _read_step(self, step_id: str) -> tuple[str, str]:
         own = [entry for entry in self.latest.values() if entry.point.step == step_id]
@@ -619,7 +621,7 @@ class CallScreen(Generic[C]):
 
     def label_of(self, point_id: str) -> str:
         """A point's name in words."""
-        return say(find_point(self.plate, point_id).label)
+        return render(find_point(self.plate, point_id).label)
 
     @property
     def photos(self) -> list[Shown[Photographed]]:
@@ -704,7 +706,7 @@ class CallScreen(Generic[C]):
 
 
 def _brief(kept: Kept) -> str:
-    short = say(kept.point.label).replace("Strip ", "").replace("Supply", "").replace(" at the board", "")
+    short = render(kept.point.label).replace("Strip ", "").replace("Supply", "").replace(" at the board", "")
     return f"{short} {kept.verdict.value:.1f} {kept.point.unit}".strip()
 
 

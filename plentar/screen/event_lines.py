@@ -6,7 +6,7 @@ from typing import Generic, TypeVar
 from plentar.core.evidence.events import Deed, Event, Temporary
 from plentar.core.evidence.record import Record
 from plentar.core.limits.verdicts import Verdict
-from plentar.core.message import Words
+from plentar.core.message import Text
 from plentar.core.work.interim import temporary_words
 from plentar.words.figures import chosen, degree_sign
 
@@ -43,6 +43,6 @@ def in_display(verdict: Verdict) -> Verdict:
     )
 
 
-def told_temporary(deed: Temporary) -> Words:
+def told_temporary(deed: Temporary) -> Text:
     """Return a temporary measure in one line: what is off, or what runs on a smaller device."""
     return temporary_words(deed.off, deed.feed, deed.device_amps)

@@ -13,7 +13,7 @@ from markupsafe import Markup
 from plentar.core.circuit.places import place_words
 from plentar.core.judging.supply_loss import spoken_range
 from plentar.core.limits.table import DEFAULT_LIMITS
-from plentar.core.message import Said
+from plentar.core.message import Message
 from plentar.core.unit.electrical import OPEN_OHMS
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import place_of, spot_of
@@ -21,7 +21,7 @@ from plentar.core.unit.points import part_words
 from plentar.core.unit.quantities import QUANTITIES
 from plentar.screen.drawings.ladder import Board, BoardText, DrawnWire, Probe, Symbol, shown_value
 from plentar.screen.event_lines import in_display, told_temporary
-from plentar.words import say
+from plentar.words import render
 from plentar.words.figures import apart, chosen, degree_sign, degrees, plus_minus, thousands, wire
 from plentar.words.moments import on_clock
 
@@ -42,9 +42,9 @@ def environment(*, url_for: Callable[..., str], csrf_token: Callable[[], str]) -
 
 def furnish(made: Environment) -> None:
     """Give an environment the filters of the fragments; a reason becomes words where it is written down."""
-    made.finalize = lambda value: say(value) if isinstance(value, Said) else value
+    made.finalize = lambda value: render(value) if isinstance(value, Message) else value
     made.filters.update(
-        say=say,
+        render=render,
         local=_local,
         iso=lambda at: datetime.fromtimestamp(at, UTC).isoformat(),
         spoken_place=_spoken_place,
@@ -116,11 +116,11 @@ def _spoken_place(name: str, plate: Nameplate | None = None) -> str:
     if not name:
         return ""
     if plate is not None and ":" not in name:
-        return say(place_words(plate, name))
+        return render(place_words(plate, name))
     spot = spot_of(name) if ":" in name else None
     places = [place_of(place) for place in (spot.places if spot is not None else (name,))]
     words = [f"{part_words(p.owner)} {p.part} {p.end}".replace("-", " ").strip() for p in places]
-    what = f"{say(QUANTITIES[spot.function].dial)}, " if spot is not None and spot.function in QUANTITIES else ""
+    what = f"{render(QUANTITIES[spot.function].dial)}, " if spot is not None and spot.function in QUANTITIES else ""
     return what + " to ".join(words)
 
 

@@ -12,7 +12,7 @@ from plentar.core.unit.place import place_of, spot_of
 from plentar.core.visit_results import AHEAD, WEATHER
 from plentar.screen.call import CallScreen, Kept
 from plentar.screen.event_lines import told_temporary
-from plentar.words import say
+from plentar.words import render
 
 __all__ = ["Bill", "Passage", "bill_of", "corrections_of", "passages_of", "photos_apart"]
 
@@ -120,15 +120,15 @@ def corrections_of(screen: CallScreen[Any], shop: str) -> list[tuple[str, str]]:
         if finding.verdict.grade is not Grade.FAIL:
             continue
         if finding.verdict.kind == WEATHER:
-            found.append((say(finding.about), "the owner: more heat, or a tighter house"))
+            found.append((render(finding.about), "the owner: more heat, or a tighter house"))
             continue
         is_ahead = finding.point.startswith("volts:panel.") or _step_of(screen, finding.point) == "supply"
         is_ahead = is_ahead or finding.verdict.kind == AHEAD
-        found.append((say(finding.about), "a licensed electrician" if is_ahead else shop))
+        found.append((render(finding.about), "a licensed electrician" if is_ahead else shop))
     for item, is_done in screen.work.temporaries:
         if not is_done:
             found.append(
-                (f"{say(told_temporary(item.deed))}, until {item.deed.due_on}", item.deed.corrected_by or shop)
+                (f"{render(told_temporary(item.deed))}, until {item.deed.due_on}", item.deed.corrected_by or shop)
             )
     return list(dict.fromkeys(found))
 

@@ -20,10 +20,10 @@ from typing import Any, Literal
 from babel.messages.catalog import Catalog
 from babel.messages.pofile import read_po
 
-from plentar.core.message import Said, Words
+from plentar.core.message import Message, Text
 from plentar.words.figures import DisplayUnits, apart, chosen, degrees, wire
 
-__all__ = ["Catalogue", "Reader", "say"]
+__all__ = ["Catalogue", "Reader", "render"]
 
 Reader = Literal["technician", "office", "customer"]
 UNITS: dict[str, Callable[..., str]] = {"degf": degrees, "apart": apart, "wire": wire}
@@ -47,15 +47,15 @@ class Catalogue:
                 self.templates[name, message.context or ""] = message.string or ""
         # The same few hundred phrases stand on every page of a call; each is a kilobyte with its figures. What has the
         # figures of a reading is new with the next: a larger cache fills for half an hour and answers no oftener.
-        self._kept = lru_cache(maxsize=2048)(self._say)
+        self._kept = lru_cache(maxsize=2048)(self._render)
 
-    def say(self, words: Words, reader: Reader = "technician") -> str:
+    def render(self, words: Text, reader: Reader = "technician") -> str:
         """Return the words to a reader, in the units that reader chose."""
         if isinstance(words, str):
             return words
         return self._kept(words, reader, chosen())
 
-    def _say(self, words: Said, reader: Reader, _: DisplayUnits) -> str:
+    def _render(self, words: Message, reader: Reader, _: DisplayUnits) -> str:
         template = self.templates.get((words.id, reader)) or self.templates[words.id, ""]
         figures = dict(words.figures)
         if not isinstance(template, str):
@@ -75,7 +75,7 @@ class _Teller(string.Formatter):
     def _told(self, figure: Any) -> Any:
         if isinstance(figure, tuple):
             return tuple(self._told(item) for item in figure)
-        return self.catalogue.say(figure, self.reader) if isinstance(figure, Said) else figure
+        return self.catalogue.render(figure, self.reader) if isinstance(figure, Message) else figure
 
     def convert_field(self, value: Any, conversion: str | None) -> Any:
         if conversion == "l":
@@ -95,4 +95,4 @@ class _Teller(string.Formatter):
 
 
 ENGLISH = Catalogue((files(__name__) / "en.po").read_bytes())
-say = ENGLISH.say
+render = ENGLISH.render

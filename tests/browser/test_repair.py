@@ -15,7 +15,7 @@ from plentar.demo.shelf import SHELF
 from plentar.formats.parts_csv import PARTS
 from plentar.store.database import make_sessions
 from plentar.store.stock import put_parts
-from plentar.words import say
+from plentar.words import render
 from tests.application import ShopOf
 from tests.browser.conftest import LAPTOP, PHONE, sign_in
 from tests.browser.test_calls import HiddenFault
@@ -171,13 +171,13 @@ def test_the_ledger_is_made_by_tapping_terminals(
     one, two = heater[0], heater[1]
     board = page.get_by_label("Board, terminals of this part")
     page.locator(f'[name="after:{one.lead}"]').focus()
-    expect(board.get_by_role("status")).to_contain_text(f"Now, lead {say(one.words)}")
+    expect(board.get_by_role("status")).to_contain_text(f"Now, lead {render(one.words)}")
     board.locator(f'[data-terminal="{two.terminal}"]').click()
     expect(page.locator(f'[name="after:{one.lead}"]')).to_have_value(two.terminal)
     expect(board.get_by_role("status")).to_contain_text("Before, lead")
     page.get_by_role("button", name="Keep this ledger").click()
     expect(page.locator("#fixing")).to_contain_text(
-        f"2 leads joined on {say(terminal_words(shop.plate, two.terminal))}"
+        f"2 leads joined on {render(terminal_words(shop.plate, two.terminal))}"
     )
     picture = tmp_path / "leads.jpg"
     Image.new("RGB", (640, 480), "#884422").save(picture, "JPEG")

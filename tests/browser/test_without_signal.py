@@ -25,7 +25,7 @@ from plentar.core.visit import Visit
 from plentar.store import events
 from plentar.store.database import make_sessions
 from plentar.web.call_layout.visits import event_of
-from plentar.words import say
+from plentar.words import render
 from tests.application import ShopOf, application
 from tests.application import sign_in as client_of
 from tests.browser.conftest import CHROMIUM, FLAGS, LAPTOP, PHONE, Ahead, sign_in
@@ -350,7 +350,7 @@ def judged(engine: Engine, shop: ShopOf) -> object:
             entry.point.id,
             entry.reading.value,
             entry.verdict.grade,
-            say(entry.verdict.because),
+            render(entry.verdict.because),
             entry.reading.condition.state,
         )
         for entry in visit.judged

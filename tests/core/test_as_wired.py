@@ -23,7 +23,7 @@ from plentar.core.limits.verdicts import Grade
 from plentar.core.unit.nameplate import Nameplate, RelayPole
 from plentar.core.unit.patterns import PATTERNS
 from plentar.core.visit import Visit
-from plentar.words import say
+from plentar.words import render
 
 TWO, DPDT, FOUR = (PATTERNS[name]() for name in ("two-strip-sequencer", "one-strip-dpdt", "four-strip-chained"))
 DELAYED, STAGED = PATTERNS["two-strip-ac-relay"](), PATTERNS["four-strip-staged"]()
@@ -84,7 +84,7 @@ def test_a_unit_wired_wrong_is_never_well(plate: Nameplate, reason: str) -> None
     """By hand: which calls heat, run and short is docs/trade.md, section 1; a plate may be just as wrong."""
     assert reason in {words.id for words in wired_wrong(plate)}  # type: ignore[union-attr]
     visit = Visit(plate, Record(()))
-    assert {say(finding.verdict.spoken) for finding in visit.findings} == {"fail: wired wrong"}
+    assert {render(finding.verdict.spoken) for finding in visit.findings} == {"fail: wired wrong"}
     assert [finding.verdict.grade for finding in visit.findings] == [Grade.FAIL] * len(wired_wrong(plate))
     sound = [read(LINE, plate.nominal_volts, plate=plate)]
     lead = next(cause for cause in diagnose(plate, sound).causes if "healthy" in cause.faults)

@@ -9,8 +9,8 @@ from pathlib import Path
 import pytest
 
 from plentar.core.causes.faults import COMPLAINTS, MODES
-from plentar.core.message import joined, said
-from plentar.words import ENGLISH, Catalogue, say
+from plentar.core.message import joined, message
+from plentar.words import ENGLISH, Catalogue, render
 from tests import ROOT
 
 CORE = sorted((ROOT / "plentar/core").rglob("*.py"))
@@ -34,7 +34,7 @@ def spoken_ids() -> Iterator[tuple[str, bool]]:
         for node in ast.walk(tree):
             if isinstance(node, ast.Constant) and isinstance(node.value, str) and REASON.fullmatch(node.value):
                 yield node.value, False
-            elif isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id == "said":
+            elif isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id == "message":
                 for made in (part for part in ast.walk(node.args[0]) if isinstance(part, ast.JoinedStr)):
                     yield ast.literal_eval(made.values[0]), True
 
@@ -63,14 +63,14 @@ def test_every_way_to_fail_has_its_words() -> None:
 
 
 def test_every_reason_has_its_words_and_its_figures() -> None:
-    """Each `said` of the core: its id is in the catalogue, and its figures are the ones the words name."""
+    """Each `message` of the core: its id is in the catalogue, and its figures are the ones the words name."""
     wrong = []
     for path, tree in sources():
         for node in ast.walk(tree):
-            if not (isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id == "said"):
+            if not (isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id == "message"):
                 continue
             first = node.args[0]
-            if not isinstance(first, ast.Constant) or path.name == "said.py":
+            if not isinstance(first, ast.Constant) or path.name == "message.py":
                 continue
             reason = str(first.value)
             template = ENGLISH.templates.get((reason, ""))
@@ -132,18 +132,18 @@ def test_a_second_language_is_one_catalogue() -> None:
         b'msgid "found"\nmsgid_plural "found"\nmsgstr[0] "{count} cas"\nmsgstr[1] "{count} cas divers"\n'
         b'msgid "list.and"\nmsgstr "{items:and}"\n'
     )
-    coil = said("places.drive-of", device="Seq A", drive=said("drive.coil"))
-    assert say(coil) == "Seq A coil"
-    assert other.say(coil) == "Bobine de Seq A"
-    assert other.say(coil, "customer") == "Commande de Seq A"
-    assert other.say(said("strips.sum-of-strips", total_amps=41.6)) == "42 A en tout"
-    assert [other.say(said("found", count=count)) for count in (1, 2)] == ["1 cas", "2 cas divers"]
-    assert other.say(joined([])) == ""
+    coil = message("places.drive-of", device="Seq A", drive=message("drive.coil"))
+    assert render(coil) == "Seq A coil"
+    assert other.render(coil) == "Bobine de Seq A"
+    assert other.render(coil, "customer") == "Commande de Seq A"
+    assert other.render(message("strips.sum-of-strips", total_amps=41.6)) == "42 A en tout"
+    assert [other.render(message("found", count=count)) for count in (1, 2)] == ["1 cas", "2 cas divers"]
+    assert other.render(joined([])) == ""
 
 
 def test_a_reason_is_never_read_by_mistake() -> None:
     """Put into a text unsaid it refuses, so that no id reaches a person; and what has no words is an error at once."""
     with pytest.raises(TypeError, match=r"plentar\.words"):
-        f"{said('drive.coil')}"
+        f"{message('drive.coil')}"
     with pytest.raises(KeyError, match="nobody-says-this"):
-        say(said("nobody-says-this"))
+        render(message("nobody-says-this"))

@@ -11,7 +11,7 @@ from plentar.core.judging.control_circuit import call_currents, rows_of
 from plentar.core.judging.thermostat_map import MapRow, check_map
 from plentar.core.unit.patterns import PATTERNS
 from plentar.formats.numbers import parse_number
-from plentar.words import say
+from plentar.words import render
 
 TWO = PATTERNS["two-strip-sequencer"]()
 GOOD = {"R": "R", "C": "C", "W": "W", "G": "G", "Y": "Y", "O": "O"}
@@ -25,15 +25,15 @@ def amps(value: float, *calls: str, seconds: float = 120.0) -> Reading:
 
 def row(name: str, *readings: Reading) -> tuple[str, str]:
     """One row's verdicts: on the whole, on what it added."""
-    found = next(entry for entry in call_currents(TWO, readings) if say(entry.name) == name)
-    return (say(found.whole.spoken) if found.whole else "", say(found.added.spoken) if found.added else "")
+    found = next(entry for entry in call_currents(TWO, readings) if render(entry.name) == name)
+    return (render(found.whole.spoken) if found.whole else "", render(found.added.spoken) if found.added else "")
 
 
 def test_expected_currents_follow_the_circuit() -> None:
     """40 VA and 3 A of fuse leave 1.67 A; a 48 ohm heater adds half an amp, the rows are in the order of the test."""
     assert room_amps(TWO) == pytest.approx(40 / 24)
-    assert [say(name) for name, _ in rows_of(TWO)] == ["nothing", "fan", "heat pump", "heat", "all"]
-    expected = {say(entry.name): entry.expected_amps for entry in call_currents(TWO, [])}
+    assert [render(name) for name, _ in rows_of(TWO)] == ["nothing", "fan", "heat pump", "heat", "all"]
+    expected = {render(entry.name): entry.expected_amps for entry in call_currents(TWO, [])}
     assert expected["heat"] - expected["nothing"] == pytest.approx(26 / 48, abs=0.06)
     assert expected["all"] > expected["heat pump"] > expected["fan"] > expected["nothing"]
 
@@ -75,7 +75,7 @@ def notes(**changes: str) -> list[str]:
         for t, b in landed.items()
         if b != "missing"
     ]
-    return [f"{note.grade.value}: {say(note.words)}" for note in check_map(TWO, rows)]
+    return [f"{note.grade.value}: {render(note.words)}" for note in check_map(TWO, rows)]
 
 
 def test_a_good_map_has_nothing_to_say() -> None:

@@ -9,7 +9,7 @@ from plentar.core.judging.air import AirReading, air_factor, airflow_cfm, expect
 from plentar.core.judging.log import LogAnalysis, analyse_log, find_levels
 from plentar.core.unit.patterns import PATTERNS
 from plentar.devices.simulated import SimulatedClamp
-from plentar.words import say
+from plentar.words import render
 
 TWO = PATTERNS["two-strip-sequencer"]()
 Floats = NDArray[np.float64]
@@ -50,7 +50,7 @@ def test_a_sound_call_is_sound() -> None:
         ("-strip-a", "-blower"),
     ]
     assert [event.kind for event in found.events] == ["alike"]
-    assert all(say(entry.on.spoken) == "pass" for entry in found.verdict.stages)
+    assert all(render(entry.on.spoken) == "pass" for entry in found.verdict.stages)
 
 
 @pytest.mark.parametrize(
@@ -67,7 +67,7 @@ def test_a_sound_call_is_sound() -> None:
 def test_each_fault_is_named_from_the_log_alone(faults: tuple[str, ...], kind: str, words: str, hertz: float) -> None:
     """At the slowest and the fastest logging."""
     events = [event for event in log_of(*faults, hertz=hertz).events if event.kind == kind]
-    assert any(words in say(event.words) for event in events), events
+    assert any(words in render(event.words) for event in events), events
 
 
 def test_cycling_is_measured() -> None:
@@ -169,8 +169,8 @@ def test_rise_and_airflow_judged(watts: float, supply: float, steady: float, ris
     found = judge_air(
         TWO, AirReading(watts=watts, return_degf=70.0, supply_degf=supply, steady_seconds=steady, degf_uncertainty=0.5)
     )
-    assert say(found.rise.spoken) == rise
-    assert say(found.flow.spoken).startswith(flow)
+    assert render(found.rise.spoken) == rise
+    assert render(found.flow.spoken).startswith(flow)
 
 
 def test_without_tonnage_nothing_is_proven() -> None:
@@ -178,5 +178,5 @@ def test_without_tonnage_nothing_is_proven() -> None:
     from dataclasses import replace
 
     found = judge_air(replace(TWO, tons=None), AirReading(watts=10_000.0, return_degf=70.0, supply_degf=102.0))
-    assert say(found.rise.spoken) == say(found.flow.spoken) == "not proven"
+    assert render(found.rise.spoken) == render(found.flow.spoken) == "not proven"
     assert found.cfm == pytest.approx(10_000 * 3.412 / (found.air_factor * 32))

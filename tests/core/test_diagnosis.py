@@ -26,10 +26,10 @@ from plentar.core.evidence.metrology import DEMO_METER
 from plentar.core.evidence.reading import Condition, Reading
 from plentar.core.evidence.signs import Observation
 from plentar.core.limits.table import DEFAULT_LIMITS
-from plentar.core.message import Said
+from plentar.core.message import Message
 from plentar.core.unit.electrical import OPEN_OHMS
 from plentar.core.unit.patterns import PATTERNS
-from plentar.words import say
+from plentar.words import render
 
 ROOT = Path(__file__).parents[2]
 UNIT = PATTERNS["two-strip-sequencer"]()
@@ -183,7 +183,7 @@ def test_next_test_splits_and_respects_what_is_live() -> None:
         UNIT, [read(LINE, 238.0, under("W")), *heat_call(0.0, 300.0)[:2], *heat_call(0.0, 300.0)[3:]]
     )
     tests = next_tests(found, under("W"), taken=[("amps:strip-b", frozenset("W"))])
-    assert "Strip B" in say(tests[0].test.words)
+    assert "Strip B" in render(tests[0].test.words)
     assert not tests[0].test.is_isolated
     assert len(tests[0].splits) >= 2
     assert ("amps:strip-b", frozenset("W")) not in {(t.test.point, t.test.drive.calls) for t in tests}
@@ -322,7 +322,7 @@ def test_half_a_bridge_gives_half_the_waves(board: Literal["smoothed", "unsmooth
 
 def figures(words: object) -> dict[str, float]:
     """The figures of something said."""
-    assert isinstance(words, Said)
+    assert isinstance(words, Message)
     return {name: float(value) for name, value in words.figures}  # type: ignore[arg-type]
 
 
@@ -435,7 +435,7 @@ def test_a_grounded_element_reads_its_ohms_end_to_end_and_a_part_from_each_end(s
     assert found.ask_again == ()
     assert figures(found.first.size)["tenths"] == pytest.approx(10 * share, abs=1.6)
     # Fed by leg 1 through the link, its limit on the other side.
-    assert "cannot stop it" in say(found.first.size)
+    assert "cannot stop it" in render(found.first.size)
 
 
 @pytest.mark.parametrize("end", ["1", "2"])
@@ -544,7 +544,7 @@ def test_a_slip_of_the_hand_is_asked_about_in_words(wrong: Reading, why: str, fi
     """Among sound readings: what may have happened, and the place it would fit; the unit is not blamed for it."""
     found = diagnose(UNIT, [*SOUND, wrong], complaints=["seasonal check"])
     [ask] = [ask for ask in found.asks if ask.point == wrong.point]
-    assert why in say(ask.words)
+    assert why in render(ask.words)
     assert ask.fits == fits
     assert found.first is not None
     assert "healthy" in found.first.faults

@@ -33,7 +33,7 @@ from plentar.core.visit import Visit
 from plentar.core.work.interim import interim_of
 from plentar.core.work.proof import proof_items
 from plentar.core.work.safety import ohms_refusal
-from plentar.words import say
+from plentar.words import render
 from tests.core.test_epochs import BLOWER, LINE, STRIP_B, Call
 from tests.core.test_lockout import FEEDS, LEGS, PAIRS, PLATE, Story
 from tests.core.test_merging import DEAD, END, FEED, START, done
@@ -115,12 +115,12 @@ def test_a_measurement_of_the_air_goes_by_the_watts_of_its_own_time(is_before: b
 
 def test_every_feed_is_proven_under_load() -> None:
     """Two feeds: the volts and the total of each; one feed has no name to be told apart by."""
-    items = [(item.point, say(item.words)) for item in proof_items(PLATE)]
+    items = [(item.point, render(item.words)) for item in proof_items(PLATE)]
     for number, feed in enumerate(FEEDS, start=1):
         assert (f"volts:{feed}.l1:{feed}.l2", f"Feed {number} under load") in items
         assert (f"amps:{feed}", f"Feed {number} total, heat and fan called together") in items
     assert ("amps:feed-1", "Feed total, heat and fan called together") in [
-        (item.point, say(item.words)) for item in proof_items(TWO)
+        (item.point, render(item.words)) for item in proof_items(TWO)
     ]
 
 
@@ -152,7 +152,9 @@ def test_a_frame_is_proven_and_counted_from_the_same_volts(volts: float, is_take
     """0.8 of a leg's 120 V: what is taken in is what proves it."""
     story = Story()
     story.switch_off()
-    sender = Sender(person="ana", done_at=story.now, meters={}, meter="", parse=lambda text, _: float(text), words=say)
+    sender = Sender(
+        person="ana", done_at=story.now, meters={}, meter="", parse=lambda text, _: float(text), words=render
+    )
     visit = Call().visit
     deed = Ticked(line="safe-frame", volts=volts)
     if is_taken:
@@ -255,7 +257,7 @@ def test_a_temporary_device_is_smaller_than_the_one_that_is_there(amps: float, i
     call = Call()
     plate = replace(TWO, feeds=(replace(TWO.feeds[0], breaker_amps=60.0),))
     visit = on_plate(call, plate)
-    sender = Sender(person="ana", done_at=60.0, meters={}, meter="", parse=lambda text, _: float(text), words=say)
+    sender = Sender(person="ana", done_at=60.0, meters={}, meter="", parse=lambda text, _: float(text), words=render)
     deed = Temporary(how="smaller", tag="50 A", due_on="2030-01-05", feed=plate.feeds[0].id, device_amps=amps)
     if is_taken:
         taken = take_in(visit, deed, sender)

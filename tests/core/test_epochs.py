@@ -27,7 +27,7 @@ from plentar.core.unit.patterns import PATTERNS
 from plentar.core.unit.points import test_points as points_of
 from plentar.core.visit import Visit
 from plentar.core.work.ledger import leads_of
-from plentar.words import say
+from plentar.words import render
 
 PLATE = PATTERNS["two-strip-sequencer"]()
 LINE, STRIP_B, BLOWER = "volts:feed-1.l1:feed-1.l2", "amps:strip-b", "amps:blower"
@@ -97,7 +97,7 @@ def test_suspects_and_findings_are_of_the_unit_as_it_is() -> None:
     """Dead before the part was fitted, sound after: nothing is suspected, and the papers still have what was found."""
     call = dead_strip()
     assert call.visit.suspects[0].faults != ("healthy",)
-    assert say(call.visit.findings[0].about) == "Strip B"
+    assert render(call.visit.findings[0].about) == "Strip B"
     fitted(call)
     assert (call.visit.findings, list(call.visit.suspects)) == ([], []), "nothing read since"
     assert call.visit.unchecked
@@ -106,14 +106,14 @@ def test_suspects_and_findings_are_of_the_unit_as_it_is() -> None:
     assert visit.findings == []
     assert visit.suspects[0].faults == ("healthy",)
     assert visit.unchecked == ()
-    assert say(visit.findings_before[0].about) == "Strip B"
+    assert render(visit.findings_before[0].about) == "Strip B"
 
 
 def test_power_back_on_without_a_repair_forgets_nothing() -> None:
     """Off for ohms and on again: the unit is the one that was found."""
     call = dead_strip()
     call.add(PowerBack())
-    assert say(call.visit.findings[0].about) == "Strip B"
+    assert render(call.visit.findings[0].about) == "Strip B"
     assert not call.visit.is_repaired
 
 
@@ -126,11 +126,11 @@ def test_a_change_after_power_on_takes_the_proof_away(change: Callable[[Call], N
     assert any(entry.is_proven for entry in call.visit.proof)
     change(call)
     assert not any(entry.is_proven for entry in call.visit.proof)
-    assert any("power" in say(words) for words in call.visit.blockers)
+    assert any("power" in render(words) for words in call.visit.blockers)
     call.add(PowerBack())
     call.sound()
     assert any(entry.is_proven for entry in call.visit.proof)
-    assert not any("power" in say(words) for words in call.visit.blockers)
+    assert not any("power" in render(words) for words in call.visit.blockers)
 
 
 def test_sound_at_rest_is_no_answer_to_dead_under_a_call() -> None:
@@ -139,7 +139,7 @@ def test_sound_at_rest_is_no_answer_to_dead_under_a_call() -> None:
     call.add(Switched(what="W", state="off"))
     call.read(STRIP_B, 0.0)
     [finding] = [entry for entry in call.visit.findings if entry.point == STRIP_B]
-    assert say(finding.verdict.spoken) == "fail: dead"
+    assert render(finding.verdict.spoken) == "fail: dead"
 
 
 POINTS = [point.id for point in points_of(PLATE) if point.quantity in ("volts", "amps")]
@@ -182,7 +182,7 @@ def test_no_reading_that_is_not_sound_is_missing_from_the_findings(taken: list[t
 def test_what_to_do_now_follows_the_work() -> None:
     """Read, test, accept, prove, settle; a sound unit is all well only once everything was read."""
     call = Call()
-    assert say(call.visit.advice.words) == "Read the supply first"
+    assert render(call.visit.advice.words) == "Read the supply first"
     call.add(Switched(what="W", state="on"))
     for _ in range(8):
         call.add(Observed(sign="smell", state="undone"))
@@ -196,11 +196,11 @@ def test_what_to_do_now_follows_the_work() -> None:
     assert call.visit.advice.kind == "again"
     assert call.visit.advice.point == "volts:seq-a.pole-2.load:seq-a.pole-2.line"
     call.read("volts:seq-a.pole-2.load:seq-a.pole-2.line", 238.0)
-    assert say(call.visit.advice.words).startswith("Accept: ")
-    assert "Pole 2 of Seq A" in say(call.visit.advice.words)
+    assert render(call.visit.advice.words).startswith("Accept: ")
+    assert "Pole 2 of Seq A" in render(call.visit.advice.words)
     call.add(Fitted(name="sequencer"))
     call.add(PowerBack())
-    assert say(call.visit.advice.words).startswith("Prove now: ")
+    assert render(call.visit.advice.words).startswith("Prove now: ")
     well = Call()
     well.add(Switched(what="W", state="on"))
     for _ in range(8):
@@ -229,14 +229,14 @@ def test_no_kind_of_evidence_is_dropped(kind: str) -> None:
     call = Call()
     call.add(Switched(what="W", state="on"))
     call.sound()
-    before = {say(found.about) for found in call.visit.findings}
+    before = {render(found.about) for found in call.visit.findings}
     for deed in EVIDENCE[kind]:
         call.add(deed)
     for _ in range(10):
         call.add(Observed(sign="smell", state="undone"))
-    after = [found for found in call.visit.findings if say(found.about) not in before]
+    after = [found for found in call.visit.findings if render(found.about) not in before]
     assert after, kind
-    assert all(say(found.verdict.because) or found.verdict.unit for found in after)
+    assert all(render(found.verdict.because) or found.verdict.unit for found in after)
     assert call.visit.advice.kind != "well"
 
 

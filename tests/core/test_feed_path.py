@@ -23,7 +23,7 @@ from plentar.core.unit.supply_path import (
     SharedSupply,
 )
 from plentar.core.work.interim import interim_of
-from plentar.words import say
+from plentar.words import render
 
 TWO = PATTERNS["two-strip-sequencer"]()
 # Copper in a cool run of its own, 75 °C from end to end: nothing of it unknown.
@@ -58,7 +58,7 @@ def part(plate: Nameplate, name: str) -> PathPart:
 
 def told(found: PathPart) -> str:
     """Its defects, as read."""
-    return " ".join(map(say, found.defects))
+    return " ".join(map(render, found.defects))
 
 
 def test_a_right_feed_passes_from_end_to_end() -> None:
@@ -100,8 +100,8 @@ def test_fifteen_kilowatts_and_five_amps_on_sixty() -> None:
     # #6 at 75 °C is good for 65 / 1.25 = 52, the breaker for 48: 48 − 5 = 43 ≥ 2 × 20.83.
     assert (until.kind, [entry.strip for entry in until.left_off]) == ("strips-off", ["strip-c"])
     assert (until.left_watts, until.whole_watts) == (10_000.0, 15_000.0)
-    assert "answer W together" in say(until.controls)
-    assert "far end is live" in say(until.left_off[0].words)
+    assert "answer W together" in render(until.controls)
+    assert "far end is live" in render(until.left_off[0].words)
 
 
 def test_seven_kilowatts_on_number_ten_behind_forty() -> None:
@@ -118,7 +118,7 @@ def test_seven_kilowatts_on_number_ten_behind_forty() -> None:
     # Strip A stays: the blower is fed through its contact.
     assert [entry.strip for entry in until.left_off] == ["strip-b"]
     assert until.left_watts == 3_500.0
-    assert say(until.who) == "Feed 1, wire: a licensed electrician"
+    assert render(until.who) == "Feed 1, wire: a licensed electrician"
 
 
 def test_where_no_strip_fits_the_circuit_stays_off() -> None:
@@ -166,7 +166,7 @@ def test_both_legs_open_together_or_it_is_a_defect() -> None:
     """Two single poles without a tie; tied ones and fuses may still lose one leg alone; 277 V has one pole."""
     assert "without a tie" in told(part(fed(60.0, wire("6"), opens="untied"), "feed-1.breaker"))
     tied = part(fed(60.0, wire("6"), opens="handle-tie"), "feed-1.breaker")
-    assert (tied.grade, say(tied.notes[0])) == (Grade.PASS, "Tied poles may lose one leg alone.")
+    assert (tied.grade, render(tied.notes[0])) == (Grade.PASS, "Tied poles may lose one leg alone.")
     neutral = replace(fed(60.0, wire("6"), opens="untied"), nominal_volts=277.0, supply="line-to-neutral")
     assert "without a tie" not in told(part(neutral, "feed-1.breaker"))
 
@@ -178,7 +178,7 @@ def test_what_looks_like_a_breaker_and_is_a_switch_divides_nothing() -> None:
     switches = replace(staged, branches=tuple(replace(b, kind="switch") for b in staged.branches))
     assert division_of(switches, "feed-1") is Grade.FAIL
     assert "83.3 A of strips on one device" in told(part(switches, "feed-1.breaker"))
-    assert "limits nothing" in say(part(switches, "branch-1").notes[0])
+    assert "limits nothing" in render(part(switches, "branch-1").notes[0])
 
 
 def test_a_strip_behind_its_own_breaker_or_call_is_left_off_by_it() -> None:

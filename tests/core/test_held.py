@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from numpy.typing import NDArray
 
-from plentar.core.cache import Held, bytes_of, sweep_all
+from plentar.core.cache import ByteBoundedCache, bytes_of, sweep_all
 from plentar.core.causes.hypotheses import PREDICTED, SOLVED, UnitModel, model_of, model_with_pairs
 from plentar.core.causes.same_circuit import circuit_of
 from plentar.core.circuit.drive import Drive
@@ -23,7 +23,7 @@ Floats = NDArray[np.float64]
 
 def test_what_is_held_never_takes_more_than_its_bytes() -> None:
     """Ten arrays of a tenth of it fit, the eleventh lets the longest unused go; a larger one is not kept."""
-    held = Held(1, size=lambda value: value.nbytes)
+    held = ByteBoundedCache(1, size=lambda value: value.nbytes)
     tenth = np.zeros(1024 * 1024 // 80)
     made: list[int] = []
 
@@ -51,7 +51,7 @@ def test_what_is_held_never_takes_more_than_its_bytes() -> None:
 
 def test_what_nobody_asked_for_between_two_sweeps_is_let_go() -> None:
     """Asked for or made since the last sweep it stays; another sweep later, unasked, it is gone."""
-    held = Held(1)
+    held = ByteBoundedCache(1)
     for key in ("asked", "unasked"):
         held.get(key, lambda: np.zeros(8))
     sweep_all()
@@ -65,7 +65,7 @@ def test_what_nobody_asked_for_between_two_sweeps_is_let_go() -> None:
 
 def test_threads_share_what_is_held() -> None:
     """Eight at once over more keys than fit: everybody gets what belongs to the key asked for."""
-    held = Held(0.01)
+    held = ByteBoundedCache(0.01)
 
     def ask(number: int) -> bool:
         key = number % 60

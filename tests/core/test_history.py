@@ -19,7 +19,7 @@ from plentar.core.limits.verdicts import Grade
 from plentar.core.unit.patterns import PATTERNS
 from plentar.core.unit.place import amps_at, line_volts, ohms_at
 from plentar.core.work.urgency import Urgency, urgency_of
-from plentar.words import say
+from plentar.words import render
 
 UNIT = PATTERNS["two-strip-sequencer"]()
 NOW = 1_780_000_000.0
@@ -185,7 +185,7 @@ def test_what_came_back_without_a_cause_is_told_first() -> None:
             repair(0.5, "strip-a.element.open"),
         )
     )
-    lines = [say(line) for line in past.lines(NOW)]
+    lines = [render(line) for line in past.lines(NOW)]
     assert lines[0] == "Link of strip B replaced, Jan 2024, cause not found; 3 times in five years"
     factors = dict(past.factors(UNIT, NOW))
     assert factors["strip-b.link"] == pytest.approx(6.0)

@@ -21,7 +21,7 @@ from plentar.core.circuit.wiring import wire
 from plentar.core.errors import NameplateError
 from plentar.core.limits.verdicts import Grade
 from plentar.core.unit.patterns import PATTERNS
-from plentar.words import say
+from plentar.words import render
 
 TABLE = (Path(__file__).parent / "interlock_truth.txt").read_text().splitlines()
 PLACES = ("L1", "L2", "strip", "none")
@@ -84,8 +84,8 @@ def test_every_wrong_landing_is_told_why_and_only_the_right_one_passes() -> None
     for line in TABLE:
         fixed, com, no, nc = line.partition(":")[0].split()
         verdict = judge_wiring(RelayWiring(com=com, no=no, nc=nc, fixed=fixed))  # type: ignore[arg-type]
-        assert say(verdict.sentence).endswith(".")
-        assert say(verdict.sentence).count(". ") == 0
+        assert render(verdict.sentence).endswith(".")
+        assert render(verdict.sentence).count(". ") == 0
         if verdict.grade is Grade.PASS:
             right.append((fixed, com, no, nc))
     assert right == [("L1", "none", "L2", "strip")]
@@ -110,7 +110,7 @@ def test_the_wrong_ways_people_wire_it(wiring: RelayWiring, words: str) -> None:
     """docs/trade.md, section 1, (a) to (e); and contacts that stick or never make."""
     verdict = judge_wiring(wiring)
     assert verdict.grade is not Grade.PASS
-    assert words in " ".join(map(say, [verdict.sentence, *verdict.also]))
+    assert words in " ".join(map(render, [verdict.sentence, *verdict.also]))
 
 
 def test_c_is_a_short_only_without_a_fan_call() -> None:

@@ -17,7 +17,7 @@ from plentar.core.judging.verdict import judge
 from plentar.core.limits.verdicts import Grade, Verdict
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.patterns import PATTERNS
-from plentar.words import say
+from plentar.words import render
 
 HEATING = Condition(feeds=(("feed-1", "live"),), calls=(("W", 400.0),), seconds_since_change=400.0)
 IDLE = Condition(feeds=(("feed-1", "live"),))
@@ -74,8 +74,10 @@ def test_strip_amps_are_judged_at_the_volts_found(
 def test_no_current_under_a_long_call_is_dead_and_names_what_to_trace() -> None:
     """Dead is a fail; the next step names device, pole, limit and link in the order they are read."""
     verdict = judged(read(LINE, 240.0), read("amps:strip-b", 0.0))
-    assert say(verdict.spoken) == "fail: dead"
-    assert say(verdict.next_step) == "Trace Strip B under the call: 24 V at Seq A, then volts across pole, limit, link."
+    assert render(verdict.spoken) == "fail: dead"
+    assert (
+        render(verdict.next_step) == "Trace Strip B under the call: 24 V at Seq A, then volts across pole, limit, link."
+    )
 
 
 @pytest.mark.parametrize(
@@ -99,26 +101,26 @@ def test_chained_stages_add_up() -> None:
     line = "volts:feed-2.l1:feed-2.l2"
     verdict = judged(read(line, 240.0, live), read("amps:strip-c", 0.0, live), pattern="four-strip-chained")
     assert verdict.grade is Grade.NOT_PROVEN
-    assert "until 150 s" in say(verdict.because)
+    assert "until 150 s" in render(verdict.because)
 
 
 def test_amps_without_supply_volts_are_not_judged() -> None:
     """Rated amps are no yardstick: the verdict waits and says for what."""
     verdict = judged(read("amps:strip-a", 20.8))
     assert verdict.grade is Grade.NOT_PROVEN
-    assert say(verdict.next_step).startswith("Read L1 to L2")
+    assert render(verdict.next_step).startswith("Read L1 to L2")
 
 
 def test_current_without_a_call_is_stuck() -> None:
     """Heat with no call is a fail whatever the amps."""
-    assert say(judged(read(LINE, 240.0), read("amps:strip-a", 20.8, IDLE)).spoken) == "fail: stuck"
+    assert render(judged(read(LINE, 240.0), read("amps:strip-a", 20.8, IDLE)).spoken) == "fail: stuck"
 
 
 def test_a_tenfold_reading_is_kept_with_a_question() -> None:
     """208 A on a 5 kW strip is judged, and asks for range and units."""
     verdict = judged(read(LINE, 240.0), read("amps:strip-a", 208.0))
     assert verdict.grade is Grade.FAIL
-    assert say(verdict.warning).startswith("Check range and units")
+    assert render(verdict.warning).startswith("Check range and units")
 
 
 @pytest.mark.parametrize(
@@ -142,7 +144,7 @@ def test_one_pole_lost_is_recognised_from_its_three_readings() -> None:
         read("volts:feed-1.l1:ground", 119.0, IDLE), read("volts:feed-1.l2:ground", 118.0, IDLE), read(LINE, 0.4, IDLE)
     )
     assert verdict.kind == "feed dead"
-    assert "one pole is lost" in say(verdict.next_step)
+    assert "one pole is lost" in render(verdict.next_step)
 
 
 @pytest.mark.parametrize(
@@ -159,14 +161,14 @@ def test_one_pole_lost_is_recognised_from_its_three_readings() -> None:
 def test_volts_across_a_pole_under_call(amps: float, volts: float, spoken: str) -> None:
     """Zero volts is closed only with current flowing."""
     verdict = judged(read(LINE, 240.0), read("amps:strip-b", amps), read(POLE_B, volts))
-    assert say(verdict.spoken) == spoken
+    assert render(verdict.spoken) == spoken
 
 
 def test_an_open_pole_early_in_its_window_is_not_named() -> None:
     """Line volts across a pole that may still be warming up say nothing yet."""
     verdict = judged(read(LINE, 240.0), read(POLE_B, 238.0, called(20.0)))
     assert verdict.grade is Grade.NOT_PROVEN
-    assert say(verdict.next_step) == "Wait 70 s more."
+    assert render(verdict.next_step) == "Wait 70 s more."
 
 
 def situation_of(*readings: Reading, pattern: str = "two-strip-sequencer") -> Situation:
@@ -244,7 +246,7 @@ def test_a_sag_is_split_into_panel_wire_and_joint() -> None:
     assert loss.joint_volts == pytest.approx((7.5288, 7.8116), abs=1e-4)
     assert loss.joint_watts == pytest.approx((301.15, 312.46), rel=1e-3)
     assert loss.joint_ohms == pytest.approx((0.18822, 0.19529), rel=1e-3)
-    assert "7.5 to 7.8 V is lost in joints: 301 to 312 W" in say(loss.verdict.next_step)
+    assert "7.5 to 7.8 V is lost in joints: 301 to 312 W" in render(loss.verdict.next_step)
 
 
 def test_a_joint_of_one_volt_on_cold_wire_is_not_lost_in_the_wire() -> None:
@@ -275,7 +277,7 @@ def test_findings_put_the_worst_first_and_leave_passes_out() -> None:
     readings = (read(LINE, 226.0), read("amps:strip-a", 19.5), read("amps:strip-b", 0.0))
     situation = situation_of(*readings)
     found = find(situation, [(reading, judge(situation, reading)) for reading in readings])
-    assert [say(entry.about) for entry in found] == ["Strip B", "Supply"]
+    assert [render(entry.about) for entry in found] == ["Strip B", "Supply"]
 
 
 @pytest.mark.parametrize("value", [float("nan"), -1.0, 1e9])
@@ -318,7 +320,7 @@ def test_the_interlock_lead_tells_which_way_a_back_feed_goes(amps: float, kind: 
     if kind == "open circuit":
         assert verdict.grade is Grade.PASS
     else:
-        assert say(verdict.spoken) == f"fail: {kind}"
+        assert render(verdict.spoken) == f"fail: {kind}"
 
 
 @pytest.mark.parametrize(

@@ -22,7 +22,7 @@ from plentar.core.unit.kinds import KINDS, Kind
 from plentar.core.unit.nameplate import Nameplate, SwitchingDevice
 from plentar.core.unit.patterns import PATTERNS
 from plentar.core.work.planning import part_for
-from plentar.words import say
+from plentar.words import render
 
 HEAT = Drive(calls=frozenset({"W"}))
 FEEDS = (("feed-1", "live"),)
@@ -82,7 +82,7 @@ def test_a_semiconductor_drops_its_volt_under_load_and_that_passes() -> None:
             Situation(plate=unit, readings=taken),
             Reading(point=pole, value=shown, condition=condition, meter_uncertainty=0.05),
         )
-        assert say(verdict.spoken) == spoken
+        assert render(verdict.spoken) == spoken
 
 
 def test_a_semiconductor_leaks_milliamps_and_makes_ghosts_a_low_impedance_meter_tells() -> None:
@@ -111,7 +111,7 @@ def test_ohms_of_electronics_prove_nothing_but_a_short() -> None:
         (f"ohms:{device}.pole-1", 0.2, "fail: welded"),
     ):
         reading = Reading(point=point, value=shown, condition=dead)
-        assert say(judge(Situation(plate=plate, readings=[reading]), reading).spoken) == spoken
+        assert render(judge(Situation(plate=plate, readings=[reading]), reading).spoken) == spoken
 
 
 def test_a_board_nobody_knows_is_neither_smoothed_nor_not() -> None:

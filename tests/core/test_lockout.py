@@ -31,7 +31,7 @@ from plentar.core.limits.table import Limits
 from plentar.core.unit.patterns import PATTERNS
 from plentar.core.visit import Visit
 from plentar.core.work.safety import NOT_DEAD, condition_refusal
-from plentar.words import say
+from plentar.words import render
 
 PLATE = PATTERNS["four-strip-chained"]()
 FEEDS = ["feed-1", "feed-2"]
@@ -341,7 +341,7 @@ def test_another_meters_proof_is_not_this_ones() -> None:
     for pair in PAIRS:
         story.volts(":".join(sorted(pair)), 0.1, "ben")
     story.add(MeterProven(volts=121.0), "ana")
-    assert "prove the meter on a live source first" in " ".join(map(say, story.lockout.missing))
+    assert "prove the meter on a live source first" in " ".join(map(render, story.lockout.missing))
 
 
 def test_the_function_changed_between_ends_the_proof() -> None:
@@ -355,7 +355,7 @@ def test_the_function_changed_between_ends_the_proof() -> None:
     for pair in PAIRS:
         story.volts(":".join(sorted(pair)), 0.1)
     story.add(MeterProven(volts=121.0), "ana")
-    assert "function" in " ".join(map(say, story.lockout.missing))
+    assert "function" in " ".join(map(render, story.lockout.missing))
     assert not story.lockout.feeds_are_dead
 
 
@@ -446,7 +446,7 @@ def test_somebody_elses_lock_does_not_count_for_ones_own_reading() -> None:
     story.switch_off("ben")
     story.tick()
     story.read_all("ana")
-    assert "Ana's own lock" in " ".join(map(say, story.lockout.missing))
+    assert "Ana's own lock" in " ".join(map(render, story.lockout.missing))
     assert not story.lockout.feeds_are_dead
 
 
@@ -547,7 +547,7 @@ def test_control_volts_that_stay_are_another_source(volts: float, is_fed: bool) 
     story.volts("board.r:board.c", volts)
     lockout = story.lockout
     assert (lockout.other_source, lockout.control) == (is_fed, "from unit")
-    assert ("another source" in " ".join(map(say, lockout.missing))) is is_fed
+    assert ("another source" in " ".join(map(render, lockout.missing))) is is_fed
 
 
 def test_what_an_older_record_called_dead_is_off() -> None:
@@ -645,7 +645,9 @@ def test_ohms_an_older_record_holds_of_a_live_unit_are_not_corrected_into_new_on
     story = Story()
     old = story.add(Measured(point="ohms:strip-a.element", typed="11", value=11.0, condition=LIVE), "ana")
     deed = Measured(point="ohms:strip-a.element", typed="11.5", supersedes=old.id, reason="misread")
-    sender = Sender(person="ana", done_at=story.now, meters={}, meter="", parse=lambda text, _: float(text), words=say)
+    sender = Sender(
+        person="ana", done_at=story.now, meters={}, meter="", parse=lambda text, _: float(text), words=render
+    )
     with pytest.raises(ReadingError) as refused:
         take_in(Visit(PLATE, Record(story.events)), deed, sender)
     assert refused.value.message == NOT_DEAD

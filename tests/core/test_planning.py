@@ -5,7 +5,7 @@ import pytest
 from plentar.core.causes.faults import COMPLAINTS, faults_of
 from plentar.core.unit.patterns import PATTERNS
 from plentar.core.work.planning import part_for, plan_van
-from plentar.words import say
+from plentar.words import render
 
 TWO, DC = PATTERNS["two-strip-sequencer"](), PATTERNS["three-strip-dc-relay"]()
 
@@ -18,7 +18,7 @@ def test_every_fault_asks_for_a_part_or_for_none(name: str) -> None:
         part = part_for(plate, fault)
         assert bool(part.id) == bool(part.words)
         if ".element." in fault.id:
-            assert "element" in say(part.words)
+            assert "element" in render(part.words)
 
 
 def test_chances_follow_the_weights() -> None:
@@ -26,9 +26,9 @@ def test_chances_follow_the_weights() -> None:
     complaint = "not enough heat"
     weights = {f.id: f.weight * COMPLAINTS[complaint].get(f.kind, 1.0) for f in faults_of(TWO)}
     wanted = sum(w for i, w in weights.items() if i.endswith("link.open")) / sum(weights.values())
-    one = {say(item.part.words): item for item in plan_van([(TWO, [complaint])]).items}
+    one = {render(item.part.words): item for item in plan_van([(TWO, [complaint])]).items}
     assert one["fusible links"].chance == pytest.approx(wanted)
-    two = {say(item.part.words): item for item in plan_van([(TWO, [complaint]), (TWO, [complaint])]).items}
+    two = {render(item.part.words): item for item in plan_van([(TWO, [complaint]), (TWO, [complaint])]).items}
     assert two["fusible links"].chance == pytest.approx(1 - (1 - wanted) ** 2)
     assert two["fusible links"].expected_fixes == pytest.approx(2 * wanted)
 
@@ -45,7 +45,7 @@ def test_the_set_is_the_smallest_that_reaches_the_share() -> None:
 
 def test_the_complaint_bends_the_list_and_no_calls_need_nothing() -> None:
     """A dead blower puts the capacitor or the relay first; an empty day an empty list."""
-    first = [say(item.part.words) for item in plan_van([(TWO, ["blower dead"])]).items[:3]]
+    first = [render(item.part.words) for item in plan_van([(TWO, ["blower dead"])]).items[:3]]
     assert any("blower" in words or "capacitor" in words for words in first)
     empty = plan_van([])
     assert (empty.items, empty.smallest, empty.covered) == ((), 0, 1.0)

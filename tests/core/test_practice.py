@@ -15,7 +15,7 @@ from plentar.core.causes.prediction import predict
 from plentar.core.errors import MeterError, ReadingError
 from plentar.core.evidence.events import Locked, MeterProven, Switched, Ticked
 from plentar.core.evidence.lockout import dead_pairs
-from plentar.core.message import Words
+from plentar.core.message import Text
 from plentar.core.practice.attempt import (
     DANGERS,
     Act,
@@ -43,7 +43,7 @@ from plentar.core.visit import Visit
 from plentar.core.work.safety import CONTROL_POINT
 from plentar.formats.case_json import case_from_json, case_to_json
 from plentar.formats.numbers import parse_number
-from plentar.words import say
+from plentar.words import render
 from tests import ROOT
 
 TWO = PATTERNS["two-strip-sequencer"]()
@@ -60,7 +60,7 @@ class Learner:
     """Does one thing after another, a second apart."""
 
     def __init__(self, of: Case) -> None:
-        self.attempt = Attempt(case=of, began_at=1000.0, parse=parse_number, words=say)
+        self.attempt = Attempt(case=of, began_at=1000.0, parse=parse_number, words=render)
 
     def do(self, act: Act) -> Outcome:
         at = self.attempt.world.seconds + 1.0
@@ -167,7 +167,7 @@ def test_a_range_too_small_says_only_that_there_is_more() -> None:
     outcome = learner.do(line)
     assert outcome.display is not None
     assert outcome.display.is_over
-    assert "6 V" in say(outcome.told[0])
+    assert "6 V" in render(outcome.told[0])
     assert not learner.visit.record.readings
     learner.do(replace(line, full_scale=0.0))
     assert learner.visit.record.readings[-1].value == pytest.approx(240.0, abs=0.1)
@@ -283,11 +283,11 @@ def test_live_ohms_blow_the_meter_only_when_somebody_insists() -> None:
     learner.do(Wait(seconds=120))
     point = ohms_at("strip-a.element")
     asked = learner.do(Read(point=point))
-    assert "only read" in say(asked.refusal)
+    assert "only read" in render(asked.refusal)
     assert not asked.danger
     blown = learner.do(Read(point=point, anyway=True))
     assert blown.danger == "ohms-live"
-    assert "meter is dead" in say(blown.told[0])
+    assert "meter is dead" in render(blown.told[0])
     assert not [reading for reading in learner.visit.readings if reading.function == "ohms"]
     assert learner.attempt.score.unsafe == 1
 
@@ -299,7 +299,7 @@ def test_ohms_on_what_is_only_off_is_luck() -> None:
     learner.switch("control", "off")
     outcome = learner.do(Read(point=ohms_at("strip-a.element"), anyway=True))
     assert outcome.danger == "ohms-unproven"
-    assert say(outcome.told[1]).startswith("What was missing: ")
+    assert render(outcome.told[1]).startswith("What was missing: ")
 
 
 def test_dead_behind_an_open_contactor_is_live() -> None:
@@ -354,7 +354,7 @@ def test_each_danger_is_told_at_its_step(danger: str) -> None:
     learner = Learner(case()).gear()
     outcomes = [learner.do(act) for act in acts_of(danger)]
     assert outcomes[-1].danger == danger
-    assert say(outcomes[-1].told[0])
+    assert render(outcomes[-1].told[0])
     learner.do(Wait(seconds=1))
 
 
@@ -378,13 +378,13 @@ def test_a_lead_not_pulled_comes_off_under_power() -> None:
 def test_every_danger_has_its_words() -> None:
     """What is told of each is in the catalogue."""
     for danger in DANGERS:
-        assert len(say(_words(danger))) > 40
+        assert len(render(_words(danger))) > 40
 
 
-def _words(danger: str) -> Words:
-    from plentar.core.message import said
+def _words(danger: str) -> Text:
+    from plentar.core.message import message
 
-    return said(f"practice.danger-{danger}")
+    return message(f"practice.danger-{danger}")
 
 
 # An attempt as a whole.
@@ -427,7 +427,7 @@ def test_a_look_finds_what_is_there() -> None:
     learner = Learner(case(signs=(("filter-dirty", ""),))).gear()
     learner.switch("W", "on")
     learner.do(Wait(seconds=300))
-    told = " ".join(say(words) for words in learner.do(Listen()).told)
+    told = " ".join(render(words) for words in learner.do(Listen()).told)
     assert "Strip A and Strip B glow." in told
     assert learner.visit.state_of("filter-dirty") == "found"
 
@@ -435,9 +435,9 @@ def test_a_look_finds_what_is_there() -> None:
 def test_a_relay_is_heard_at_once_and_a_disc_when_its_time_has_come() -> None:
     """The fan call clicks; the heat call is silent until the sequencer's window."""
     learner = Learner(case()).gear()
-    assert "A click from the cabinet." in map(say, learner.switch("G", "on").told)
+    assert "A click from the cabinet." in map(render, learner.switch("G", "on").told)
     assert not learner.switch("W", "on").told
-    assert "A click from the cabinet." in map(say, learner.do(Wait(seconds=120)).told)
+    assert "A click from the cabinet." in map(render, learner.do(Wait(seconds=120)).told)
 
 
 def test_what_somebody_wrote_down_before_is_evidence_and_may_be_a_slip() -> None:
@@ -457,7 +457,7 @@ def test_the_same_steps_are_the_same_attempt() -> None:
     for act in (Did(deed=Switched(what="W", state="on")), Wait(seconds=200), Read(point=amps_at("strip-b"))):
         learner.do(act)
     steps = [outcome.step for outcome in learner.attempt.outcomes]
-    again = Attempt(case=learner.attempt.case, began_at=1000.0, parse=parse_number, words=say).take_all(steps)
+    again = Attempt(case=learner.attempt.case, began_at=1000.0, parse=parse_number, words=render).take_all(steps)
     assert [outcome.display for outcome in again.outcomes] == [o.display for o in learner.attempt.outcomes]
     assert again.minutes == learner.attempt.minutes
 

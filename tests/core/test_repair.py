@@ -13,7 +13,7 @@ from plentar.core.unit.patterns import PATTERNS
 from plentar.core.work.ledger import DEAD, LOOSE, check_ledger, leads_of
 from plentar.core.work.proof import proof_items, prove
 from plentar.core.work.substitution import Part, check_part, parts_needed, worst_of
-from plentar.words import say
+from plentar.words import render
 
 TWO, DC = PATTERNS["two-strip-sequencer"](), PATTERNS["three-strip-dc-relay"]()
 AC = Part(name="AC relay", kind="ac-relay", rated_amps=25.0, rating="resistive", coil="AC", tab_inches=0.25)
@@ -33,8 +33,8 @@ SAME = Part(
 
 def line(unit: str, device: str, part: Part, name: str) -> tuple[str, str, str]:
     """One line of a check: verdict, words, changes."""
-    found = next(entry for entry in check_part(PATTERNS[unit](), device, part) if say(entry.name).startswith(name))
-    return found.grade.value, say(found.words), say(found.changes)
+    found = next(entry for entry in check_part(PATTERNS[unit](), device, part) if render(entry.name).startswith(name))
+    return found.grade.value, render(found.words), render(found.changes)
 
 
 def test_the_same_part_fits() -> None:
@@ -77,11 +77,13 @@ def test_two_parts_take_the_place_of_one() -> None:
     assert parts_needed(plate, "seq-a", SAME) == 2
     assert parts_needed(TWO, "seq-a", SAME) == 1
     assert parts_needed(plate, "seq-a", replace(SAME, poles=1)) == 1
-    lines = {say(entry.name): entry for entry in check_part(plate, "seq-a", SAME, count=2)}
+    lines = {render(entry.name): entry for entry in check_part(plate, "seq-a", SAME, count=2)}
     assert lines["Poles"].grade is Grade.PASS
-    assert say(lines["Two for one"].words).startswith("Poles 1 and 2 on the first, 3 and the auxiliary on the second")
-    assert "time both" in say(lines["Two for one"].changes)
-    assert say(lines["Tabs and adaptors"].words) == "2 piggyback adaptors needed."
+    assert render(lines["Two for one"].words).startswith(
+        "Poles 1 and 2 on the first, 3 and the auxiliary on the second"
+    )
+    assert "time both" in render(lines["Two for one"].changes)
+    assert render(lines["Tabs and adaptors"].words) == "2 piggyback adaptors needed."
     alone = next(e for e in check_part(plate, "seq-a", replace(SAME, poles=4)) if e.name == "Control")
     assert dict(lines["Control"].words.figures)["total"] > dict(alone.words.figures)["total"]  # type: ignore[union-attr]
 
@@ -208,8 +210,8 @@ def test_a_repair_is_proven_by_all_that_could_have_been_upset() -> None:
     proofs = prove(TWO, items, before, good)
     assert all(proof.is_proven for proof in proofs)
     assert proofs[0].before is not None
-    assert say(proofs[0].before.spoken) == "fail: dead"
+    assert render(proofs[0].before.spoken) == "fail: dead"
     cold = [replace(r, value=0.0) if r.point == "amps:strip-b" and r.condition.calls else r for r in good]
-    unproven = [say(proof.item.words) for proof in prove(TWO, items, before, cold) if not proof.is_proven]
+    unproven = [render(proof.item.words) for proof in prove(TWO, items, before, cold) if not proof.is_proven]
     assert unproven == ["Strip B, heat called", "Feed total, heat and fan called together"]
     assert not any(proof.is_proven for proof in prove(TWO, items, good, []))

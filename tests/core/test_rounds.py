@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from plentar.core.rounds.outliers import outliers_of
 from plentar.core.rounds.route import DAY_MINUTES, HOME, Route, Shift, Stop, Ways, plan_route
-from plentar.words import say
+from plentar.words import render
 
 BLOCKS = "ABCDEFGH"
 DAY = Shift(person="p", day=0, from_minute=480, to_minute=1020, capacity_minutes=540)
@@ -93,10 +93,10 @@ def test_an_impossible_stop_is_named_with_its_window(stop: Stop, words: str) -> 
     assert [entry.stop.id for entry in plan.placed] == ["y"]
     [(left, why)] = plan.left_out
     assert left is stop
-    assert say(why).startswith("No. 9")
-    assert words in say(why)
+    assert render(why).startswith("No. 9")
+    assert words in render(why)
     if stop.day is None:
-        assert f"{stop.from_minute // 60:02d}:" in say(why)
+        assert f"{stop.from_minute // 60:02d}:" in render(why)
 
 
 def test_what_does_not_fit_into_the_days_is_told() -> None:
@@ -105,7 +105,7 @@ def test_what_does_not_fit_into_the_days_is_told() -> None:
     plan = plan_route(stops, [DAY], Ways({}))
     kept(plan, Ways({}))
     assert len(plan.placed) + len(plan.left_out) == 20
-    assert all("no room" in say(why) for _, why in plan.left_out)
+    assert all("no room" in render(why) for _, why in plan.left_out)
 
 
 def season(random: Random, parts: dict[str, float], meter: float) -> dict[str, float]:

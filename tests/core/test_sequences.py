@@ -16,7 +16,7 @@ from plentar.core.evidence.lockout import fold
 from plentar.core.evidence.reading import Condition, FeedState, Reading
 from plentar.core.evidence.signs import Observation
 from plentar.core.unit.patterns import PATTERNS
-from plentar.words import say
+from plentar.words import render
 from tests.core.test_diagnosis import LINE, POLE_B, UNIT, read, under
 
 TOTAL = "amps:feed-1"
@@ -47,7 +47,7 @@ def test_heat_that_was_on_before_it_was_tapped_welds_nothing() -> None:
     found = diagnose(UNIT, early)
     assert found.first is not None
     assert "healthy" in found.first.faults
-    assert "before it was tapped" in say(found.first.title)
+    assert "before it was tapped" in render(found.first.title)
     off = diagnose(UNIT, [*early, read("amps:strip-a", 0.0, under()), read("amps:strip-b", 0.0, under())])
     assert share(off, "seq-a.pole-1.welded", "seq-a.pole-2.welded") < 0.05
 

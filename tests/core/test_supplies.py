@@ -22,7 +22,7 @@ from plentar.core.limits.verdicts import Grade
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.patterns import PATTERNS
 from plentar.core.work.planning import part_for
-from plentar.words import say
+from plentar.words import render
 
 LIVE = (("feed-1", "live"),)
 IDLE = Condition(feeds=LIVE)  # type: ignore[arg-type]
@@ -84,7 +84,7 @@ def test_nothing_opens_a_neutral() -> None:
 def test_a_neutral_off_ground_is_told(volts: float, spoken: str) -> None:
     """A few volts are its wire's drop, tens are an open neutral."""
     reading = read(NEUTRAL, volts)
-    assert say(judge(Situation(plate=line_to_neutral(), readings=[reading]), reading).spoken) == spoken
+    assert render(judge(Situation(plate=line_to_neutral(), readings=[reading]), reading).spoken) == spoken
 
 
 def test_a_neutral_is_read_for_dead_like_any_leg() -> None:
@@ -163,4 +163,4 @@ def test_an_unknown_fuse_is_no_five_amps_on_the_van() -> None:
     plate = PATTERNS["two-strip-sequencer"]()
     plate = replace(plate, transformer=replace(plate.transformer, fuse_amps=None))
     fault = next(fault for fault in faults_of(plate) if fault.id == "fuse.open")
-    assert say(part_for(plate, fault).words) == "control fuses 3 and 5 A"
+    assert render(part_for(plate, fault).words) == "control fuses 3 and 5 A"

@@ -10,7 +10,7 @@ from plentar.core.judging.timing import Stage, judge_off, judge_on, judge_run, s
 from plentar.core.limits.verdicts import Grade
 from plentar.core.limits.windows import Patience
 from plentar.core.unit.patterns import PATTERNS
-from plentar.words import say
+from plentar.words import render
 
 TWO = PATTERNS["two-strip-sequencer"]()
 
@@ -43,7 +43,7 @@ DEFAULT = stage_of((0, 90, 120, 240), (0, 120, 144, 240), "default")
 )
 def test_on_times_against_the_window(stage: Stage, seconds: float | None, elapsed: float, spoken: str) -> None:
     """docs/trade.md, section 3, pole on-time, with its edges."""
-    assert say(judge_on(stage, seconds, elapsed).spoken) == spoken
+    assert render(judge_on(stage, seconds, elapsed).spoken) == spoken
 
 
 @pytest.mark.parametrize(
@@ -63,7 +63,7 @@ def test_off_times_count_only_after_five_minutes(
     seconds: float | None, since: float, energised: float, spoken: str
 ) -> None:
     """A heater not warmed through proves nothing, but a pole still closed at twice its window is stuck all the same."""
-    assert say(judge_off(PRINTED, seconds, since, energised).spoken) == spoken
+    assert render(judge_off(PRINTED, seconds, since, energised).spoken) == spoken
 
 
 def test_chained_stages_add_up_and_the_blower_comes_with_its_source() -> None:
@@ -122,7 +122,7 @@ def test_a_good_run_is_good_and_each_gate_makes_it_not_proven() -> None:
 def test_what_is_out_of_order_is_said(on: dict[str, float], off: dict[str, float], words: str) -> None:
     """Poles by their rank, blower against strips, both ways."""
     run = TimingRun(elapsed_seconds=600, dropped_seconds=400 if off else None, on_seconds=on, off_seconds=off)
-    assert any(words in say(note.words) for note in judge_run(TWO, run).order)
+    assert any(words in render(note.words) for note in judge_run(TWO, run).order)
 
 
 @pytest.mark.parametrize("bad", [-1.0, float("nan"), float("inf")])

@@ -25,7 +25,7 @@ from plentar.core.evidence.events import (
 from plentar.core.evidence.record import Record
 from plentar.core.visit import Visit
 from plentar.core.work.undo import Undo, undo_id, undo_of
-from plentar.words import say
+from plentar.words import render
 from tests.core.test_epochs import LINE, PLATE, Call
 
 
@@ -93,7 +93,7 @@ def test_taken_back_it_is_as_it_was(kind: str) -> None:
     back = taken_back(call)
     assert back is not None
     assert (back.event.id, back.id) == (event.id, undo_id(event.id))
-    assert say(back.words)
+    assert render(back.words)
     assert state(call.visit) == before
     assert [e.id for e in call.events[-2:]] == [event.id, back.id]
     further = taken_back(call)

@@ -12,7 +12,7 @@ from plentar.core.limits.windows import closing
 from plentar.core.unit.nameplate import Blower, BlowerRelay, Conductor, Feed, Pole, RelayPole, SwitchingDevice
 from plentar.core.unit.patterns import PATTERNS
 from plentar.formats.numbers import parse_number
-from plentar.words import say
+from plentar.words import render
 
 RELAY = BlowerRelay(contacts=(RelayPole(com="blower", no="L2", nc="none"),))
 
@@ -61,7 +61,7 @@ def test_the_newest_reading_of_a_point_stands() -> None:
 )
 def test_dead_means_every_feed_and_the_control_side_proven(condition: Condition, spoken: str, dead: bool) -> None:
     """Off is not proven; a list with no feed proves nothing."""
-    assert say(condition.spoken) == spoken
+    assert render(condition.spoken) == spoken
     assert condition.is_proven_dead is dead
 
 

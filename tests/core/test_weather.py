@@ -17,7 +17,7 @@ from plentar.core.unit.nameplate import Window
 from plentar.core.unit.patterns import PATTERNS
 from plentar.core.unit.warmth import HeatPumpPlate, HousePlate, SteadyState
 from plentar.core.visit import Visit
-from plentar.words import say
+from plentar.words import render
 from tests.core.test_epochs import Call
 
 PUMP, HOUSE = (
@@ -68,7 +68,7 @@ def seen(**others: float) -> SteadyState:
 
 def answer(weather: Weather) -> str:
     """Its line, as read."""
-    return say(weather.words)
+    return render(weather.words)
 
 
 def test_enough_and_what_one_strip_would_be_missed_by() -> None:
@@ -116,7 +116,7 @@ def test_a_pump_that_nothing_calls_gives_nothing() -> None:
     for used in ("no", "wrong-thermostat"):
         found = weather_of(replace(KNOWN, heat_pump=replace(KNOWN.heat_pump, is_used=used)), 8.0)  # type: ignore[type-var]
         assert (found.pump, found.capacity) == ("unused", (0.0, 0.0))
-    assert any("wrong kind" in say(note) for note in found.notes)
+    assert any("wrong kind" in render(note) for note in found.notes)
 
 
 @pytest.mark.parametrize(
@@ -159,7 +159,7 @@ def test_a_stage_slower_than_a_defrost_never_helps_in_one() -> None:
     plate = replace(KNOWN, devices=(replace(device, poles=(device.poles[0], slow)),))
     shares = [stage.defrost_share for stage in weather_of(plate, 25.0).stages]
     assert shares == pytest.approx([0.9, 0.0])
-    assert any("in defrost it never helps" in say(note) for note in weather_of(plate, 25.0).notes)
+    assert any("in defrost it never helps" in render(note) for note in weather_of(plate, 25.0).notes)
     assert {stage.defrost_share for stage in weather_of(plate, 45.0).stages} == {None}
 
 
@@ -259,7 +259,7 @@ def test_the_rise_under_y_alone_tells_what_the_pump_gives() -> None:
     call.air(68.0, 74.0)
     assert call.visit.pump_output is not None
     assert call.visit.pump_output.grade is Grade.FAIL
-    assert "Heat pump, heat given" in {say(entry.about) for entry in call.visit.findings}
+    assert "Heat pump, heat given" in {render(entry.about) for entry in call.visit.findings}
     # Both together tell of neither: the strips' watts are not all that heats the air.
     call.add(Switched(what="W", state="on"))
     call.air(68.0, 112.0)
@@ -276,7 +276,7 @@ def test_a_house_that_asks_for_more_is_a_finding_and_a_strip_read_dead_counts_as
     def visit_at(degf: float) -> Visit:
         return Visit(KNOWN, Record(call.events), moment=60.0 * len(call.events), outdoor_degf=degf)
 
-    told = {say(entry.about) for entry in visit_at(8.0).findings}
+    told = {render(entry.about) for entry in visit_at(8.0).findings}
     assert "Heat against the weather" not in told
     for _ in range(6):
         call.add(Observed(sign="smell", state="undone"))
@@ -285,4 +285,4 @@ def test_a_house_that_asks_for_more_is_a_finding_and_a_strip_read_dead_counts_as
     assert weather is not None
     # 4.97 kW come at the 239 V that were read under heat.
     assert answer(weather).endswith("with every strip right it would be enough.")
-    assert "Heat against the weather" in {say(entry.about) for entry in visit_at(8.0).findings}
+    assert "Heat against the weather" in {render(entry.about) for entry in visit_at(8.0).findings}

@@ -20,13 +20,13 @@ from plentar.core.judging.findings import find
 from plentar.core.judging.situation import Situation
 from plentar.core.judging.timing import stages_of
 from plentar.core.judging.verdict import judge
-from plentar.core.message import Words
+from plentar.core.message import Text
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.points import test_points as points_of
 from plentar.core.work.planning import plan_van
 from plentar.core.work.proof import proof_items
 from plentar.formats.unit_json import nameplate_from_json
-from plentar.words import say
+from plentar.words import render
 
 UNITS = sorted((Path(__file__).parents[2] / "examples/units").glob("*.json"))
 # An id with its hyphens or dots, a name of the code, a part or leg by its number or its lower-case letter.
@@ -41,7 +41,7 @@ def plate_of(path: Path) -> Nameplate:
     return nameplate_from_json(json.loads(path.read_text()))
 
 
-def of_the_unit(plate: Nameplate) -> Iterator[Words]:
+def of_the_unit(plate: Nameplate) -> Iterator[Text]:
     """Everything that is said of a unit before anybody reads on it."""
     for fault in faults_of(plate):
         yield from (fault.title, fault.repair, fault.proof)
@@ -57,7 +57,7 @@ def of_the_unit(plate: Nameplate) -> Iterator[Words]:
     yield from (item.part.words for item in plan_van([(plate, ["no heat"])]).items)
 
 
-def of_a_fault(plate: Nameplate, row: int) -> Iterator[Words]:
+def of_a_fault(plate: Nameplate, row: int) -> Iterator[Text]:
     """Everything that follows from the run sheet read on a unit with one fault, under heat."""
     model = model_of(plate)
     calls = tuple((call, 400.0) for call in ("W", "W2") if call in plate.calls)
@@ -85,7 +85,7 @@ def of_a_fault(plate: Nameplate, row: int) -> Iterator[Words]:
 @pytest.mark.parametrize("path", UNITS, ids=[path.stem for path in UNITS])
 def test_everything_said_of_a_unit_is_words(path: Path) -> None:
     """Faults, tests, points, terminals, parts, stages, proof and van list."""
-    assert sorted({words for words in map(say, of_the_unit(plate_of(path))) if NOT_WORDS.search(words)}) == []
+    assert sorted({words for words in map(render, of_the_unit(plate_of(path))) if NOT_WORDS.search(words)}) == []
 
 
 @pytest.mark.parametrize("path", UNITS, ids=[path.stem for path in UNITS])
@@ -94,5 +94,6 @@ def test_everything_that_follows_from_readings_is_words(path: Path) -> None:
     plate = plate_of(path)
     rows = range(0, len(model_of(plate).hypotheses) // 4, 15)
     assert (
-        sorted({words for row in rows for words in map(say, of_a_fault(plate, row)) if NOT_WORDS.search(words)}) == []
+        sorted({words for row in rows for words in map(render, of_a_fault(plate, row)) if NOT_WORDS.search(words)})
+        == []
     )

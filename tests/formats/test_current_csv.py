@@ -13,7 +13,7 @@ from plentar.core.unit.patterns import PATTERNS
 from plentar.devices.simulated import SimulatedClamp
 from plentar.formats.current_csv import CurrentLog, read_current_csv, write_current_csv
 from plentar.formats.packed import pack, unpack
-from plentar.words import say
+from plentar.words import render
 from tests import ROOT
 
 
@@ -79,9 +79,9 @@ def test_what_is_no_log_is_refused_in_one_line(text: str | bytes, words: str) ->
     """The field and the line are named; there is never anything but a ReadingError."""
     with pytest.raises(ReadingError) as caught:
         read(text, 1000)
-    assert words in say(caught.value.message)
+    assert words in render(caught.value.message)
     assert caught.value.field == "log"
-    assert "\n" not in say(caught.value.message)
+    assert "\n" not in render(caught.value.message)
 
 
 def test_a_log_survives_csv_and_packing() -> None:

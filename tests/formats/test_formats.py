@@ -16,7 +16,7 @@ from plentar.formats.numbers import parse_number
 from plentar.formats.unit_json import nameplate_from_json, nameplate_to_json
 from plentar.screen.drawings.band_rail import RAIL_WIDTH, band_rail
 from plentar.screen.drawings.ladder import draw_board
-from plentar.words import say
+from plentar.words import render
 from plentar.words.figures import thousands
 
 UNITS = Path(__file__).parents[2] / "examples/units"
@@ -47,7 +47,7 @@ def test_what_is_no_number_is_refused(typed: str) -> None:
     with pytest.raises(ReadingError) as caught:
         parse_number(typed, "amps")
     assert caught.value.field == "value"
-    assert not typed or typed[:6] in say(caught.value.message)
+    assert not typed or typed[:6] in render(caught.value.message)
 
 
 @pytest.mark.parametrize("expected", [None, 11.1])
@@ -107,7 +107,7 @@ def test_a_unit_that_cannot_be_a_circuit_is_refused(
     with pytest.raises(NameplateError) as caught:
         nameplate_from_json(_broken(change))
     assert caught.value.field == field
-    assert text in say(caught.value.message)
+    assert text in render(caught.value.message)
 
 
 def _verdict(value: float) -> Verdict:

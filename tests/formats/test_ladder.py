@@ -10,7 +10,7 @@ from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.patterns import PATTERNS
 from plentar.core.unit.points import test_points
 from plentar.screen.drawings.ladder import TAG_HEIGHT, TAG_WIDTH, Board, draw_board
-from plentar.words import say
+from plentar.words import render
 
 ALL = sorted(PATTERNS)
 
@@ -18,7 +18,7 @@ ALL = sorted(PATTERNS)
 def board_of(name: str, **states: str) -> Board:
     """The board of a pattern, everything live unless a name's state is given."""
     plate = PATTERNS[name]()
-    labels = {point.id: say(point.label) for point in test_points(plate)}
+    labels = {point.id: render(point.label) for point in test_points(plate)}
     return draw_board(
         plate,
         line=lambda at: states.get(at, "live"),  # type: ignore[arg-type, return-value]
@@ -151,7 +151,7 @@ def test_a_feed_that_has_the_blower_alone_has_room_for_it() -> None:
         feeds=(one.feeds[0], replace(one.feeds[0], id="feed-2")),
         circuits=tuple(replace(circuit, supplied_by="feed-2") for circuit in one.circuits),
     )
-    labels = {point.id: say(point.label) for point in test_points(plate)}
+    labels = {point.id: render(point.label) for point in test_points(plate)}
     board = draw_board(plate, line=lambda _: "live", verdicts={}, labels=labels, selected="amps:strip-a")
     at = {target.point: target for target in board.targets}
     motor = next(symbol for symbol in board.symbols if symbol.kind == "motor")

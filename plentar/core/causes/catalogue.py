@@ -13,7 +13,7 @@ from plentar.core.causes.supply import Supply, feed_at, is_of_transformer
 from plentar.core.circuit.drive import Drive
 from plentar.core.circuit.spread import GHOST_OHMS, shares_of
 from plentar.core.circuit.wiring import auxiliary_source
-from plentar.core.message import Figure, Words, said
+from plentar.core.message import Figure, Text, message
 from plentar.core.unit.nameplate import HeatingCircuit, Nameplate, SwitchingDevice
 from plentar.core.unit.place import GROUND, amps_at, line_volts, ohms_at, spot_of, volts_at
 from plentar.core.unit.points import of_feed, part_words, piece_words, rung_terminals
@@ -33,7 +33,7 @@ class Test:
     drive: Drive
     kind: str
     minutes: float
-    words: Words
+    words: Text
     # The step of the call it is done in, where that is no reading at the board.
     step: str = ""
 
@@ -150,20 +150,20 @@ class _Offered:
     def add(self, look: str, point: str, *drives: Drive, **figures: Figure) -> None:
         """Offer a look at a point under each of some drives."""
         kind, minutes = LOOKS[look]
-        words = said(f"test.{look}", **figures)
+        words = message(f"test.{look}", **figures)
         self.tests.extend(Test(point, drive, kind, minutes, words) for drive in drives)
 
     def add_called(self, look: str, point: str, *drives: Drive, **figures: Figure) -> None:
         """Offer a look that is worded by what is called."""
         words = {self.heat: "heat", self.fan: "fan", self.idle: "nothing"}
         for drive in drives:
-            self.add(look, point, drive, called=said(f"called.{words[drive]}"), **figures)
+            self.add(look, point, drive, called=message(f"called.{words[drive]}"), **figures)
 
 
 def _supply_tests(plate: Nameplate, offered: _Offered) -> None:
     idle, heat, fan = offered.idle, offered.heat, offered.fan
     for feed in plate.feeds:
-        name: Words = said("catalogue.feed") if len(plate.feeds) == 1 else part_words(feed.id)
+        name: Text = message("catalogue.feed") if len(plate.feeds) == 1 else part_words(feed.id)
         unit, breaker = feed.id, f"{feed.id}.breaker"
         for leg in ("l1", "l2"):
             pole = volts_at(f"panel.{leg}", f"{breaker}.{leg}")
@@ -193,7 +193,7 @@ def _supply_tests(plate: Nameplate, offered: _Offered) -> None:
 def _of_feed(plate: Nameplate, feed: str, look: str, point: str, drive: Drive, **figures: Figure) -> Test:
     """Return a test whose words name the feed only where there are several."""
     kind, minutes = LOOKS[look]
-    return Test(point, drive, kind, minutes, of_feed(plate, feed, said(f"test.{look}", **figures)))
+    return Test(point, drive, kind, minutes, of_feed(plate, feed, message(f"test.{look}", **figures)))
 
 
 def _rung_tests(circuit: HeatingCircuit, offered: _Offered) -> None:

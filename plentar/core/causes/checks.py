@@ -16,7 +16,7 @@ from plentar.core.causes.hypotheses import UnitModel
 from plentar.core.causes.same_circuit import circuit_of
 from plentar.core.circuit.drive import Drive
 from plentar.core.limits.windows import closing
-from plentar.core.message import said
+from plentar.core.message import message
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import CAPACITOR, point_at
 
@@ -51,16 +51,16 @@ def checks_of(plate: Nameplate) -> tuple[Check, ...]:
     idle = Drive()
     found = []
     if plate.blower.kind == "psc":
-        capacitor = Test(MICROFARADS, idle, "check", CAPACITOR_MINUTES, said("test.capacitor"), step="blower")
+        capacitor = Test(MICROFARADS, idle, "check", CAPACITOR_MINUTES, message("test.capacitor"), step="blower")
         found.append(Check(capacitor, _spoken_for("capacitor-out")))
-    wheel = Test(WHEEL, idle, "check", WHEEL_MINUTES, said("test.wheel"), step="blower")
+    wheel = Test(WHEEL, idle, "check", WHEEL_MINUTES, message("test.wheel"), step="blower")
     found.append(Check(wheel, _spoken_for("side-play", "stiff", "loose-hub")))
     thermal = [device for device in plate.devices if device.of_kind.is_thermal]
     if thermal:
         heat = Drive(calls=frozenset(call for call in ("W", "W2") if call in plate.calls))
         latest = max(closing(plate, device.id, pole).max_seconds for device in thermal for pole in device.poles)
         minutes = COOLING_MINUTES + latest / 60
-        stages = Test(STAGES, heat, "check", minutes, said("test.stages"), step="timing")
+        stages = Test(STAGES, heat, "check", minutes, message("test.stages"), step="timing")
         found.append(Check(stages, lambda fault: fault.shows == "late"))
     return tuple(found)
 

@@ -8,7 +8,7 @@ from functools import reduce
 
 from plentar.core.causes.modes import Group, Mode, Shows, Takes
 from plentar.core.circuit.changes import NO_CHANGE, Changes
-from plentar.core.message import Figure, Said, said
+from plentar.core.message import Figure, Message, message
 from plentar.core.unit.place import place_of
 
 __all__ = [
@@ -45,13 +45,13 @@ class Fault:
     """
 
     id: str
-    title: Said
+    title: Message
     part: str
     kind: Group
     weight: float
     variants: tuple[Changes, ...]
-    repair: Said
-    proof: Said
+    repair: Message
+    proof: Message
     shows: Shows = "always"
     takes: Takes = ""
     signs: Mapping[str, float] = field(default_factory=dict, hash=False)
@@ -92,14 +92,14 @@ def takes_fuse_along(faults: Iterable[Fault]) -> bool:
 
 HEALTHY = Fault(
     id="healthy",
-    title=said("fault.healthy"),
+    title=message("fault.healthy"),
     part="",
     kind="healthy",
     # `faults_of` gives it its share of the calls.
     weight=0.0,
     variants=(NO_CHANGE,),
-    repair=said("repair.none"),
-    proof=said("proof.all-strips-on-and-off"),
+    repair=message("repair.none"),
+    proof=message("proof.all-strips-on-and-off"),
 )
 
 
@@ -115,13 +115,13 @@ def fault_of(mode: Mode, part: str, *variants: Changes, weight: float | None = N
     """
     return Fault(
         id=f"{part}.{mode.id.rpartition('.')[2]}",
-        title=said(f"fault.{mode.id}", **figures),
+        title=message(f"fault.{mode.id}", **figures),
         part=part,
         kind=mode.group,
         weight=mode.weight if weight is None else weight,
         variants=variants,
-        repair=said(f"repair.{mode.repair}", **figures),
-        proof=said(f"proof.{mode.proof}", **figures),
+        repair=message(f"repair.{mode.repair}", **figures),
+        proof=message(f"proof.{mode.proof}", **figures),
         shows=mode.shows,
         takes=mode.takes,
         signs=mode.signs,

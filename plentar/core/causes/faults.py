@@ -15,7 +15,7 @@ from plentar.core.circuit.changes import Changes
 from plentar.core.circuit.network import Circuit
 from plentar.core.circuit.wiring import wire
 from plentar.core.errors import ReadingError
-from plentar.core.message import Words, said
+from plentar.core.message import Text, message
 from plentar.core.unit.nameplate import HeatingCircuit, Nameplate
 from plentar.core.unit.place import frame_of, place_of
 from plentar.core.unit.points import part_words, piece_words
@@ -243,13 +243,13 @@ def _scaled(element: str, ohms: float, *shares: float) -> Iterator[Changes]:
     return (Changes(ohms={element: (ohms * share,) * 2}) for share in shares)
 
 
-def _end_words(strip: HeatingCircuit, terminal: str) -> Words:
+def _end_words(strip: HeatingCircuit, terminal: str) -> Text:
     """Return a lead's end as it is said beside its strip: `link`, `Seq A pole 2`, `L1`."""
     place = place_of(terminal)
     if place.owner == strip.id:
         return piece_words(place.part)
     if place.owner == strip.device:
-        return said("places.part-of", owner=part_words(place.owner), part=piece_words(place.part))
+        return message("places.part-of", owner=part_words(place.owner), part=piece_words(place.part))
     return place.leg.upper()
 
 
@@ -294,7 +294,7 @@ def _devices(plate: Nameplate, circuit: Circuit) -> Iterator[Fault]:
                 Changes(split={lead: OFF}),
                 device=words,
                 drive=drive,
-                end=said(f"end.{side}"),
+                end=message(f"end.{side}"),
             )
         if device.of_kind.is_rectified:
             board = f"{name}.rectifier"

@@ -13,7 +13,7 @@ from itertools import combinations, count
 import numpy as np
 from numpy.typing import NDArray
 
-from plentar.core.cache import Held, bytes_of
+from plentar.core.cache import ByteBoundedCache, bytes_of
 from plentar.core.causes.fault import FUSE, SERVICE, takes_fuse_along, together
 from plentar.core.causes.faults import COMPLAINTS, Fault, faults_of, tripped_ahead, tripped_by
 from plentar.core.causes.rounding import values_of
@@ -27,7 +27,7 @@ from plentar.core.circuit.probe import circuit_ohms, dead_ohms, part_ohms, read_
 from plentar.core.circuit.solve import Solution, Variants, settle
 from plentar.core.circuit.wiring import wire
 from plentar.core.errors import ReadingError
-from plentar.core.message import Words, joined
+from plentar.core.message import Text, joined
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import amps_at, spot_of
 
@@ -71,7 +71,7 @@ class Hypothesis:
         return takes_fuse_along(self.faults)
 
     @property
-    def title(self) -> Words:
+    def title(self) -> Text:
         """The fault, or both."""
         return joined(fault.title for fault in self.faults)
 
@@ -538,10 +538,14 @@ FLOATING_OHMS = 1e7
 BYTES_A_ROW, BYTES_A_PLACE = 960, 105
 # What a process holds of the units it works on. Needed with every reading: their rows of hypotheses (some 1 MB a unit;
 # pairs are of one call's readings: by themselves, so that they push no unit out) and what those show (2 MB a unit).
-MODELS, PAIRED, PREDICTED = Held(16, size=lambda model: model.bytes), Held(8, size=lambda model: model.bytes), Held(24)
+MODELS, PAIRED, PREDICTED = (
+    ByteBoundedCache(16, size=lambda model: model.bytes),
+    ByteBoundedCache(8, size=lambda model: model.bytes),
+    ByteBoundedCache(16),
+)
 # Needed only while a unit is new and its table is not kept yet: its circuit under every hypothesis (11 MB for six
 # strips) and the solutions of that, 1 MB a condition at most.
-VARIANTS, SOLVED = Held(24), Held(6, size=_solved_bytes)
+VARIANTS, SOLVED = ByteBoundedCache(12), ByteBoundedCache(6, size=_solved_bytes)
 
 
 def model_of(plate: Nameplate) -> UnitModel:

@@ -19,7 +19,7 @@ from plentar.core.circuit.drive import Drive, drives_of
 from plentar.core.circuit.places import find_point
 from plentar.core.evidence.reading import Reading
 from plentar.core.limits.table import Limits
-from plentar.core.message import Words, joined, said
+from plentar.core.message import Text, joined, message
 from plentar.core.unit.electrical import OPEN_OHMS
 from plentar.core.unit.place import spot_of
 from plentar.core.unit.quantities import quantity_of
@@ -50,7 +50,7 @@ class Reason:
     """One reading that speaks for or against a cause: in words, and how strongly (natural log of the odds)."""
 
     point: str
-    words: Words
+    words: Text
     weight: float
 
 
@@ -59,7 +59,7 @@ class FailureMode:
     """One way the part may have failed: the faults that no test splits, their words, their share."""
 
     faults: tuple[str, ...]
-    title: Words
+    title: Text
     probability: float
 
 
@@ -72,14 +72,14 @@ class Cause:
     """
 
     faults: tuple[str, ...]
-    title: Words
-    size: Words
+    title: Text
+    size: Text
     probability: float
     failures: tuple[FailureMode, ...]
     reasons_for: tuple[Reason, ...]
     reasons_against: tuple[Reason, ...]
-    repair: Words
-    proof: Words
+    repair: Text
+    proof: Text
 
 
 @dataclass(slots=True, kw_only=True)
@@ -185,10 +185,10 @@ class Evidence:
             title = joined((failure.title for failure in told[:3]), "or")
         if lead.faults[0].kind == "healthy" and self.tapped_late[0] > 0.5 * self.posterior[0]:
             # Sound only if heat stood before the clock says it did: that is asked, not taken for granted.
-            title, repair = said("diagnosis.tapped-late"), said("diagnosis.ask-since-when")
+            title, repair = message("diagnosis.tapped-late"), message("diagnosis.ask-since-when")
         elif lead.faults[0].kind == "healthy" and (wrong := wired_wrong(self.model.plate)):
             # Every part is sound, and the unit is not: the plate itself has it wired wrong.
-            title, repair = said("diagnosis.wired-wrong", wrong=wrong[0]), said("repair.land-interlock")
+            title, repair = message("diagnosis.wired-wrong", wrong=wrong[0]), message("repair.land-interlock")
         return Cause(
             faults=tuple(fault for failure in told for fault in failure.faults),
             title=title,
@@ -215,7 +215,7 @@ class Evidence:
             probability=float(sum(by_cause[i] for i in group)),
         )
 
-    def _size(self, lead: Hypothesis, row: int) -> Words:
+    def _size(self, lead: Hypothesis, row: int) -> Text:
         """Return how large a single fault is, by all that was read and that it explains."""
         if len(lead.faults) != 1:
             return ""
@@ -258,13 +258,13 @@ class Evidence:
             for at in told
         ]
 
-    def _spoken(self, reading: Reading, predicted: float) -> Words:
+    def _spoken(self, reading: Reading, predicted: float) -> Text:
         label = find_point(self.model.plate, reading.point).label
         read, shown = _number(reading.value, reading.point), _number(predicted, reading.point)
         if sum(other.point == reading.point for other in self.readings) == 1:
-            return said("diagnosis.predicted", label=label, read=read, predicted=shown)
+            return message("diagnosis.predicted", label=label, read=read, predicted=shown)
         condition = reading.condition.spoken
-        return said("diagnosis.predicted-then", label=label, read=read, condition=condition, predicted=shown)
+        return message("diagnosis.predicted-then", label=label, read=read, condition=condition, predicted=shown)
 
     def promising_pairs(self) -> tuple[tuple[str, str], ...]:
         """Return pairs of single faults that between them would explain each reading, the most promising first."""
@@ -336,7 +336,7 @@ class Evidence:
         return tuple(dict.fromkeys(doubted))
 
 
-def _number(value: float, point: str) -> Words:
+def _number(value: float, point: str) -> Text:
     if value >= 1e6:
-        return said("diagnosis.open")
-    return said("diagnosis.value", value=value, unit=quantity_of(point).sign)
+        return message("diagnosis.open")
+    return message("diagnosis.value", value=value, unit=quantity_of(point).sign)

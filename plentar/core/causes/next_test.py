@@ -20,7 +20,7 @@ from plentar.core.causes.diagnosis import Diagnosis
 from plentar.core.causes.same_circuit import circuit_of
 from plentar.core.causes.sequences import NOW_AND_THEN_SHARE
 from plentar.core.evidence.reading import Condition
-from plentar.core.message import Words
+from plentar.core.message import Text
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import line_volts, place_of, spot_of, volts_at
 
@@ -58,7 +58,7 @@ class NextTest:
     test: Test
     bits: float
     minutes: float
-    splits: tuple[Words, ...]
+    splits: tuple[Text, ...]
 
 
 def next_tests(
@@ -284,9 +284,7 @@ def minutes_of(
     return minutes * LIVE_SURCHARGE
 
 
-def _splits(
-    diagnosis: Diagnosis, rows: NDArray[np.int64], weight: Floats, bins: NDArray[np.int64]
-) -> tuple[Words, ...]:
+def _splits(diagnosis: Diagnosis, rows: NDArray[np.int64], weight: Floats, bins: NDArray[np.int64]) -> tuple[Text, ...]:
     """Return the leading cause of each of the heaviest outcomes: what the test would tell apart."""
     mass = np.bincount(bins, weight)
     leaders = []

@@ -12,7 +12,7 @@ from plentar.core.causes.hypotheses import UnitModel
 from plentar.core.causes.supply import Supply
 from plentar.core.circuit.drive import Drive
 from plentar.core.circuit.network import HOT_AMPS
-from plentar.core.message import Words, said
+from plentar.core.message import Text, message
 from plentar.core.unit.place import amps_at, place_of, volts_at
 
 __all__ = ["SizedReading", "size_of"]
@@ -33,7 +33,7 @@ class SizedReading:
 
 def size_of(
     model: UnitModel, fault: Fault, seen: Sequence[SizedReading], drive: Drive, supply: Supply, posterior: Floats
-) -> Words:
+) -> Text:
     """Return a resistive fault's size in words; nothing where it has none or nothing tells it.
 
     Args:
@@ -74,14 +74,16 @@ def size_of(
     ohms = float(grid[best])
     if place.is_element:
         strip = model.plate.circuit(place.owner)
-        return said("size.element", ohms=_two_digits(ohms), kilowatts=_two_digits(strip.rated_volts**2 / ohms / 1000))
+        return message(
+            "size.element", ohms=_two_digits(ohms), kilowatts=_two_digits(strip.rated_volts**2 / ohms / 1000)
+        )
     across = model.predict(where, drive).shown
     volts = float(ratio[best] * _through(known, across[picked], grid[best : best + 1])[0])
     watts = volts**2 / ohms
-    return said("size.joint", ohms=_two_digits(ohms), volts=_two_digits(volts), watts=_two_digits(watts))
+    return message("size.joint", ohms=_two_digits(ohms), volts=_two_digits(volts), watts=_two_digits(watts))
 
 
-def _touch(model: UnitModel, fault: Fault, posterior: Floats) -> Words:
+def _touch(model: UnitModel, fault: Fault, posterior: Floats) -> Text:
     """Return about where an element touches the frame, and whether its limit can stop what it draws uncalled."""
     rows = [i for i, h in enumerate(model.hypotheses) if len(h.faults) == 1 and h.faults[0].id == fault.id]
     best = max(rows, key=lambda row: posterior[row])
@@ -94,7 +96,7 @@ def _touch(model: UnitModel, fault: Fault, posterior: Floats) -> Words:
         for drive in (Drive(), Drive(limits_open=True))
     )
     told = "size.touches" if drawn < HOT_AMPS else "size.touches-stopped" if stopped < HOT_AMPS else "size.touches-on"
-    return said(told, tenths=tenths)
+    return message(told, tenths=tenths)
 
 
 def _share(fault: Fault, variant: int, whole: float) -> float:

@@ -4,7 +4,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from plentar.core.evidence.reading import Reading
-from plentar.core.message import Words, said
+from plentar.core.message import Text, message
 from plentar.core.unit.electrical import OPEN_OHMS
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import GROUND, line_volts, spot_of, volts_at
@@ -25,7 +25,7 @@ class RetakeRequest:
     """A reading to take again: where, what may have happened, and another point its value would fit, if any does."""
 
     point: str
-    words: Words
+    words: Text
     fits: str = ""
 
 
@@ -54,14 +54,14 @@ def ask_about(plate: Nameplate, reading: Reading, expected: float, predict: Call
         function, other points touched.
     """
     function = spot_of(reading.point).function
-    words: Words = ""
+    words: Text = ""
     if function == "amps" and reading.value < NOTHING_SHARE * expected and expected > LEAST_AMPS:
-        words = said("slips.both-conductors")
+        words = message("slips.both-conductors")
     elif function in ("volts", "dc_volts") and reading.value < NOTHING_SHARE * expected:
-        words = said("slips.wrong-function")
+        words = message("slips.wrong-function")
     for factor, functions, name in FACTORS:
         if not words and function in functions and _near(reading.value, factor * expected, NEAR_SHARE):
-            words = said(name)
+            words = message(name)
     fits = _elsewhere(plate, reading, predict) if function == "volts" and reading.value >= 1.0 else ""
     return RetakeRequest(point=reading.point, words=words, fits=fits)
 

@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Protocol
 
-from plentar.core.cache import Held
+from plentar.core.cache import ByteBoundedCache
 from plentar.core.causes.table import TableRow, drive_key, unpack
 from plentar.core.circuit.drive import Drive
 from plentar.core.unit.nameplate import Nameplate
@@ -21,8 +21,8 @@ class _Fetched:
 
 # All rows of a circuit as they are kept, a fifth of a megabyte, so that one query fetches them; and those that were
 # needed, unpacked: a two-strip unit's take a quarter of a megabyte a drive, a six-strip unit's a whole.
-PACKED = Held(4, size=lambda rows: 200 + sum(map(len, rows.values())))
-ROWS = Held(12, size=lambda fetched: 100 if fetched.row is None else fetched.row.size)
+PACKED = ByteBoundedCache(4, size=lambda rows: 200 + sum(map(len, rows.values())))
+ROWS = ByteBoundedCache(8, size=lambda fetched: 100 if fetched.row is None else fetched.row.size)
 
 
 class Shelf(Protocol):

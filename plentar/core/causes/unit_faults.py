@@ -7,7 +7,7 @@ from plentar.core.causes.modes import HOT_END, LOST_END, OPENED, SHORTED, mode, 
 from plentar.core.circuit.changes import Changes
 from plentar.core.circuit.network import Circuit
 from plentar.core.circuit.wiring import JOINED_OHMS, PLAIN_WIRE
-from plentar.core.message import Words, said
+from plentar.core.message import Text, message
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import partner_of, place_of
 from plentar.core.unit.points import part_words
@@ -228,7 +228,7 @@ def supply_faults(plate: Nameplate, circuit: Circuit) -> Iterator[Fault]:
     yield fault_of(UNIT_MODES["supply.high"], "supply", *(Changes(supply=share) for share in HIGH_SUPPLY))
     for feed in plate.feeds:
         name = feed.id
-        words: Words = said("unit_faults.feed") if len(plate.feeds) == 1 else part_words(name)
+        words: Text = message("unit_faults.feed") if len(plate.feeds) == 1 else part_words(name)
         poles = {leg: f"{name}.breaker-{leg}" for leg in legs}
         for leg, pole in poles.items():
             blade, lug = f"{name}.disconnect-{leg}", f"{name}.lug-{leg}"
@@ -293,7 +293,7 @@ def control_faults(plate: Nameplate, circuit: Circuit) -> Iterator[Fault]:
     for end in ("1", "2", "c"):
         lead = f"transformer.lead-{end}"
         yield fault_of(
-            UNIT_MODES["transformer-lead.off"], lead, _split(lead), lead=said(f"unit_faults.transformer-lead-{end}")
+            UNIT_MODES["transformer-lead.off"], lead, _split(lead), lead=message(f"unit_faults.transformer-lead-{end}")
         )
     # R's cable is a contact in the network, C's a lead.
     yield fault_of(UNIT_MODES["thermostat-r.off"], "thermostat.lead-r", _forced("thermostat.lead-r", False))
@@ -398,9 +398,9 @@ def _held(contact: str) -> Changes:
     return Changes(forced={contact: True, partner_of(contact): False})
 
 
-def _lead_words(part: str) -> Words:
+def _lead_words(part: str) -> Text:
     name = part.removeprefix("lead-")
-    own: dict[str, Words] = {"coil": said("unit_faults.coils-call"), "common": said("unit_faults.coils-common")}
+    own: dict[str, Text] = {"coil": message("unit_faults.coils-call"), "common": message("unit_faults.coils-common")}
     return own.get(name, name.upper().replace("-", " "))
 
 

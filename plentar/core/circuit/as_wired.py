@@ -8,7 +8,7 @@ from plentar.core.circuit.network import HOT_AMPS
 from plentar.core.circuit.outcomes import AIRLESS, CALLS, CallOutcome, wrong_of
 from plentar.core.circuit.plain import PlainSettled, solve_one
 from plentar.core.circuit.wiring import wire
-from plentar.core.message import Words, said
+from plentar.core.message import Text, message
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import amps_at, place_of
 
@@ -23,7 +23,7 @@ PLAIN_WIRE = AIRLESS
 
 
 @lru_cache(maxsize=256)
-def wired_wrong(plate: Nameplate) -> tuple[Words, ...]:
+def wired_wrong(plate: Nameplate) -> tuple[Text, ...]:
     """Return what a unit does that none should, by its wiring alone, worst first; nothing where it is right.
 
     A plain wire to a sequencer's own blower pole is right; one from a strip's load side to the motor is not. An
@@ -41,15 +41,15 @@ def wired_wrong(plate: Nameplate) -> tuple[Words, ...]:
     found = wrong_of(none, heat, fan, both, rated_amps)
     if plate.blower.relay is None or plate.blower.relay.fed_by != "G":
         # Built for heat alone: a fan call has nothing to drive.
-        found = [entry for entry in found if entry[1] != said("interlock.fan-call-does-not-run")]
+        found = [entry for entry in found if entry[1] != message("interlock.fan-call-does-not-run")]
     if "W2" in plate.calls and (first := _outcome(plate, frozenset({"W"}))).strip == "heats" and first.blower != "runs":
         # The first stage is called by itself most of the time: its strips carry the interlock, or none does.
-        words = said("interlock.heat-without-air", when=said("interlock.called", calls="W"))
+        words = message("interlock.heat-without-air", when=message("interlock.called", calls="W"))
         found = [entry for entry in found if entry[0] != AIRLESS] + [(AIRLESS, words)]
     if plate.blower.plain_wire_to is not None:
         # With both legs switched nothing heats; the strip's ends are live all the same, with no contact between.
         strip = plate.circuit(plate.blower.plain_wire_to)
-        found.append((PLAIN_WIRE, said("interlock.plain-wire", strip=strip.name)))
+        found.append((PLAIN_WIRE, message("interlock.plain-wire", strip=strip.name)))
     found.sort(key=lambda entry: -entry[0])
     return tuple(words for _, words in found)
 

@@ -21,7 +21,7 @@ from plentar.core.circuit.solve import Solution, Variants, settle
 from plentar.core.circuit.wiring import wire
 from plentar.core.errors import NameplateError
 from plentar.core.limits.verdicts import Grade
-from plentar.core.message import Words, said
+from plentar.core.message import Text, message
 from plentar.core.unit.nameplate import BlowerRelay, Nameplate, RelayPole
 from plentar.core.unit.patterns import PATTERNS
 from plentar.core.unit.place import amps_at, partner_of
@@ -93,8 +93,8 @@ class BenchVerdict:
     """A wiring judged: what is wrong in one sentence, worst first, and every call's outcome."""
 
     grade: Grade
-    sentence: Words
-    also: tuple[Words, ...]
+    sentence: Text
+    also: tuple[Text, ...]
     outcomes: tuple[CallOutcome, ...]
 
 
@@ -246,7 +246,7 @@ def judge_wiring(wiring: RelayWiring) -> BenchVerdict:
     none, heat, fan, both = found
     wrong = wrong_of(none, heat, fan, both)
     if not wrong:
-        words = said("interlock.correct-fan-call-runs-blower")
+        words = message("interlock.correct-fan-call-runs-blower")
         return BenchVerdict(grade=Grade.PASS, sentence=words, also=(), outcomes=found)
     grade = Grade.FAIL if any(severity >= 2 for severity, _ in wrong) else Grade.MARGINAL
     wrong.sort(key=lambda entry: -entry[0])
@@ -258,7 +258,7 @@ class RelayFamily:
     """One family's terminal numbers by function; invented families, as every maker numbers his own way."""
 
     id: str
-    name: Words
+    name: Text
     coil: tuple[str, str]
     com: str
     no: str
@@ -277,9 +277,9 @@ class RelayFamily:
 
 
 FAMILIES: tuple[RelayFamily, ...] = (
-    RelayFamily(id="coil-13", name=said("interlock.coil-1-3"), coil=("1", "3"), com="2", no="4", nc="5"),
-    RelayFamily(id="coil-45", name=said("interlock.coil-4-5"), coil=("4", "5"), com="1", no="3", nc="2"),
-    RelayFamily(id="coil-ab", name=said("interlock.coil-b"), coil=("A", "B"), com="7", no="9", nc="8"),
+    RelayFamily(id="coil-13", name=message("interlock.coil-1-3"), coil=("1", "3"), com="2", no="4", nc="5"),
+    RelayFamily(id="coil-45", name=message("interlock.coil-4-5"), coil=("4", "5"), com="1", no="3", nc="2"),
+    RelayFamily(id="coil-ab", name=message("interlock.coil-b"), coil=("A", "B"), com="7", no="9", nc="8"),
 )
 
 
@@ -297,7 +297,7 @@ class Replacement:
     """Where each lead goes on the new relay, and what a number-for-number swap would do."""
 
     moves: tuple[Move, ...]
-    refused: tuple[Words, ...]
+    refused: tuple[Text, ...]
     is_same_numbering: bool
 
 
@@ -319,9 +319,11 @@ def plan_replacement(old: RelayFamily, new: RelayFamily) -> Replacement:
     for function, number in old.numbers.items():
         there = new.function_of(number)
         if function.startswith("coil") and there in ("COM", "NO", "NC"):
-            refused.append((number, said("interlock.number-carries-24-v-coil", number=number, there=there)))
+            refused.append((number, message("interlock.number-carries-24-v-coil", number=number, there=there)))
         elif not function.startswith("coil") and there == "coil":
-            refused.append((number, said("interlock.number-line-voltage-old-relay", number=number, function=function)))
+            refused.append(
+                (number, message("interlock.number-line-voltage-old-relay", number=number, function=function))
+            )
     refused.sort(key=lambda entry: entry[0])
     same = all(move.old == move.new for move in moves)
     return Replacement(

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from typing import Literal
 
-from plentar.core.message import Words, joined, said
+from plentar.core.message import Text, joined, message
 
 __all__ = ["AIRLESS", "CALLS", "CallOutcome", "wrong_of"]
 
@@ -41,9 +41,9 @@ class CallOutcome:
         )
 
 
-def _when(outcome: CallOutcome) -> Words:
+def _when(outcome: CallOutcome) -> Text:
     calls = sorted(outcome.calls, reverse=True)
-    return said("interlock.called", calls=joined(calls)) if calls else said("interlock.nothing-called")
+    return message("interlock.called", calls=joined(calls)) if calls else message("interlock.nothing-called")
 
 
 def wrong_of(
@@ -52,7 +52,7 @@ def wrong_of(
     fan: CallOutcome,
     both: CallOutcome,
     rated_amps: float = CONTACT_RATED_AMPS,
-) -> list[tuple[int, Words]]:
+) -> list[tuple[int, Text]]:
     """Return what is wrong with what the four calls do, each with how bad it is, in no order.
 
     Args:
@@ -65,12 +65,12 @@ def wrong_of(
         docs/trade.md, section 1, Interlock.
     """
     all_four = (none, heat, fan, both)
-    found: list[tuple[int, Words]] = []
+    found: list[tuple[int, Text]] = []
     shorts = [outcome for outcome in all_four if outcome.is_short]
     if shorts:
         always = len(shorts) == len(all_four)
-        when = said("interlock.whatever-called") if always else joined(map(_when, shorts))
-        found.append((9, said("interlock.dead-short-relay-joins-l1", when=when)))
+        when = message("interlock.whatever-called") if always else joined(map(_when, shorts))
+        found.append((9, message("interlock.dead-short-relay-joins-l1", when=when)))
     live = [outcome for outcome in all_four if not outcome.is_short]
     burnt = [outcome for outcome in live if outcome.contact_amps > rated_amps]
     if burnt:
@@ -78,7 +78,7 @@ def wrong_of(
         found.append(
             (
                 7,
-                said(
+                message(
                     "interlock.blower-relay-carries-strips-made",
                     contact=worst.contact,
                     contact_amps=worst.contact_amps,
@@ -88,28 +88,28 @@ def wrong_of(
             )
         )
     if fan in live and fan.strip == "heats" and none.strip != "heats":
-        found.append((6, said("interlock.back-feed-fan-call-heats")))
+        found.append((6, message("interlock.back-feed-fan-call-heats")))
     if none in live and none.strip == "heats":
         kept = (
-            said("interlock.until-fan-called")
+            message("interlock.until-fan-called")
             if fan.strip != "heats" and fan in live
-            else said("interlock.nothing-called-always")
+            else message("interlock.nothing-called-always")
         )
-        found.append((6, said("interlock.strip-heats", kept=kept)))
+        found.append((6, message("interlock.strip-heats", kept=kept)))
     airless = [outcome for outcome in live if outcome.strip == "heats" and outcome.blower != "runs"]
     if airless:
-        found.append((AIRLESS, said("interlock.heat-without-air", when=joined(map(_when, airless)))))
+        found.append((AIRLESS, message("interlock.heat-without-air", when=joined(map(_when, airless)))))
     slow = [outcome for outcome in live if outcome.blower == "slow"]
     if slow:
-        found.append((4, said("interlock.blower-runs-slow-series-strip", when=joined(map(_when, slow)))))
+        found.append((4, message("interlock.blower-runs-slow-series-strip", when=joined(map(_when, slow)))))
     if any(outcome.taps_joined for outcome in live):
-        found.append((4, said("interlock.both-speed-taps-are-joined")))
+        found.append((4, message("interlock.both-speed-taps-are-joined")))
     if none in live and none.blower == "runs":
-        found.append((3, said("interlock.blower-never-stops-runs-nothing")))
+        found.append((3, message("interlock.blower-never-stops-runs-nothing")))
     if fan in live and fan.blower == "off":
-        found.append((3, said("interlock.fan-call-does-not-run")))
+        found.append((3, message("interlock.fan-call-does-not-run")))
     if heat in live and heat.strip == "heats" and heat.blower == "off" and not airless:
-        found.append((3, said("interlock.heat-call-does-not-run")))
+        found.append((3, message("interlock.heat-call-does-not-run")))
     if heat in live and heat.strip == "off":
-        found.append((3, said("interlock.heat-call-does-not-heat")))
+        found.append((3, message("interlock.heat-call-does-not-heat")))
     return found

@@ -10,7 +10,7 @@ from functools import lru_cache
 from plentar.core.circuit.network import SEPARATE
 from plentar.core.circuit.wiring import wire
 from plentar.core.errors import ReadingError
-from plentar.core.message import Words, joined, said
+from plentar.core.message import Text, joined, message
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import (
     CAPACITOR,
@@ -73,17 +73,19 @@ def _anywhere(plate: Nameplate, point_id: str) -> Point | None:
         part = places[0]
         if part not in ohms_parts(plate):
             return None
-        where = said("places.one-lead-off-bare-metal") if place_of(part).is_to_frame else said("places.own-leads-off")
+        where = (
+            message("places.one-lead-off-bare-metal") if place_of(part).is_to_frame else message("places.own-leads-off")
+        )
         return Point(id=point_id, label=place_words(plate, part), where=where, step="trace", subject=part)
     if len(places) != 2 or places[0] == places[1] or any(place not in circuit.terminals for place in places):
         return None
-    between = said(
+    between = message(
         "places.between", terminal=terminal_words(plate, places[0]), other_terminal=terminal_words(plate, places[1])
     )
     part = _part_between(plate, places[0], places[1])
     label = place_words(plate, part) if part else between
     how = {"ohms": "in-circuit", "dc_volts": "dc"}.get(function, "ac")
-    where = said(f"places.across-it-{how}" if part else f"places.between-them-{how}")
+    where = message(f"places.across-it-{how}" if part else f"places.between-them-{how}")
     return Point(id=point_id, label=label, where=where, step=_step_of(plate, places), subject=part or places[0])
 
 
@@ -106,18 +108,18 @@ def _clamp(plate: Nameplate, point_id: str) -> Point | None:
     if not names or len(set(names)) != len(names) or any(name not in known for name in names):
         return None
     words = joined(_clamp_words(plate, name) for name in names)
-    where = said("places.one-conductor") if len(names) == 1 else said("places.all-jaw-once", count=len(names))
+    where = message("places.one-conductor") if len(names) == 1 else message("places.all-jaw-once", count=len(names))
     return Point(id=point_id, label=words, where=where, step="strips", subject=names[0])
 
 
-def _clamp_words(plate: Nameplate, name: str) -> Words:
+def _clamp_words(plate: Nameplate, name: str) -> Text:
     lead = place_of(name)
     if lead.part == "return":
-        return said("places.other-lead", part=part_words(lead.owner))
-    own: dict[str, Words] = {
-        "interlock": said("places.interlock-lead"),
-        "control": said("places.r-lead-control-current"),
-        "blower": said("places.blower"),
+        return message("places.other-lead", part=part_words(lead.owner))
+    own: dict[str, Text] = {
+        "interlock": message("places.interlock-lead"),
+        "control": message("places.r-lead-control-current"),
+        "blower": message("places.blower"),
     }
     return own.get(name, part_words(name))
 
@@ -179,7 +181,7 @@ def _part_between(plate: Nameplate, a: str, b: str) -> str:
 
 
 @lru_cache(maxsize=1024)
-def place_words(plate: Nameplate, part: str) -> Words:
+def place_words(plate: Nameplate, part: str) -> Text:
     """Return a part in words: `seq-a.coil` is Seq A heater.
 
     Example:
@@ -190,26 +192,26 @@ def place_words(plate: Nameplate, part: str) -> Words:
     """
     place = place_of(part)
     if part == "fuse":
-        return said("places.control-fuse")
+        return message("places.control-fuse")
     if place.is_to_frame:
         end = place.end[-1]
-        return said("places.frame", owner=part_words(place.owner), part=piece_words(place.part), end=end)
+        return message("places.frame", owner=part_words(place.owner), part=piece_words(place.part), end=end)
     if place.is_motor:
-        return said("places.blower-winding", tap=place.tap) if place.tap else said("places.blower-winding-2")
+        return message("places.blower-winding", tap=place.tap) if place.tap else message("places.blower-winding-2")
     if _is_feed(plate, place.owner) and place.part.startswith("breaker-"):
-        return said("places.breaker-pole", feed=part_words(place.owner), leg=place.part[-2:].upper())
+        return message("places.breaker-pole", feed=part_words(place.owner), leg=place.part[-2:].upper())
     if place.is_coil and place.owner in {device.id for device in plate.devices}:
         drive = plate.device(place.owner).of_kind.drive_words
-        return said("places.drive-of", device=part_words(place.owner), drive=drive)
+        return message("places.drive-of", device=part_words(place.owner), drive=drive)
     if plate.blower.relay is not None and place.owner == plate.blower.relay.id:
-        owner: Words = said("places.blower-relay")
+        owner: Text = message("places.blower-relay")
     else:
         is_outdoor = place.owner == "outdoor-thermostat"
-        owner = said("places.outdoor-thermostat") if is_outdoor else part_words(place.owner)
+        owner = message("places.outdoor-thermostat") if is_outdoor else part_words(place.owner)
     if not place.part:
         return owner
-    piece = said("places.part-of", owner=owner, part=piece_words(place.part))
-    return said("places.part-of", owner=piece, part=piece_words(place.end)) if place.end else piece
+    piece = message("places.part-of", owner=owner, part=piece_words(place.part))
+    return message("places.part-of", owner=piece, part=piece_words(place.end)) if place.end else piece
 
 
 def _is_feed(plate: Nameplate, owner: str) -> bool:
@@ -217,7 +219,7 @@ def _is_feed(plate: Nameplate, owner: str) -> bool:
 
 
 @lru_cache(maxsize=1024)
-def terminal_words(plate: Nameplate, terminal: str) -> Words:
+def terminal_words(plate: Nameplate, terminal: str) -> Text:
     """Return a terminal in words.
 
     Example:
@@ -227,31 +229,31 @@ def terminal_words(plate: Nameplate, terminal: str) -> Words:
         Said(id='places.leg-unit', figures=(('leg', 'L1'),))
     """
     if terminal == GROUND:
-        return said("places.ground")
+        return message("places.ground")
     place = place_of(terminal)
     owner, is_feed = place.owner, _is_feed(plate, place.owner)
     if place.leg:
         leg, where = place.leg.upper(), "panel" if owner == "panel" else place.part if place.end else "unit"
         if not is_feed and owner != "panel":
-            return said("places.leg-behind", leg=leg, branch=part_words(owner))
-        words = said(f"places.leg-{where}", leg=leg)
+            return message("places.leg-behind", leg=leg, branch=part_words(owner))
+        words = message(f"places.leg-{where}", leg=leg)
         return of_feed(plate, owner, words) if is_feed else words
     if owner in ("board", "thermostat"):
-        return said(f"places.at-the-{owner}", terminal=place.part.upper())
+        return message(f"places.at-the-{owner}", terminal=place.part.upper())
     if owner == "transformer":
         side = "primary" if place.part.isdigit() else "secondary"
-        return said(f"places.transformer-{side}", terminal=place.part.upper())
+        return message(f"places.transformer-{side}", terminal=place.part.upper())
     if place.end in ("line", "load"):
-        return said(f"side.{place.end}", place=place_words(plate, place.whole_part))
+        return message(f"side.{place.end}", place=place_words(plate, place.whole_part))
     if place.part == "coil":
         side = "call" if place.end == "1" else "common"
-        return said(f"side.{side}", place=place_words(plate, place.whole_part))
+        return message(f"side.{side}", place=place_words(plate, place.whole_part))
     if place.end in ("1", "2"):
-        return said("places.l-side", place=place_words(plate, place.whole_part), end=place.end)
+        return message("places.l-side", place=place_words(plate, place.whole_part), end=place.end)
     return place_words(plate, terminal)
 
 
-def nearby_points(plate: Nameplate, point: Point) -> list[tuple[str, Words]]:
+def nearby_points(plate: Nameplate, point: Point) -> list[tuple[str, Text]]:
     """Return the other readings that belong beside a point, with short words, in the order they are usually taken.
 
     Source:
@@ -266,79 +268,82 @@ def nearby_points(plate: Nameplate, point: Point) -> list[tuple[str, Words]]:
     return [(name, words) for name, words in found if name != point.id]
 
 
-def _around_feed(plate: Nameplate, point: Point) -> list[tuple[str, Words]]:
+def _around_feed(plate: Nameplate, point: Point) -> list[tuple[str, Text]]:
     feed = next((feed.id for feed in plate.feeds if feed.id in point.id), plate.feeds[0].id)
-    found: list[tuple[str, Words]] = [
-        (line_volts(feed), said("places.unit-l1-l2")),
+    found: list[tuple[str, Text]] = [
+        (line_volts(feed), message("places.unit-l1-l2")),
         (volts_at(f"{feed}.l1", GROUND), "L1–ground"),
         (volts_at(f"{feed}.l2", GROUND), "L2–ground"),
         (volts_at(f"{feed}.disconnect.l1", f"{feed}.disconnect.l2"), "disconnect"),
-        (volts_at(f"{feed}.breaker.l1", f"{feed}.breaker.l2"), said("places.breaker-load-side")),
+        (volts_at(f"{feed}.breaker.l1", f"{feed}.breaker.l2"), message("places.breaker-load-side")),
         (volts_at("panel.l1", "panel.l2"), "panel"),
     ]
     for leg in ("l1", "l2"):
         found.append(
-            (volts_at(f"panel.{leg}", f"{feed}.breaker.{leg}"), said("places.across-breaker-pole", leg=leg.upper()))
+            (volts_at(f"panel.{leg}", f"{feed}.breaker.{leg}"), message("places.across-breaker-pole", leg=leg.upper()))
         )
         found.append(
             (
                 volts_at(f"{feed}.disconnect.{leg}", f"{feed}.wire.{leg}"),
-                said("places.across-disconnect", leg=leg.upper()),
+                message("places.across-disconnect", leg=leg.upper()),
             )
         )
-        found.append((volts_at(f"{feed}.wire.{leg}", f"{feed}.{leg}"), said("places.across-lug", leg=leg.upper())))
+        found.append((volts_at(f"{feed}.wire.{leg}", f"{feed}.{leg}"), message("places.across-lug", leg=leg.upper())))
     behind = [branch.id for branch in plate.branches if branch.feed == feed]
-    return found + [(line_volts(name), said("places.behind", part=part_words(name))) for name in behind]
+    return found + [(line_volts(name), message("places.behind", part=part_words(name))) for name in behind]
 
 
-def _around_control(plate: Nameplate, point: Point) -> list[tuple[str, Words]]:
-    found: list[tuple[str, Words]] = [
+def _around_control(plate: Nameplate, point: Point) -> list[tuple[str, Text]]:
+    found: list[tuple[str, Text]] = [
         (volts_at("transformer.r", "transformer.c"), "transformer"),
-        (volts_at("board.r", "board.c"), said("places.r-c-board")),
-        (volts_at("transformer.r", "board.r"), said("places.across-fuse")),
-        (amps_at("control"), said("places.control-current")),
+        (volts_at("board.r", "board.c"), message("places.r-c-board")),
+        (volts_at("transformer.r", "board.r"), message("places.across-fuse")),
+        (amps_at("control"), message("places.control-current")),
     ]
     for call in plate.calls:
         name = call.lower()
-        found.append((volts_at(f"board.{name}", "board.c"), said("places.c-board", call=call)))
+        found.append((volts_at(f"board.{name}", "board.c"), message("places.c-board", call=call)))
         if name in point.id:
-            found.append((volts_at(f"thermostat.{name}", "board.c"), said("places.thermostat", call=call)))
+            found.append((volts_at(f"thermostat.{name}", "board.c"), message("places.thermostat", call=call)))
     for device in plate.devices:
         function = device.of_kind.coil_function
         found.append((f"{function}:{device.id}.coil.1:{device.id}.coil.2", place_words(plate, f"{device.id}.coil")))
         if device.of_kind.is_rectified and device.id in point.id:
-            found.append((volts_at(f"{device.id}.rectifier.1", "board.c"), said("places.ac-into-board")))
+            found.append((volts_at(f"{device.id}.rectifier.1", "board.c"), message("places.ac-into-board")))
         if device.id in point.id:
-            found.append((volts_at(f"{device.id}.coil.2", "board.c"), said("places.along-common-lead")))
-            found.append((ohms_at(f"{device.id}.coil"), said("places.ohms")))
+            found.append((volts_at(f"{device.id}.coil.2", "board.c"), message("places.along-common-lead")))
+            found.append((ohms_at(f"{device.id}.coil"), message("places.ohms")))
     return found
 
 
-def _around_rung(plate: Nameplate, point: Point) -> list[tuple[str, Words]]:
+def _around_rung(plate: Nameplate, point: Point) -> list[tuple[str, Text]]:
     strips = [strip for strip in plate.circuits if strip.id in point.id or strip.id == point.subject]
     if not strips:
         pole = next((strip for strip in plate.circuits if f"{strip.device}.pole" in point.id), None)
         strips = [pole] if pole is not None else []
     if not strips:
-        return [(amps_at("blower"), said("places.blower-amps")), (amps_at("control"), said("places.control-current"))]
+        return [
+            (amps_at("blower"), message("places.blower-amps")),
+            (amps_at("control"), message("places.control-current")),
+        ]
     strip = strips[0]
     name = strip.id
-    found: list[tuple[str, Words]] = [
+    found: list[tuple[str, Text]] = [
         (amps_at(name), "amps"),
-        (amps_at(f"{name}.return"), said("places.amps-other-lead")),
+        (amps_at(f"{name}.return"), message("places.amps-other-lead")),
     ]
     for part, a, b in rung_terminals(strip):
-        found.append((volts_at(a, b), said("places.across-2", part=piece_words(part))))
+        found.append((volts_at(a, b), message("places.across-2", part=piece_words(part))))
     found += [
-        (amps_at(name, f"{name}.return"), said("places.both-leads-jaw")),
-        (ohms_at(f"{name}.element"), said("places.element-ohms")),
-        *((ohms_at(frame_of(f"{name}.element", end)), said("places.element-frame", end=end)) for end in ("1", "2")),
+        (amps_at(name, f"{name}.return"), message("places.both-leads-jaw")),
+        (ohms_at(f"{name}.element"), message("places.element-ohms")),
+        *((ohms_at(frame_of(f"{name}.element", end)), message("places.element-frame", end=end)) for end in ("1", "2")),
     ]
     found += [
-        (ohms_at(f"{name}.{part}"), said("places.ohms-2", part=piece_words(part)))
+        (ohms_at(f"{name}.{part}"), message("places.ohms-2", part=piece_words(part)))
         for part in ("link", "limit")
         if part in strip.order
     ]
     if any(clamp.id == amps_at("interlock") for clamp in wire(plate).clamps):
-        found.append((amps_at("interlock"), said("places.interlock-lead-2")))
+        found.append((amps_at("interlock"), message("places.interlock-lead-2")))
     return found

@@ -13,7 +13,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from plentar.core.cache import Held
+from plentar.core.cache import ByteBoundedCache
 from plentar.core.circuit.changes import Changes
 from plentar.core.circuit.drive import Drive
 from plentar.core.circuit.elimination import Pattern
@@ -37,7 +37,7 @@ __all__ = ["IMPEDANCES", "Solution", "Variants", "settle"]
 # Pairs of nodes whose impedance is solved one by one: a reading or two of a condition, not a table's column of places.
 MOST_PAIRS = 4
 # The matrices of one condition: six strips' take 19 MB, two strips' 3. A solution without them takes 1 MB at most.
-IMPEDANCES = Held(24)
+IMPEDANCES = ByteBoundedCache(20)
 Complex = NDArray[np.complex128]
 Ints = NDArray[np.int64]
 Bools = NDArray[np.bool_]

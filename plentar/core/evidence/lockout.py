@@ -26,7 +26,7 @@ from plentar.core.evidence.events import (
 )
 from plentar.core.evidence.reading import Condition, ControlState, FeedState, Mode
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
-from plentar.core.message import Words, said
+from plentar.core.message import Text, message
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import GROUND, spot_of, volts_at
 from plentar.core.unit.points import is_control_side
@@ -42,9 +42,9 @@ FRAME_VOLTS = FRAME_SHARE * 120.0
 VOLTS = ("volts", "dc_volts")
 
 
-PROVE_AGAIN = said("lockout.prove-meter-again-same-function")
-FUNCTION_CHANGED = said("lockout.meters-function-was-changed-since")
-READ_AGAIN = said("lockout.corrected-struck-out-read-again")
+PROVE_AGAIN = message("lockout.prove-meter-again-same-function")
+FUNCTION_CHANGED = message("lockout.meters-function-was-changed-since")
+READ_AGAIN = message("lockout.corrected-struck-out-read-again")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -69,7 +69,7 @@ class Pair:
     feeds: tuple[str, ...]
     volts: float | None
     counts: bool
-    why_not: Words = ""
+    why_not: Text = ""
 
     @property
     def asks_again(self) -> bool:
@@ -94,7 +94,7 @@ class Lockout:
     ticks: Mapping[tuple[str, str], Event]
     proofs: Mapping[Mode, Event]
     pairs: tuple[Pair, ...]
-    missing: tuple[Words, ...]
+    missing: tuple[Text, ...]
     frame_is_proven: bool = False
     control_volts: float | None = None
     parts_below: frozenset[str] = field(default_factory=frozenset)
@@ -350,24 +350,24 @@ class _Fold:
             found.append(event if is_on else None)
         return found
 
-    def floor(self, event: Event) -> Words:
+    def floor(self, event: Event) -> Text:
         """Return what keeps a reading from counting as one of a dead unit, or nothing."""
         for feed in self._feeds:
             off = self._off_event(feed)
             if off is None:
-                return said("lockout.not-off", feed=_feed_words(self.plate, feed))
+                return message("lockout.not-off", feed=_feed_words(self.plate, feed))
             if not off.is_before(event):
-                return said("lockout.read-before-power-was-off")
+                return message("lockout.read-before-power-was-off")
             if not self.opened.get(feed):
-                return said("lockout.say-which-device-was-opened", feed=_feed_words(self.plate, feed))
+                return message("lockout.say-which-device-was-opened", feed=_feed_words(self.plate, feed))
         for feed, lock in zip(self._feeds, self.lock_events(event.person), strict=True):
             if lock is None:
-                return said("lockout.s-own-lock-not", by=event.by, feed=_feed_words(self.plate, feed))
+                return message("lockout.s-own-lock-not", by=event.by, feed=_feed_words(self.plate, feed))
             if not lock.is_before(event):
-                return said("lockout.read-before-lock-was")
+                return message("lockout.read-before-lock-was")
         return ""
 
-    def bracket(self, event: Event) -> Words:
+    def bracket(self, event: Event) -> Text:
         """Return what is missing of the meter's proof before and after a reading, or nothing."""
         deed = event.deed
         assert isinstance(deed, Measured)  # noqa: S101 - only readings are asked about
@@ -376,9 +376,9 @@ class _Fold:
         before = [p for p in own if p.is_before(event)]
         if not before:
             return (
-                said("lockout.prove-meter-live-source-first")
+                message("lockout.prove-meter-live-source-first")
                 if not deed.mode
-                else said("lockout.prove-mode-live-source-first")
+                else message("lockout.prove-mode-live-source-first")
             )
         # A dial turned to ohms and back may stand on the wrong function: the proof dies with the turn.
         if self._function_changed(before[-1], event, deed):
@@ -455,18 +455,20 @@ class _Fold:
         taken = self.at(point)
         if not taken:
             return Pair(
-                point=point, feeds=feeds, volts=None, counts=False, why_not=said("lockout.not-read-since-power-was")
+                point=point, feeds=feeds, volts=None, counts=False, why_not=message("lockout.not-read-since-power-was")
             )
         newest = taken[-1]
         deed = newest.deed
         assert isinstance(deed, Measured)  # noqa: S101 - `at` returns readings
-        why: Words = ""
+        why: Text = ""
         # A number thought better of was not read again.
         if deed.supersedes or newest.id in voided:
             why = READ_AGAIN
         elif not self.below(deed):
             why = (
-                said("lockout.above-1-v-treat-as") if not deed.mode else said("lockout.still-there-low-impedance-mode")
+                message("lockout.above-1-v-treat-as")
+                if not deed.mode
+                else message("lockout.still-there-low-impedance-mode")
             )
         else:
             why = self.floor(newest) or self.bracket(newest)
@@ -474,7 +476,7 @@ class _Fold:
             why = self.frame(newest)
         return Pair(point=point, feeds=feeds, volts=deed.value, counts=not why, why_not=why)
 
-    def frame(self, event: Event | None) -> Words:
+    def frame(self, event: Event | None) -> Text:
         """Return what is missing of the frame's own proof before a reading, or before now; nothing where it is one."""
         told = self.ticks.get(("safe-frame", ""))
         if told is not None and isinstance(told.deed, Ticked) and told.deed.is_done and told.deed.volts is not None:
@@ -500,12 +502,12 @@ class _Fold:
                     and e.deed.condition.feed_state(feed) == "live"
                 ]
                 if not shown:
-                    return said("lockout.frame-not-proven-read-each")
+                    return message("lockout.frame-not-proven-read-each")
         return ""
 
 
-def _feed_words(plate: Nameplate, feed: str) -> Words:
-    return said("lockout.feed") if len(plate.feeds) == 1 else feed.replace("-", " ").capitalize()
+def _feed_words(plate: Nameplate, feed: str) -> Text:
+    return message("lockout.feed") if len(plate.feeds) == 1 else feed.replace("-", " ").capitalize()
 
 
 def fold(
@@ -570,36 +572,38 @@ def _tick_counts(f: _Fold, key: tuple[str, str], event: Event) -> bool:
     return key[0] == "safe-gear" or all(live.is_before(event) for live in lives)
 
 
-def _missing(f: _Fold, off: Mapping[str, bool], pairs: Sequence[Pair], contradicted: Words) -> tuple[Words, ...]:
+def _missing(f: _Fold, off: Mapping[str, bool], pairs: Sequence[Pair], contradicted: Text) -> tuple[Text, ...]:
     """Return what still stands between *off* and *proven dead*, in the order of work."""
     plate = f.plate
-    words: list[Words] = []
+    words: list[Text] = []
     for feed, is_off in off.items():
         name = _feed_words(plate, feed)
         if not is_off:
-            words.append(said("lockout.off", feed=name))
+            words.append(message("lockout.off", feed=name))
         elif not f.opened.get(feed):
-            words.append(said("lockout.opened-at-which-device", feed=name))
+            words.append(message("lockout.opened-at-which-device", feed=name))
     for line, about in safe_ticks(plate):
         event = f.ticks.get((line, about))
         if event is None or not _tick_counts(f, (line, about), event):
             words.append(TICK_WORDS[line])
     left = [pair for pair in pairs if not pair.counts]
     if all(off.values()) and left:
-        words.append(said("lockout.readings-line-terminals", left=len(left), all=len(pairs), why_not=left[0].why_not))
+        words.append(
+            message("lockout.readings-line-terminals", left=len(left), all=len(pairs), why_not=left[0].why_not)
+        )
     if contradicted:
         words.append(contradicted)
     return tuple(words)
 
 
 TICK_WORDS = {
-    "safe-gear": said("lockout.eye-hand-protection"),
-    "safe-outdoor-off": said("lockout.outdoor-unit-off-locked-tagged"),
-    "safe-capacitor": said("lockout.run-capacitor-discharged-through-resistor"),
+    "safe-gear": message("lockout.eye-hand-protection"),
+    "safe-outdoor-off": message("lockout.outdoor-unit-off-locked-tagged"),
+    "safe-capacitor": message("lockout.run-capacitor-discharged-through-resistor"),
 }
 
 
-def _contradicted(f: _Fold, voided: frozenset[str]) -> Words:
+def _contradicted(f: _Fold, voided: frozenset[str]) -> Text:
     """Return where volts were last read, with every feed off, that nobody has shown to be a ghost."""
     offs = f.off_events
     if offs is None:
@@ -616,7 +620,7 @@ def _contradicted(f: _Fold, voided: frozenset[str]) -> Words:
             continue
         is_sound = not deed.supersedes and event.id not in voided
         if not (f.below(deed) and is_sound) or (deed.mode and f.bracket(event)):
-            return said("lockout.v-was-read-every-feed", volts=deed.value)
+            return message("lockout.v-was-read-every-feed", volts=deed.value)
     return ""
 
 
@@ -627,7 +631,7 @@ def _on_control(point: str) -> bool:
 
 def _control(
     f: _Fold, voided: frozenset[str], *, dead: bool, all_off: bool
-) -> tuple[ControlState, tuple[Words, ...], float | None]:
+) -> tuple[ControlState, tuple[Text, ...], float | None]:
     """Return the control side's state, what is missing of its proof, and volts that stay with every feed off."""
     if f.control == "separate source":
         return "separate source", (), None
@@ -637,16 +641,20 @@ def _control(
     newest = taken[-1] if taken else None
     if pair.counts and newest is not None and any(not live.is_before(newest) for live in lives):
         pair = Pair(
-            point=CONTROL_PAIR, feeds=(), volts=pair.volts, counts=False, why_not=said("lockout.control-was-live-since")
+            point=CONTROL_PAIR,
+            feeds=(),
+            volts=pair.volts,
+            counts=False,
+            why_not=message("lockout.control-was-live-since"),
         )
     stays = None
     if all_off and pair.volts is not None and pair.volts >= f.limits.number("other_source_from_volts"):
         stays = pair.volts
     if dead and pair.counts:
         return "proven dead", (), None
-    missing = () if not all_off or pair.counts else (said("lockout.r-c", why_not=pair.why_not),)
+    missing = () if not all_off or pair.counts else (message("lockout.r-c", why_not=pair.why_not),)
     if stays is not None:
-        missing = (said("lockout.control-still-v-every-feed", stays=stays),)
+        missing = (message("lockout.control-still-v-every-feed", stays=stays),)
     return f.control, missing, stays
 
 

@@ -4,7 +4,7 @@ import math
 from dataclasses import dataclass, replace
 
 from plentar.core.errors import MeterError, ReadingError
-from plentar.core.message import Words, said
+from plentar.core.message import Text, message
 
 __all__ = ["DEMO_METER", "Meter", "MeterRange", "root_sum_square"]
 
@@ -45,14 +45,14 @@ class MeterRange:
         return self.counts * self.resolution
 
     @property
-    def spoken(self) -> Words:
+    def spoken(self) -> Text:
         """The accuracy as printed in a manual: ±(1.5 % + 2 counts of 0.1).
 
         Example:
             >>> MeterRange(quantity="amps", percent=1.5, counts=2, resolution=0.1).spoken
             Said(id='metrology.counts', figures=(('percent', 1.5), ('counts', 2), ('resolution', 0.1)))
         """
-        return said("metrology.counts", percent=self.percent, counts=self.counts, resolution=self.resolution)
+        return message("metrology.counts", percent=self.percent, counts=self.counts, resolution=self.resolution)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

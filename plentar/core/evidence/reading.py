@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from plentar.core.errors import ReadingError
-from plentar.core.message import Words, joined, said
+from plentar.core.message import Text, joined, message
 from plentar.core.unit.place import spot_of
 from plentar.core.unit.quantities import QUANTITIES
 
@@ -90,23 +90,25 @@ class Condition:
         return (*self.supply, self.on, self.bypassed)
 
     @property
-    def spoken(self) -> Words:
+    def spoken(self) -> Text:
         """The condition in a few words, as it is printed beside a reading."""
         if self.in_hand:
-            return said("reading.hand-coil-driven") if self.in_hand == "driven" else said("reading.in-the-hand")
-        on: Words = said("reading.no-call")
+            return message("reading.hand-coil-driven") if self.in_hand == "driven" else message("reading.in-the-hand")
+        on: Text = message("reading.no-call")
         if self.calls:
             names = joined(name for name, _ in self.calls)
-            on = said("reading.jumpered", calls=names) if self.bypassed else said("reading.called", calls=names)
+            on = message("reading.jumpered", calls=names) if self.bypassed else message("reading.called", calls=names)
         dead = [name for name, state in self.feeds if state != "live"]
         if self.feeds and len(dead) == len(self.feeds):
             if self.feeds_are_dead and self.control == "separate source":
-                return said("reading.feeds-proven-dead-from-separate", on=on)
+                return message("reading.feeds-proven-dead-from-separate", on=on)
             return (
-                said("reading.power-off-proven-dead") if self.is_proven_dead else said("reading.power-off-not-proven")
+                message("reading.power-off-proven-dead")
+                if self.is_proven_dead
+                else message("reading.power-off-not-proven")
             )
         feeds = joined(name.replace("-", " ") for name in dead)
-        return said("reading.off", on=on, feeds=feeds) if dead else on
+        return message("reading.off", on=on, feeds=feeds) if dead else on
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

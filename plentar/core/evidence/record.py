@@ -35,7 +35,7 @@ from plentar.core.evidence.events import (
     Withdrawn,
 )
 from plentar.core.evidence.reading import Reading
-from plentar.core.message import Words
+from plentar.core.message import Text
 
 __all__ = ["Record", "RecordedReading", "reading_of"]
 
@@ -63,7 +63,7 @@ class RecordedReading:
 
     event: Event
     reading: Reading
-    struck: Words = ""
+    struck: Text = ""
 
     @property
     def id(self) -> str:

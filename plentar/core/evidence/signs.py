@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 from typing import Literal
 
 from plentar.core.evidence.reading import Condition
-from plentar.core.message import Words, said
+from plentar.core.message import Text, message
 
 __all__ = ["CHECKS", "GROUPS", "LOOK", "SIGNS", "Observation", "Sign", "SignGroup", "sign_of"]
 
@@ -23,7 +23,7 @@ class Sign:
     """
 
     kind: str
-    words: Words
+    words: Text
     about: Literal["part", "strip", "feed", ""] = ""
     any_fault: float = 1.0
     seen_running: bool = False
@@ -40,49 +40,49 @@ class Observation:
 
 # docs/trade.md, section 4, step 4, in its order.
 LOOK = (
-    Sign(kind="heat-marked", words=said("signs.heat-marked-melted-insulation"), about="part", any_fault=4.0),
-    Sign(kind="loose-push-on", words=said("signs.loose-push-terminal"), about="part"),
-    Sign(kind="cut-strands", words=said("signs.cut-conductor-strands"), about="part"),
-    Sign(kind="discoloured-lug", words=said("signs.discoloured-lug-bus"), about="feed"),
-    Sign(kind="rust-carbon", words=said("signs.rust-carbon"), about="part"),
-    Sign(kind="foil-near-strips", words=said("signs.foil-insulation-near-strips"), about="strip"),
-    Sign(kind="filter-dirty", words=said("signs.filter-clogged")),
-    Sign(kind="coil-dirty", words=said("signs.indoor-coil-dirty")),
-    Sign(kind="wheel-dirty", words=said("signs.blower-wheel-dirty")),
-    Sign(kind="cover-missing", words=said("signs.cover-missing")),
-    Sign(kind="rubbed-wires", words=said("signs.rubbed-wires")),
-    Sign(kind="plain-wire", words=said("signs.plain-wire")),
+    Sign(kind="heat-marked", words=message("signs.heat-marked-melted-insulation"), about="part", any_fault=4.0),
+    Sign(kind="loose-push-on", words=message("signs.loose-push-terminal"), about="part"),
+    Sign(kind="cut-strands", words=message("signs.cut-conductor-strands"), about="part"),
+    Sign(kind="discoloured-lug", words=message("signs.discoloured-lug-bus"), about="feed"),
+    Sign(kind="rust-carbon", words=message("signs.rust-carbon"), about="part"),
+    Sign(kind="foil-near-strips", words=message("signs.foil-insulation-near-strips"), about="strip"),
+    Sign(kind="filter-dirty", words=message("signs.filter-clogged")),
+    Sign(kind="coil-dirty", words=message("signs.indoor-coil-dirty")),
+    Sign(kind="wheel-dirty", words=message("signs.blower-wheel-dirty")),
+    Sign(kind="cover-missing", words=message("signs.cover-missing")),
+    Sign(kind="rubbed-wires", words=message("signs.rubbed-wires")),
+    Sign(kind="plain-wire", words=message("signs.plain-wire")),
     Sign(kind="splices", words="Splices", about="part"),
-    Sign(kind="label-missing", words=said("signs.heat-kit-label-missing")),
+    Sign(kind="label-missing", words=message("signs.heat-kit-label-missing")),
 )
 SIGNS = (
-    Sign(kind="blower-runs", words=said("signs.blower-seen-running"), seen_running=True),
-    Sign(kind="blower-still", words=said("signs.blower-seen-standing-still"), seen_running=True),
-    Sign(kind="strips-heat", words=said("signs.strip-seen-heating"), seen_running=True),
-    Sign(kind="strips-cold", words=said("signs.every-strip-seen-cold"), seen_running=True),
-    Sign(kind="glows", words=said("signs.strip-glows"), about="strip", seen_running=True),
-    Sign(kind="breaker-off", words=said("signs.breaker-found-off")),
-    Sign(kind="hums", words=said("signs.blower-hums-does-not-turn")),
-    Sign(kind="clicks", words=said("signs.clicking-off")),
-    Sign(kind="smell", words=said("signs.hot-burnt-smell")),
+    Sign(kind="blower-runs", words=message("signs.blower-seen-running"), seen_running=True),
+    Sign(kind="blower-still", words=message("signs.blower-seen-standing-still"), seen_running=True),
+    Sign(kind="strips-heat", words=message("signs.strip-seen-heating"), seen_running=True),
+    Sign(kind="strips-cold", words=message("signs.every-strip-seen-cold"), seen_running=True),
+    Sign(kind="glows", words=message("signs.strip-glows"), about="strip", seen_running=True),
+    Sign(kind="breaker-off", words=message("signs.breaker-found-off")),
+    Sign(kind="hums", words=message("signs.blower-hums-does-not-turn")),
+    Sign(kind="clicks", words=message("signs.clicking-off")),
+    Sign(kind="smell", words=message("signs.hot-burnt-smell")),
 )
 # docs/trade.md, section 4, steps 11 and 12: what the blower's and the control side's own checks find.
 CHECKS = (
-    Sign(kind="jumper-runs", words=said("signs.motor-runs-jumper")),
-    Sign(kind="jumper-still", words=said("signs.motor-stands-still-jumper")),
-    Sign(kind="stiff", words=said("signs.wheel-turns-stiffly-hand")),
-    Sign(kind="side-play", words=said("signs.side-play-shaft")),
-    Sign(kind="loose-hub", words=said("signs.wheels-hub-loose-shaft")),
-    Sign(kind="wheel-free", words=said("signs.wheel-turns-freely")),
-    Sign(kind="capacitor-out", words=said("signs.run-capacitor-out-band")),
-    Sign(kind="capacitor-fine", words=said("signs.run-capacitor-in-band")),
-    Sign(kind="landing-wrong", words=said("signs.landing-wrong"), about="part", any_fault=60.0),
-    Sign(kind="air-little", words=said("signs.air-little")),
-    Sign(kind="air-enough", words=said("signs.air-enough")),
-    Sign(kind="stays-cold", words=said("signs.strip-stays-cold"), about="strip", seen_running=True),
-    Sign(kind="heat-was-on", words=said("signs.heat-was-on")),
-    Sign(kind="bad-start", words=said("signs.start-failed")),
-    Sign(kind="conductor-shorted", words=said("signs.conductor-shorted"), about="part"),
+    Sign(kind="jumper-runs", words=message("signs.motor-runs-jumper")),
+    Sign(kind="jumper-still", words=message("signs.motor-stands-still-jumper")),
+    Sign(kind="stiff", words=message("signs.wheel-turns-stiffly-hand")),
+    Sign(kind="side-play", words=message("signs.side-play-shaft")),
+    Sign(kind="loose-hub", words=message("signs.wheels-hub-loose-shaft")),
+    Sign(kind="wheel-free", words=message("signs.wheel-turns-freely")),
+    Sign(kind="capacitor-out", words=message("signs.run-capacitor-out-band")),
+    Sign(kind="capacitor-fine", words=message("signs.run-capacitor-in-band")),
+    Sign(kind="landing-wrong", words=message("signs.landing-wrong"), about="part", any_fault=60.0),
+    Sign(kind="air-little", words=message("signs.air-little")),
+    Sign(kind="air-enough", words=message("signs.air-enough")),
+    Sign(kind="stays-cold", words=message("signs.strip-stays-cold"), about="strip", seen_running=True),
+    Sign(kind="heat-was-on", words=message("signs.heat-was-on")),
+    Sign(kind="bad-start", words=message("signs.start-failed")),
+    Sign(kind="conductor-shorted", words=message("signs.conductor-shorted"), about="part"),
 )
 
 
@@ -97,7 +97,7 @@ class SignGroup:
     lines: tuple[Sign, ...]
 
 
-def _group(kind: str, words: Words, *lines: str) -> SignGroup:
+def _group(kind: str, words: Text, *lines: str) -> SignGroup:
     return SignGroup(
         sign=Sign(kind=f"group-{kind}", words=words), lines=tuple(line for line in LOOK if line.kind in lines)
     )
@@ -106,12 +106,12 @@ def _group(kind: str, words: Words, *lines: str) -> SignGroup:
 # docs/trade.md, section 4, step 4, by where one stands and what one sees from there.
 GROUPS = (
     _group(
-        "wires", said("signs.group-wires"), "heat-marked", "loose-push-on", "cut-strands", "rubbed-wires", "plain-wire",
-        "splices",
+        "wires", message("signs.group-wires"), "heat-marked", "loose-push-on", "cut-strands", "rubbed-wires",
+        "plain-wire", "splices",
     ),
-    _group("lugs", said("signs.group-lugs"), "discoloured-lug", "rust-carbon"),
-    _group("air", said("signs.group-air"), "foil-near-strips", "filter-dirty", "coil-dirty", "wheel-dirty"),
-    _group("cabinet", said("signs.group-cabinet"), "cover-missing", "label-missing"),
+    _group("lugs", message("signs.group-lugs"), "discoloured-lug", "rust-carbon"),
+    _group("air", message("signs.group-air"), "foil-near-strips", "filter-dirty", "coil-dirty", "wheel-dirty"),
+    _group("cabinet", message("signs.group-cabinet"), "cover-missing", "label-missing"),
 )  # fmt: skip
 _BY_KIND: Mapping[str, Sign] = {sign.kind: sign for sign in (*LOOK, *SIGNS, *CHECKS, *(group.sign for group in GROUPS))}
 

@@ -7,7 +7,7 @@ of today outweighs all of them.
 from dataclasses import dataclass
 
 from plentar.core.causes.weighted import Factors
-from plentar.core.message import Words, said
+from plentar.core.message import Text, message
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import place_of
 
@@ -87,26 +87,26 @@ class Past:
                 found[f"*.{kind}"] = AGED
         return tuple(sorted((part, factor) for part, factor in found.items() if factor != 1.0))
 
-    def lines(self, moment: float) -> tuple[Words, ...]:
+    def lines(self, moment: float) -> tuple[Text, ...]:
         """Return what is worth reading before a call, most telling first, three lines at most."""
-        told: list[tuple[float, Words]] = []
+        told: list[tuple[float, Text]] = []
         for part in {part for repair in self.repairs for part in repair.parts}:
             own = self.of(part)
             last = own[-1]
             years = (moment - last.at) / YEAR_SECONDS
             lately = [repair for repair in own if (moment - repair.at) / YEAR_SECONDS <= BACK_YEARS]
-            words = said("past.repaired", title=last.title, when=last.when)
+            words = message("past.repaired", title=last.title, when=last.when)
             if not last.is_cause_known:
-                words = said("past.no-cause", line=words)
+                words = message("past.no-cause", line=words)
             elif last.cause:
-                words = said("past.caused", line=words, cause=last.cause)
+                words = message("past.caused", line=words, cause=last.cause)
             if len(lately) > 1:
-                words = said("past.again", line=words, count=len(lately))
+                words = message("past.again", line=words, count=len(lately))
             weight = (3.0 if len(lately) > 1 else 0.0) + (2.0 if not last.is_cause_known else 0.0) - 0.1 * years
             told.append((weight, words))
         told.sort(key=lambda entry: -entry[0])
         unnamed = [repair for repair in self.repairs if not repair.parts]
-        told += [(-9.0, said("past.repaired", title=repair.title, when=repair.when)) for repair in reversed(unnamed)]
+        told += [(-9.0, message("past.repaired", title=repair.title, when=repair.when)) for repair in reversed(unnamed)]
         return tuple(words for _, words in told[:MOST_LINES])
 
 

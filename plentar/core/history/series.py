@@ -16,7 +16,7 @@ from plentar.core.judging.air import air_factor, expected_rise_degf, watts_in_ai
 from plentar.core.judging.timing import Stage, stages_of
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.limits.verdicts import Band, Grade, grade
-from plentar.core.message import Words, said
+from plentar.core.message import Text, message
 from plentar.core.unit.electrical import element_ohms
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import amps_at, line_volts, ohms_at, point_at
@@ -78,8 +78,8 @@ class Series:
 
     id: str
     part: str
-    words: Words
-    how: Words
+    words: Text
+    how: Text
     band: Band
     marks: tuple[SeriesValue, ...]
     drift: Drift | None = field(default=None)
@@ -156,8 +156,8 @@ def series_of(plate: Nameplate, readings: Iterable[PastReading], limits: Limits 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class _Row:
     part: str
-    words: Words
-    how: Words
+    words: Text
+    how: Text
     band: Band
 
 
@@ -166,39 +166,39 @@ def _rows(plate: Nameplate, limits: Limits) -> Mapping[str, _Row]:
     for circuit in plate.circuits:
         rows[f"{circuit.id}.amps"] = _Row(
             part=circuit.id,
-            words=said("history.strip-amps", strip=circuit.name),
-            how=said("history.amps-at-rated", volts=circuit.rated_volts),
+            words=message("history.strip-amps", strip=circuit.name),
+            how=message("history.amps-at-rated", volts=circuit.rated_volts),
             band=limits.band("element_amps_ratio"),
         )
         rows[f"{circuit.id}.ohms"] = _Row(
             part=circuit.id,
-            words=said("history.strip-ohms", strip=circuit.name),
-            how=said("history.ohms-cold"),
+            words=message("history.strip-ohms", strip=circuit.name),
+            how=message("history.ohms-cold"),
             band=limits.band("element_ohms_ratio"),
         )
     for feed in plate.feeds:
         rows[f"{feed.id}.sag"] = _Row(
             part=feed.id,
-            words=said("history.sag", feed=feed.id.replace("-", " ")),
-            how=said("history.sag-how"),
+            words=message("history.sag", feed=feed.id.replace("-", " ")),
+            how=message("history.sag-how"),
             band=limits.band("sag_ratio"),
         )
     rows["blower"] = _Row(
         part="blower",
-        words=said("history.blower-amps"),
-        how=said("history.blower-how"),
+        words=message("history.blower-amps"),
+        how=message("history.blower-how"),
         band=limits.band("blower_amps_ratio"),
     )
     rows["rise"] = _Row(
         part="blower",
-        words=said("history.rise"),
-        how=said("history.rise-how"),
+        words=message("history.rise"),
+        how=message("history.rise-how"),
         band=_rise_band(limits),
     )
     rows["control"] = _Row(
         part="transformer",
-        words=said("history.control-amps"),
-        how=said("history.control-how"),
+        words=message("history.control-amps"),
+        how=message("history.control-how"),
         band=limits.band("control_amps_ratio"),
     )
     return rows
@@ -306,8 +306,8 @@ def on_times_of(
         Series(
             id=f"{stage.id}.on",
             part=stage.id,
-            words=said("history.on-time", stage=stage.name),
-            how=said("history.on-time-how"),
+            words=message("history.on-time", stage=stage.name),
+            how=message("history.on-time-how"),
             band=_on_band(stage),
             marks=tuple(sorted(found[stage.id], key=lambda mark: mark.at)),
             drift=drift_of([(mark.at, mark.ratio, mark.half) for mark in found[stage.id]]),

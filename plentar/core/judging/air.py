@@ -10,7 +10,7 @@ from dataclasses import dataclass, replace
 from plentar.core.errors import ReadingError
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.limits.verdicts import Band, Grade, Verdict, grade
-from plentar.core.message import Words, said
+from plentar.core.message import Text, message
 from plentar.core.unit.electrical import BTU_PER_HOUR_PER_WATT
 from plentar.core.unit.nameplate import Nameplate
 
@@ -170,11 +170,11 @@ def _judge_rise(plate: Nameplate, reading: AirReading, factor: float, spread: fl
     base = Verdict(grade=Grade.NOT_PROVEN, value=rise, uncertainty=spread, unit="°F")
     # Hot air is wrong whatever the tonnage says: limits open next.
     if rise - spread > hottest:
-        words = said("air.above-f-strips-are-short", hottest=hottest)
-        return _made(base, Grade.FAIL, "too hot", words, said("air.filter-coil-wheel-speed-tap"))
+        words = message("air.above-f-strips-are-short", hottest=hottest)
+        return _made(base, Grade.FAIL, "too hot", words, message("air.filter-coil-wheel-speed-tap"))
     # Even the largest residential blower would warm its air by more than a quarter of this: the probe is elsewhere.
     if reading.watts > 1000 and rise + spread < 0.25 * expected_rise_degf(reading.watts, 2400.0, factor):
-        words = said("air.watts-go-air-stays-cold")
+        words = message("air.watts-go-air-stays-cold")
         return _made(base, Grade.NOT_PROVEN, "no rise", words)
     # No watts and no rise agree: nothing heats.
     if abs(rise) <= none and reading.watts <= 1000:
@@ -182,16 +182,16 @@ def _judge_rise(plate: Nameplate, reading: AirReading, factor: float, spread: fl
             base,
             Grade.FAIL,
             "no strip running",
-            said("air.hardly-any-rise-heat-called"),
-            said("air.clamp-each-strip"),
+            message("air.hardly-any-rise-heat-called"),
+            message("air.clamp-each-strip"),
         )
     if reading.is_pump_on:
-        return _made(base, Grade.NOT_PROVEN, "", said("air.pump-heats-too"))
+        return _made(base, Grade.NOT_PROVEN, "", message("air.pump-heats-too"))
     if reading.steady_seconds is not None and reading.steady_seconds < steady:
-        words = said("air.only-s-same-strips-wait", steady_seconds=reading.steady_seconds)
+        words = message("air.only-s-same-strips-wait", steady_seconds=reading.steady_seconds)
         return _made(base, Grade.NOT_PROVEN, "not steady", words)
     if plate.tons is None:
-        return _made(base, Grade.NOT_PROVEN, "", said("air.tonnage-not-known-so-neither"))
+        return _made(base, Grade.NOT_PROVEN, "", message("air.tonnage-not-known-so-neither"))
     low, high = (expected_rise_degf(reading.watts, flow * plate.tons, factor) for flow in reversed(per_ton))
     around = limits.band("rise_ratio")
     band = Band(
@@ -203,8 +203,8 @@ def _judge_rise(plate: Nameplate, reading: AirReading, factor: float, spread: fl
     )
     result = grade(rise, spread, band)
     kind = "" if result is Grade.PASS else "high rise" if rise > high else "low rise"
-    step = {"high rise": said("air.little-air-filter-coil-wheel"), "low rise": said("air.strip-missing-much-air")}
-    words = said(
+    step = {"high rise": message("air.little-air-filter-coil-wheel"), "low rise": message("air.strip-missing-much-air")}
+    words = message(
         "air.w-cfm-ton-should-rise",
         watts=reading.watts,
         low_cfm=per_ton[0],
@@ -222,18 +222,18 @@ def _judge_flow(
 ) -> Verdict:
     base = Verdict(grade=Grade.NOT_PROVEN, value=cfm or 0.0, uncertainty=uncertainty, unit="CFM")
     if is_pump_on:
-        return _made(base, Grade.NOT_PROVEN, "", said("air.pump-heats-too"))
+        return _made(base, Grade.NOT_PROVEN, "", message("air.pump-heats-too"))
     if cfm is None:
-        return _made(base, Grade.NOT_PROVEN, "", said("air.no-rise-no-airflow-work"))
+        return _made(base, Grade.NOT_PROVEN, "", message("air.no-rise-no-airflow-work"))
     if plate.tons is None:
-        return _made(base, Grade.NOT_PROVEN, "", said("air.tonnage-not-known-read-outdoor"))
+        return _made(base, Grade.NOT_PROVEN, "", message("air.tonnage-not-known-read-outdoor"))
     low, high = (plate.tons * limits.number(f"cfm_per_ton_{edge}") for edge in ("low", "high"))
     band = Band(marginal_low=0.8 * low, pass_low=low, pass_high=high, marginal_high=1.2 * high, source="default")
     result = grade(cfm, uncertainty, band)
     kind = "" if result is Grade.PASS else "little air" if cfm < low else "much air" if cfm > high else ""
-    words = said("air.tons-want-cfm", tons=plate.tons, low=low, high=high)
+    words = message("air.tons-want-cfm", tons=plate.tons, low=low, high=high)
     return _made(base, result, kind, words, band=band, expected=(low + high) / 2)
 
 
-def _made(base: Verdict, result: Grade, kind: str, because: Words, step: Words = "", **changes: object) -> Verdict:
+def _made(base: Verdict, result: Grade, kind: str, because: Text, step: Text = "", **changes: object) -> Verdict:
     return replace(base, grade=result, kind=kind, because=because, next_step=step, **changes)  # type: ignore[arg-type]

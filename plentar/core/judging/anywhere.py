@@ -12,7 +12,7 @@ from plentar.core.evidence.reading import Condition, Reading
 from plentar.core.judging.situation import Situation, changed
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.limits.verdicts import Band, Grade, Verdict, grade
-from plentar.core.message import Words, said
+from plentar.core.message import Text, message
 from plentar.core.unit.electrical import COLD_RATIO
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import amps_at, place_of, spot_of
@@ -94,8 +94,8 @@ def judge_anywhere(situation: Situation, reading: Reading, point: Point) -> Verd
     if trap:
         return changed(base, Grade.NOT_PROVEN, "wrong function", trap[0], trap[1])
     if math.isinf(spread):
-        words = said("anywhere.one-two-hangs-nothing-here")
-        step = said("anywhere.read-again-low-impedance-mode")
+        words = message("anywhere.one-two-hangs-nothing-here")
+        step = message("anywhere.read-again-low-impedance-mode")
         return changed(base, Grade.NOT_PROVEN, "floating", words, step)
     # Three spreads of what good parts vary by, and a third of a volt or amp for leads and tips.
     margin = 3.0 * spread + 0.3
@@ -107,23 +107,23 @@ def judge_anywhere(situation: Situation, reading: Reading, point: Point) -> Verd
         source="circuit",
     )
     result = grade(reading.value, reading.meter_uncertainty, band)
-    words = said("anywhere.healthy-unit-shows-here", shown=shown, unit=point.unit, spoken=reading.condition.spoken)
+    words = message("anywhere.healthy-unit-shows-here", shown=shown, unit=point.unit, spoken=reading.condition.spoken)
     if result is Grade.PASS:
         return changed(base, result, "", words, band=band)
     # It fits a state the unit may still be in: too early to call it wrong.
     if any(math.isinf(other) or abs(reading.value - value) <= 3.0 * other + 0.3 for value, other in choices[:-1]):
-        words = said("anywhere.poles-may-still-be-their")
+        words = message("anywhere.poles-may-still-be-their")
         return changed(base, Grade.NOT_PROVEN, "", words, band=band)
-    return changed(base, result, "not as it should be", words, said("anywhere.see-what-suspects-make"), band=band)
+    return changed(base, result, "not as it should be", words, message("anywhere.see-what-suspects-make"), band=band)
 
 
-def _wrong_function(plate: Nameplate, point: Point) -> tuple[Words, Words] | None:
+def _wrong_function(plate: Nameplate, point: Point) -> tuple[Text, Text] | None:
     """Return why this function cannot answer at this place, and what to do instead."""
     rectified = set(wire(plate).dc_terminals)
     # Behind a rectifier the AC function sees ripple at best, and a DC function sees nothing of 60 Hz.
     at_coil = bool(rectified & set(point.terminals))
     if point.quantity == "volts" and at_coil:
-        return (said("anywhere.ac-function-rectified-coil-proves"), said("anywhere.switch-meter-dc-volts"))
+        return (message("anywhere.ac-function-rectified-coil-proves"), message("anywhere.switch-meter-dc-volts"))
     if point.quantity == "dc_volts" and not at_coil:
-        return (said("anywhere.dc-function-reads-zero-ac"), said("anywhere.switch-meter-ac-volts"))
+        return (message("anywhere.dc-function-reads-zero-ac"), message("anywhere.switch-meter-ac-volts"))
     return None

@@ -3,7 +3,7 @@
 from plentar.core.evidence.reading import Reading
 from plentar.core.judging.situation import Situation, changed
 from plentar.core.limits.verdicts import Grade, Verdict, grade
-from plentar.core.message import Words, joined, said
+from plentar.core.message import Text, joined, message
 
 __all__ = ["back_feed", "judge_blower", "judge_capacitor"]
 
@@ -23,40 +23,40 @@ def judge_blower(situation: Situation, reading: Reading) -> Verdict:
         uncertainty=reading.meter_uncertainty,
         unit="A",
         expected=blower.rated_amps,
-        because=said("blower.plate-full-load-amps-are", rated_amps=blower.rated_amps),
+        because=message("blower.plate-full-load-amps-are", rated_amps=blower.rated_amps),
     )
     # An electronic motor's board draws a little while it stands; that is not running.
     is_still = reading.value < limits.number("blower_idle_amps")
     # Heat must bring it as the fan call does; cooling has a call of its own.
     wanted = [call for call, _ in reading.condition.calls if call in ("W", "W2", "G")]
     if is_still and reading.condition.feed_state(situation.plate.feed_of(blower.supplied_by)) != "live":
-        return changed(base, Grade.NOT_PROVEN, "", said("blower.feed-off-so-this-says"), expected=0.0, band=None)
+        return changed(base, Grade.NOT_PROVEN, "", message("blower.feed-off-so-this-says"), expected=0.0, band=None)
     if is_still and not wanted:
-        return changed(base, Grade.PASS, "off", said("blower.no-call-no-current-as"), expected=0.0)
+        return changed(base, Grade.PASS, "off", message("blower.no-call-no-current-as"), expected=0.0)
     if is_still:
         return changed(
             base,
             Grade.FAIL,
             "not running",
-            said("blower.no-current-called", calls=joined(wanted)),
-            said("blower.dead-first-pole-looks-like"),
+            message("blower.no-current-called", calls=joined(wanted)),
+            message("blower.dead-first-pole-looks-like"),
         )
     if not wanted:
         # Marginal, not a fault: a delay board or a cooling disc may still hold it, and only time tells.
-        words = said("blower.off-delay-may-still-be")
-        return changed(base, Grade.MARGINAL, "runs without a call", said("blower.current-no-call"), words)
+        words = message("blower.off-delay-may-still-be")
+        return changed(base, Grade.MARGINAL, "runs without a call", message("blower.current-no-call"), words)
     # Full-load amps nobody has read judge nothing: that it runs is all that is known.
     if situation.plate.is_assumed("blower.rated_amps"):
-        words = said("blower.runs-full-load-amps-are")
+        words = message("blower.runs-full-load-amps-are")
         return changed(base, Grade.NOT_PROVEN, "", words, band=None)
     # A PSC motor unloads when the air is held back: few amps look healthy and are not. An ECM works harder instead.
     is_low = reading.value < limits.number("little_air_ratio") * blower.rated_amps
     if base.grade is Grade.PASS and is_low and blower.kind == "psc":
-        words = said("blower.low-amps-psc-blower-can", because=base.because)
+        words = message("blower.low-amps-psc-blower-can", because=base.because)
         return changed(base, Grade.PASS, "", words)
     if base.grade is Grade.PASS:
         return base
-    return changed(base, base.grade, "high amps", base.because, said("blower.check-run-capacitor-bearings-wheel"))
+    return changed(base, base.grade, "high amps", base.because, message("blower.check-run-capacitor-bearings-wheel"))
 
 
 def judge_capacitor(situation: Situation, reading: Reading) -> Verdict:
@@ -64,7 +64,7 @@ def judge_capacitor(situation: Situation, reading: Reading) -> Verdict:
     label = situation.plate.blower.capacitor_microfarads
     base = Verdict(grade=Grade.NOT_PROVEN, value=reading.value, uncertainty=reading.meter_uncertainty, unit="µF")
     if label is None:
-        return changed(base, Grade.NOT_PROVEN, "", said("blower.label-not-plate"), said("blower.read-label-fill"))
+        return changed(base, Grade.NOT_PROVEN, "", message("blower.label-not-plate"), message("blower.read-label-fill"))
     # Its label beats any default; without a label nothing is judged.
     band = situation.limits.band("capacitor_ratio").scaled(label)
     result = grade(reading.value, reading.meter_uncertainty, band)
@@ -73,7 +73,7 @@ def judge_capacitor(situation: Situation, reading: Reading) -> Verdict:
         base,
         result,
         kind,
-        said("blower.label-f-within", label=label, pass_high=situation.limits.band("capacitor_ratio").pass_high - 1),
+        message("blower.label-f-within", label=label, pass_high=situation.limits.band("capacitor_ratio").pass_high - 1),
         band=band,
         expected=label,
     )
@@ -94,8 +94,8 @@ def back_feed(situation: Situation, reading: Reading) -> Verdict | None:
         return _where_none_should(
             reading,
             "back-feed",
-            said("blower.without-heat-call-which-way", amps=reading.value),
-            said("blower.fill-kilowatts-blowers-amps-clamp"),
+            message("blower.without-heat-call-which-way", amps=reading.value),
+            message("blower.fill-kilowatts-blowers-amps-clamp"),
         )
     # A blower's few amps and a strip's twenty lie a factor of five or more apart: between them, by ratio.
     strip = min(circuit.rated_watts / circuit.rated_volts for circuit in plate.circuits)
@@ -104,18 +104,18 @@ def back_feed(situation: Situation, reading: Reading) -> Verdict | None:
         return _where_none_should(
             reading,
             "heat contact stuck",
-            said("blower.about-blowers-heat-contact-stuck", amps=reading.value),
-            said("blower.clamp-each-strip-one-draws"),
+            message("blower.about-blowers-heat-contact-stuck", amps=reading.value),
+            message("blower.clamp-each-strip-one-draws"),
         )
     return _where_none_should(
         reading,
         "relay feeds a strip",
-        said("blower.about-strips-blower-relay-feeds", amps=reading.value),
-        said("blower.nc-welded-relay-wired-wrongly"),
+        message("blower.about-strips-blower-relay-feeds", amps=reading.value),
+        message("blower.nc-welded-relay-wired-wrongly"),
     )
 
 
-def _where_none_should(reading: Reading, kind: str, because: Words, next_step: Words) -> Verdict:
+def _where_none_should(reading: Reading, kind: str, because: Text, next_step: Text) -> Verdict:
     return Verdict(
         grade=Grade.FAIL,
         value=reading.value,

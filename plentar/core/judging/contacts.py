@@ -5,7 +5,7 @@ from plentar.core.judging.situation import Situation, changed
 from plentar.core.limits.table import Limits
 from plentar.core.limits.verdicts import Band, Grade, Verdict, grade
 from plentar.core.limits.windows import Patience, closing
-from plentar.core.message import Words, said
+from plentar.core.message import Text, message
 from plentar.core.unit.kinds import Kind
 from plentar.core.unit.nameplate import HeatingCircuit
 from plentar.core.unit.place import spot_of
@@ -34,8 +34,8 @@ def judge_contact(situation: Situation, reading: Reading, point: Point) -> Verdi
             base,
             Grade.NOT_PROVEN,
             "",
-            said("contacts.across-only-reading-called-tells", part=piece_words(part), call=call),
-            said("contacts.call-read-again", call=call),
+            message("contacts.across-only-reading-called-tells", part=piece_words(part), call=call),
+            message("contacts.call-read-again", call=call),
         )
     kind = situation.plate.device(circuit.device).of_kind
     band = _closed_band(limits, kind, part)
@@ -53,12 +53,12 @@ def judge_contact(situation: Situation, reading: Reading, point: Point) -> Verdi
             base,
             Grade.FAIL,
             "open under call",
-            said("contacts.line-volts-stand-across-open", part=piece_words(part)),
+            message("contacts.line-volts-stand-across-open", part=piece_words(part)),
             _replace_step(part),
         )
     # Between a drop and the line: something carries current it cannot carry for long.
     if reading.value > band.marginal_high:
-        words = said("contacts.drops-volts-should-pass", part=piece_words(part))
+        words = message("contacts.drops-volts-should-pass", part=piece_words(part))
         return changed(base, Grade.FAIL, "high resistance", words, _replace_step(part))
     # Near zero means closed only while current flows: across two opens in series neither shows its volts.
     amps = situation.carries_current(circuit, reading)
@@ -68,10 +68,10 @@ def judge_contact(situation: Situation, reading: Reading, point: Point) -> Verdi
         return _burning(base)
     # Nobody has clamped it, so nobody knows which zero this is.
     if amps is None:
-        words = said("contacts.near-zero-means-closed-only")
-        return changed(base, Grade.NOT_PROVEN, "", words, said("contacts.clamp", circuit=circuit.name))
-    words = said("contacts.near-zero-but-no-current")
-    return changed(base, Grade.NOT_PROVEN, "", words, said("contacts.read-across-next-part-rung"))
+        words = message("contacts.near-zero-means-closed-only")
+        return changed(base, Grade.NOT_PROVEN, "", words, message("contacts.clamp", circuit=circuit.name))
+    words = message("contacts.near-zero-but-no-current")
+    return changed(base, Grade.NOT_PROVEN, "", words, message("contacts.read-across-next-part-rung"))
 
 
 def _closed_band(limits: Limits, kind: Kind, part: str) -> Band:
@@ -93,18 +93,18 @@ def _closed(situation: Situation, reading: Reading, base: Verdict, part: str, am
         band = limits.band("closed_contact_ohms").scaled(amps.value)
         # A meter that cannot tell good from burning says so, instead of passing everything.
         if reading.meter_uncertainty > band.marginal_high:
-            words = said("contacts.this-meter-cannot-tell-good", amps=amps.value, part=piece_words(part))
+            words = message("contacts.this-meter-cannot-tell-good", amps=amps.value, part=piece_words(part))
             return changed(base, Grade.NOT_PROVEN, "", words, band=band)
     base = changed(base, Grade.NOT_PROVEN, "", "", band=band)
     # Near a band edge the meter cannot tell closed from beginning to burn.
     result = grade(reading.value, reading.meter_uncertainty, band)
     if result is Grade.FAIL:
-        words = said("contacts.drops-volts-should-pass", part=piece_words(part))
+        words = message("contacts.drops-volts-should-pass", part=piece_words(part))
         return changed(base, result, "high resistance", words, _replace_step(part))
     # Marginal below the pass edge is the meter's doubt; above it, it is the contact's.
     if result is Grade.MARGINAL and reading.value >= band.pass_high:
         return _burning(base)
-    return changed(base, result, "closed", said("contacts.closed-carrying-current"))
+    return changed(base, result, "closed", message("contacts.closed-carrying-current"))
 
 
 def _burning(base: Verdict) -> Verdict:
@@ -112,18 +112,20 @@ def _burning(base: Verdict) -> Verdict:
         base,
         Grade.MARGINAL,
         "burning",
-        said("contacts.drop-this-large-under-load"),
-        said("contacts.look-power-off-plan-replace"),
+        message("contacts.drop-this-large-under-load"),
+        message("contacts.look-power-off-plan-replace"),
     )
 
 
-def _replace_step(part: str) -> Words:
-    return said({"limit": "contacts.replace-limit", "link": "contacts.replace-link"}.get(part, "contacts.replace-part"))
+def _replace_step(part: str) -> Text:
+    return message(
+        {"limit": "contacts.replace-limit", "link": "contacts.replace-link"}.get(part, "contacts.replace-part")
+    )
 
 
 def patience(
     situation: Situation, circuit: HeatingCircuit, condition: Condition
-) -> tuple[Grade, str, Words, Words] | None:
+) -> tuple[Grade, str, Text, Text] | None:
     """Return what a silent circuit means by the clock, or None once it should long have closed.
 
     Source:
@@ -141,15 +143,15 @@ def patience(
         return (
             Grade.NOT_PROVEN,
             "",
-            said("contacts.called-s-ago-this-pole", seconds=seconds, max_seconds=slowest.max_seconds),
-            said("contacts.wait-s-more", left_seconds=slowest.max_seconds - seconds),
+            message("contacts.called-s-ago-this-pole", seconds=seconds, max_seconds=slowest.max_seconds),
+            message("contacts.wait-s-more", left_seconds=slowest.max_seconds - seconds),
         )
-    words = said("contacts.called-s-ago-window-s", seconds=seconds, max_seconds=slowest.max_seconds)
+    words = message("contacts.called-s-ago-window-s", seconds=seconds, max_seconds=slowest.max_seconds)
     # Late is not dead: a weak heater or low volts still get there, and the next look would find it closed.
     if seconds <= slowest.late_seconds:
-        return (Grade.MARGINAL, "late", words, said("contacts.give-little-more"))
+        return (Grade.MARGINAL, "late", words, message("contacts.give-little-more"))
     if seconds < slowest.never_seconds:
-        return (Grade.FAIL, "late", words, said("contacts.s-counts-as-did-not", never_seconds=slowest.never_seconds))
+        return (Grade.FAIL, "late", words, message("contacts.s-counts-as-did-not", never_seconds=slowest.never_seconds))
     return None
 
 

@@ -7,7 +7,7 @@ from plentar.core.evidence.reading import Reading
 from plentar.core.judging.anywhere import expected_at
 from plentar.core.judging.situation import Situation, changed
 from plentar.core.limits.verdicts import Band, Grade, Verdict, grade
-from plentar.core.message import said
+from plentar.core.message import message
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import volts_at
 from plentar.core.unit.points import Point
@@ -33,25 +33,25 @@ def judge_control(situation: Situation, reading: Reading, point: Point) -> Verdi
             base,
             Grade.PASS if absent else Grade.FAIL,
             "" if absent else "always calling",
-            said("control.not-called-so-none-expected", call=call)
+            message("control.not-called-so-none-expected", call=call)
             if absent
-            else said("control.24-v-here-no-call", call=call),
-            "" if absent else said("control.take-thermostats-conductors-off-one"),
+            else message("control.24-v-here-no-call", call=call),
+            "" if absent else message("control.take-thermostats-conductors-off-one"),
             expected=0.0,
         )
     if point.quantity == "dc_volts":
         return _judge_rectified(situation, reading, point)
     verdict = replace(base, grade=grade(reading.value, reading.meter_uncertainty, band), band=band, expected=24.0)
     if verdict.grade is Grade.PASS:
-        return changed(verdict, Grade.PASS, "", said("control.call-arrives-here", call=call))
+        return changed(verdict, Grade.PASS, "", message("control.call-arrives-here", call=call))
     # Two volts and less is nothing arriving; more is a call that arrives through something.
     if reading.value < 2.0:
         return changed(
             verdict,
             verdict.grade,
             "no call",
-            said("control.called-but-does-not-arrive", call=call),
-            said("control.trace-back-toward-thermostat-board"),
+            message("control.called-but-does-not-arrive", call=call),
+            message("control.trace-back-toward-thermostat-board"),
         )
     # On the low side of the band or in the meter's doubt about it.
     low = reading.value < band.pass_low + reading.meter_uncertainty
@@ -59,8 +59,8 @@ def judge_control(situation: Situation, reading: Reading, point: Point) -> Verdi
         verdict,
         verdict.grade,
         "low control volts" if low else "high control volts",
-        said("control.coils-may-chatter-heaters-warm") if low else said("control.coils-run-hot"),
-        said("control.read-r-c-without-call") if low else said("control.check-transformers-tap"),
+        message("control.coils-may-chatter-heaters-warm") if low else message("control.coils-run-hot"),
+        message("control.read-r-c-without-call") if low else message("control.check-transformers-tap"),
     )
 
 
@@ -79,7 +79,7 @@ def _judge_rectified(situation: Situation, reading: Reading, point: Point) -> Ve
         uncertainty=reading.meter_uncertainty,
         unit="V",
         expected=1.25 * inlet,
-        because=said("control.v-ac-input-dc-function", share=share, inlet=inlet),
+        because=message("control.v-ac-input-dc-function", share=share, inlet=inlet),
     )
     if verdict.grade is Grade.PASS:
         return verdict
@@ -87,7 +87,7 @@ def _judge_rectified(situation: Situation, reading: Reading, point: Point) -> Ve
     half = situation.limits.band("rectified_ratio").marginal_low
     # Half of a bridge passes every other half-wave, so some third to half of the volts; a dead one next to none.
     kind = "dead" if share < dead else "half a bridge open" if share < half else "low" if share < 1 else "high"
-    step = said("control.read-ac-into-rectifier-board")
+    step = message("control.read-ac-into-rectifier-board")
     return changed(verdict, verdict.grade, kind, verdict.because, step if share < 1 else "")
 
 
@@ -121,15 +121,15 @@ def judge_control_amps(situation: Situation, reading: Reading) -> Verdict:
     )
     # A rating nobody has read is no limit to fail anything by.
     if plate.is_assumed("transformer.va"):
-        words = said("control.transformers-va-not-known-assumed", va=plate.transformer.va)
-        return changed(base, Grade.NOT_PROVEN, "", words, said("control.read-off-transformer"), band=None)
+        words = message("control.transformers-va-not-known-assumed", va=plate.transformer.va)
+        return changed(base, Grade.NOT_PROVEN, "", words, message("control.read-off-transformer"), band=None)
     # A cold sequencer heater draws more than a warm one: in the first minute every unit looks overloaded.
     seconds = min((s for _, s in reading.condition.calls if s is not None), default=None)
     if seconds is not None and seconds < limits.number("control_amps_after_seconds"):
-        words = said("control.only-s-called-heater-draws", seconds=seconds)
-        return changed(base, Grade.NOT_PROVEN, "", words, said("control.read-again-after-minute"))
-    words = said("control.va-fuse-leave-calls-now", va=plate.transformer.va, room=room, expected=expected)
-    step = said("control.take-one-conductor-off-time")
+        words = message("control.only-s-called-heater-draws", seconds=seconds)
+        return changed(base, Grade.NOT_PROVEN, "", words, message("control.read-again-after-minute"))
+    words = message("control.va-fuse-leave-calls-now", va=plate.transformer.va, room=room, expected=expected)
+    step = message("control.take-one-conductor-off-time")
     if base.grade is not Grade.PASS:
         return changed(base, base.grade, "overloaded", words, step)
     # The transformer bears it; the calls that are on do not explain it.

@@ -10,7 +10,7 @@ from plentar.core.judging.control import added_band, judge_control_amps
 from plentar.core.judging.situation import Situation, changed
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.limits.verdicts import Grade, Verdict, grade
-from plentar.core.message import Words, said
+from plentar.core.message import Text, message
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import amps_at
 
@@ -22,23 +22,23 @@ class CallCurrent:
     """One row: which calls are on, the current that should and does flow, and what the last call added."""
 
     calls: frozenset[str]
-    name: Words
+    name: Text
     expected_amps: float
     whole: Verdict | None
     added: Verdict | None
 
 
-def rows_of(plate: Nameplate) -> tuple[tuple[Words, frozenset[str]], ...]:
+def rows_of(plate: Nameplate) -> tuple[tuple[Text, frozenset[str]], ...]:
     """Return the rows of the test in order: nothing, fan, heat pump, heat, all."""
     # Stages together: the second is never called without the first.
     heat = frozenset(call for call in ("W", "W2") if call in plate.calls)
-    rows: list[tuple[Words, frozenset[str]]] = [
-        (said("control_circuit.nothing"), frozenset[str]()),
-        (said("control_circuit.fan"), frozenset({"G"})),
+    rows: list[tuple[Text, frozenset[str]]] = [
+        (message("control_circuit.nothing"), frozenset[str]()),
+        (message("control_circuit.fan"), frozenset({"G"})),
     ]
     if "Y" in plate.calls:
-        rows.append((said("control_circuit.heat-pump"), frozenset({"Y", "G"})))
-    return (*rows, (said("control_circuit.heat"), heat), (said("control_circuit.all"), frozenset(plate.calls)))
+        rows.append((message("control_circuit.heat-pump"), frozenset({"Y", "G"})))
+    return (*rows, (message("control_circuit.heat"), heat), (message("control_circuit.all"), frozenset(plate.calls)))
 
 
 def call_currents(
@@ -101,7 +101,7 @@ def _with_added(
             unit="A",
             expected=expected,
             band=band,
-            because=said("control_circuit.coils-heaters-should-add-about", expected=expected),
+            because=message("control_circuit.coils-heaters-should-add-about", expected=expected),
         )
         # Less than a clamp can show, or less than the smallest coil of the call would add, is no change.
         least = situation.limits.number("unchanged_amps"), situation.limits.number("unchanged_ratio") * expected
@@ -110,14 +110,14 @@ def _with_added(
                 verdict,
                 Grade.FAIL,
                 "amps unchanged",
-                said("control_circuit.what-was-added-did-not"),
+                message("control_circuit.what-was-added-did-not"),
             )
         elif verdict.grade is not Grade.PASS:
             verdict = changed(
                 verdict,
                 verdict.grade,
                 "draws too much",
-                said("control_circuit.coils-turns-may-be-shorted", because=verdict.because),
+                message("control_circuit.coils-turns-may-be-shorted", because=verdict.because),
             )
         found.append(
             CallCurrent(calls=row.calls, name=row.name, expected_amps=row.expected_amps, whole=row.whole, added=verdict)

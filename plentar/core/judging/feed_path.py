@@ -28,7 +28,7 @@ from plentar.core.judging.feed import (
 )
 from plentar.core.limits.ampacity import WireRun
 from plentar.core.limits.verdicts import Grade
-from plentar.core.message import Words, said
+from plentar.core.message import Text, message
 from plentar.core.unit.nameplate import HeatingCircuit, Nameplate
 from plentar.core.unit.points import part_words
 from plentar.core.unit.supply_path import (
@@ -89,12 +89,12 @@ class PathPart:
     kind: PartKind
     feed: str
     load: FeedLoad
-    rating: Words = ""
+    rating: Text = ""
     allows_amps: float | None = None
     margin_amps: float | None = None
-    defects: tuple[Words, ...] = ()
-    notes: tuple[Words, ...] = ()
-    missing: tuple[Words, ...] = ()
+    defects: tuple[Text, ...] = ()
+    notes: tuple[Text, ...] = ()
+    missing: tuple[Text, ...] = ()
     schools: tuple[SizingRule, ...] = ()
     checks: tuple[WireCheck, ...] = ()
     is_in_unit: bool = False
@@ -110,11 +110,11 @@ class PathPart:
         return self.kind in ("shared", "breaker", "wire", "disconnect") and not self.is_in_unit
 
     @property
-    def name(self) -> Words:
+    def name(self) -> Text:
         """What it is, to be read."""
         owner = self.id.partition(".")[0]
-        whose: Words = "" if self.kind in ("blower", "control", "outdoor") else part_words(owner)
-        return said(f"path.{self.kind}", whose=whose)
+        whose: Text = "" if self.kind in ("blower", "control", "outdoor") else part_words(owner)
+        return message(f"path.{self.kind}", whose=whose)
 
 
 def wire_runs(wire: Conductor) -> tuple[WireRun, WireRun]:
@@ -202,7 +202,7 @@ def _shared(plate: Nameplate, shared: SharedSupply) -> Iterator[PathPart]:
     loads = [load_of(plate, feed.id) for feed in plate.feeds if feed.behind == shared.id]
     outdoor = FeedLoad(heater_amps=0.0, blower_amps=0.0, outdoor_amps=shared.outdoor_amps or 0.0)
     load = sum(loads, outdoor)
-    missing = [said("path.missing-outdoor")] if shared.outdoor_amps is None else []
+    missing = [message("path.missing-outdoor")] if shared.outdoor_amps is None else []
     wire_id = f"{shared.id}.wire"
     parent = ""
     if shared.conductor is not None:
@@ -212,7 +212,7 @@ def _shared(plate: Nameplate, shared: SharedSupply) -> Iterator[PathPart]:
         f"{shared.id}.device", parent, "shared", "", load, shared.rated_amps, shared.opens, plate, missing=missing
     )
     if shared.outdoor_amps:
-        rating = said("path.amps", amps=shared.outdoor_amps)
+        rating = message("path.amps", amps=shared.outdoor_amps)
         yield PathPart(
             id=f"{shared.id}.outdoor",
             parent=f"{shared.id}.device",
@@ -250,7 +250,7 @@ def feed_parts(plate: Nameplate, feed: Feed) -> Iterator[PathPart]:
             f"{feed.id}.wire", last, feed.id, load, needed, feed.conductor, feed.breaker_amps, plate, is_guess=assumed
         )
     else:
-        missing = (said("path.missing-size"),)
+        missing = (message("path.missing-size"),)
         yield PathPart(id=f"{feed.id}.wire", parent=last, kind="wire", feed=feed.id, load=load, missing=missing)
     last = f"{feed.id}.wire"
     if feed.disconnect is not None:
@@ -289,13 +289,13 @@ def _device(
     *,
     label: CircuitLabel = CircuitLabel(),
     strips: Sequence[HeatingCircuit] = (),
-    missing: Sequence[Words] = (),
+    missing: Sequence[Text] = (),
     is_in_unit: bool = False,
 ) -> PathPart:
     """Judge an overcurrent device by the three schools, by what it must divide, by how it opens."""
-    lacking: list[Words] = list(missing)
-    defects: list[Words] = []
-    notes: list[Words] = []
+    lacking: list[Text] = list(missing)
+    defects: list[Text] = []
+    notes: list[Text] = []
     answers = schools(
         load,
         rated_amps,
@@ -305,40 +305,40 @@ def _device(
     _, by_code, _ = answers
     allows = margin = None
     if rated_amps is None:
-        lacking.append(said("path.missing-rating"))
+        lacking.append(message("path.missing-rating"))
     elif label.minimum_circuit_amps is not None:
         margin = rated_amps - label.minimum_circuit_amps
         allows = load.amps + margin
         if margin < -1e-9:
-            defects.append(said("path.under-label", amps=rated_amps, needed=label.minimum_circuit_amps))
+            defects.append(message("path.under-label", amps=rated_amps, needed=label.minimum_circuit_amps))
         elif by_code.grade is Grade.FAIL and not load.is_assumed:
-            notes.append(said("path.label-wins", needed=load.minimum_circuit_amps, label=label.minimum_circuit_amps))
+            notes.append(message("path.label-wins", needed=load.minimum_circuit_amps, label=label.minimum_circuit_amps))
     else:
         allows = DEVICE_SHARE * (rated_amps - load.outdoor_amps) + load.outdoor_amps
         margin = allows - load.amps
         if margin < -1e-9 and not load.is_assumed:
             needed = load.minimum_circuit_amps
-            defects.append(said("path.overloaded", load=load.amps, needed=needed, amps=rated_amps))
+            defects.append(message("path.overloaded", load=load.amps, needed=needed, amps=rated_amps))
     if rated_amps is not None and label.maximum_device_amps is not None and rated_amps > label.maximum_device_amps:
-        defects.append(said("path.over-label", amps=rated_amps, most=label.maximum_device_amps))
+        defects.append(message("path.over-label", amps=rated_amps, most=label.maximum_device_amps))
     if load.is_assumed:
-        lacking.append(said("path.missing-load"))
+        lacking.append(message("path.missing-load"))
     defects += _undivided(strips, rated_amps, plate)
     # How a feed's own breaker in the unit opens is what its disconnect is: asked for ahead of it.
     if not plate.has_neutral and not name.endswith(".unit"):
         if opens == "untied":
-            defects.append(said("path.untied"))
+            defects.append(message("path.untied"))
         elif opens is None:
-            lacking.append(said("path.missing-opening"))
+            lacking.append(message("path.missing-opening"))
         elif opens in ("handle-tie", "fuses"):
-            notes.append(said(f"path.{opens}"))
+            notes.append(message(f"path.{opens}"))
     return PathPart(
         id=name,
         parent=parent,
         kind=kind,
         feed=feed,
         load=load,
-        rating=said("path.amps", amps=rated_amps) if rated_amps is not None else "",
+        rating=message("path.amps", amps=rated_amps) if rated_amps is not None else "",
         allows_amps=allows,
         margin_amps=margin,
         defects=tuple(defects),
@@ -349,15 +349,15 @@ def _device(
     )
 
 
-def _undivided(strips: Sequence[HeatingCircuit], device_amps: float | None, plate: Nameplate) -> list[Words]:
+def _undivided(strips: Sequence[HeatingCircuit], device_amps: float | None, plate: Nameplate) -> list[Text]:
     """Return what a device behind which strips hang undivided breaks: at most 48 A of heater, at most a 60 A device."""
     if not strips:
         return []
     heater = sum(strip_amps(plate, strip) for strip in strips)
     if heater > MOST_UNDIVIDED_AMPS + 1e-9:
-        return [said("path.undivided", amps=heater)]
+        return [message("path.undivided", amps=heater)]
     if device_amps is not None and device_amps > MOST_PART_DEVICE_AMPS:
-        return [said("path.element-behind", amps=device_amps)]
+        return [message("path.element-behind", amps=device_amps)]
     return []
 
 
@@ -377,27 +377,27 @@ def _wire(
     low, high = (check_wire(needed_amps, run, device_amps) for run in (worst, best))
     defects, missing = [], []
     if high.is_large_device and device_amps is not None:
-        defects.append(said("path.wire-device", amps=device_amps, most=high.largest_device_amps))
+        defects.append(message("path.wire-device", amps=device_amps, most=high.largest_device_amps))
     if high.is_small_for_load and not load.is_assumed:
-        defects.append(said("path.wire-load", needed=needed_amps, good=high.good_for_amps))
+        defects.append(message("path.wire-load", needed=needed_amps, good=high.good_for_amps))
     unread = {
         "insulation": wire.insulation_degc, "terminals": wire.terminals_degc, "ambient": wire.ambient_degf,
         "carrying": wire.carrying, "cable": wire.cable,
     }  # fmt: skip
     # What is not known keeps nothing back where the wire holds at its worst, and excuses nothing at its best.
     if low.grade is Grade.FAIL:
-        missing += [said(f"path.missing-{field}") for field, value in unread.items() if value is None]
+        missing += [message(f"path.missing-{field}") for field, value in unread.items() if value is None]
     if device_amps is None:
-        missing.append(said("path.missing-device"))
+        missing.append(message("path.missing-device"))
     if load.is_assumed:
-        missing.append(said("path.missing-load"))
+        missing.append(message("path.missing-load"))
     notes = []
     if not is_guess:
         volts = 2 * one_way_ohms(wire) * load.amps
         share = volts / plate.nominal_volts
         key = "path.drops-much" if share > MUCH_DROP_RATIO else "path.drops"
-        notes.append(said(key, cold=COLD_WIRE_RATIO * volts, hot=volts, share=100 * share))
-    size = said("path.wire-size", size=wire.size, metal=said(f"path.{wire.metal}"), feet=wire.length_feet)
+        notes.append(message(key, cold=COLD_WIRE_RATIO * volts, hot=volts, share=100 * share))
+    size = message("path.wire-size", size=wire.size, metal=message(f"path.{wire.metal}"), feet=wire.length_feet)
     allows = high.good_for_amps / CONTINUOUS
     return PathPart(
         id=name,
@@ -405,7 +405,9 @@ def _wire(
         kind="wire",
         feed=feed,
         load=load,
-        rating=size if not is_guess else said("path.wire-no-length", size=wire.size, metal=said(f"path.{wire.metal}")),
+        rating=size
+        if not is_guess
+        else message("path.wire-no-length", size=wire.size, metal=message(f"path.{wire.metal}")),
         allows_amps=allows,
         margin_amps=(high.good_for_amps - needed_amps) / CONTINUOUS,
         defects=tuple(defects),
@@ -424,9 +426,9 @@ def _opener(name: str, parent: str, feed: Feed, load: FeedLoad, needed_amps: flo
     part = _switch(name, parent, feed.id, load, here.rated_amps, needed_amps)
     defects = [*part.defects]
     if here.rated_amps is not None and feed.breaker_amps is not None and here.rated_amps < feed.breaker_amps:
-        defects.append(said("path.disconnect-small", amps=here.rated_amps, breaker=feed.breaker_amps))
+        defects.append(message("path.disconnect-small", amps=here.rated_amps, breaker=feed.breaker_amps))
     if here.opens == "untied" and not plate.has_neutral:
-        defects.append(said("path.untied"))
+        defects.append(message("path.untied"))
     return replace(part, kind="disconnect", defects=tuple(defects))
 
 
@@ -436,18 +438,18 @@ def _switch(
     """Judge what only opens: it must stand the load, and limits nothing."""
     defects, missing = [], []
     if rated_amps is None:
-        missing.append(said("path.missing-rating"))
+        missing.append(message("path.missing-rating"))
     elif needed_amps > rated_amps + 1e-9 and not load.is_assumed:
-        defects.append(said("path.switch-small", needed=needed_amps, amps=rated_amps))
+        defects.append(message("path.switch-small", needed=needed_amps, amps=rated_amps))
     if load.is_assumed:
-        missing.append(said("path.missing-load"))
+        missing.append(message("path.missing-load"))
     return PathPart(
         id=name,
         parent=parent,
         kind="switch",
         feed=feed,
         load=load,
-        rating=said("path.amps", amps=rated_amps) if rated_amps is not None else "",
+        rating=message("path.amps", amps=rated_amps) if rated_amps is not None else "",
         allows_amps=None if rated_amps is None else rated_amps / CONTINUOUS,
         margin_amps=None if rated_amps is None else (rated_amps - needed_amps) / CONTINUOUS,
         defects=tuple(defects),
@@ -457,28 +459,28 @@ def _switch(
 
 def _only_a_switch(part: PathPart) -> PathPart:
     """Say of a switch in the unit, which looks like a breaker, that it limits nothing."""
-    return replace(part, notes=(said("path.only-a-switch"),))
+    return replace(part, notes=(message("path.only-a-switch"),))
 
 
 def _lugs(name: str, parent: str, feed: Feed, load: FeedLoad) -> PathPart:
     """Hold the lugs in the unit against the wire that lands there: size, metal, all its strands."""
     defects, missing = [], []
     lugs, wire = feed.lugs, feed.conductor
-    rating: Words = ""
+    rating: Text = ""
     if lugs is not None and lugs.smallest and lugs.largest:
-        rating = said("path.lug-range", smallest=lugs.smallest, largest=lugs.largest)
+        rating = message("path.lug-range", smallest=lugs.smallest, largest=lugs.largest)
         inside = wire is None or SIZES.index(lugs.smallest) <= SIZES.index(wire.size) <= SIZES.index(lugs.largest)
         if wire is not None and not inside:
-            defects.append(said("path.lug-size", size=wire.size, smallest=lugs.smallest, largest=lugs.largest))
+            defects.append(message("path.lug-size", size=wire.size, smallest=lugs.smallest, largest=lugs.largest))
     else:
-        missing.append(said("path.missing-lug-range"))
+        missing.append(message("path.missing-lug-range"))
     if lugs is not None and lugs.strands == "cut":
-        defects.append(said("path.strands-cut"))
+        defects.append(message("path.strands-cut"))
     if wire is not None and wire.metal == "aluminium":
         if lugs is None or lugs.marked_for is None:
-            missing.append(said("path.missing-marking"))
+            missing.append(message("path.missing-marking"))
         elif lugs.marked_for == "copper":
-            defects.append(said("path.not-marked"))
+            defects.append(message("path.not-marked"))
     return PathPart(
         id=name,
         parent=parent,
@@ -527,8 +529,8 @@ def _leaves(supply: str, parent: str, feed: str, plate: Nameplate) -> Iterator[P
     if plate.blower.supplied_by == supply:
         assumed = plate.is_assumed("blower.rated_amps")
         load = FeedLoad(heater_amps=0.0, blower_amps=plate.blower.rated_amps, is_assumed=assumed)
-        rating = said("path.amps", amps=plate.blower.rated_amps) if not assumed else ""
-        missing = (said("path.missing-rating"),) if assumed else ()
+        rating = message("path.amps", amps=plate.blower.rated_amps) if not assumed else ""
+        missing = (message("path.missing-rating"),) if assumed else ()
         yield PathPart(id="blower", parent=parent, kind="blower", feed=feed, load=load, rating=rating, missing=missing)
     if plate.transformer.supplied_by == supply:
         yield _control(parent, feed, plate)
@@ -541,13 +543,13 @@ def _strip(strip: HeatingCircuit, parent: str, feed: str, plate: Nameplate) -> P
     load = FeedLoad(heater_amps=amps, blower_amps=0.0, is_assumed=assumed)
     defects, missing = [], []
     if strip.lead_size is None or strip.lead_degc is None:
-        missing.append(said("path.missing-lead"))
+        missing.append(message("path.missing-lead"))
     if strip.lead_degc is not None and strip.lead_degc < LEAST_LEAD_DEGC:
-        defects.append(said("path.lead-class", degc=strip.lead_degc, least=LEAST_LEAD_DEGC))
+        defects.append(message("path.lead-class", degc=strip.lead_degc, least=LEAST_LEAD_DEGC))
     if strip.lead_size is not None and not assumed:
         most = WireRun(metal="copper", size=strip.lead_size, column=90, terminal_column=90).ampacity_amps
         if CONTINUOUS * amps > most + 1e-9:
-            defects.append(said("path.lead-small", size=strip.lead_size, needed=CONTINUOUS * amps, most=most))
+            defects.append(message("path.lead-small", size=strip.lead_size, needed=CONTINUOUS * amps, most=most))
     device = plate.device(strip.device)
     index = [entry.id for entry in plate.devices].index(strip.device)
     for number in strip.poles:
@@ -555,12 +557,12 @@ def _strip(strip: HeatingCircuit, parent: str, feed: str, plate: Nameplate) -> P
         rated = device.pole(number).rated_amps
         shared = sum(strip_amps(plate, c) for c in plate.circuits if c.device == strip.device and number in c.poles)
         if plate.is_assumed(f"devices[{index}].poles[{place}].rated_amps"):
-            missing.append(said("path.missing-contact"))
+            missing.append(message("path.missing-contact"))
         elif shared > rated + 1e-9 and not assumed:
-            defects.append(said("path.contact-small", amps=shared, rated=rated))
+            defects.append(message("path.contact-small", amps=shared, rated=rated))
     if assumed:
-        missing.append(said("path.missing-load"))
-    rating = said("path.strip-rating", kilowatts=strip.rated_watts / 1000, amps=amps) if not assumed else ""
+        missing.append(message("path.missing-load"))
+    rating = message("path.strip-rating", kilowatts=strip.rated_watts / 1000, amps=amps) if not assumed else ""
     return PathPart(
         id=strip.id,
         parent=parent,
@@ -579,15 +581,15 @@ def _control(parent: str, feed: str, plate: Nameplate) -> PathPart:
     defects, missing = [], []
     assumed = plate.is_assumed("transformer.va")
     if assumed:
-        missing.append(said("path.missing-va"))
+        missing.append(message("path.missing-va"))
     elif part.va >= CLASS_2_VA:
-        defects.append(said("path.not-class-2", va=part.va))
+        defects.append(message("path.not-class-2", va=part.va))
     if part.fuse_amps is None:
-        missing.append(said("path.missing-fuse"))
+        missing.append(message("path.missing-fuse"))
     elif part.fuse_amps > LARGEST_FUSE_AMPS:
-        defects.append(said("path.fuse-large", amps=part.fuse_amps, most=LARGEST_FUSE_AMPS))
+        defects.append(message("path.fuse-large", amps=part.fuse_amps, most=LARGEST_FUSE_AMPS))
     load = FeedLoad(heater_amps=0.0, blower_amps=0.0)
-    rating = said("path.va", va=part.va) if not assumed else ""
+    rating = message("path.va", va=part.va) if not assumed else ""
     return PathPart(
         id="control",
         parent=parent,

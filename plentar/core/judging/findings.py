@@ -12,7 +12,7 @@ from plentar.core.judging.strips import like_elements
 from plentar.core.judging.supply import leg_difference
 from plentar.core.judging.timing import RunVerdict
 from plentar.core.limits.verdicts import Grade, Verdict
-from plentar.core.message import Words, said
+from plentar.core.message import Text, message
 from plentar.core.unit.points import of_feed, test_points
 from plentar.core.unit.quantities import QUANTITIES
 
@@ -27,7 +27,7 @@ __all__ = ["Finding", "compare", "find", "log_findings", "noted", "run_findings"
 class Finding:
     """One thing found: about what, the verdict, and the point it was read at (empty for a comparison)."""
 
-    about: Words
+    about: Text
     verdict: Verdict
     point: str = ""
 
@@ -52,7 +52,7 @@ def find(situation: Situation, judged: Sequence[tuple[Reading, Verdict]]) -> lis
     for reading, verdict in standing:
         about = find_point(situation.plate, reading.point).label
         if several[reading.point] > 1:
-            about = said("findings.under", about=about, condition=reading.condition.spoken)
+            about = message("findings.under", about=about, condition=reading.condition.spoken)
         found.append(Finding(about=about, verdict=verdict, point=reading.point))
     # Readings that each pass may still not agree with each other.
     found += [entry for entry in compare(situation) if entry.verdict.grade is not Grade.PASS]
@@ -60,7 +60,7 @@ def find(situation: Situation, judged: Sequence[tuple[Reading, Verdict]]) -> lis
     return sorted(found, key=lambda entry: -entry.verdict.grade.severity)
 
 
-def noted(about: Words, result: Grade, words: Words, kind: str = "") -> Finding:
+def noted(about: Text, result: Grade, words: Text, kind: str = "") -> Finding:
     """Return a finding without a figure."""
     verdict = Verdict(grade=result, value=0.0, uncertainty=0.0, unit="", kind=kind, because=words)
     return Finding(about=about, verdict=verdict)
@@ -70,10 +70,10 @@ def run_findings(judged: RunVerdict) -> list[Finding]:
     """Return every time and every note of order of a run of the stopwatch, passes included."""
     found = []
     for entry in judged.stages:
-        found.append(Finding(about=said("visit.time-on", stage=entry.stage.name), verdict=entry.on))
+        found.append(Finding(about=message("visit.time-on", stage=entry.stage.name), verdict=entry.on))
         if entry.off is not None:
-            found.append(Finding(about=said("visit.time-off", stage=entry.stage.name), verdict=entry.off))
-    return found + [noted(said("visit.order"), note.grade, note.words) for note in judged.order]
+            found.append(Finding(about=message("visit.time-off", stage=entry.stage.name), verdict=entry.off))
+    return found + [noted(message("visit.order"), note.grade, note.words) for note in judged.order]
 
 
 def log_findings(name: str, events: "Sequence[LogFinding]", judged: RunVerdict) -> list[Finding]:
@@ -81,11 +81,11 @@ def log_findings(name: str, events: "Sequence[LogFinding]", judged: RunVerdict) 
 
     That strips draw alike is no finding. What still waits or was never seen is said by the events.
     """
-    about = said("visit.log", name=name)
+    about = message("visit.log", name=name)
     found = [noted(about, event.grade, event.words) for event in events if event.kind != "alike"]
     for entry in judged.stages:
         late = [result for result in (entry.on, entry.off) if result is not None and result.kind in ("late", "early")]
-        found += [Finding(about=said("visit.log-of", log=name, stage=entry.stage.name), verdict=one) for one in late]
+        found += [Finding(about=message("visit.log-of", log=name, stage=entry.stage.name), verdict=one) for one in late]
     return found + [noted(about, note.grade, note.words) for note in judged.order]
 
 
@@ -98,14 +98,14 @@ def compare(situation: Situation) -> list[Finding]:
     found = []
     like = like_elements(situation)
     for verdict, _, condition in like:
-        about: Words = said("findings.like-strips-against-each-other")
+        about: Text = message("findings.like-strips-against-each-other")
         if len(like) > 1:
-            about = said("findings.under", about=about, condition=condition.spoken)
+            about = message("findings.under", about=about, condition=condition.spoken)
         found.append(Finding(about=about, verdict=verdict))
     for feed in situation.plate.feeds:
         legs = leg_difference(situation, feed.id)
         if legs is not None:
             found.append(
-                Finding(about=of_feed(situation.plate, feed.id, said("findings.leg-1-against-leg-2")), verdict=legs)
+                Finding(about=of_feed(situation.plate, feed.id, message("findings.leg-1-against-leg-2")), verdict=legs)
             )
     return found

@@ -9,7 +9,7 @@ from dataclasses import dataclass, replace
 from plentar.core.errors import ReadingError
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.limits.verdicts import Grade, Verdict, grade
-from plentar.core.message import said
+from plentar.core.message import message
 from plentar.core.unit.electrical import BTU_PER_HOUR_PER_WATT
 
 __all__ = ["HeatPump", "House", "balance_degf", "hours_to_recover", "judge_output", "strip_watts_needed"]
@@ -161,7 +161,7 @@ def judge_output(
         grade=Grade.NOT_PROVEN, value=found_btu_per_hour / 1000, uncertainty=uncertainty / 1000, unit="kBtu/h"
     )
     if pumps is None or outdoor_degf is None:
-        return replace(base, because=said("heat_pump.no-expected"))
+        return replace(base, because=message("heat_pump.no-expected"))
     least, most = (pump.capacity_btu_per_hour(outdoor_degf) for pump in pumps)
     around = limits.band("pump_output_ratio")
     low, high = least / 1000, most / 1000
@@ -174,8 +174,8 @@ def judge_output(
     )
     result = grade(base.value, base.uncertainty, band)
     if high - low < SAME_KBTU:
-        words = said("heat_pump.should-give", high=high, outdoor=outdoor_degf)
+        words = message("heat_pump.should-give", high=high, outdoor=outdoor_degf)
     else:
-        words = said("heat_pump.should-give-about", low=low, high=high, outdoor=outdoor_degf)
+        words = message("heat_pump.should-give-about", low=low, high=high, outdoor=outdoor_degf)
     kind = "" if result is Grade.PASS else "low" if base.value < low else "high"
     return replace(base, grade=result, band=band, expected=(low + high) / 2, because=words, kind=kind)

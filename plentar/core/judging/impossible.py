@@ -3,7 +3,7 @@
 from plentar.core.evidence.reading import Reading
 from plentar.core.judging.situation import Situation, changed
 from plentar.core.limits.verdicts import Grade, Verdict
-from plentar.core.message import said
+from plentar.core.message import message
 from plentar.core.unit.points import Point
 
 __all__ = ["LINE_ON_CONTROL", "is_line_on_control", "judge_impossible"]
@@ -34,16 +34,16 @@ def judge_impossible(situation: Situation, reading: Reading, point: Point) -> Ve
     plate, value = situation.plate, reading.value
     base = Verdict(grade=Grade.NOT_PROVEN, value=value, uncertainty=reading.meter_uncertainty, unit=point.unit)
     if is_line_on_control(reading, point):
-        words = said("impossible.line-on-control")
-        return changed(base, Grade.FAIL, LINE_ON_CONTROL, words, said("impossible.hands-off"))
-    step = said("impossible.range-or-point")
+        words = message("impossible.line-on-control")
+        return changed(base, Grade.FAIL, LINE_ON_CONTROL, words, message("impossible.hands-off"))
+    step = message("impossible.range-or-point")
     nominal = plate.nominal_volts
     if point.quantity in ("volts", "dc_volts") and value > MOST_VOLTS_SHARE * nominal:
-        words = said("impossible.volts", value=value, nominal_volts=nominal)
+        words = message("impossible.volts", value=value, nominal_volts=nominal)
         return changed(base, Grade.NOT_PROVEN, "cannot be", words, step)
     # All that hangs on the unit at once; a strip's own rule asks by the strip.
     full = plate.total_rated_watts / nominal + plate.blower.rated_amps
     is_strip = any(point.subject == strip.id for strip in plate.circuits)
     if point.quantity == "amps" and not is_strip and value > situation.limits.number("implausible_ratio") * full:
-        return changed(base, Grade.NOT_PROVEN, "cannot be", said("impossible.amps", value=value, full=full), step)
+        return changed(base, Grade.NOT_PROVEN, "cannot be", message("impossible.amps", value=value, full=full), step)
     return None

@@ -17,7 +17,7 @@ from plentar.core.evidence.runs import TimingRun
 from plentar.core.judging.timing import RunVerdict, Stage, judge_run, stages_of
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.limits.verdicts import Grade
-from plentar.core.message import Words, joined, said
+from plentar.core.message import Text, joined, message
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.points import part_words
 
@@ -70,7 +70,7 @@ class LogFinding:
 
     kind: str
     stage: str
-    words: Words
+    words: Text
     grade: Grade
     period_seconds: float | None = None
     duty_ratio: float | None = None
@@ -259,7 +259,7 @@ def analyse_log(
     events = _events(story, spans, steps, run, stages, called)
     events = _slow(plate, verdict) + events + drifts
     if jumps > MOST_LEVELS and not any(event.kind == "chatter" for event in events):
-        words = said("log.current-jumps-times-something-chatters", jumps=jumps)
+        words = message("log.current-jumps-times-something-chatters", jumps=jumps)
         events.append(LogFinding(kind="chatter", stage="", words=words, grade=Grade.FAIL))
     return LogAnalysis(
         edges=edges,
@@ -551,25 +551,25 @@ def _stage_events(
     if not own:
         # Missing only once it is long overdue; a short call shows nothing.
         if held >= stage.did_not_close_seconds and stage.id != "blower":
-            words = said(
+            words = message(
                 "log.never-came-s-window-ends", stage=stage.name, held=held, max_seconds=stage.on_window.max_seconds
             )
             return [LogFinding(kind="missing", stage=stage.id, words=words, grade=Grade.FAIL)]
         return []
     found = []
     if own[0].on_at_seconds < called - 1.0 and stage.id != "blower":
-        words = said("log.was-before-call", stage=stage.name)
+        words = message("log.was-before-call", stage=stage.name)
         found.append(LogFinding(kind="stays on", stage=stage.id, words=words, grade=Grade.FAIL))
     end_of_call = called + held
     within = [span for span in own if span.on_at_seconds <= end_of_call]
     quick = [s for s in within if s.off_at_seconds is not None and s.off_at_seconds - s.on_at_seconds < CHATTER_SECONDS]
     if len(quick) >= CHATTER_STEPS // 2:
-        words = said("log.makes-breaks-times-within-seconds", stage=stage.name, count=len(quick))
+        words = message("log.makes-breaks-times-within-seconds", stage=stage.name, count=len(quick))
         found.append(LogFinding(kind="chatter", stage=stage.id, words=words, grade=Grade.FAIL))
     elif len(within) >= 2 and stage.id != "blower":
         found.append(_cycling(story, stage, within, end_of_call))
     elif within and within[-1].off_at_seconds is not None and within[-1].off_at_seconds < end_of_call - 2.0:
-        words = said(
+        words = message(
             "log.dropped-out-s-after-call", stage=stage.name, off_at_seconds=within[-1].off_at_seconds - called
         )
         found.append(LogFinding(kind="dropped out", stage=stage.id, words=words, grade=Grade.FAIL))
@@ -577,7 +577,7 @@ def _stage_events(
         left = run.elapsed_seconds - run.dropped_seconds
         # Twice its off window: no disc cools that slowly.
         if left >= 2 * stage.off_window.max_seconds:
-            words = said("log.still-draws-s-after-call", stage=stage.name, left=left)
+            words = message("log.still-draws-s-after-call", stage=stage.name, left=left)
             found.append(LogFinding(kind="stays on", stage=stage.id, words=words, grade=Grade.FAIL))
     return found
 
@@ -589,7 +589,7 @@ def _cycling(story: _Story, stage: Stage, spans: Sequence[StageSpan], end_of_cal
     on = sum(min(span.off_at_seconds or end_of_call, end_of_call) - span.on_at_seconds for span in spans[:-1])
     duty = on / (starts[-1] - starts[0])
     watts = spans[0].amps * story.volts
-    words = said(
+    words = message(
         "log.drops-out-comes-back-itself",
         stage=stage.name,
         count=len(spans) - 1,
@@ -616,10 +616,10 @@ def _slow(plate: Nameplate, verdict: RunVerdict) -> list[LogFinding]:
         own = [circuit for circuit in plate.circuits if circuit.device == device.id and circuit.id in on]
         if device.of_kind.is_thermal and own and all(on[circuit.id].kind == "late" for circuit in own):
             times = joined(
-                (said("log.s", circuit=circuit.name, seconds=on[circuit.id].value) for circuit in own), "comma"
+                (message("log.s", circuit=circuit.name, seconds=on[circuit.id].value) for circuit in own), "comma"
             )
             worst = max((on[circuit.id].grade for circuit in own), key=lambda grade: grade.severity)
-            words = said("log.slow", part=part_words(device.id), times=times)
+            words = message("log.slow", part=part_words(device.id), times=times)
             events.append(LogFinding(kind="slow", stage=device.id, words=words, grade=worst))
     return events
 
@@ -632,7 +632,7 @@ def _unlisted(story: _Story, steps: Sequence[LogStep]) -> list[LogFinding]:
     first = strange[0]
     amps, more = first.after_amps - first.before_amps, len(strange) - 1
     reason = "log.steps-fit-no-strip" if more else "log.step-fits-no-strip"
-    words = said(reason, amps=amps, at_seconds=first.at_seconds, count=more)
+    words = message(reason, amps=amps, at_seconds=first.at_seconds, count=more)
     return [LogFinding(kind="unlisted", stage="", words=words, grade=Grade.MARGINAL)]
 
 
@@ -645,10 +645,12 @@ def _alike(story: _Story) -> list[LogFinding]:
             known = max(story.spread[a], story.spread[b]) < PLATE_SPREAD
             ratio = abs(story.amps[a] - story.amps[b]) / max(story.amps[a], story.amps[b], 1e-9)
             if ratio < (LIKE_RATIO_OWN if known else LIKE_RATIO_PLATE):
-                pairs.append(said("log.and", strip=part_words(story.names[a]), other_strip=part_words(story.names[b])))
+                pairs.append(
+                    message("log.and", strip=part_words(story.names[a]), other_strip=part_words(story.names[b]))
+                )
     if not pairs:
         return []
-    words = said("log.draw-alike-which-which-goes", pairs=joined(pairs[:3], "semicolon"))
+    words = message("log.draw-alike-which-which-goes", pairs=joined(pairs[:3], "semicolon"))
     return [LogFinding(kind="alike", stage="", words=words, grade=Grade.NOT_PROVEN)]
 
 
@@ -662,6 +664,6 @@ def _drifts(seconds: Floats, amps: Floats, starts: Ints, levels: Floats, noise: 
         third = (stop - start) // 3
         change = float(np.mean(amps[stop - third : stop]) - np.mean(amps[start : start + third])) * 1.5
         if abs(change) > DRIFT_RATIO * level and abs(change) > 6 * noise / math.sqrt(third):
-            words = said("log.creeps-over-s-joint-warms", level=level, change=change, lasts=lasts)
+            words = message("log.creeps-over-s-joint-warms", level=level, change=change, lasts=lasts)
             events.append(LogFinding(kind="drift", stage="", words=words, grade=Grade.MARGINAL))
     return events[:3]

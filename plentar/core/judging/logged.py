@@ -3,7 +3,7 @@
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
-from plentar.core.cache import Held
+from plentar.core.cache import ByteBoundedCache
 from plentar.core.errors import PlentarError
 from plentar.core.evidence.reading import Reading
 from plentar.core.evidence.signs import Observation
@@ -39,7 +39,7 @@ class LogQuestion:
 
 
 # An analysed log holds its own samples: a day's of a logging clamp some two megabytes.
-_analyses = Held(12)
+_analyses = ByteBoundedCache(12)
 
 
 def try_analysis(

@@ -9,7 +9,7 @@ from plentar.core.judging.anywhere import healthy, settled
 from plentar.core.judging.situation import Situation, changed
 from plentar.core.limits.table import coil_limit
 from plentar.core.limits.verdicts import Band, Grade, Verdict, grade
-from plentar.core.message import Words, said
+from plentar.core.message import Text, message
 from plentar.core.unit.electrical import OPEN_OHMS
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import place_of, spot_of
@@ -17,8 +17,8 @@ from plentar.core.unit.points import Point
 
 __all__ = ["judge_ohms"]
 
-CHECK_LEADS = said("ohms.ohms-count-only-parts-own")
-RELAY_COIL = ("relay_coil_ohms", said("ohms.general-relays-coil"))
+CHECK_LEADS = message("ohms.ohms-count-only-parts-own")
+RELAY_COIL = ("relay_coil_ohms", message("ohms.general-relays-coil"))
 
 
 def judge_ohms(situation: Situation, reading: Reading, point: Point) -> Verdict:
@@ -43,8 +43,8 @@ def judge_ohms(situation: Situation, reading: Reading, point: Point) -> Verdict:
         return _coil(situation, place.owner, base, opens)
     if place.is_motor:
         if value >= opens:
-            return changed(base, Grade.FAIL, "open", said("ohms.winding-reads-open-open"), CHECK_LEADS)
-        words = said("ohms.winding-conducts-not-open-more")
+            return changed(base, Grade.FAIL, "open", message("ohms.winding-reads-open-open"), CHECK_LEADS)
+        words = message("ohms.winding-conducts-not-open-more")
         return changed(base, Grade.NOT_PROVEN, "", words)
     return _contact(situation, part, reading, base, opens)
 
@@ -53,13 +53,13 @@ def _in_circuit(plate: Nameplate, reading: Reading, base: Verdict, opens: float)
     # Nothing called: ohms in circuit are read on a dead unit, everything at rest.
     drive = drives_of(plate, Condition())[0][0]
     expected = healthy(plate, reading.point, drive)[0]
-    words = said("diagnosis.open") if expected >= opens else said("diagnosis.value", value=expected, unit="Ω")
+    words = message("diagnosis.open") if expected >= opens else message("diagnosis.value", value=expected, unit="Ω")
     # By ratio, since ohms span decades; half an ohm is leads and tips.
     alike = (min(reading.value, OPEN_OHMS) + 0.5) / (min(expected, OPEN_OHMS) + 0.5)
-    because = said("ohms.everything-connected-healthy-unit-reads", expected=words)
+    because = message("ohms.everything-connected-healthy-unit-reads", expected=words)
     if 0.7 <= alike <= 1.4 or (expected >= opens and reading.value >= opens):
         return changed(base, Grade.PASS, "as connected", because)
-    return changed(base, Grade.NOT_PROVEN, "other than connected", because, said("ohms.lift-lead-part-read-again"))
+    return changed(base, Grade.NOT_PROVEN, "other than connected", because, message("ohms.lift-lead-part-read-again"))
 
 
 def _to_frame(base: Verdict, opens: float, insulation_ohms: float) -> Verdict:
@@ -68,20 +68,20 @@ def _to_frame(base: Verdict, opens: float, insulation_ohms: float) -> Verdict:
             base,
             Grade.NOT_PROVEN,
             "",
-            said("ohms.plain-ohmmeter-showing-open-does"),
-            said("ohms.boards-thermostat-ecm-disconnected-500", insulation_ohms=insulation_ohms / 1e6),
+            message("ohms.plain-ohmmeter-showing-open-does"),
+            message("ohms.boards-thermostat-ecm-disconnected-500", insulation_ohms=insulation_ohms / 1e6),
         )
-    return changed(base, Grade.FAIL, "grounded", said("ohms.any-path-from-element-frame"), said("ohms.replace"))
+    return changed(base, Grade.FAIL, "grounded", message("ohms.any-path-from-element-frame"), message("ohms.replace"))
 
 
 def _element(situation: Situation, base: Verdict, circuit_id: str, opens: float) -> Verdict:
     ohms = situation.plate.circuit(circuit_id).element_ohms
     # That it is not open holds for any rating; how many ohms are right does not.
     if situation.plate.rating_is_assumed(circuit_id) and base.value < opens:
-        words = said("ohms.not-open-rating-not-known")
+        words = message("ohms.not-open-rating-not-known")
         return changed(base, Grade.NOT_PROVEN, "", words)
     band = situation.limits.band("element_ohms_ratio").scaled(ohms)
-    words = said("ohms.v-p-gives-hot-cold", ohms=ohms)
+    words = message("ohms.v-p-gives-hot-cold", ohms=ohms)
     return _graded(base, band, ohms, words, opens)
 
 
@@ -89,19 +89,19 @@ def _coil(situation: Situation, device_id: str, base: Verdict, opens: float) -> 
     kind = next((device.of_kind for device in situation.plate.devices if device.id == device_id), None)
     # An electronic input's ohms depend on the meter's own volts.
     if kind is not None and kind.ohms_band is None:
-        words = said("ohms.electronics-not-winding-ohms-tell", usual_words=kind.driven_words)
-        return changed(base, Grade.NOT_PROVEN, "", words, said("ohms.read-volts-call"))
+        words = message("ohms.electronics-not-winding-ohms-tell", usual_words=kind.driven_words)
+        return changed(base, Grade.NOT_PROVEN, "", words, message("ohms.read-volts-call"))
     name, words = (coil_limit(kind), kind.driven_words) if kind is not None else RELAY_COIL
     band = situation.limits.band(name)
-    usual = said("ohms.usual", pass_low=band.pass_low, pass_high=band.pass_high, part=words)
+    usual = message("ohms.usual", pass_low=band.pass_low, pass_high=band.pass_high, part=words)
     if base.value >= opens:
-        return changed(base, Grade.FAIL, "open", usual, said("ohms.replace-part"))
+        return changed(base, Grade.FAIL, "open", usual, message("ohms.replace-part"))
     verdict = _graded(base, band, None, usual, opens)
     if verdict.grade is Grade.FAIL:
         # 0.64 on the display of a coil of 640 Ω: the small k is easily missed.
         kilo = kind is not None and kind.reads_in_kilohms and base.value < 2.0
-        warning = said("ohms.was-k-range-0-64") if kilo else ""
-        step = said("ohms.replace-see-fuse")
+        warning = message("ohms.was-k-range-0-64") if kilo else ""
+        step = message("ohms.replace-see-fuse")
         return changed(verdict, Grade.FAIL, "shorted turns", verdict.because, step, warning=warning)
     return verdict
 
@@ -135,29 +135,31 @@ def _contact(situation: Situation, part: str, reading: Reading, base: Verdict, o
     band = situation.limits.band("contact_ohms")
     # A triac is neither open nor closed to an ohmmeter; only a dead short of one tells.
     if _is_semiconductor(situation.plate, part) and (should_close or band.pass_high < reading.value):
-        words = said("ohms.semiconductor-shows-ohmmeter-neither-closed")
-        return changed(base, Grade.NOT_PROVEN, "", words, said("ohms.read-volts-across-under-call"))
-    state = said("ohms.driven" if driven else "ohms.at-rest")
+        words = message("ohms.semiconductor-shows-ohmmeter-neither-closed")
+        return changed(base, Grade.NOT_PROVEN, "", words, message("ohms.read-volts-across-under-call"))
+    state = message("ohms.driven" if driven else "ohms.at-rest")
     if reading.value >= opens:
         if should_close:
-            words = said("ohms.should-be-closed", state=state)
-            return changed(base, Grade.FAIL, "open", words, said("ohms.replace-find-why"))
-        return changed(base, Grade.PASS, "open", said("ohms.open-as-should-be", state=state))
+            words = message("ohms.should-be-closed", state=state)
+            return changed(base, Grade.FAIL, "open", words, message("ohms.replace-find-why"))
+        return changed(base, Grade.PASS, "open", message("ohms.open-as-should-be", state=state))
     # 20 kΩ by a range of ten thousand ohms a digit would be given all its doubt and called closed.
     if base.uncertainty > band.marginal_high:
-        words = said("ohms.range-cannot-tell-closed", ohms=base.uncertainty)
-        return changed(base, Grade.NOT_PROVEN, "", words, said("ohms.read-on-smaller-range"))
+        words = message("ohms.range-cannot-tell-closed", ohms=base.uncertainty)
+        return changed(base, Grade.NOT_PROVEN, "", words, message("ohms.read-on-smaller-range"))
     # Leads and tips make half an ohm: the meter's doubt is given to the contact.
     if reading.value <= band.pass_high + reading.meter_uncertainty:
         if should_close:
-            return changed(base, Grade.PASS, "closed", said("ohms.closed-as-should-be", state=state))
-        return changed(base, Grade.FAIL, "welded", said("ohms.should-be-open", state=state), said("ohms.replace-part"))
+            return changed(base, Grade.PASS, "closed", message("ohms.closed-as-should-be", state=state))
+        return changed(
+            base, Grade.FAIL, "welded", message("ohms.should-be-open", state=state), message("ohms.replace-part")
+        )
     # Some ohms across an idle contact are film that load burns away, or a probe on paint.
     result = Grade.MARGINAL if reading.value <= band.marginal_high else Grade.NOT_PROVEN
-    return changed(base, result, "high resistance", said("ohms.neither-closed-nor-open"), CHECK_LEADS)
+    return changed(base, result, "high resistance", message("ohms.neither-closed-nor-open"), CHECK_LEADS)
 
 
-def _graded(base: Verdict, band: Band, expected: float | None, because: Words, opens: float) -> Verdict:
+def _graded(base: Verdict, band: Band, expected: float | None, because: Text, opens: float) -> Verdict:
     if base.value >= opens:
         return changed(base, Grade.FAIL, "open", because, "", band=band, expected=expected)
     result = grade(base.value, base.uncertainty, band)

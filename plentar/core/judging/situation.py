@@ -10,7 +10,7 @@ from dataclasses import dataclass, replace
 from plentar.core.evidence.reading import Reading, last
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.limits.verdicts import Grade, Verdict
-from plentar.core.message import Words, said
+from plentar.core.message import Text, message
 from plentar.core.unit.nameplate import HeatingCircuit, Nameplate
 from plentar.core.unit.place import amps_at, line_volts
 
@@ -70,13 +70,11 @@ class Situation:
         )
 
 
-def changed(
-    verdict: Verdict, result: Grade, kind: str, because: Words, next_step: Words = "", **more: object
-) -> Verdict:
+def changed(verdict: Verdict, result: Grade, kind: str, because: Text, next_step: Text = "", **more: object) -> Verdict:
     """Return a verdict with its grade, kind and words set, and anything else named."""
     return replace(verdict, grade=result, kind=kind, because=because, next_step=next_step, **more)  # type: ignore[arg-type]
 
 
-def kilowatts(circuit: HeatingCircuit) -> Words:
+def kilowatts(circuit: HeatingCircuit) -> Text:
     """Return a circuit's rating as it is said: `5 kW, 240 V`."""
-    return said("situation.kw-v", rated_watts=circuit.rated_watts / 1000, rated_volts=circuit.rated_volts)
+    return message("situation.kw-v", rated_watts=circuit.rated_watts / 1000, rated_volts=circuit.rated_volts)

@@ -7,7 +7,7 @@ from plentar.core.evidence.reading import Condition, Reading
 from plentar.core.judging.contacts import patience
 from plentar.core.judging.situation import Situation, changed, kilowatts
 from plentar.core.limits.verdicts import Band, Grade, Verdict, grade
-from plentar.core.message import Words, joined, said
+from plentar.core.message import Text, joined, message
 from plentar.core.unit.electrical import expected_element_amps
 from plentar.core.unit.nameplate import HeatingCircuit, Nameplate
 from plentar.core.unit.place import amps_at
@@ -15,8 +15,8 @@ from plentar.core.unit.points import part_words, piece_words, rung_terminals
 
 __all__ = ["Likeness", "feed_residual", "judge_feed_total", "judge_strip", "like_elements"]
 
-NO_SUPPLY = said("strips.read-l1-l2-unit-first")
-CHECK_RANGE = said("strips.check-range-units-right-range")
+NO_SUPPLY = message("strips.read-l1-l2-unit-first")
+CHECK_RANGE = message("strips.check-range-units-right-range")
 # Less than half of the smallest strip is neither a strip lost nor one too many.
 LOST_SHARE = 0.4
 Likeness = tuple[Verdict, tuple[str, ...], Condition]
@@ -35,10 +35,10 @@ def judge_strip(situation: Situation, reading: Reading, circuit: HeatingCircuit)
     # What hangs on a dead feed draws nothing whatever its own state: no verdict on the strip follows from that.
     if reading.condition.feed_state(plate.feed_of(circuit.supplied_by)) != "live":
         if is_dead:
-            words = said("strips.feed-off-so-this-says")
+            words = message("strips.feed-off-so-this-says")
             return changed(base, Grade.NOT_PROVEN, "", words)
-        words = said("strips.strip-draws-current-feed-marked")
-        return changed(base, Grade.FAIL, "still live", words, said("strips.stop-find-feed-still"), expected=0.0)
+        words = message("strips.strip-draws-current-feed-marked")
+        return changed(base, Grade.FAIL, "still live", words, message("strips.stop-find-feed-still"), expected=0.0)
     # Without its call the right reading is none, and any other means a pole that stays, a ground or a back-feed.
     if not reading.condition.is_called(call):
         return _without_call(base, circuit, plate, call, is_dead=is_dead)
@@ -46,13 +46,13 @@ def judge_strip(situation: Situation, reading: Reading, circuit: HeatingCircuit)
     supply = situation.supply(circuit.supplied_by, reading)
     if supply is None or supply.value <= 0:
         warning = _range_warning(situation, reading, plate.nominal_volts, circuit)
-        return changed(base, Grade.NOT_PROVEN, "", said("strips.no-supply-volts-yet-so"), NO_SUPPLY, warning=warning)
+        return changed(base, Grade.NOT_PROVEN, "", message("strips.no-supply-volts-yet-so"), NO_SUPPLY, warning=warning)
     # The volts' own uncertainty moves the expectation, so it counts beside the clamp's.
     expected = expected_element_amps(circuit.rated_watts, circuit.rated_volts, supply.value)
     uncertainty = root_sum_square(reading.meter_uncertainty, expected * supply.meter_uncertainty / supply.value)
     band = limits.band("element_amps_ratio").scaled(expected)
     # Volts taken before the strips came on stand some percent above what they really get.
-    unloaded = "" if supply.condition.heat == reading.condition.heat else said("strips.read-without-this-call")
+    unloaded = "" if supply.condition.heat == reading.condition.heat else message("strips.read-without-this-call")
     verdict = Verdict(
         grade=grade(reading.value, uncertainty, band),
         value=reading.value,
@@ -61,7 +61,7 @@ def judge_strip(situation: Situation, reading: Reading, circuit: HeatingCircuit)
         expected=expected,
         band=band,
         warning=_range_warning(situation, reading, supply.value, circuit),
-        because=said(
+        because=message(
             "strips.element-v-should-draw",
             kilowatts=kilowatts(circuit),
             volts=supply.value,
@@ -80,13 +80,13 @@ def judge_strip(situation: Situation, reading: Reading, circuit: HeatingCircuit)
 
 def _without_call(base: Verdict, circuit: HeatingCircuit, plate: Nameplate, call: str, *, is_dead: bool) -> Verdict:
     if is_dead:
-        return changed(base, Grade.PASS, "off", said("strips.no-call-no-current-as", call=call), expected=0.0)
+        return changed(base, Grade.PASS, "off", message("strips.no-call-no-current-as", call=call), expected=0.0)
     return changed(
         base,
         Grade.FAIL,
         "stuck",
-        said("strips.draws-current-no-call", circuit=circuit.name, call=call),
-        said("strips.there-24-v-s-yes", part=part_words(circuit.device), drive=_drive(plate, circuit)),
+        message("strips.draws-current-no-call", circuit=circuit.name, call=call),
+        message("strips.there-24-v-s-yes", part=part_words(circuit.device), drive=_drive(plate, circuit)),
         expected=0.0,
     )
 
@@ -96,8 +96,8 @@ def _heating(situation: Situation, reading: Reading, circuit: HeatingCircuit, ve
     limits = situation.limits
     # A kilowatt figure nobody has read off the kit judges nothing: only that it heats is known.
     if situation.plate.rating_is_assumed(circuit.id):
-        words = said("strips.draws-current-rating-not-plate", circuit=circuit.name, kilowatts=kilowatts(circuit))
-        step = said("strips.read-kits-label-fill-kilowatts")
+        words = message("strips.draws-current-rating-not-plate", circuit=circuit.name, kilowatts=kilowatts(circuit))
+        step = message("strips.read-kits-label-fill-kilowatts")
         return changed(verdict, Grade.NOT_PROVEN, "", words, step, band=None)
     ratio = reading.value / (verdict.expected or 1.0)
     # Half the amps is a pattern of its own and not merely low: one of two coils open, or half the volts.
@@ -107,27 +107,29 @@ def _heating(situation: Situation, reading: Reading, circuit: HeatingCircuit, ve
             Grade.FAIL,
             "half dead",
             verdict.because,
-            said("strips.half-current-part-element-open"),
+            message("strips.half-current-part-element-open"),
         )
     if verdict.grade is Grade.PASS:
         return verdict
     kind = "low current" if ratio < 1 else "high current"
     # Too few amps at good volts lie in series with the element, too many in the element itself.
-    step = said("strips.volts-are-right-amps-low") if ratio < 1 else said("strips.compare-plate-element-fitted-then")
+    step = (
+        message("strips.volts-are-right-amps-low") if ratio < 1 else message("strips.compare-plate-element-fitted-then")
+    )
     return changed(verdict, verdict.grade, kind, verdict.because, CHECK_RANGE if verdict.warning else step)
 
 
-def _range_warning(situation: Situation, reading: Reading, volts: float, circuit: HeatingCircuit) -> Words:
+def _range_warning(situation: Situation, reading: Reading, volts: float, circuit: HeatingCircuit) -> Text:
     expected = expected_element_amps(circuit.rated_watts, circuit.rated_volts, volts)
     # Three times what it could draw at full volts: a slipped decimal or two conductors in the jaw come first.
     return CHECK_RANGE if reading.value > situation.limits.number("implausible_ratio") * expected else ""
 
 
-def _trace_step(circuit: HeatingCircuit) -> Words:
+def _trace_step(circuit: HeatingCircuit) -> Text:
     parts = [part for part, _, _ in rung_terminals(circuit) if part != "element"]
     # What fails most is read first.
     in_order = sorted(set(parts), key=("pole", "limit", "link").index)
-    return said(
+    return message(
         "strips.trace-under-call-24-v",
         circuit=circuit.name,
         part=part_words(circuit.device),
@@ -135,7 +137,7 @@ def _trace_step(circuit: HeatingCircuit) -> Words:
     )
 
 
-def _drive(plate: Nameplate, circuit: HeatingCircuit) -> Words:
+def _drive(plate: Nameplate, circuit: HeatingCircuit) -> Text:
     return plate.device(circuit.device).of_kind.drive_words
 
 
@@ -154,8 +156,8 @@ def judge_feed_total(situation: Situation, reading: Reading, feed: str) -> Verdi
         value=reading.value,
         uncertainty=reading.meter_uncertainty,
         unit="A",
-        because=said("strips.total-held-against-strips-own"),
-        next_step=said("strips.clamp-each-strip-this-feed"),
+        because=message("strips.total-held-against-strips-own"),
+        next_step=message("strips.clamp-each-strip-this-feed"),
     )
 
 
@@ -197,22 +199,22 @@ def feed_residual(situation: Situation, reading: Reading, feed: str) -> Verdict 
         unit="A",
         expected=total + blower_amps / 2,
         band=band,
-        because=said("strips.sum-of-strips-and-blower", total_amps=total, blower_amps=blower_amps)
+        because=message("strips.sum-of-strips-and-blower", total_amps=total, blower_amps=blower_amps)
         if blower_amps
-        else said("strips.sum-of-strips", total_amps=total),
+        else message("strips.sum-of-strips", total_amps=total),
     )
     if result is Grade.PASS:
         # A doubt wider than the margin hides a strip.
-        words = said("strips.clamps-cannot-tell-a-strip", amps=uncertainty, smallest=margin / LOST_SHARE)
+        words = message("strips.clamps-cannot-tell-a-strip", amps=uncertainty, smallest=margin / LOST_SHARE)
         return base if uncertainty <= margin else changed(base, Grade.NOT_PROVEN, "", words)
     # A strip whose rating was guessed could be the difference too.
     if plate.load_is_assumed(feed):
-        words = said("strips.not-every-rating-behind-known", because=base.because)
-        return changed(base, Grade.NOT_PROVEN, "", words, said("strips.fill-kilowatts-blowers-amps"), band=None)
+        words = message("strips.not-every-rating-behind-known", because=base.because)
+        return changed(base, Grade.NOT_PROVEN, "", words, message("strips.fill-kilowatts-blowers-amps"), band=None)
     # Clamped one after the other each drew its amps; together less flows: one has gone since.
     if reading.value < total:
-        return changed(base, result, "strip missing", base.because, said("strips.clamp-each-strip-again-one"))
-    return changed(base, result, "unlisted load", base.because, said("strips.look-strip-load-nobody-listed"))
+        return changed(base, result, "strip missing", base.because, message("strips.clamp-each-strip-again-one"))
+    return changed(base, result, "unlisted load", base.because, message("strips.look-strip-load-nobody-listed"))
 
 
 def like_elements(situation: Situation) -> list[Likeness]:
@@ -268,6 +270,6 @@ def _spread(situation: Situation, readings: Sequence[Reading]) -> Verdict:
         band=band.scaled(100),
         expected=0.0,
         kind="" if result is Grade.PASS else "unlike",
-        because=said("strips.strips-one-rating-one-supply"),
-        next_step="" if result is Grade.PASS else said("strips.element-ohms-low-one-power"),
+        because=message("strips.strips-one-rating-one-supply"),
+        next_step="" if result is Grade.PASS else message("strips.element-ohms-low-one-power"),
     )

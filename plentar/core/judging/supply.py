@@ -6,7 +6,7 @@ from plentar.core.evidence.metrology import root_sum_square
 from plentar.core.evidence.reading import Reading
 from plentar.core.judging.situation import Situation, changed
 from plentar.core.limits.verdicts import Grade, Verdict, grade
-from plentar.core.message import Words, said
+from plentar.core.message import Text, message
 from plentar.core.unit.place import GROUND, spot_of, volts_at
 from plentar.core.unit.points import Point, is_control_side
 
@@ -39,14 +39,16 @@ def judge_supply(situation: Situation, reading: Reading, point: Point) -> Verdic
     if reading.condition.feed_state(point.subject) != "live":
         return judge_off(situation, reading)
     if verdict.grade is Grade.PASS:
-        return changed(verdict, Grade.PASS, "", said("supply.inside-band-v-supply", nominal_volts=plate.nominal_volts))
+        return changed(
+            verdict, Grade.PASS, "", message("supply.inside-band-v-supply", nominal_volts=plate.nominal_volts)
+        )
     # A fifth of the line is what leaks and couples onto a lost leg through idle motors and transformers.
     if reading.value < 0.2 * expected:
         return changed(
             verdict,
             verdict.grade,
             "feed dead" if not is_leg else "leg dead",
-            said("supply.almost-no-voltage-live-feed"),
+            message("supply.almost-no-voltage-live-feed"),
             _lost_pole_step(situation, reading, point.subject),
         )
     # Low costs heat by the square; high costs elements and is nobody's on site.
@@ -55,8 +57,8 @@ def judge_supply(situation: Situation, reading: Reading, point: Point) -> Verdic
         verdict,
         verdict.grade,
         "low supply" if low else "high supply",
-        said("supply.heat-falls-square-volts") if low else said("supply.high-volts-raise-current-every"),
-        said("supply.compare-panel-disconnect-without-load") if low else said("supply.have-utility-check"),
+        message("supply.heat-falls-square-volts") if low else message("supply.high-volts-raise-current-every"),
+        message("supply.compare-panel-disconnect-without-load") if low else message("supply.have-utility-check"),
     )
 
 
@@ -71,11 +73,11 @@ def _judge_neutral(situation: Situation, reading: Reading) -> Verdict:
         unit="V",
         expected=0.0,
         band=band,
-        because=said("supply.neutral-stands-near-ground-under"),
+        because=message("supply.neutral-stands-near-ground-under"),
     )
     if result is Grade.PASS:
         return verdict
-    step = said("supply.open-loose-neutral-read-panel")
+    step = message("supply.open-loose-neutral-read-panel")
     return changed(verdict, result, "neutral off ground", verdict.because, step)
 
 
@@ -89,27 +91,27 @@ def judge_off(situation: Situation, reading: Reading) -> Verdict:
         grade=Grade.PASS, value=reading.value, uncertainty=reading.meter_uncertainty, unit="V", expected=0.0
     )
     if reading.value + reading.meter_uncertainty < situation.limits.number("dead_volts"):
-        return changed(verdict, Grade.PASS, "dead", said("supply.no-voltage-feed-off-as"))
+        return changed(verdict, Grade.PASS, "dead", message("supply.no-voltage-feed-off-as"))
     is_control = all(is_control_side(place) for place in spot_of(reading.point).places)
     if is_control and reading.value >= situation.limits.number("other_source_from_volts"):
-        words = said("supply.control-volts-stay-every-feed")
+        words = message("supply.control-volts-stay-every-feed")
     elif reading.mode:
-        words = said("supply.stays-low-impedance-mode-live")
+        words = message("supply.stays-low-impedance-mode-live")
     elif reading.value < 0.3 * situation.plate.nominal_volts:
-        words = said("supply.some-voltage-present-feed-marked")
+        words = message("supply.some-voltage-present-feed-marked")
     else:
-        words = said("supply.voltage-present-feed-marked-off")
+        words = message("supply.voltage-present-feed-marked-off")
     # Volts on what is off stop the work, whatever their size turns out to be.
-    step = said("supply.stop-find-other-feed-wrong")
+    step = message("supply.stop-find-other-feed-wrong")
     return changed(verdict, Grade.FAIL, "still live", words, step)
 
 
-def _lost_pole_step(situation: Situation, reading: Reading, feed: str) -> Words:
+def _lost_pole_step(situation: Situation, reading: Reading, feed: str) -> Text:
     legs = [situation.alike(volts_at(f"{feed}.{leg}", GROUND), reading) for leg in ("l1", "l2")]
     # Both legs at nearly 120 V to ground, and nothing between them: the same leg twice, one of them through a load.
     if all(leg is not None and leg.value > 0.35 * situation.plate.nominal_volts for leg in legs):
-        return said("supply.both-legs-near-full-volts")
-    return said("supply.read-each-leg-ground-then")
+        return message("supply.both-legs-near-full-volts")
+    return message("supply.read-each-leg-ground-then")
 
 
 def leg_difference(situation: Situation, feed: str) -> Verdict | None:
@@ -142,8 +144,8 @@ def leg_difference(situation: Situation, feed: str) -> Verdict | None:
         band=band.scaled(100),
         expected=0.0,
         kind="leg lost" if lost else "" if result is Grade.PASS else "legs differ",
-        because=said("supply.leg-1-leg-2-ground"),
-        next_step="" if result is Grade.PASS else said("supply.read-each-pole-breaker-line"),
+        because=message("supply.leg-1-leg-2-ground"),
+        next_step="" if result is Grade.PASS else message("supply.read-each-pole-breaker-line"),
     )
 
 

@@ -7,7 +7,7 @@ from plentar.core.circuit.wiring import COLD_WIRE_RATIO, one_way_ohms
 from plentar.core.evidence.reading import Reading
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.limits.verdicts import Grade, Verdict, grade
-from plentar.core.message import Words, said
+from plentar.core.message import Text, message
 from plentar.core.unit.nameplate import Feed, Nameplate
 from plentar.core.unit.place import amps_at, line_volts, volts_at
 
@@ -97,11 +97,11 @@ def supply_loss(
     if panel_sag is not None and wire is not None:
         # Hot wire drops more and leaves less for joints, cold wire the other way: a range, never one figure.
         joint = max(0.0, sag - panel_sag - wire[1]), max(0.0, sag - panel_sag - wire[0])
-    step = said("supply_loss.read-panel-under-same-load") if panel_sag is None else ""
+    step = message("supply_loss.read-panel-under-same-load") if panel_sag is None else ""
     # Twice the digits' doubt and half a volt: less is no joint to open a lug for.
     if joint is not None and joint[1] > 2 * counts + 0.5:
         watts = spoken_range((joint[0] * load, joint[1] * load), 0)
-        step = said("supply_loss.v-lost-joints-w-heat", volts=spoken_range(joint, 1), watts=watts)
+        step = message("supply_loss.v-lost-joints-w-heat", volts=spoken_range(joint, 1), watts=watts)
     return SupplyLoss(
         feed=feed_id,
         unloaded_volts=without.value,
@@ -115,7 +115,7 @@ def supply_loss(
             band=band.scaled(100),
             expected=0.0,
             kind="" if result is Grade.PASS else "sags",
-            because=said(
+            because=message(
                 "supply_loss.v-without-load-v", unloaded_volts=without.value, loaded_volts=under.value, load=load
             ),
             next_step=step if result is not Grade.PASS or joint else "",
@@ -130,7 +130,7 @@ def supply_loss(
     )
 
 
-def spoken_range(found: Range, digits: int) -> Words:
+def spoken_range(found: Range, digits: int) -> Text:
     """Return a range as it is said, one figure where both ends look alike.
 
     Example:
@@ -138,4 +138,4 @@ def spoken_range(found: Range, digits: int) -> Words:
         ((('least', '0.3'), ('most', '1.0')), '2.0')
     """
     least, most = (f"{value:.{digits}f}" for value in found)
-    return least if least == most else said("supply_loss.to", least=least, most=most)
+    return least if least == most else message("supply_loss.to", least=least, most=most)

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 from plentar.core.errors import ReadingError
 from plentar.core.limits.verdicts import Grade
-from plentar.core.message import Words, joined, said
+from plentar.core.message import Text, joined, message
 from plentar.core.unit.nameplate import Nameplate
 
 __all__ = ["BOARD_ENDS", "NO_WIRE", "TERMINALS", "MapNote", "MapRow", "check_map"]
@@ -44,7 +44,7 @@ class MapNote:
     """One thing wrong or worth knowing about the landings; `part` is the one at fault, as the causes spell it."""
 
     grade: Grade
-    words: Words
+    words: Text
     part: str = ""
 
 
@@ -58,47 +58,47 @@ def check_map(plate: Nameplate, rows: Sequence[MapRow]) -> tuple[MapNote, ...]:
     at = {row.thermostat: row for row in rows}
     notes: list[MapNote] = []
 
-    def fail(words: Words, part: str = "") -> None:
+    def fail(words: Text, part: str = "") -> None:
         notes.append(MapNote(grade=Grade.FAIL, words=words, part=part))
 
     # The valve works in one mode only: exchanged, the house heats in summer.
     if at.get("O") is not None and at["O"].board == "B":
-        fail(said("thermostat_map.o-landed-b-reversing-valve"), VALVE)
+        fail(message("thermostat_map.o-landed-b-reversing-valve"), VALVE)
     if at.get("B") is not None and at["B"].board == "O":
-        fail(said("thermostat_map.b-landed-o-reversing-valve"), VALVE)
+        fail(message("thermostat_map.b-landed-o-reversing-valve"), VALVE)
     for heat in ("W", "W2", "E"):
         row = at.get(heat)
         if row is not None and (row.board == "Y" or row.jumpered_to == "Y"):
-            fail(said("thermostat_map.joined-y-every-cooling-call", heat=heat), JOINED)
+            fail(message("thermostat_map.joined-y-every-cooling-call", heat=heat), JOINED)
     cool = at.get("Y")
     if cool is not None and (cool.board in ("W", "W2") or cool.jumpered_to in ("W", "W2")):
-        fail(said("thermostat_map.y-joined-w-every-cooling"), JOINED)
+        fail(message("thermostat_map.y-joined-w-every-cooling"), JOINED)
     # Not a defect for a thermostat that needs none, so marginal.
     if "C" in at and at["C"].board != "C":
-        notes.append(MapNote(grade=Grade.MARGINAL, words=said("thermostat_map.no-common-thermostat-one-needs")))
+        notes.append(MapNote(grade=Grade.MARGINAL, words=message("thermostat_map.no-common-thermostat-one-needs")))
     if "R" in at and at["R"].board in (NOWHERE, NO_WIRE):
-        fail(said("thermostat_map.r-does-not-reach-thermostat"), "thermostat.lead-r")
+        fail(message("thermostat_map.r-does-not-reach-thermostat"), "thermostat.lead-r")
     emergency = at.get("E")
     if emergency is not None and (emergency.jumpered_to in ("W", "W2") or emergency.board in ("W", "W2")):
-        words = said("thermostat_map.e-tied-w-emergency-heat")
+        words = message("thermostat_map.e-tied-w-emergency-heat")
         notes.append(MapNote(grade=Grade.PASS, words=words))
     for call in plate.calls:
         row = at.get(call)
         if row is not None and row.board == NO_WIRE:
             notes.append(
-                MapNote(grade=Grade.MARGINAL, words=said("thermostat_map.no-conductor-nothing-calls", call=call))
+                MapNote(grade=Grade.MARGINAL, words=message("thermostat_map.no-conductor-nothing-calls", call=call))
             )
         # Landed on Y or W was already told by name; nowhere is told below.
         elif row is not None and row.board not in (call, "Y", "W", "W2", NOWHERE):
-            fail(said("thermostat_map.landed", call=call, board=row.board))
+            fail(message("thermostat_map.landed", call=call, board=row.board))
     for row in rows:
         if row.board == NOWHERE:
             who = (
-                said("thermostat_map.conductor", colour=row.colour, thermostat=row.thermostat)
+                message("thermostat_map.conductor", colour=row.colour, thermostat=row.thermostat)
                 if row.colour
-                else said("thermostat_map.s-conductor", thermostat=row.thermostat)
+                else message("thermostat_map.s-conductor", thermostat=row.thermostat)
             )
-            fail(said("thermostat_map.landed-nowhere-board", who=who), f"thermostat.lead-{row.thermostat.lower()}")
+            fail(message("thermostat_map.landed-nowhere-board", who=who), f"thermostat.lead-{row.thermostat.lower()}")
     notes += _shared(at)
     return tuple(sorted(notes, key=lambda note: -note.grade.severity))
 
@@ -111,7 +111,7 @@ def _shared(at: Mapping[str, MapRow]) -> list[MapNote]:
             ends.setdefault(row.board, []).append(row.thermostat)
     usual = ({"W", "E"}, {"W2", "E"}, {"W", "W2"}, {"W", "W2", "E"})
     return [
-        MapNote(grade=Grade.FAIL, words=said("thermostat_map.share-board", conductors=joined(names), board=board))
+        MapNote(grade=Grade.FAIL, words=message("thermostat_map.share-board", conductors=joined(names), board=board))
         for board, names in ends.items()
         if len(names) > 1 and set(names) not in usual and "Y" not in names
     ]

@@ -12,7 +12,7 @@ from plentar.core.evidence.runs import TimingRun
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.limits.verdicts import Band, Grade, Verdict
 from plentar.core.limits.windows import AT_ONCE, Patience, closing, opening
-from plentar.core.message import Words, said
+from plentar.core.message import Text, message
 from plentar.core.unit.nameplate import Nameplate, Window
 from plentar.core.unit.points import part_words
 
@@ -84,7 +84,7 @@ class OrderNote:
     """One finding about the order of things."""
 
     grade: Grade
-    words: Words
+    words: Text
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -93,7 +93,7 @@ class RunVerdict:
 
     stages: tuple[StageVerdict, ...]
     order: tuple[OrderNote, ...]
-    not_proven_because: Words = ""
+    not_proven_because: Text = ""
 
     @property
     def grade(self) -> Grade:
@@ -228,10 +228,10 @@ def judge_on(stage: Stage, seconds: float | None, elapsed_seconds: float) -> Ver
         stage,
         window,
         at,
-        said("timing.s-window-s", stage=stage.name, min_seconds=window.min_seconds, max_seconds=window.max_seconds),
+        message("timing.s-window-s", stage=stage.name, min_seconds=window.min_seconds, max_seconds=window.max_seconds),
     )
     if seconds is None and at < window.max_seconds:
-        left = said("timing.wait-s-more", left_seconds=window.max_seconds - at)
+        left = message("timing.wait-s-more", left_seconds=window.max_seconds - at)
         return replace(base, grade=Grade.NOT_PROVEN, kind="waiting", next_step=left)
     # Silent for twice its window: no disc is that slow, it does not close. One that did come is late, however late.
     if seconds is None and at >= window.never_seconds and window.max_seconds > 0:
@@ -239,7 +239,7 @@ def judge_on(stage: Stage, seconds: float | None, elapsed_seconds: float) -> Ver
     return _timed(base, window, at)
 
 
-def _base(stage: Stage, window: Patience, at: float, because: Words) -> Verdict:
+def _base(stage: Stage, window: Patience, at: float, because: Text) -> Verdict:
     band = Band(
         marginal_low=0.0,
         pass_low=window.min_seconds,
@@ -282,17 +282,17 @@ def judge_off(
     """
     window = stage.off
     at = since_drop_seconds if seconds is None else seconds
-    words = said(
+    words = message(
         "timing.goes-off-s-after-call", stage=stage.name, min_seconds=window.min_seconds, max_seconds=window.max_seconds
     )
     base = _base(stage, window, at, words)
     # Still on long after any disc has cooled: stuck, even after a call too short to prove anything else.
     if seconds is None and at >= window.never_seconds:
-        step = said("timing.take-every-call-away-there")
+        step = message("timing.take-every-call-away-there")
         return replace(base, grade=Grade.FAIL, kind="stuck", next_step=step)
     # A disc that never got hot lets go early; only a full warm-up times it.
     if energised_seconds < limits.number("energised_seconds"):
-        words = said("timing.called-s-only-heater-not", energised_seconds=energised_seconds)
+        words = message("timing.called-s-only-heater-not", energised_seconds=energised_seconds)
         return replace(base, grade=Grade.NOT_PROVEN, kind="", because=words, band=None)
     if seconds is None and at <= window.max_seconds:
         return replace(base, grade=Grade.NOT_PROVEN, kind="waiting")
@@ -340,14 +340,14 @@ def judge_run(
     return RunVerdict(stages=tuple(judged), order=tuple(_order(plate, run, stages, limits)), not_proven_because=because)
 
 
-def _not_proven(run: TimingRun, limits: Limits) -> Words:
+def _not_proven(run: TimingRun, limits: Limits) -> Text:
     least, cooled = limits.number("least_timing_volts"), limits.number("cooled_seconds")
     # Heat in the disc's heater falls with the square of the volts: 20 V warms it in half as long again.
     if run.control_volts is not None and run.control_volts < least:
-        return said("timing.control-stood-v-below-v", control_volts=run.control_volts, least=least)
+        return message("timing.control-stood-v-below-v", control_volts=run.control_volts, least=least)
     # A disc still warm from the last call comes early and hides a slow one.
     if run.cooled_seconds is not None and run.cooled_seconds < cooled:
-        return said("timing.started-s-after-last-call", cooled_seconds=run.cooled_seconds, cooled=cooled / 60)
+        return message("timing.started-s-after-last-call", cooled_seconds=run.cooled_seconds, cooled=cooled / 60)
     return ""
 
 
@@ -381,7 +381,7 @@ def _pole_order(run: TimingRun, ranked: Sequence[str], device: str, together: fl
     for first, second in pairwise(ranked):
         a, b = run.on_seconds.get(first), run.on_seconds.get(second)
         if a is not None and b is not None and b < a - together:
-            words = said(
+            words = message(
                 "timing.came-before-leads-exchanged-slow",
                 strip=part_words(second),
                 other_strip=part_words(first),
@@ -390,7 +390,7 @@ def _pole_order(run: TimingRun, ranked: Sequence[str], device: str, together: fl
             notes.append(OrderNote(grade=Grade.MARGINAL, words=words))
         c, d = run.off_seconds.get(first), run.off_seconds.get(second)
         if c is not None and d is not None and c < d - together:
-            words = said(
+            words = message(
                 "timing.went-off-before-first-should",
                 strip=part_words(first),
                 other_strip=part_words(second),
@@ -404,31 +404,33 @@ def _blower_order(run: TimingRun, first: tuple[float, Stage], limits: Limits) ->
     came = run.on_seconds.get("blower")
     # Heat without air is the one thing the interlock is there to prevent.
     if came is None:
-        return [OrderNote(grade=Grade.FAIL, words=said("timing.heated-without-blower", first=first[1].name))]
+        return [OrderNote(grade=Grade.FAIL, words=message("timing.heated-without-blower", first=first[1].name))]
     lag = came - first[0]
     if lag > limits.number("together_seconds"):
         # Nothing printed: a delay-on of some seconds may be built in.
         result = Grade.MARGINAL if lag <= limits.number("blower_lag_seconds") else Grade.FAIL
         return [
-            OrderNote(grade=result, words=said("timing.heated-s-before-blower-started", first=first[1].name, lag=lag))
+            OrderNote(
+                grade=result, words=message("timing.heated-s-before-blower-started", first=first[1].name, lag=lag)
+            )
         ]
-    return [OrderNote(grade=Grade.PASS, words=said("timing.blower-before-first-strip"))]
+    return [OrderNote(grade=Grade.PASS, words=message("timing.blower-before-first-strip"))]
 
 
 def _blower_off(run: TimingRun, last: tuple[float, Stage], together: float) -> list[OrderNote]:
     went = run.off_seconds.get("blower")
     if went is None:
-        return [OrderNote(grade=Grade.PASS, words=said("timing.blower-runs-after-last-strip"))]
+        return [OrderNote(grade=Grade.PASS, words=message("timing.blower-runs-after-last-strip"))]
     # Strips that outlast their air overheat with nobody to see it.
     if went < last[0] - together:
         return [
             OrderNote(
                 grade=Grade.FAIL,
-                words=said("timing.heated-s-after-blower-stopped", strip=last[1].name, seconds=last[0] - went),
+                words=message("timing.heated-s-after-blower-stopped", strip=last[1].name, seconds=last[0] - went),
             )
         ]
     # Both through one contact: nothing is wrong, but still air bakes what is left of the heat.
     if went <= last[0] + together:
-        words = said("timing.blower-last-strip-off-together")
+        words = message("timing.blower-last-strip-off-together")
         return [OrderNote(grade=Grade.MARGINAL, words=words)]
-    return [OrderNote(grade=Grade.PASS, words=said("timing.blower-off-s-after-last", went=went - last[0]))]
+    return [OrderNote(grade=Grade.PASS, words=message("timing.blower-off-s-after-last", went=went - last[0]))]

@@ -15,7 +15,7 @@ from plentar.core.judging.situation import Situation
 from plentar.core.judging.strips import judge_feed_total, judge_strip
 from plentar.core.judging.supply import judge_off, judge_supply
 from plentar.core.limits.verdicts import Grade, Verdict
-from plentar.core.message import said
+from plentar.core.message import message
 from plentar.core.unit.place import amps_at, place_of, spot_of
 from plentar.core.unit.points import Point, is_on_run_sheet
 from plentar.core.unit.quantities import QUANTITIES
@@ -100,8 +100,8 @@ def _elsewhere(situation: Situation, reading: Reading, point: Point) -> Verdict:
                 unit="A",
                 expected=own.value,
                 kind="leads differ",
-                because=said("verdict.one-lead-other-rest-frame", amps=own.value, other_amps=reading.value),
-                next_step=said("verdict.element-grounded-take-feed-off"),
+                because=message("verdict.one-lead-other-rest-frame", amps=own.value, other_amps=reading.value),
+                next_step=message("verdict.element-grounded-take-feed-off"),
             )
     if point.id == amps_at("interlock") and not reading.condition.heat:
         # With heat called the interlock lead carries the blower, as it should; without, whatever it carries is wrong.

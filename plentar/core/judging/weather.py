@@ -20,7 +20,7 @@ from plentar.core.judging.heat_pump import (
 from plentar.core.judging.timing import stages_of
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.limits.verdicts import Grade
-from plentar.core.message import Words, joined, said
+from plentar.core.message import Text, joined, message
 from plentar.core.unit.electrical import BTU_PER_HOUR_PER_WATT
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.supply_path import COLDEST_DEGF
@@ -69,10 +69,10 @@ class HeatStage:
 class ColdWeatherPlan:
     """One way to run the cold end: watts drawn an hour, what it is short by, and a word on comfort."""
 
-    name: Words
+    name: Text
     drawn_watts: Range
     short_watts: Range
-    comfort: Words
+    comfort: Text
     cost: Range | None = None
 
 
@@ -113,9 +113,9 @@ class Weather:
     design_watts: Range | None
     schools: tuple[ColdWeatherPlan, ...]
     grade: Grade
-    words: Words
-    notes: tuple[Words, ...]
-    missing: tuple[Words, ...]
+    words: Text
+    notes: tuple[Text, ...]
+    missing: tuple[Text, ...]
 
     @property
     def short_watts(self) -> Range | None:
@@ -152,7 +152,7 @@ def pump_range(plate: Nameplate) -> tuple[HeatPump, HeatPump] | None:
     return scaled(1 - TONS_SPREAD), scaled(1 + TONS_SPREAD)
 
 
-def house_range(house: HousePlate | None) -> tuple[Range, Words] | None:
+def house_range(house: HousePlate | None) -> tuple[Range, Text] | None:
     """Return what a house loses a degree, least and most [Btu/h·°F], and how that is known; None while nobody told.
 
     Source:
@@ -166,13 +166,13 @@ def house_range(house: HousePlate | None) -> tuple[Range, Words] | None:
     steady = house.steady
     if steady is not None and steady.hours >= STEADY_HOURS and steady.swing_degf <= STEADY_SWING_DEGF:
         loss = steady.heat_btu_per_hour / (steady.indoor_degf - steady.outdoor_degf)
-        return (loss * (1 - STEADY_SPREAD), loss * (1 + STEADY_SPREAD)), said("weather.by-steady")
+        return (loss * (1 - STEADY_SPREAD), loss * (1 + STEADY_SPREAD)), message("weather.by-steady")
     if house.design_btu_per_hour is not None and house.design_outdoor_degf is not None:
         loss = house.design_btu_per_hour / (house.design_indoor_degf - house.design_outdoor_degf)
-        return (loss, loss), said("weather.by-design")
+        return (loss, loss), message("weather.by-design")
     if house.area_square_feet is not None:
         loss = LOSS_BY_BUILD[house.build] * house.area_square_feet
-        words = said("weather.by-area", feet=house.area_square_feet, spread=100 * AREA_SPREAD)
+        words = message("weather.by-area", feet=house.area_square_feet, spread=100 * AREA_SPREAD)
         return (loss * (1 - AREA_SPREAD), loss * (1 + AREA_SPREAD)), words
     return None
 
@@ -365,23 +365,23 @@ def _stages(
     )
 
 
-def _missing(plate: Nameplate, pumps: tuple[HeatPump, HeatPump] | None, has_loss: bool) -> list[Words]:
-    missing: list[Words] = []
+def _missing(plate: Nameplate, pumps: tuple[HeatPump, HeatPump] | None, has_loss: bool) -> list[Text]:
+    missing: list[Text] = []
     if not has_loss:
-        missing.append(_not_steady(plate) or said("weather.missing-loss"))
+        missing.append(_not_steady(plate) or message("weather.missing-loss"))
     if plate.heat_pump is not None and pumps is None:
-        missing.append(said("weather.missing-capacity", warm=HIGH_POINT_DEGF, cold=LOW_POINT_DEGF))
+        missing.append(message("weather.missing-capacity", warm=HIGH_POINT_DEGF, cold=LOW_POINT_DEGF))
     if any(plate.rating_is_assumed(circuit.id) for circuit in plate.circuits):
-        missing.append(said("weather.missing-watts"))
+        missing.append(message("weather.missing-watts"))
     return missing
 
 
-def _not_steady(plate: Nameplate) -> Words:
+def _not_steady(plate: Nameplate) -> Text:
     """Return why what was seen of a house is no steady state; nothing where it is one, or none was seen."""
     steady = plate.house.steady if plate.house is not None else None
     if steady is None or (steady.hours >= STEADY_HOURS and steady.swing_degf <= STEADY_SWING_DEGF):
         return ""
-    return said("weather.not-steady", within=STEADY_SWING_DEGF, hours=steady.hours, swing=steady.swing_degf)
+    return message("weather.not-steady", within=STEADY_SWING_DEGF, hours=steady.hours, swing=steady.swing_degf)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -394,62 +394,62 @@ class StripsSeen:
 
 
 def _answer(
-    needed: Range | None, have: float, whole: float, seen: StripsSeen, missing: list[Words], outdoor_degf: float
-) -> tuple[Grade, Words]:
+    needed: Range | None, have: float, whole: float, seen: StripsSeen, missing: list[Text], outdoor_degf: float
+) -> tuple[Grade, Text]:
     """Return the verdict and its words: enough, short by so much though all is right, short for what is dead."""
     if needed is None or missing:
-        return Grade.NOT_PROVEN, said("weather.not-proven", missing=joined(missing))
+        return Grade.NOT_PROVEN, message("weather.not-proven", missing=joined(missing))
     least, most = _less(needed, have)
     need, gives, low, high = needed[1] / 1000, have / 1000, least / 1000, most / 1000
     if most <= 0 and not (seen.are_read or seen.is_desk):
-        return Grade.NOT_PROVEN, said("weather.enough-if", outdoor=outdoor_degf, needed=need, have=gives)
+        return Grade.NOT_PROVEN, message("weather.enough-if", outdoor=outdoor_degf, needed=need, have=gives)
     if most <= 0:
-        return Grade.PASS, said("weather.enough", outdoor=outdoor_degf, needed=need, have=gives)
+        return Grade.PASS, message("weather.enough", outdoor=outdoor_degf, needed=need, have=gives)
     if least <= 0:
-        return Grade.NOT_PROVEN, said("weather.may-be-short", outdoor=outdoor_degf, most=high)
+        return Grade.NOT_PROVEN, message("weather.may-be-short", outdoor=outdoor_degf, most=high)
     if seen.dead and needed[0] <= whole:
-        return Grade.FAIL, said("weather.short-dead", outdoor=outdoor_degf, most=high)
+        return Grade.FAIL, message("weather.short-dead", outdoor=outdoor_degf, most=high)
     if seen.dead:
         still = max(0.0, needed[1] - whole) / 1000
-        return Grade.FAIL, said("weather.short-and-dead", outdoor=outdoor_degf, most=high, whole=still)
-    short: Words = said("weather.kilowatts", most=high)
+        return Grade.FAIL, message("weather.short-and-dead", outdoor=outdoor_degf, most=high, whole=still)
+    short: Text = message("weather.kilowatts", most=high)
     if most - least >= SAME_WATTS:
-        short = said("weather.kilowatts-range", least=low, most=high)
+        short = message("weather.kilowatts-range", least=low, most=high)
     # That all strips are right is said only where each was read.
     if seen.are_read:
-        return Grade.FAIL, said("weather.short", outdoor=outdoor_degf, short=short)
-    return Grade.FAIL, said("weather.short-even", outdoor=outdoor_degf, short=short)
+        return Grade.FAIL, message("weather.short", outdoor=outdoor_degf, short=short)
+    return Grade.FAIL, message("weather.short-even", outdoor=outdoor_degf, short=short)
 
 
 def _notes(
     plate: Nameplate,
     state: PumpState,
-    source: Words,
+    source: Text,
     pumps: tuple[HeatPump, HeatPump] | None,
     stages: Collection[HeatStage],
     held_back: Collection[str],
     outdoor_degf: float,
-) -> list[Words]:
-    notes: list[Words] = [source] if source else []
+) -> list[Text]:
+    notes: list[Text] = [source] if source else []
     if source and (unsteady := _not_steady(plate)):
-        notes.append(said("weather.not-counted", seen=unsteady))
+        notes.append(message("weather.not-counted", seen=unsteady))
     pump = plate.heat_pump
     if pump is not None:
         if pumps is not None and pumps[0] != pumps[1]:
-            notes.append(said("weather.by-tons", spread=100 * TONS_SPREAD))
+            notes.append(message("weather.by-tons", spread=100 * TONS_SPREAD))
         if state == "unused":
             key = "weather.wrong-thermostat" if pump.is_used == "wrong-thermostat" else "weather.unused"
-            notes.append(said(key))
+            notes.append(message(key))
         if pump.lockout_degf is not None:
             key = "weather.locked-out" if outdoor_degf < pump.lockout_degf else "weather.lockout-stuck"
-            notes.append(said(key, degf=pump.lockout_degf))
+            notes.append(message(key, degf=pump.lockout_degf))
     if plate.outdoor_thermostat is not None:
         behind = [c.name for c in plate.circuits if plate.call_of(c.device) == plate.outdoor_thermostat]
         key = "weather.staged-open" if held_back else "weather.staged-shut"
-        notes.append(said(key, call=plate.outdoor_thermostat, strips=joined(behind)))
+        notes.append(message(key, call=plate.outdoor_thermostat, strips=joined(behind)))
     slow = [stage.name for stage in stages if stage.defrost_share is not None and stage.defrost_share <= 0]
     if slow:
-        notes.append(said("weather.never-in-defrost", strips=joined(slow)))
+        notes.append(message("weather.never-in-defrost", strips=joined(slow)))
     return notes
 
 
@@ -472,10 +472,10 @@ def _schools(
     def school(name: str, needed: Range, extra: Range) -> ColdWeatherPlan:
         watts = (min(needed[0], whole_watts) + extra[0], min(needed[1], whole_watts) + extra[1])
         return ColdWeatherPlan(
-            name=said(f"weather.school-{name}"),
+            name=message(f"weather.school-{name}"),
             drawn_watts=watts,
             short_watts=_less(needed, whole_watts),
-            comfort=said(f"weather.comfort-{name}"),
+            comfort=message(f"weather.comfort-{name}"),
             cost=None if price_kwh is None else (watts[0] / 1000 * price_kwh, watts[1] / 1000 * price_kwh),
         )
 

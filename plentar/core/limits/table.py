@@ -10,7 +10,7 @@ from dataclasses import dataclass, field
 
 from plentar.core.errors import ReadingError
 from plentar.core.limits.verdicts import Band
-from plentar.core.message import Words, said
+from plentar.core.message import Text, message
 from plentar.core.unit.kinds import KINDS, Kind
 
 __all__ = ["DEFAULT_LIMITS", "LIMITS", "Limit", "Limits", "coil_limit"]
@@ -28,11 +28,11 @@ class Limit:
     """
 
     name: str
-    words: Words
+    words: Text
     unit: str
     section: str
     figures: Figures
-    why: Words = ""
+    why: Text = ""
 
     @property
     def is_band(self) -> bool:
@@ -40,20 +40,20 @@ class Limit:
         return len(self.figures) == 4
 
 
-def _band(name: str, unit: str, figures: Figures, section: str = "3", why: Words = "") -> Limit:
-    return Limit(name=name, words=said(f"limit.{name}"), unit=unit, section=section, figures=figures, why=why)
+def _band(name: str, unit: str, figures: Figures, section: str = "3", why: Text = "") -> Limit:
+    return Limit(name=name, words=message(f"limit.{name}"), unit=unit, section=section, figures=figures, why=why)
 
 
-def _most(name: str, unit: str, edges: tuple[float, float], section: str = "3", why: Words = "") -> Limit:
+def _most(name: str, unit: str, edges: tuple[float, float], section: str = "3", why: Text = "") -> Limit:
     return _band(name, unit, (-INF, -INF, *edges), section, why)
 
 
-def _one(name: str, unit: str, value: float, section: str = "3", why: Words = "") -> Limit:
+def _one(name: str, unit: str, value: float, section: str = "3", why: Text = "") -> Limit:
     return _band(name, unit, (value,), section, why)
 
 
 def _coil(kind: Kind, figures: Figures) -> Limit:
-    words = said("limit.coil_ohms", kind=kind.words, drive=kind.drive_words)
+    words = message("limit.coil_ohms", kind=kind.words, drive=kind.drive_words)
     return Limit(name=coil_limit(kind), words=words, unit="Ω", section="3", figures=figures, why=kind.ohms_why)
 
 
@@ -71,7 +71,7 @@ _ROWS = (
     # Legs differ by what loads the house has on each; a tenth is a neutral or a joint.
     _most("leg_difference_ratio", "×", (0.03, 0.10)),
     _most("neutral_volts", "V", (5.0, 10.0), "1",
-          said("limit.why.half-what-3-5-sag")),
+          message("limit.why.half-what-3-5-sag")),
     # Makers build elements from −10 to +5 % of the plate; a twentieth more is the doubt that is left.
     _band("element_amps_ratio", "×", (0.85, 0.90, 1.05, 1.10)),
     # What couples into a clamp beside live conductors stays under half an amp.
@@ -80,7 +80,7 @@ _ROWS = (
     _one("half_dead_to_ratio", "×", 0.6),
     # Beyond it a meter's slip is likelier than any fault.
     _one("implausible_ratio", "×", 3.0, "5",
-         said("limit.why.wrong-range-two-conductors-give")),
+         message("limit.why.wrong-range-two-conductors-give")),
     # Two good elements may stand at the two ends of their tolerance.
     _most("like_elements_ratio", "×", (0.10, 0.20)),
     _band("element_ohms_ratio", "×", (0.83, 0.88, 1.09, 1.14)),
@@ -91,9 +91,9 @@ _ROWS = (
     # At 500 V; an ohmmeter's nine volts prove nothing about insulation.
     _one("insulation_ohms", "Ω", 1e6),
     _one("open_ohms", "Ω", 1e6, "3",
-         said("limit.why.no-part-unit-but-insulation")),
+         message("limit.why.no-part-unit-but-insulation")),
     _most("contact_ohms", "Ω", (1.0, 5.0), "3",
-          said("limit.why.leads-tips-meter-make-some")),
+          message("limit.why.leads-tips-meter-make-some")),
     # Ten amps over a good contact's few milliohms give a drop an ordinary meter still shows.
     _one("contact_least_amps", "A", 10.0),
     # A quarter of a volt at 20 A is 5 W in a spot the size of a match head; one volt is 20 W.
@@ -110,12 +110,12 @@ _ROWS = (
     _most("control_amps_ratio", "×", (0.8, 1.0)),
     # By then a sequencer's heater has warmed to its running ohms.
     _one("control_amps_after_seconds", "s", 60.0),
-    _one("control_idle_amps", "A", 0.1, "1", said("limit.why.thermostat-electronics-and-board")),
+    _one("control_idle_amps", "A", 0.1, "1", message("limit.why.thermostat-electronics-and-board")),
     # Coils vary by a third between makers: half as much again is still the same coil.
     _most("added_amps_ratio", "×", (1.5, 2.0)),
     _one("unchanged_ratio", "×", 0.25, "5",
-         said("limit.why.smallest-coil-beside-largest-heater")),
-    _one("unchanged_amps", "A", 0.03, "5", said("limit.why.what-clamp-turns-can-still")),
+         message("limit.why.smallest-coil-beside-largest-heater")),
+    _one("unchanged_amps", "A", 0.03, "5", message("limit.why.what-clamp-turns-can-still")),
     *(
         _coil(kind, kind.ohms_band) for kind in KINDS.values() if kind.ohms_band is not None
     ),
@@ -138,13 +138,13 @@ _ROWS = (
     _one("cooled_seconds", "s", 300.0),
     _one("energised_seconds", "s", 300.0),
     _one("together_seconds", "s", 2.0, "4",
-         said("limit.why.persons-tap-meter-logs-once")),
+         message("limit.why.persons-tap-meter-logs-once")),
     # A strip glows in that time but trips nothing; a built-in delay-on is of that size.
     _one("blower_lag_seconds", "s", 10.0),
     # Full-load amps are the most a motor may draw for good; a tenth above is a bearing or a capacitor.
     _most("blower_amps_ratio", "×", (1.0, 1.10)),
     _one("blower_idle_amps", "A", 0.2, "3",
-         said("limit.why.ecms-electronics-draw-some-hundredths")),
+         message("limit.why.ecms-electronics-draw-some-hundredths")),
     # A PSC motor with its air held back falls to about half of its plate.
     _one("little_air_ratio", "×", 0.5),
     # Printed tolerance of run capacitors: ±6 %.

@@ -9,7 +9,7 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 
 from plentar.core.errors import ReadingError
-from plentar.core.message import Said, Words, said
+from plentar.core.message import Message, Text, message
 
 __all__ = ["Band", "Grade", "Verdict", "grade"]
 
@@ -102,21 +102,23 @@ class Verdict:
     kind: str = ""
     expected: float | None = None
     band: Band | None = None
-    because: Words = ""
-    next_step: Words = ""
-    warning: Words = ""
+    because: Text = ""
+    next_step: Text = ""
+    warning: Text = ""
 
     @property
-    def result(self) -> Said:
+    def result(self) -> Message:
         """The grade by itself; to a customer, whether it works."""
-        return said(f"grade.{self.grade.value.replace(' ', '-')}")
+        return message(f"grade.{self.grade.value.replace(' ', '-')}")
 
     @property
-    def spoken(self) -> Said:
+    def spoken(self) -> Message:
         """The verdict as it is read out: *fail: dead*."""
         if not self.kind:
             return self.result
-        return said("grade.of-kind", grade=self.result, kind=said(f"kind-of-verdict.{self.kind.replace(' ', '-')}"))
+        return message(
+            "grade.of-kind", grade=self.result, kind=message(f"kind-of-verdict.{self.kind.replace(' ', '-')}")
+        )
 
     @property
     def deviation_ratio(self) -> float | None:

@@ -34,7 +34,7 @@ from plentar.core.evidence.reading import Condition, Hand, Mode
 from plentar.core.evidence.record import Record
 from plentar.core.evidence.signs import sign_of
 from plentar.core.intake import Sender, take_in
-from plentar.core.message import Words, joined, said
+from plentar.core.message import Text, joined, message
 from plentar.core.practice.case import Case, part_of
 from plentar.core.practice.meter import BLOWN_MINUTES, METER, MeterDisplay, display, ranges_of
 from plentar.core.practice.score import Score
@@ -175,14 +175,14 @@ class Outcome:
 
     step: AttemptStep
     display: MeterDisplay | None = None
-    told: tuple[Words, ...] = ()
+    told: tuple[Text, ...] = ()
     danger: str = ""
-    refusal: Words = ""
+    refusal: Text = ""
     minutes: float = 0.0
     readings: int = 0
 
 
-def repairs_of(case: Case) -> tuple[tuple[str, Words], ...]:
+def repairs_of(case: Case) -> tuple[tuple[str, Text], ...]:
     """Return what can be put right on a unit, whatever is hidden: each part once, with its words."""
     parts = dict.fromkeys(fault.mended[0] for fault in faults_of(case.plate) if fault.part)
     return tuple((part, part_of(case.plate, part)) for part in parts)
@@ -198,7 +198,7 @@ class Attempt:
     case: Case
     began_at: float
     parse: Callable[[str, str], float]
-    words: Callable[[Words], str]
+    words: Callable[[Text], str]
     world: World = field(init=False)
     outcomes: list[Outcome] = field(init=False, default_factory=list)
     events: list[Event] = field(init=False, default_factory=list)
@@ -329,10 +329,10 @@ class Attempt:
             return Outcome(step=step)
         return Outcome(step=step, minutes=TAP_MINUTES)
 
-    def _hurt(self, step: AttemptStep, danger: str, *, minutes: float, told: tuple[Words, ...] = ()) -> Outcome:
+    def _hurt(self, step: AttemptStep, danger: str, *, minutes: float, told: tuple[Text, ...] = ()) -> Outcome:
         """Tell what it would have done; the call goes on from a safe state."""
         cost = BLOWN_MINUTES if danger in BLOWN else 0.0
-        words = (said(f"practice.danger-{danger}"), *told)
+        words = (message(f"practice.danger-{danger}"), *told)
         return Outcome(step=step, danger=danger, told=words, minutes=minutes + cost)
 
     # The meter.
@@ -358,7 +358,7 @@ class Attempt:
             if is_live:
                 return self._hurt(step, "ohms-live", minutes=minutes)
             # It was off, by luck: what it shows is worth what luck is worth.
-            missing = said("practice.was-missing", refusal=refusal)
+            missing = message("practice.was-missing", refusal=refusal)
             return self._hurt(step, "ohms-unproven", minutes=minutes, told=(missing,))
         if needs_dead and self._capacitor_is_charged(act.point):
             return self._hurt(step, "capacitor", minutes=minutes)
@@ -371,7 +371,7 @@ class Attempt:
         ranges = dict(ranges_of(spot.function))
         if shown.is_over and act.full_scale not in (0.0, max(ranges)):
             # OL on a small range says only that there is more than the range holds: no evidence of an open part.
-            told = said("practice.over-range", range=ranges[act.full_scale])
+            told = message("practice.over-range", range=ranges[act.full_scale])
             return Outcome(step=step, display=shown, minutes=minutes, told=(told, *self._heard()))
         deed = Measured(point=act.point, typed=shown.typed, mode=act.mode, in_hand=act.hand, meter=METER_ID)
         self._take_in(step.id, deed, meter=meter)
@@ -461,7 +461,7 @@ class Attempt:
         if not self.world.off:
             self._keep(f"{step.id}.back", PowerBack(is_confirmed=True))
         return Outcome(
-            step=step, minutes=SWAP_MINUTES, told=(said("practice.fitted", part=part_of(self.case.plate, act.part)),)
+            step=step, minutes=SWAP_MINUTES, told=(message("practice.fitted", part=part_of(self.case.plate, act.part)),)
         )
 
     def _ends_of(self, part: str) -> list[str]:
@@ -471,24 +471,24 @@ class Attempt:
 
     # Eyes, ears, nose.
 
-    def _clicked(self, before: frozenset[str]) -> tuple[Words, ...]:
+    def _clicked(self, before: frozenset[str]) -> tuple[Text, ...]:
         """A contact that moved is heard: at once where it is a relay's, when its time has come where it is a disc's."""
         moved = {name for name in before ^ self.world.closed if place_of(name).owner in self._clicking}
-        return (said("practice.clicks"),) if moved else ()
+        return (message("practice.clicks"),) if moved else ()
 
     @cached_property
     def _clicking(self) -> frozenset[str]:
         relay = self.case.plate.blower.relay
         return frozenset({device.id for device in self.case.plate.devices} | ({relay.id} if relay else set()))
 
-    def _heard(self) -> tuple[Words, ...]:
+    def _heard(self) -> tuple[Text, ...]:
         """What nobody can help hearing."""
-        found = [said("practice.chatters")] if self.world.chatters else []
+        found = [message("practice.chatters")] if self.world.chatters else []
         tripped = sorted(self.world.latched)
         if tripped and not (self.outcomes and self._told_trip):
             self._told_trip = True
             is_fuse = any(place_of(name).owner == "fuse" for name in tripped)
-            found.append(said("practice.fuse-went" if is_fuse else "practice.breaker-went"))
+            found.append(message("practice.fuse-went" if is_fuse else "practice.breaker-went"))
         if not tripped:
             self._told_trip = False
         return tuple(found)
@@ -497,24 +497,26 @@ class Attempt:
 
     def _listen(self, step: AttemptStep) -> Outcome:
         world = self.world
-        told: list[Words] = []
+        told: list[Text] = []
         glowing = [self.case.plate.circuit(name).name for name in world.glowing]
-        told.append(said("practice.glows", strips=joined(glowing)) if glowing else said("practice.dark"))
-        told.append(said("practice.blows" if world.blower_runs else "practice.still"))
+        told.append(message("practice.glows", strips=joined(glowing)) if glowing else message("practice.dark"))
+        told.append(message("practice.blows" if world.blower_runs else "practice.still"))
         if any(fault.id.endswith(("motor.seized", "weak-capacitor")) for fault in world.faults) and world.amps(
             "blower"
         ):
-            told.append(said("practice.hums"))
+            told.append(message("practice.hums"))
         if any(fault.id.endswith((".burnt", "lug-l1.loose", "lug-l2.loose")) for fault in world.faults):
-            told.append(said("practice.smells"))
+            told.append(message("practice.smells"))
         for number, (kind, about) in enumerate(self.case.signs):
             self._take_in(f"{step.id}.{number}", Observed(sign=kind, about=about))
             sign = sign_of(kind)
             words = sign.words if sign is not None else kind
-            words = said("practice.found-at", sign=words, part=place_words(self.case.plate, about)) if about else words
+            words = (
+                message("practice.found-at", sign=words, part=place_words(self.case.plate, about)) if about else words
+            )
             told.append(words)
         if not self.case.signs:
-            told.append(said("practice.nothing-seen"))
+            told.append(message("practice.nothing-seen"))
         return Outcome(step=step, told=(*told, *self._heard()), minutes=LOOK_MINUTES)
 
     # Evidence.

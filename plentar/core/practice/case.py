@@ -10,14 +10,14 @@ from plentar.core.circuit.changes import NO_CHANGE, Changes
 from plentar.core.circuit.places import find_point, place_words
 from plentar.core.errors import ReadingError
 from plentar.core.evidence.signs import sign_of
-from plentar.core.message import Words, said
+from plentar.core.message import Text, message
 from plentar.core.unit.nameplate import Nameplate
 
 __all__ = ["SKILLS", "Case", "Hidden", "part_of"]
 
 # The skills of the trade, in its order of work (docs/trade.md, section 4).
-SKILLS: Mapping[str, Words] = {
-    name: said(f"practice.skill-{name}")
+SKILLS: Mapping[str, Text] = {
+    name: message(f"practice.skill-{name}")
     for name in (
         "prove-dead", "open-closed", "amps", "back-feed", "timing", "control", "interlock", "substitution", "ledger",
         "feed", "air",
@@ -25,9 +25,9 @@ SKILLS: Mapping[str, Words] = {
 }  # fmt: skip
 
 
-def part_of(plate: Nameplate, part: str) -> Words:
+def part_of(plate: Nameplate, part: str) -> Text:
     """Return what is put right in words: the motor by itself is its run capacitor, the blower the whole of it."""
-    return said("practice.capacitor") if part == "blower.motor" else place_words(plate, part)
+    return message("practice.capacitor") if part == "blower.motor" else place_words(plate, part)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

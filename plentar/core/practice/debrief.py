@@ -9,7 +9,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from plentar.core.causes.diagnosis import Cause
-from plentar.core.message import Words
+from plentar.core.message import Text
 from plentar.core.practice.attempt import Attempt, Outcome, Read, Swap
 from plentar.core.practice.case import part_of
 from plentar.core.practice.policies import SURE, bits_of, play_case
@@ -31,13 +31,13 @@ class DebriefLine:
     number: int
     outcome: Outcome
     bits: float | None = None
-    lead: Words = ""
+    lead: Text = ""
     share: float = 0.0
-    better: Words = ""
+    better: Text = ""
     better_bits: float = 0.0
     better_minutes: float = 0.0
     was_best: bool = False
-    why: Words = ""
+    why: Text = ""
     way: tuple[str, ...] = ()
 
 
@@ -49,8 +49,8 @@ class Debrief:
     lines: tuple[DebriefLine, ...]
     certain_at: int | None
     read_after: int
-    fine_parts: tuple[Words, ...]
-    hidden: tuple[Words, ...]
+    fine_parts: tuple[Text, ...]
+    hidden: tuple[Text, ...]
     score: Score
     by_next: Score
     by_fixed: Score

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from plentar.core.circuit.places import place_words
-from plentar.core.message import Words, joined, said
+from plentar.core.message import Text, joined, message
 from plentar.core.practice.case import Case, Hidden
 from plentar.core.practice.meter import display
 from plentar.core.practice.world import World
@@ -51,10 +51,10 @@ class Drill:
     id: str
     kind: str
     skill: str
-    question: Words
-    choices: tuple[Words, ...]
+    question: Text
+    choices: tuple[Text, ...]
     right: int
-    reason: Words
+    reason: Text
     difficulty: float
 
     @property
@@ -65,10 +65,10 @@ class Drill:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class _Made:
-    question: Words
-    right: Words
-    others: tuple[Words, ...]
-    reason: Words
+    question: Text
+    right: Text
+    others: tuple[Text, ...]
+    reason: Text
     difficulty: float = 0.0
 
 
@@ -130,7 +130,7 @@ def _open_closed(random: Random) -> _Made:
     volts = world.read(volts_at(f"{strip.id}.{part}.1", f"{strip.id}.{part}.2"))
     amps = world.amps(strip.id)
     line = plate.nominal_volts
-    answers = {name: said(f"drill.{name}") for name in ("open", "closed", "not-told")}
+    answers = {name: message(f"drill.{name}") for name in ("open", "closed", "not-told")}
     right = (
         "open"
         if volts >= OPEN_SHARE * line
@@ -139,10 +139,12 @@ def _open_closed(random: Random) -> _Made:
         else "not-told"
     )
     return _Made(
-        question=said("drill.across", part=place_words(plate, f"{strip.id}.{part}"), volts=volts, amps=amps, line=line),
+        question=message(
+            "drill.across", part=place_words(plate, f"{strip.id}.{part}"), volts=volts, amps=amps, line=line
+        ),
         right=answers[right],
         others=tuple(words for name, words in answers.items() if name != right),
-        reason=said(f"drill.because-{right}", volts=volts, amps=amps),
+        reason=message(f"drill.because-{right}", volts=volts, amps=amps),
         difficulty=-0.5 if right != "not-told" else 0.7,
     )
 
@@ -161,12 +163,14 @@ def _meter(random: Random) -> _Made:
         for v in (0.0, plate.nominal_volts, plate.nominal_volts / 2, 24.5)
         if abs(v - value) > APART * plate.nominal_volts
     ]
-    what = said("drill.sound") if broken == "healthy" else world.faults[0].title
+    what = message("drill.sound") if broken == "healthy" else world.faults[0].title
     return _Made(
-        question=said("drill.what-reads", place=point.label, where=point.where, fault=what, line=plate.nominal_volts),
-        right=said("drill.volts", shown=display(value, "volts").digits),
-        others=tuple(said("drill.volts", shown=display(v, "volts").digits) for v in others[:3]),
-        reason=said("drill.because-solved", shown=display(value, "volts").digits),
+        question=message(
+            "drill.what-reads", place=point.label, where=point.where, fault=what, line=plate.nominal_volts
+        ),
+        right=message("drill.volts", shown=display(value, "volts").digits),
+        others=tuple(message("drill.volts", shown=display(v, "volts").digits) for v in others[:3]),
+        reason=message("drill.because-solved", shown=display(value, "volts").digits),
         difficulty=0.4,
     )
 
@@ -181,10 +185,10 @@ def _amps(random: Random) -> _Made:
     own = found / ohms
     others = [amps for amps in (*wrong, own * 1.25, own / 2) if abs(amps - own) > 0.03 * own]
     return _Made(
-        question=said("drill.amps", watts=watts, rated=rated, found=found),
-        right=said("drill.amperes", amps=own),
-        others=tuple(said("drill.amperes", amps=amps) for amps in others[:3]),
-        reason=said("drill.because-amps", ohms=ohms, found=found, amps=own),
+        question=message("drill.amps", watts=watts, rated=rated, found=found),
+        right=message("drill.amperes", amps=own),
+        others=tuple(message("drill.amperes", amps=amps) for amps in others[:3]),
+        reason=message("drill.because-amps", ohms=ohms, found=found, amps=own),
         difficulty=-0.3,
     )
 
@@ -200,10 +204,10 @@ def _breaker(random: Random) -> _Made:
     at = next(i for i, size in enumerate(sizes) if size >= minimum - 1e-9)
     near = [sizes[i] for i in (at - 1, at + 1, at + 2, at - 2) if 0 <= i < len(sizes)]
     return _Made(
-        question=said("drill.breaker", strips=strips, watts=watts, blower=blower),
-        right=said("drill.breaker-amps", amps=sizes[at]),
-        others=tuple(said("drill.breaker-amps", amps=size) for size in near[:3]),
-        reason=said("drill.because-breaker", load=load, minimum=minimum, size=sizes[at]),
+        question=message("drill.breaker", strips=strips, watts=watts, blower=blower),
+        right=message("drill.breaker-amps", amps=sizes[at]),
+        others=tuple(message("drill.breaker-amps", amps=size) for size in near[:3]),
+        reason=message("drill.because-breaker", load=load, minimum=minimum, size=sizes[at]),
         difficulty=0.0,
     )
 
@@ -215,16 +219,16 @@ def _relay(random: Random) -> _Made:
     closed = (pair == "COM-NO") == (state == "driven")
     if weld:
         closed = pair.endswith(weld)
-    answers = said("drill.open"), said("drill.closed")
+    answers = message("drill.open"), message("drill.closed")
     why = f"drill.because-weld-{'same' if closed else 'other'}" if weld else f"drill.because-{state}"
     return _Made(
-        question=said(
-            "drill.relay", pair=pair.replace("-", "–"), state=said(f"drill.{state}"),
-            weld=said("drill.welded", contact=weld) if weld else said("drill.sound-relay"),
+        question=message(
+            "drill.relay", pair=pair.replace("-", "–"), state=message(f"drill.{state}"),
+            weld=message("drill.welded", contact=weld) if weld else message("drill.sound-relay"),
         ),
         right=answers[closed],
         others=(answers[not closed],),
-        reason=said(why, contact=weld or pair[-2:]),
+        reason=message(why, contact=weld or pair[-2:]),
         difficulty=0.5 if weld else -0.8,
     )  # fmt: skip
 
@@ -234,10 +238,10 @@ def _com(random: Random) -> _Made:
     names = [str(n) for n in random.permutation([1, 2, 3, 4, 5, 6])[:3].tolist()]
     com, nc, no = names
     return _Made(
-        question=said("drill.com", one=_pair(com, nc, random), two=_pair(com, no, random)),
-        right=said("drill.terminal", name=com),
-        others=(said("drill.terminal", name=nc), said("drill.terminal", name=no)),
-        reason=said("drill.because-com", com=com, nc=nc, no=no),
+        question=message("drill.com", one=_pair(com, nc, random), two=_pair(com, no, random)),
+        right=message("drill.terminal", name=com),
+        others=(message("drill.terminal", name=nc), message("drill.terminal", name=no)),
+        reason=message("drill.because-com", com=com, nc=nc, no=no),
         difficulty=-0.4,
     )
 
@@ -248,14 +252,14 @@ def _pair(a: str, b: str, random: Random) -> str:
 
 def _interlock(random: Random) -> _Made:
     """Where each terminal of the interlock belongs."""
-    places = {name: said(f"drill.on-{name}") for name in ("blower", "same-leg", "load-side", "other-leg")}
+    places = {name: message(f"drill.on-{name}") for name in ("blower", "same-leg", "load-side", "other-leg")}
     owner = {"COM": "blower", "NO": "same-leg", "NC": "load-side", "fixed": "other-leg"}
     terminal = _pick(random, *owner)
     return _Made(
-        question=said("drill.interlock", terminal=said(f"drill.terminal-{terminal.lower()}")),
+        question=message("drill.interlock", terminal=message(f"drill.terminal-{terminal.lower()}")),
         right=places[owner[terminal]],
         others=tuple(words for name, words in places.items() if name != owner[terminal]),
-        reason=said(f"drill.because-interlock-{terminal.lower()}"),
+        reason=message(f"drill.because-interlock-{terminal.lower()}"),
         difficulty=0.2,
     )
 
@@ -266,16 +270,16 @@ def _log(random: Random) -> _Made:
     came = sorted(round(float(t), 0) for t in random.uniform(12, 90, size=strips))
     dead = int(random.integers(0, 2))
     seen = came[: strips - dead]
-    jumps = joined((said("drill.jump", at=t, amps=each + 0.1 * math.sin(t)) for t in seen), "comma")
+    jumps = joined((message("drill.jump", at=t, amps=each + 0.1 * math.sin(t)) for t in seen), "comma")
     return _Made(
-        question=said("drill.log", strips=strips, jumps=jumps),
-        right=said("drill.strips", count=len(seen)),
+        question=message("drill.log", strips=strips, jumps=jumps),
+        right=message("drill.strips", count=len(seen)),
         others=tuple(
-            said("drill.strips", count=n)
+            message("drill.strips", count=n)
             for n in (len(seen) + 1, len(seen) - 1, strips + 2)
             if n > 0 and n != len(seen)
         ),
-        reason=said("drill.because-log", count=len(seen), each=each),
+        reason=message("drill.because-log", count=len(seen), each=each),
         difficulty=-0.6,
     )
 
@@ -285,16 +289,16 @@ def _part(random: Random) -> _Made:
     watts = float(_pick(random, "4800", "5000", "5600"))
     amps = watts / 240
     parts = {
-        "sequencer": said("drill.part-sequencer"),
-        "blower-relay": said("drill.part-blower-relay"),
-        "small": said("drill.part-small"),
-        "wrong-coil": said("drill.part-wrong-coil"),
+        "sequencer": message("drill.part-sequencer"),
+        "blower-relay": message("drill.part-blower-relay"),
+        "small": message("drill.part-small"),
+        "wrong-coil": message("drill.part-wrong-coil"),
     }
     return _Made(
-        question=said("drill.part", watts=watts, amps=amps),
+        question=message("drill.part", watts=watts, amps=amps),
         right=parts["sequencer"],
         others=tuple(words for name, words in parts.items() if name != "sequencer"),
-        reason=said("drill.because-part", amps=amps),
+        reason=message("drill.because-part", amps=amps),
         difficulty=-0.2,
     )
 
@@ -305,13 +309,13 @@ def _plate(random: Random) -> _Made:
     most = next(float(size) for size in STANDARD_DEVICES if size >= mca)
     other = next(float(size) for size in STANDARD_DEVICES if size > most)
     return _Made(
-        question=said("drill.plate", mca=mca, most=most),
-        right=said("drill.breaker-amps", amps=most),
+        question=message("drill.plate", mca=mca, most=most),
+        right=message("drill.breaker-amps", amps=most),
         others=(
-            said("drill.breaker-amps", amps=other),
-            said("drill.breaker-amps", amps=max(float(s) for s in STANDARD_DEVICES if s < mca)),
+            message("drill.breaker-amps", amps=other),
+            message("drill.breaker-amps", amps=max(float(s) for s in STANDARD_DEVICES if s < mca)),
         ),
-        reason=said("drill.because-plate", mca=mca, most=most),
+        reason=message("drill.because-plate", mca=mca, most=most),
         difficulty=-0.7,
     )
 

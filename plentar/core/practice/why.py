@@ -8,7 +8,7 @@ import numpy as np
 
 from plentar.core.circuit.places import place_words
 from plentar.core.circuit.solve import Solution
-from plentar.core.message import Words, joined, said
+from plentar.core.message import Text, joined, message
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import GROUND, place_of, spot_of
 
@@ -111,19 +111,19 @@ def _way(came: dict[int, tuple[int, str]], node: int) -> tuple[str, ...]:
     return tuple(dict.fromkeys(reversed(parts)))
 
 
-def why_words(plate: Nameplate, ties: tuple[Tie, ...]) -> Words:
+def why_words(plate: Nameplate, ties: tuple[Tie, ...]) -> Text:
     """Return why a point shows what it shows, in one sentence; nothing where it is no voltage between two places."""
     if not ties:
         return ""
     one, other = ties
-    return said("practice.why", one=_tie_words(plate, one, "1"), other=_tie_words(plate, other, "2"))
+    return message("practice.why", one=_tie_words(plate, one, "1"), other=_tie_words(plate, other, "2"))
 
 
-def _tie_words(plate: Nameplate, tie: Tie, probe: str) -> Words:
+def _tie_words(plate: Nameplate, tie: Tie, probe: str) -> Text:
     if not tie.end:
-        return said("practice.why-floats", probe=probe)
-    end = said("practice.the-frame") if tie.end == FRAME else tie.end
+        return message("practice.why-floats", probe=probe)
+    end = message("practice.the-frame") if tie.end == FRAME else tie.end
     through = joined(place_words(plate, part) for part in tie.parts[:4])
     if not tie.parts:
-        return said("practice.why-straight", probe=probe, end=end)
-    return said("practice.why-through", probe=probe, end=end, parts=through)
+        return message("practice.why-straight", probe=probe, end=end)
+    return message("practice.why-through", probe=probe, end=end, parts=through)

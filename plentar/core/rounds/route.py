@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from pyvrp import Model
 from pyvrp.stop import MaxIterations, MaxRuntime, MultipleCriteria
 
-from plentar.core.message import Words, said
+from plentar.core.message import Text, message
 
 __all__ = [
     "DAY_MINUTES",
@@ -81,7 +81,7 @@ class Route:
     """The whole plan: stops in their order, those that fit nowhere with why, minutes on the way, ways guessed."""
 
     placed: tuple[Placed, ...]
-    left_out: tuple[tuple[Stop, Words], ...]
+    left_out: tuple[tuple[Stop, Text], ...]
     travel_minutes: float
     guessed: frozenset[tuple[str, str]]
 
@@ -151,28 +151,28 @@ def _window(stop: Stop, shift: Shift) -> tuple[int, int]:
     return day + stop.from_minute, day + stop.to_minute
 
 
-def _why_never(stop: Stop, shifts: Sequence[Shift]) -> Words:
+def _why_never(stop: Stop, shifts: Sequence[Shift]) -> Text:
     """Return why no shift could ever take a stop, or nothing: its own hours are too short, or nobody comes then."""
     if stop.to_minute - stop.from_minute < stop.minutes:
-        return said("rounds.window-too-short", stop=stop.name, window=_hours(stop), minutes=stop.minutes)
+        return message("rounds.window-too-short", stop=stop.name, window=_hours(stop), minutes=stop.minutes)
     for shift in shifts:
         overlap = min(shift.to_minute, stop.to_minute) - max(shift.from_minute, stop.from_minute)
         if (stop.day is None or stop.day == shift.day) and overlap >= stop.minutes <= shift.capacity_minutes:
             return ""
-    return said("rounds.nobody-then", stop=stop.name, window=_hours(stop))
+    return message("rounds.nobody-then", stop=stop.name, window=_hours(stop))
 
 
-def _no_room(stop: Stop) -> Words:
-    return said("rounds.no-room", stop=stop.name, window=_hours(stop))
+def _no_room(stop: Stop) -> Text:
+    return message("rounds.no-room", stop=stop.name, window=_hours(stop))
 
 
-def _hours(stop: Stop) -> Words:
+def _hours(stop: Stop) -> Text:
     begin, end = (f"{minute // 60:02d}:{minute % 60:02d}" for minute in (stop.from_minute, stop.to_minute))
     if stop.day is None and stop.from_minute == 0 and stop.to_minute >= DAY_MINUTES:
-        return said("rounds.any-hour")
+        return message("rounds.any-hour")
     if stop.day is None:
-        return said("rounds.window", begin=begin, end=end)
-    return said("rounds.window-on", day=stop.day + 1, begin=begin, end=end)
+        return message("rounds.window", begin=begin, end=end)
+    return message("rounds.window-on", day=stop.day + 1, begin=begin, end=end)
 
 
 def _solved(stops: Sequence[Stop], shifts: Sequence[Shift], ways: Ways) -> list[tuple[Shift, list[Stop]]]:

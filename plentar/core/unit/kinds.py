@@ -8,7 +8,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Literal
 
-from plentar.core.message import Said, Words, said
+from plentar.core.message import Message, Text, message
 
 __all__ = ["KINDS", "DeviceKind", "Kind", "kind_of"]
 
@@ -44,30 +44,30 @@ class Kind:
     power_factor: float
     pull_volts: float = 15.6
     ohms_band: tuple[float, float, float, float] | None
-    ohms_why: Words = ""
+    ohms_why: Text = ""
     holding_amps: float
     tab_inches: float = 0.25
     leak_ohms: float = math.inf
     drop_volts: float = 0.0
 
     @property
-    def words(self) -> Said:
+    def words(self) -> Message:
         """The kind as a technician says it."""
-        return said(f"kind.{self.id}")
+        return message(f"kind.{self.id}")
 
     @property
-    def drive_words(self) -> Said:
+    def drive_words(self) -> Message:
         """What is driven, in a word."""
-        return said(f"drive.{self.drive}")
+        return message(f"drive.{self.drive}")
 
     @property
-    def driven_words(self) -> Said:
+    def driven_words(self) -> Message:
         """What is driven, with its article, for a sentence."""
-        return said(f"kind.{self.id}.driven")
+        return message(f"kind.{self.id}.driven")
 
-    def van(self, poles: int) -> Said:
+    def van(self, poles: int) -> Message:
         """What a counter would ask for."""
-        return said(f"kind.{self.id}.van", poles=poles)
+        return message(f"kind.{self.id}.van", poles=poles)
 
     @property
     def reads_in_kilohms(self) -> bool:
@@ -117,7 +117,7 @@ _ROWS = (
         impedance_ohms=75.0,
         power_factor=0.3,
         ohms_band=(3.6, 6.0, 250.0, math.inf),
-        ohms_why=(said("kinds.built-as-small-contactor-as")),
+        ohms_why=(message("kinds.built-as-small-contactor-as")),
         holding_amps=0.32,
     ),
     Kind(

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from functools import lru_cache
 
-from plentar.core.message import Words, said
+from plentar.core.message import Text, message
 from plentar.core.unit.nameplate import HeatingCircuit, Nameplate
 from plentar.core.unit.place import GROUND, amps_at, place_of, spot_of, volts_at
 from plentar.core.unit.quantities import QUANTITIES
@@ -22,8 +22,8 @@ class Point:
     """
 
     id: str
-    label: Words
-    where: Words
+    label: Text
+    where: Text
     step: str
     subject: str
 
@@ -48,7 +48,7 @@ class Point:
         return QUANTITIES[self.quantity].sign
 
     @property
-    def function(self) -> Words:
+    def function(self) -> Text:
         """The function as it stands on a meter's dial."""
         return QUANTITIES[self.quantity].dial
 
@@ -99,22 +99,22 @@ def _supply_points(plate: Nameplate) -> list[Point]:
         points += [
             Point(
                 id=volts_at(l1, l2),
-                label=of_feed(plate, feed.id, said("points.supply")),
-                where=said("points.l1-l2-unit"),
+                label=of_feed(plate, feed.id, message("points.supply")),
+                where=message("points.l1-l2-unit"),
                 step="supply",
                 subject=feed.id,
             ),
             Point(
                 id=volts_at(l1, GROUND),
-                label=of_feed(plate, feed.id, said("points.leg-1")),
-                where=said("points.l1-ground-unit"),
+                label=of_feed(plate, feed.id, message("points.leg-1")),
+                where=message("points.l1-ground-unit"),
                 step="supply",
                 subject=feed.id,
             ),
             Point(
                 id=volts_at(l2, GROUND),
-                label=of_feed(plate, feed.id, said("points.leg-2")),
-                where=said("points.l2-ground-unit"),
+                label=of_feed(plate, feed.id, message("points.leg-2")),
+                where=message("points.l2-ground-unit"),
                 step="supply",
                 subject=feed.id,
             ),
@@ -126,8 +126,8 @@ def _call_points(plate: Nameplate) -> list[Point]:
     board = [
         Point(
             id=volts_at(f"board.{call.lower()}", "board.c"),
-            label=said("points.board", call=call),
-            where=said("points.c", call=call),
+            label=message("points.board", call=call),
+            where=message("points.c", call=call),
             step="heat-call",
             subject=call,
         )
@@ -137,8 +137,8 @@ def _call_points(plate: Nameplate) -> list[Point]:
     coils = [
         Point(
             id=f"{device.of_kind.coil_function}:{device.id}.coil.1:{device.id}.coil.2",
-            label=said("places.drive-of", device=part_words(device.id), drive=device.of_kind.drive_words),
-            where=said(
+            label=message("places.drive-of", device=part_words(device.id), drive=device.of_kind.drive_words),
+            where=message(
                 "points.across", drive=device.of_kind.drive_words, kind="DC" if device.of_kind.is_rectified else "AC"
             ),
             step="heat-call",
@@ -154,7 +154,7 @@ def _strip_points(plate: Nameplate) -> list[Point]:
         Point(
             id=amps_at(circuit.id),
             label=circuit.name,
-            where=said("points.one-conductor-circuit"),
+            where=message("points.one-conductor-circuit"),
             step="strips",
             subject=circuit.id,
         )
@@ -163,10 +163,10 @@ def _strip_points(plate: Nameplate) -> list[Point]:
     points += [
         Point(
             id=amps_at(feed.id),
-            label=said("points.feed-total")
+            label=message("points.feed-total")
             if len(plate.feeds) == 1
-            else said("points.total", part=part_words(feed.id)),
-            where=said("points.one-leg-unit"),
+            else message("points.total", part=part_words(feed.id)),
+            where=message("points.one-leg-unit"),
             step="strips",
             subject=feed.id,
         )
@@ -175,7 +175,11 @@ def _strip_points(plate: Nameplate) -> list[Point]:
     return [
         *points,
         Point(
-            id=amps_at("blower"), label="Blower", where=said("points.blowers-own-lead"), step="strips", subject="blower"
+            id=amps_at("blower"),
+            label="Blower",
+            where=message("points.blowers-own-lead"),
+            step="strips",
+            subject="blower",
         ),
     ]
 
@@ -190,12 +194,12 @@ def _trace_points(plate: Nameplate) -> list[Point]:
             what = (
                 piece_words(part)
                 if part != "pole"
-                else said("places.part-of", owner=part_words(pole.owner), part=piece_words(pole.part))
+                else message("places.part-of", owner=part_words(pole.owner), part=piece_words(pole.part))
             )
             point = Point(
                 id=volts_at(toward_1, toward_2),
-                label=said("points.of-strip", strip=circuit.name, what=what),
-                where=said("points.across-2", part=piece_words(part)),
+                label=message("points.of-strip", strip=circuit.name, what=what),
+                where=message("points.across-2", part=piece_words(part)),
                 step="trace",
                 subject=circuit.id,
             )
@@ -237,15 +241,15 @@ PIECES = frozenset(
 )
 
 
-def piece_words(piece: str) -> Words:
+def piece_words(piece: str) -> Text:
     """Return a piece of a part in words: `limit`, `pole-2`, `nc`."""
     what, _, number = piece.partition("-")
     if what in PIECES:
-        word = said(f"piece.{what}")
-        return said("piece.numbered", piece=word, number=number.replace("-", " ")) if number else word
+        word = message(f"piece.{what}")
+        return message("piece.numbered", piece=word, number=number.replace("-", " ")) if number else word
     return (piece.upper() if what in ("nc", "no") else piece).replace("-", " ")
 
 
-def of_feed(plate: Nameplate, feed: str, what: Words) -> Words:
+def of_feed(plate: Nameplate, feed: str, what: Text) -> Text:
     """Return what is said of a feed, with its name where there are several."""
-    return what if len(plate.feeds) == 1 else said("places.of-feed", what=what, feed=feed.replace("-", " "))
+    return what if len(plate.feeds) == 1 else message("places.of-feed", what=what, feed=feed.replace("-", " "))

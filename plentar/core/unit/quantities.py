@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Literal
 
-from plentar.core.message import Words, said
+from plentar.core.message import Text, message
 from plentar.core.unit.place import spot_of
 
 __all__ = ["QUANTITIES", "Quantity", "QuantityId", "quantity_of"]
@@ -29,24 +29,26 @@ class Quantity:
     id: str
     sign: str
     spellings: tuple[str, ...]
-    dial: Words
+    dial: Text
     is_predicted: bool = True
     needs_dead: bool = False
     may_be_negative: bool = False
     usual_range: float = 1000.0
-    places: Mapping[str, Words] = field(default_factory=dict)
-    where: Words = ""
+    places: Mapping[str, Text] = field(default_factory=dict)
+    where: Text = ""
     step: str = ""
-    alone: Words = ""
+    alone: Text = ""
 
 
 _ROWS = (
     Quantity(
-        id="volts", sign="V", spellings=("V", "VAC", "volts"), dial=said("quantities.ac-volts"), usual_range=250.0
+        id="volts", sign="V", spellings=("V", "VAC", "volts"), dial=message("quantities.ac-volts"), usual_range=250.0
     ),
-    Quantity(id="amps", sign="A", spellings=("A", "amp", "amps"), dial=said("quantities.clamp-amps"), usual_range=60.0),
+    Quantity(
+        id="amps", sign="A", spellings=("A", "amp", "amps"), dial=message("quantities.clamp-amps"), usual_range=60.0
+    ),
     Quantity(id="ohms", sign="Ω", spellings=("Ω", "ohm", "ohms"), dial="Ohms", needs_dead=True),
-    Quantity(id="dc_volts", sign="V", spellings=("V", "VDC"), dial=said("quantities.dc-volts"), usual_range=60.0),
+    Quantity(id="dc_volts", sign="V", spellings=("V", "VDC"), dial=message("quantities.dc-volts"), usual_range=60.0),
     Quantity(
         id="microfarads",
         sign="µF",
@@ -54,8 +56,8 @@ _ROWS = (
         dial="Capacitance",
         is_predicted=False,
         needs_dead=True,
-        places={"blower.capacitor": said("quantities.run-capacitor")},
-        where=said("quantities.leads-off-discharged"),
+        places={"blower.capacitor": message("quantities.run-capacitor")},
+        where=message("quantities.leads-off-discharged"),
         step="blower",
     ),
     Quantity(
@@ -65,10 +67,10 @@ _ROWS = (
         dial="Temperature",
         is_predicted=False,
         may_be_negative=True,
-        places={"return": said("quantities.return-air"), "supply": said("quantities.supply-air")},
-        where=said("quantities.out-sight-strips"),
+        places={"return": message("quantities.return-air"), "supply": message("quantities.supply-air")},
+        where=message("quantities.out-sight-strips"),
         step="air",
-        alone=said("quantities.one-temperature-says-nothing-itself"),
+        alone=message("quantities.one-temperature-says-nothing-itself"),
     ),
 )
 QUANTITIES: Mapping[str, Quantity] = {row.id: row for row in _ROWS}

@@ -21,7 +21,7 @@ from plentar.core.judging.feed import (
 )
 from plentar.core.judging.feed_path import PathPart, label_of, path_of, wire_runs
 from plentar.core.limits.ampacity import WireRun
-from plentar.core.message import Words, joined, said
+from plentar.core.message import Text, joined, message
 from plentar.core.unit.nameplate import HeatingCircuit, Nameplate
 from plentar.core.unit.points import part_words
 from plentar.core.unit.supply_path import STANDARD_DEVICES, Conductor, Feed
@@ -35,7 +35,7 @@ class LeftOff:
 
     strip: str
     how: Literal["own-breaker", "call", "lead"]
-    words: Words
+    words: Text
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -59,18 +59,18 @@ class Interim:
     left_off: tuple[LeftOff, ...]
     left_watts: float
     whole_watts: float
-    who: Words
+    who: Text
     device_amps: float | None = None
-    controls: Words = ""
-    cautions: tuple[Words, ...] = ()
+    controls: Text = ""
+    cautions: tuple[Text, ...] = ()
 
     @property
-    def words(self) -> Words:
+    def words(self) -> Text:
         """What is done, in one line."""
         return temporary_words([entry.strip for entry in self.left_off], self.feed, self.device_amps)
 
 
-def temporary_words(strips: Sequence[str], feed: str = "", device_amps: float | None = None) -> Words:
+def temporary_words(strips: Sequence[str], feed: str = "", device_amps: float | None = None) -> Text:
     """Return a temporary measure in one line: strips off, a smaller device in a feed, or all of the feed off.
 
     Example:
@@ -80,8 +80,8 @@ def temporary_words(strips: Sequence[str], feed: str = "", device_amps: float | 
     off = joined(list(map(part_words, strips)))
     if device_amps is not None:
         key = "interim.device-and-strips" if strips else "interim.device"
-        return said(key, feed=part_words(feed), amps=device_amps, strips=off)
-    return said("interim.strips-off", strips=off) if strips else said("interim.feed-off", feed=part_words(feed))
+        return message(key, feed=part_words(feed), amps=device_amps, strips=off)
+    return message("interim.strips-off", strips=off) if strips else message("interim.feed-off", feed=part_words(feed))
 
 
 def interim_of(plate: Nameplate, feed_id: str) -> Interim | None:
@@ -216,41 +216,41 @@ def _left_off(plate: Nameplate, strip: HeatingCircuit, off: Sequence[HeatingCirc
         fellows = [c for c in plate.circuits if c.supplied_by == branch.id]
         loads = (plate.blower.supplied_by, plate.transformer.supplied_by)
         if all(fellow in off for fellow in fellows) and branch.id not in loads:
-            words = said("interim.own-breaker", strip=strip.name, breaker=branch.id.replace("-", " "))
+            words = message("interim.own-breaker", strip=strip.name, breaker=branch.id.replace("-", " "))
             return LeftOff(strip=strip.id, how="own-breaker", words=words)
     call = plate.call_of(strip.device)
     fellows = [c for c in plate.circuits if plate.call_of(c.device) == call]
     others = {plate.call_of(c.device) for c in plate.circuits} - {call}
     if others and all(fellow in off for fellow in fellows) and strip.id not in _interlocked(plate):
-        return LeftOff(strip=strip.id, how="call", words=said("interim.by-call", strip=strip.name, call=call))
+        return LeftOff(strip=strip.id, how="call", words=message("interim.by-call", strip=strip.name, call=call))
     key = "interim.by-lead-two" if len(strip.poles) == 2 else "interim.by-lead"
     leg = "L1" if strip.switched_leg == "L2" else "L2"
-    return LeftOff(strip=strip.id, how="lead", words=said(key, strip=strip.name, leg=leg))
+    return LeftOff(strip=strip.id, how="lead", words=message(key, strip=strip.name, leg=leg))
 
 
-def _controls(plate: Nameplate, left_off: Sequence[LeftOff]) -> Words:
+def _controls(plate: Nameplate, left_off: Sequence[LeftOff]) -> Text:
     """Tell whether the unit's controls can leave just these strips off."""
     if not left_off:
         return ""
     if all(entry.how == "call" for entry in left_off):
-        return said("interim.controls-can")
+        return message("interim.controls-can")
     call = plate.call_of(plate.circuit(left_off[0].strip).device)
     together = [c.name for c in plate.circuits if plate.call_of(c.device) == call]
-    return said("interim.controls-cannot", call=call, strips=joined(together)) if len(together) > 1 else ""
+    return message("interim.controls-cannot", call=call, strips=joined(together)) if len(together) > 1 else ""
 
 
-def _cautions(plate: Nameplate, feed: Feed, left_off: Sequence[LeftOff]) -> Iterable[Words]:
+def _cautions(plate: Nameplate, feed: Feed, left_off: Sequence[LeftOff]) -> Iterable[Text]:
     if any(entry.strip in _interlocked(plate) for entry in left_off):
-        yield said("interim.keep-interlock")
+        yield message("interim.keep-interlock")
     if any(entry.how == "lead" for entry in left_off):
-        yield said("interim.proven-dead")
+        yield message("interim.proven-dead")
     wire = feed.conductor
     if wire is not None and None in (wire.ambient_degf, wire.carrying):
-        yield said("interim.as-if-cool")
+        yield message("interim.as-if-cool")
 
 
-def _who(part: PathPart) -> Words:
+def _who(part: PathPart) -> Text:
     """Return who must correct a part: what stands ahead of the unit is an electrician's."""
     if part.is_ahead:
-        return said("interim.electrician", what=part.name)
-    return said("interim.technician", what=part.name)
+        return message("interim.electrician", what=part.name)
+    return message("interim.technician", what=part.name)

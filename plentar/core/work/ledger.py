@@ -8,7 +8,7 @@ from plentar.core.circuit.wiring import wire
 from plentar.core.errors import ReadingError
 from plentar.core.evidence.events import LedgerLead
 from plentar.core.limits.verdicts import Grade
-from plentar.core.message import Words, said
+from plentar.core.message import Text, message
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import place_of
 from plentar.core.unit.points import part_words
@@ -25,7 +25,7 @@ class LeadEnd:
 
     lead: str
     terminal: str
-    words: Words
+    words: Text
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -34,7 +34,7 @@ class LedgerNote:
 
     kind: str
     grade: Grade
-    words: Words
+    words: Text
     lead: str
 
 
@@ -52,20 +52,20 @@ def leads_of(plate: Nameplate, part: str) -> tuple[LeadEnd, ...]:
         for here, there in ((lead.a, lead.b), (lead.b, lead.a)):
             # Leads inside the part are none anybody could move.
             if place_of(here).owner == part != place_of(there).owner:
-                words = said("ledger.from", terminal=terminal_words(plate, there))
+                words = message("ledger.from", terminal=terminal_words(plate, there))
                 found.append(LeadEnd(lead=f"{lead.id}@{here}", terminal=here, words=words))
     if not found:
         raise ReadingError(f"this unit has no part {part!r} with leads", field="part")
     return tuple(sorted(found, key=lambda end: end.terminal))
 
 
-def terminals_of(plate: Nameplate, part: str) -> tuple[tuple[str, Words], ...]:
+def terminals_of(plate: Nameplate, part: str) -> tuple[tuple[str, Text], ...]:
     """Return where a lead can go on a part: its terminals in words, a dead terminal, or loose."""
     names = [name for name in wire(plate).terminals if place_of(name).owner == part]
     return (
         *((name, terminal_words(plate, name)) for name in names),
-        (DEAD, said("ledger.terminal-no-contact")),
-        (LOOSE, said("ledger.loose")),
+        (DEAD, message("ledger.terminal-no-contact")),
+        (LOOSE, message("ledger.loose")),
     )
 
 
@@ -98,29 +98,29 @@ def check_ledger(plate: Nameplate, part: str, rows: Sequence[LedgerLead]) -> tup
         own = [lead for lead in leads if ends[lead].terminal == terminal]
         # Two leads the circuit itself joins there may share a terminal.
         if len(leads) > max(1, len(own)):
-            words = said("ledger.leads-joined", count=len(leads), terminal=places[terminal])
+            words = message("ledger.leads-joined", count=len(leads), terminal=places[terminal])
             notes.append(LedgerNote(kind="joined", grade=Grade.FAIL, words=words, lead=leads[0]))
     return tuple(sorted(notes, key=lambda note: -note.grade.severity))
 
 
-def _row_notes(plate: Nameplate, end: LeadEnd, row: LedgerLead, places: Mapping[str, Words]) -> list[LedgerNote]:
-    lead = said("ledger.lead", where=end.words)
+def _row_notes(plate: Nameplate, end: LeadEnd, row: LedgerLead, places: Mapping[str, Text]) -> list[LedgerNote]:
+    lead = message("ledger.lead", where=end.words)
     notes = []
     if row.after == LOOSE:
         notes.append(
-            LedgerNote(kind="loose", grade=Grade.FAIL, words=said("ledger.ends-nowhere", lead=lead), lead=row.lead)
+            LedgerNote(kind="loose", grade=Grade.FAIL, words=message("ledger.ends-nowhere", lead=lead), lead=row.lead)
         )
     elif row.after == DEAD:
-        words = said("ledger.sits-terminal-no-contact-behind", lead=lead)
+        words = message("ledger.sits-terminal-no-contact-behind", lead=lead)
         notes.append(LedgerNote(kind="dead terminal", grade=Grade.FAIL, words=words, lead=row.lead))
     # Not where the circuit wants it: the commonest mistake after a swap.
     elif row.after != end.terminal:
-        words = said("ledger.sits-circuit-wants", lead=lead, terminal=places[row.after], wanted=places[end.terminal])
+        words = message("ledger.sits-circuit-wants", lead=lead, terminal=places[row.after], wanted=places[end.terminal])
         notes.append(LedgerNote(kind="wrong terminal", grade=Grade.FAIL, words=words, lead=row.lead))
     if row.after != row.before and row.after == end.terminal:
-        words = said("ledger.moved-from", lead=lead, before=places[row.before], after=places[row.after])
+        words = message("ledger.moved-from", lead=lead, before=places[row.before], after=places[row.after])
         notes.append(LedgerNote(kind="moved", grade=Grade.PASS, words=words, lead=row.lead))
     if row.end_state == "heat-marked":
-        words = said("ledger.still-has-heat-marked-end", lead=lead)
+        words = message("ledger.still-has-heat-marked-end", lead=lead)
         notes.append(LedgerNote(kind="heat-marked", grade=Grade.MARGINAL, words=words, lead=row.lead))
     return notes

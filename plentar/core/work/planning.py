@@ -7,7 +7,7 @@ from functools import lru_cache
 from plentar.core.causes.fault import Fault
 from plentar.core.causes.faults import COMPLAINTS, faults_of
 from plentar.core.causes.modes import Takes
-from plentar.core.message import Words, said
+from plentar.core.message import Text, message
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import place_of
 
@@ -22,7 +22,7 @@ class PartNeed:
     """One kind of part, by what a counter would ask: a kind and the figures that matter."""
 
     id: str
-    words: Words
+    words: Text
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -44,7 +44,7 @@ class VanList:
     covered: float
 
 
-ENDS = PartNeed(id="ends", words=said("planning.push-ends-lugs-high-temperature"))
+ENDS = PartNeed(id="ends", words=message("planning.push-ends-lugs-high-temperature"))
 NOTHING = PartNeed(id="", words="")
 
 
@@ -66,7 +66,7 @@ def part_for(plate: Nameplate, fault: Fault) -> PartNeed:
 def _element(plate: Nameplate, strip: str) -> PartNeed:
     circuit = plate.circuit(strip)
     kilowatts, volts = circuit.rated_watts / 1000, circuit.rated_volts
-    words = said("planning.kw-v-element", kilowatts=kilowatts, volts=volts)
+    words = message("planning.kw-v-element", kilowatts=kilowatts, volts=volts)
     return PartNeed(id=f"element-{kilowatts:g}-{volts:g}", words=words)
 
 
@@ -78,24 +78,26 @@ def _device(plate: Nameplate, name: str) -> PartNeed:
 
 def _transformer(plate: Nameplate, _: str) -> PartNeed:
     va = plate.transformer.va
-    return PartNeed(id=f"transformer-{va:g}", words=said("planning.transformer", va=va))
+    return PartNeed(id=f"transformer-{va:g}", words=message("planning.transformer", va=va))
 
 
 def _fuse(plate: Nameplate, _: str) -> PartNeed:
     amps = plate.transformer.fuse_amps
-    words = said("planning.control-fuses", amps=amps) if amps else said("planning.control-fuses-of-both-sizes")
+    words = message("planning.control-fuses", amps=amps) if amps else message("planning.control-fuses-of-both-sizes")
     return PartNeed(id=f"fuse-{amps or 0:g}", words=words)
 
 
 def _capacitor(plate: Nameplate, _: str) -> PartNeed:
     size = plate.blower.capacitor_microfarads
-    words = said("planning.run-capacitor", microfarads=size) if size else said("planning.run-capacitor-of-its-label")
+    words = (
+        message("planning.run-capacitor", microfarads=size) if size else message("planning.run-capacitor-of-its-label")
+    )
     return PartNeed(id=f"capacitor-{size or 0:g}", words=words)
 
 
 def _motor(plate: Nameplate, _: str) -> PartNeed:
     kind, amps = plate.blower.kind.upper(), plate.blower.rated_amps
-    return PartNeed(id=f"motor-{kind}-{amps:g}", words=said("planning.blower-motor", kind=kind, amps=amps))
+    return PartNeed(id=f"motor-{kind}-{amps:g}", words=message("planning.blower-motor", kind=kind, amps=amps))
 
 
 def _relay(plate: Nameplate, _: str) -> PartNeed:
@@ -104,10 +106,10 @@ def _relay(plate: Nameplate, _: str) -> PartNeed:
     form = "DPDT" if len(relay.contacts) == 2 else "SPDT"
     is_timed = bool(relay.on_delay_seconds or relay.off_delay_seconds)
     reason = "planning.time-delay-blower-relay" if is_timed else "planning.blower-relay"
-    return PartNeed(id=f"blower-relay-{form}-{is_timed}", words=said(reason, form=form))
+    return PartNeed(id=f"blower-relay-{form}-{is_timed}", words=message(reason, form=form))
 
 
-def _same(part: str, words: Words) -> Callable[[Nameplate, str], PartNeed]:
+def _same(part: str, words: Text) -> Callable[[Nameplate, str], PartNeed]:
     """Return a maker of a part that is the same on every unit."""
     need = PartNeed(id=part, words=words)
     return lambda _plate, _owner: need
@@ -117,18 +119,18 @@ _PARTS: Mapping[Takes, Callable[[Nameplate, str], PartNeed]] = {
     "": lambda _plate, _owner: NOTHING,
     "ends": lambda _plate, _owner: ENDS,
     "element": _element,
-    "link": _same("link", said("planning.fusible-links")),
-    "limit": _same("limit", said("planning.limit-opening-temperature-as-original")),
+    "link": _same("link", message("planning.fusible-links")),
+    "limit": _same("limit", message("planning.limit-opening-temperature-as-original")),
     "device": _device,
-    "board": _same("rectifier", said("planning.rectifier-board-24-v")),
+    "board": _same("rectifier", message("planning.rectifier-board-24-v")),
     "transformer": _transformer,
     "fuse": _fuse,
-    "thermostat": _same("thermostat", said("planning.thermostat")),
-    "outdoor thermostat": _same("outdoor-thermostat", said("planning.outdoor-thermostat")),
+    "thermostat": _same("thermostat", message("planning.thermostat")),
+    "outdoor thermostat": _same("outdoor-thermostat", message("planning.outdoor-thermostat")),
     "motor": _motor,
     "capacitor": _capacitor,
     "relay": _relay,
-    "filter": _same("filter", said("planning.filters")),
+    "filter": _same("filter", message("planning.filters")),
 }
 
 

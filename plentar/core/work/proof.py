@@ -9,7 +9,7 @@ from plentar.core.judging.situation import Situation
 from plentar.core.judging.verdict import judge
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.limits.verdicts import Grade, Verdict
-from plentar.core.message import Words, said
+from plentar.core.message import Text, message
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import amps_at, line_volts, spot_of
 from plentar.core.unit.points import part_words
@@ -18,12 +18,12 @@ __all__ = ["BEFORE_POWER", "RISE", "TIMES", "Proof", "ProofItem", "proof_items",
 
 # docs/trade.md, section 4, step 15: before power goes back on.
 BEFORE_POWER = (
-    ("pulled", said("proof.every-moved-lead-pull-tested")),
-    ("torqued", said("proof.lugs-tight")),
-    ("strands", said("proof.no-bare-strands")),
-    ("metal", said("proof.no-loose-metal-cabinet")),
-    ("covers", said("proof.covers")),
-    ("breaker", said("proof.why-breaker-was-found-off")),
+    ("pulled", message("proof.every-moved-lead-pull-tested")),
+    ("torqued", message("proof.lugs-tight")),
+    ("strands", message("proof.no-bare-strands")),
+    ("metal", message("proof.no-loose-metal-cabinet")),
+    ("covers", message("proof.covers")),
+    ("breaker", message("proof.why-breaker-was-found-off")),
 )
 
 
@@ -33,8 +33,8 @@ class ProofItem:
 
     point: str
     calls: frozenset[str]
-    words: Words
-    why: Words
+    words: Text
+    why: Text
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -66,7 +66,9 @@ def proof_items(plate: Nameplate, failed_points: Sequence[str] = ()) -> tuple[Pr
         ProofItem(
             point=line_volts(feed),
             calls=heat,
-            words=said("proof.supply-under-load") if is_one else said("proof.feed-under-load", feed=part_words(feed)),
+            words=message("proof.supply-under-load")
+            if is_one
+            else message("proof.feed-under-load", feed=part_words(feed)),
             why="load",
         )
         for feed in feeds
@@ -76,34 +78,38 @@ def proof_items(plate: Nameplate, failed_points: Sequence[str] = ()) -> tuple[Pr
             ProofItem(
                 point=amps_at(circuit.id),
                 calls=heat,
-                words=said("proof.heat-called", circuit=circuit.name),
+                words=message("proof.heat-called", circuit=circuit.name),
                 why="amps",
             )
         )
-    items.append(ProofItem(point=amps_at("blower"), calls=heat, words=said("proof.blower-heat-called"), why="blower"))
     items.append(
-        ProofItem(point=amps_at("blower"), calls=frozenset({"G"}), words=said("proof.blower-fan-called"), why="blower")
+        ProofItem(point=amps_at("blower"), calls=heat, words=message("proof.blower-heat-called"), why="blower")
+    )
+    items.append(
+        ProofItem(
+            point=amps_at("blower"), calls=frozenset({"G"}), words=message("proof.blower-fan-called"), why="blower"
+        )
     )
     together = heat | {"G"}
     items += [
         ProofItem(
             point=amps_at(feed),
             calls=together,
-            words=said("proof.all-calls-together")
+            words=message("proof.all-calls-together")
             if is_one
-            else said("proof.feed-all-calls-together", feed=part_words(feed)),
+            else message("proof.feed-all-calls-together", feed=part_words(feed)),
             why="all",
         )
         for feed in feeds
     ]
     for circuit in plate.circuits:
-        words = said("proof.nothing-called", circuit=circuit.name)
+        words = message("proof.nothing-called", circuit=circuit.name)
         items.append(ProofItem(point=amps_at(circuit.id), calls=frozenset(), words=words, why="off"))
     known = {(item.point, item.calls) for item in items}
     # Ohms prove a part, not a repair: what failed as ohms is proven by amps.
     again = [p for p in failed_points if (p, heat) not in known and not spot_of(p).is_ohms]
     items += [
-        ProofItem(point=p, calls=heat, words=find_point(plate, p).label, why=said("proof.failed-before"))
+        ProofItem(point=p, calls=heat, words=find_point(plate, p).label, why=message("proof.failed-before"))
         for p in dict.fromkeys(again)
     ]
     # What failed is read first, while everybody still knows why.
@@ -111,8 +117,8 @@ def proof_items(plate: Nameplate, failed_points: Sequence[str] = ()) -> tuple[Pr
 
 
 # What else is proven after a repair, by no single reading: the order and times of a run, the rise of the air.
-TIMES = ProofItem(point="", calls=frozenset({"W"}), words=said("proof.order-and-times"), why="times")
-RISE = ProofItem(point="", calls=frozenset({"W"}), words=said("proof.rise-of-the-air"), why="rise")
+TIMES = ProofItem(point="", calls=frozenset({"W"}), words=message("proof.order-and-times"), why="times")
+RISE = ProofItem(point="", calls=frozenset({"W"}), words=message("proof.rise-of-the-air"), why="rise")
 
 
 def prove(

@@ -7,7 +7,7 @@ from plentar.core.circuit.places import contact_of, find_point, part_terminals
 from plentar.core.evidence.events import OPENED_AT, Ticked
 from plentar.core.evidence.lockout import TICK_WORDS, Lockout, safe_ticks
 from plentar.core.evidence.reading import Condition, Hand
-from plentar.core.message import Words, joined, said
+from plentar.core.message import Text, joined, message
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import spot_of, volts_at
 from plentar.core.unit.points import Point, part_words
@@ -16,7 +16,7 @@ from plentar.core.unit.quantities import QUANTITIES
 __all__ = ["CONTROL_POINT", "NOT_DEAD", "SafeLine", "condition_refusal", "ohms_refusal", "opened_choices", "safe_list"]
 
 CONTROL_POINT = volts_at("board.r", "board.c")
-NOT_DEAD = said("safety.ohms-are-only-read-what")
+NOT_DEAD = message("safety.ohms-are-only-read-what")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -28,9 +28,9 @@ class SafeLine:
 
     kind: Literal["tick", "off", "lock", "meter", "readings", "frame"]
     about: str
-    words: Words
+    words: Text
     is_done: bool
-    note: Words = ""
+    note: Text = ""
     by: str = ""
     at: float | None = None
 
@@ -50,22 +50,22 @@ def safe_list(plate: Nameplate, lockout: Lockout, person: str) -> tuple[SafeLine
     """
     lines = [_tick(lockout, "safe-gear")]
     for feed in plate.feeds:
-        name = said("safety.feed") if len(plate.feeds) == 1 else part_words(feed.id)
+        name = message("safety.feed") if len(plate.feeds) == 1 else part_words(feed.id)
         device = lockout.opened.get(feed.id, "")
         is_off = lockout.feeds.get(feed.id, "live") != "live"
-        note = said("safety.opened-all-up-line-terminals", OPENED_AT=OPENED_AT[device]) if device else ""
-        words = said("safety.off-which-device-was-opened", feed=name)
+        note = message("safety.opened-all-up-line-terminals", OPENED_AT=OPENED_AT[device]) if device else ""
+        words = message("safety.off-which-device-was-opened", feed=name)
         lines.append(SafeLine(kind="off", about=feed.id, words=words, is_done=is_off and bool(device), note=note))
         locks = lockout.locks_of(feed.id)
         own = any(lock.person == person for lock in locks)
         owners = joined(
             (
-                said("safety.lock" if lock.how == "lock" else "safety.pull-out-kept-tagged", by=lock.by)
+                message("safety.lock" if lock.how == "lock" else "safety.pull-out-kept-tagged", by=lock.by)
                 for lock in locks
             ),
             "comma",
         )
-        words = said("safety.your-own-lock-tag", feed=name)
+        words = message("safety.your-own-lock-tag", feed=name)
         lines.append(SafeLine(kind="lock", about=feed.id, words=words, is_done=own, note=owners))
     lines.append(_tick(lockout, "safe-outdoor-off"))
     proof = lockout.proofs.get("")
@@ -74,24 +74,24 @@ def safe_list(plate: Nameplate, lockout: Lockout, person: str) -> tuple[SafeLine
         SafeLine(
             kind="meter",
             about="before",
-            words=said("safety.meter-proven-known-live-source"),
+            words=message("safety.meter-proven-known-live-source"),
             is_done=bool(told),
             by=proof.by if proof else "",
             at=proof.done_at if proof else None,
         )
     )
     left = [pair for pair in lockout.pairs if not pair.counts]
-    words = said("safety.frame-proven-known-live-leg")
-    note = "" if lockout.frame_is_proven else said("safety.each-leg-read-normal-volts")
+    words = message("safety.frame-proven-known-live-leg")
+    note = "" if lockout.frame_is_proven else message("safety.each-leg-read-normal-volts")
     frame = SafeLine(kind="frame", about="safe-frame", words=words, is_done=lockout.frame_is_proven, note=note)
     lines.append(frame)
     read = [pair for pair in lockout.pairs if pair.volts is not None]
-    words = said("safety.line-terminals-unit-every-leg")
+    words = message("safety.line-terminals-unit-every-leg")
     # Done when each was read and only the meter's own proof is still missing, which is the next line.
     done = len(read) == len(lockout.pairs) and all(pair.counts or pair.asks_again for pair in lockout.pairs)
     note = left[0].why_not if left and read else ""
     lines.append(SafeLine(kind="readings", about="", words=words, is_done=done and bool(read), note=note))
-    words = said("safety.meter-proven-again-same-function")
+    words = message("safety.meter-proven-again-same-function")
     lines.append(SafeLine(kind="meter", about="after", words=words, is_done=not left))
     if ("safe-capacitor", "") in safe_ticks(plate):
         lines.append(_tick(lockout, "safe-capacitor"))
@@ -108,11 +108,11 @@ def _tick(lockout: Lockout, line: str) -> SafeLine:
         is_done=event is not None,
         by=event.by if event else "",
         at=event.done_at if event else None,
-        note=said("safety.v", volts=volts) if volts is not None else "",
+        note=message("safety.v", volts=volts) if volts is not None else "",
     )
 
 
-def condition_refusal(plate: Nameplate, condition: Condition, point_id: str) -> Words:
+def condition_refusal(plate: Nameplate, condition: Condition, point_id: str) -> Text:
     """Return why ohms or microfarads may not be read under a condition, or nothing.
 
     A part in the hand may be measured at any time. In the unit every feed and the control side must be proven dead;
@@ -125,10 +125,10 @@ def condition_refusal(plate: Nameplate, condition: Condition, point_id: str) -> 
     function, part = spot.function, spot.part
     # Volts and amps are live work; a part in the hand has none.
     if not QUANTITIES[function].needs_dead:
-        return said("safety.only-ohms-continuity-microfarads-are") if condition.in_hand else ""
+        return message("safety.only-ohms-continuity-microfarads-are") if condition.in_hand else ""
     # Out of the unit it hangs on nothing that could bite or mislead.
     if condition.in_hand:
-        return "" if part else said("safety.between-two-places-unit-nothing")
+        return "" if part else message("safety.between-two-places-unit-nothing")
     if condition.is_proven_dead:
         return ""
     # The one exception: a coil held in by a low-voltage source, a contact with its own leads off.
@@ -137,7 +137,7 @@ def condition_refusal(plate: Nameplate, condition: Condition, point_id: str) -> 
     return NOT_DEAD
 
 
-def ohms_refusal(plate: Nameplate, lockout: Lockout, point_id: str, *, person: str, in_hand: Hand = "") -> Words:
+def ohms_refusal(plate: Nameplate, lockout: Lockout, point_id: str, *, person: str, in_hand: Hand = "") -> Text:
     """Return why a person may not read ohms at a place now, or nothing.
 
     Beyond what the condition must be: the reader's own lock is on every feed, and the part itself was read dead.
@@ -150,16 +150,16 @@ def ohms_refusal(plate: Nameplate, lockout: Lockout, point_id: str, *, person: s
     refusal = condition_refusal(plate, _in_hand(condition, in_hand), point_id)
     if refusal:
         is_missing = refusal == NOT_DEAD and bool(lockout.missing)
-        return said("safety.still-missing", refusal=refusal, missing=lockout.missing[0]) if is_missing else refusal
+        return message("safety.still-missing", refusal=refusal, missing=lockout.missing[0]) if is_missing else refusal
     if in_hand or not QUANTITIES[point.quantity].needs_dead:
         return ""
     # Somebody else's lock comes off when they are done, not when you are.
     if not lockout.has_locked(person):
-        return said("safety.put-your-own-lock-tag")
+        return message("safety.put-your-own-lock-tag")
     places = _places(plate, point)
     # Dead at the lugs is not dead at the part: a second feed or a capacitor may hang on it.
     if not places <= lockout.parts_below:
-        return said("safety.read-volts-part-first-across")
+        return message("safety.read-volts-part-first-across")
     return ""
 
 

@@ -12,7 +12,7 @@ from plentar.core.judging.timing import stages_of
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.limits.verdicts import Grade, grade
 from plentar.core.limits.windows import AT_ONCE
-from plentar.core.message import Words, joined, said
+from plentar.core.message import Text, joined, message
 from plentar.core.unit.electrical import expected_element_amps
 from plentar.core.unit.kinds import KINDS
 from plentar.core.unit.nameplate import Nameplate, Pole, SwitchingDevice, Window
@@ -82,13 +82,13 @@ class Part:
 class CheckLine:
     """One line of the check: what was held against what, with the margin in words."""
 
-    name: Words
+    name: Text
     grade: Grade
-    words: Words
-    changes: Words = field(default="")
+    words: Text
+    changes: Text = field(default="")
 
 
-def kind_words(kind: str) -> Words:
+def kind_words(kind: str) -> Text:
     """Return a part's kind as it is said: `dc-relay` is DC heat relay."""
     return KINDS[kind].words if kind in KINDS else kind.replace("-", " ")
 
@@ -142,37 +142,37 @@ def check_part(
     return tuple(lines)
 
 
-def _line(name: Words, result: Grade, words: Words, changes: Words = "") -> CheckLine:
+def _line(name: Text, result: Grade, words: Text, changes: Text = "") -> CheckLine:
     return CheckLine(name=name, grade=result, words=words, changes=changes)
 
 
 def _kind_line(device: SwitchingDevice, part: Part) -> CheckLine:
     # Made for a motor's few amps: on a strip it welds or burns within a season.
     if part.kind == "blower-relay":
-        return _line("Kind", Grade.FAIL, said("substitution.never-fit-blower-relay-as"))
+        return _line("Kind", Grade.FAIL, message("substitution.never-fit-blower-relay-as"))
     if part.kind in ("limit", "element"):
-        return _line("Kind", Grade.FAIL, said("substitution.switches-nothing", kind=part.kind))
+        return _line("Kind", Grade.FAIL, message("substitution.switches-nothing", kind=part.kind))
     if part.kind == device.kind:
         return _line(
             "Kind",
             Grade.PASS,
-            said("substitution.for", part=device.of_kind.words, device=device.of_kind.words),
+            message("substitution.for", part=device.of_kind.words, device=device.of_kind.words),
         )
-    words = said("substitution.place", part=KINDS[part.kind].words, device=device.of_kind.words)
+    words = message("substitution.place", part=KINDS[part.kind].words, device=device.of_kind.words)
     # Same way of moving, so order and interlock stay; another way changes what comes first.
     if KINDS[part.kind].is_thermal == device.of_kind.is_thermal:
         how = (
-            said("substitution.after-heater-has-warmed-as")
+            message("substitution.after-heater-has-warmed-as")
             if device.of_kind.is_thermal
-            else said("substitution.once-as-before")
+            else message("substitution.once-as-before")
         )
-        return _line("Kind", Grade.MARGINAL, words, said("substitution.moves", how=how))
+        return _line("Kind", Grade.MARGINAL, words, message("substitution.moves", how=how))
     how = (
-        said("substitution.after-heater-has-warmed")
+        message("substitution.after-heater-has-warmed")
         if KINDS[part.kind].is_thermal
-        else said("substitution.once-all-together")
+        else message("substitution.once-all-together")
     )
-    return _line("Kind", Grade.MARGINAL, words, said("substitution.poles-now-move", how=how))
+    return _line("Kind", Grade.MARGINAL, words, message("substitution.poles-now-move", how=how))
 
 
 def _contact_lines(plate: Nameplate, device: SwitchingDevice, part: Part, limits: Limits) -> list[CheckLine]:
@@ -183,21 +183,23 @@ def _contact_lines(plate: Nameplate, device: SwitchingDevice, part: Part, limits
             continue
         # At the service's volts, since that is what the contact will carry on most days.
         amps = sum(float(expected_element_amps(c.rated_watts, c.rated_volts, plate.nominal_volts)) for c in loads)
-        name = said("substitution.contact", strips=joined(c.name for c in loads))
+        name = message("substitution.contact", strips=joined(c.name for c in loads))
         if part.rated_amps is None:
-            lines.append(_line(name, Grade.NOT_PROVEN, said("substitution.switch-parts-rating-not-known", amps=amps)))
+            lines.append(
+                _line(name, Grade.NOT_PROVEN, message("substitution.switch-parts-rating-not-known", amps=amps))
+            )
             continue
         # A load that was guessed cannot pass a contact.
         if any(plate.rating_is_assumed(c.id) for c in loads):
-            words = said("substitution.some-switch-if-strip-usual", amps=amps)
+            words = message("substitution.some-switch-if-strip-usual", amps=amps)
             lines.append(_line(name, Grade.NOT_PROVEN, words))
             continue
         share = amps / part.rated_amps
         result = grade(share, 0.0, limits.band("contact_load_ratio"))
-        words = said("substitution.a-on-a", amps=amps, rated_amps=part.rated_amps, share=100 * share)
+        words = message("substitution.a-on-a", amps=amps, rated_amps=part.rated_amps, share=100 * share)
         # Motor amps are broken at a motor's power factor; a heater's are continuous and need the resistive rating.
         if part.rating == "motor":
-            result, words = Grade.FAIL, said("substitution.rating-motors-not-heaters", load=words)
+            result, words = Grade.FAIL, message("substitution.rating-motors-not-heaters", load=words)
         lines.append(_line(name, result, words))
     return lines
 
@@ -211,13 +213,17 @@ def _split_line(device: SwitchingDevice, part: Part) -> CheckLine:
     """Which poles go to which of two parts, and that two discs keep no order between them."""
     numbers = sorted(pole.number for pole in device.poles)
     first, second = numbers[: part.poles], numbers[part.poles :]
-    words = said(
+    words = message(
         "substitution.split",
         first=joined(f"{n}" for n in first),
-        second=joined([*(f"{n}" for n in second), *([said("substitution.the-auxiliary")] if device.auxiliary else [])]),
+        second=joined(
+            [*(f"{n}" for n in second), *([message("substitution.the-auxiliary")] if device.auxiliary else [])]
+        ),
     )
-    order = said("substitution.split-order") if KINDS[part.kind].is_thermal else said("substitution.split-at-once")
-    return _line(said("substitution.two-for-one"), Grade.MARGINAL, words, order)
+    order = (
+        message("substitution.split-order") if KINDS[part.kind].is_thermal else message("substitution.split-at-once")
+    )
+    return _line(message("substitution.two-for-one"), Grade.MARGINAL, words, order)
 
 
 def _adaptor_lines(plate: Nameplate, device: SwitchingDevice, part: Part, count: int) -> list[CheckLine]:
@@ -233,13 +239,13 @@ def _adaptor_lines(plate: Nameplate, device: SwitchingDevice, part: Part, count:
     bridges = 2 * (count - 1)
     if (not crowded or power[crowded] < 2) and not bridges:
         return []
-    name = said("substitution.tabs-and-adaptors")
+    name = message("substitution.tabs-and-adaptors")
     if part.tabs is None and power.get(crowded, 1) > 1:
-        words = said("substitution.tabs-not-known", terminal=terminal_words(plate, crowded), leads=power[crowded])
+        words = message("substitution.tabs-not-known", terminal=terminal_words(plate, crowded), leads=power[crowded])
         return [_line(name, Grade.NOT_PROVEN, words)]
     need = bridges + sum(max(0, number - (part.tabs or 1)) for number in power.values())
     if not need:
-        words = said(
+        words = message(
             "substitution.tabs-enough",
             tabs=part.tabs or 1,
             terminal=terminal_words(plate, crowded),
@@ -247,49 +253,55 @@ def _adaptor_lines(plate: Nameplate, device: SwitchingDevice, part: Part, count:
         )
         return [_line(name, Grade.PASS, words)]
     return [
-        _line(name, Grade.MARGINAL, said("substitution.adaptors", need=need), said("substitution.no-lead-elsewhere"))
+        _line(
+            name, Grade.MARGINAL, message("substitution.adaptors", need=need), message("substitution.no-lead-elsewhere")
+        )
     ]
 
 
 def _poles_line(device: SwitchingDevice, part: Part, count: int = 1) -> CheckLine:
     need, there = _poles_needed(device), count * part.poles
     if there < need:
-        return _line("Poles", Grade.FAIL, said("substitution.needed-there", need=need, poles=there))
+        return _line("Poles", Grade.FAIL, message("substitution.needed-there", need=need, poles=there))
     spare = there - need
-    words = said("substitution.needed-there", need=need, poles=there)
-    return _line("Poles", Grade.PASS, words, said("substitution.spare-no-lead-may-be", spare=spare) if spare else "")
+    words = message("substitution.needed-there", need=need, poles=there)
+    return _line("Poles", Grade.PASS, words, message("substitution.spare-no-lead-may-be", spare=spare) if spare else "")
 
 
 def _coil_lines(device: SwitchingDevice, part: Part) -> list[CheckLine]:
     lines = []
     if part.coil_volts is None:
-        lines.append(_line(said("substitution.coil-volts"), Grade.NOT_PROVEN, said("substitution.not-label")))
+        lines.append(_line(message("substitution.coil-volts"), Grade.NOT_PROVEN, message("substitution.not-label")))
     # 24 V coils are labelled 24, 25 or 26.
     elif abs(part.coil_volts - 24.0) > 3:
         lines.append(
             _line(
-                said("substitution.coil-volts"),
+                message("substitution.coil-volts"),
                 Grade.FAIL,
-                said("substitution.v-24-v-control", coil_volts=part.coil_volts),
+                message("substitution.v-24-v-control", coil_volts=part.coil_volts),
             )
         )
     else:
         lines.append(
-            _line(said("substitution.coil-volts"), Grade.PASS, said("substitution.v", coil_volts=part.coil_volts))
+            _line(message("substitution.coil-volts"), Grade.PASS, message("substitution.v", coil_volts=part.coil_volts))
         )
     is_dc, was_dc = part.coil == "DC", device.of_kind.is_rectified
     # Without its rectifier a DC coil sees 60 Hz and heats without pulling.
     if is_dc and not was_dc:
-        lines.append(_line(said("substitution.coil-kind"), Grade.FAIL, said("substitution.dc-coil-24-vac-hums")))
+        lines.append(_line(message("substitution.coil-kind"), Grade.FAIL, message("substitution.dc-coil-24-vac-hums")))
     elif was_dc and part.coil in ("AC", "heater"):
-        words = said("substitution.ac-part-rectified-supply-stays")
-        lead = said("substitution.s-coil-lead", part=part_words(device.id))
-        changes = said("substitution.moves-from-boards-output-24", lead=lead)
-        lines.append(_line(said("substitution.coil-kind"), Grade.MARGINAL, words, changes))
+        words = message("substitution.ac-part-rectified-supply-stays")
+        lead = message("substitution.s-coil-lead", part=part_words(device.id))
+        changes = message("substitution.moves-from-boards-output-24", lead=lead)
+        lines.append(_line(message("substitution.coil-kind"), Grade.MARGINAL, words, changes))
     elif not part.coil:
-        lines.append(_line(said("substitution.coil-kind"), Grade.NOT_PROVEN, said("substitution.ac-dc-not-label")))
+        lines.append(
+            _line(message("substitution.coil-kind"), Grade.NOT_PROVEN, message("substitution.ac-dc-not-label"))
+        )
     else:
-        lines.append(_line(said("substitution.coil-kind"), Grade.PASS, said("substitution.as-before", coil=part.coil)))
+        lines.append(
+            _line(message("substitution.coil-kind"), Grade.PASS, message("substitution.as-before", coil=part.coil))
+        )
     return lines
 
 
@@ -297,50 +309,50 @@ def _timing_lines(plate: Nameplate, device: SwitchingDevice, part: Part, limits:
     at_once = None if part.kind in KINDS and KINDS[part.kind].is_thermal else AT_ONCE
     on, off = part.on_window or at_once, part.off_window or at_once
     if on is None or off is None:
-        return [_line("Timing", Grade.NOT_PROVEN, said("substitution.no-window-printed-time-before"))]
+        return [_line("Timing", Grade.NOT_PROVEN, message("substitution.no-window-printed-time-before"))]
     lines = []
     first: Pole = device.poles[0]
     was = first.on_window
     if was is not None:
         # A quarter of a minute: nobody's staging depends on less.
         same = abs(was.max_seconds - on.max_seconds) <= 15 and abs(was.min_seconds - on.min_seconds) <= 15
-        words = said(
+        words = message(
             "substitution.s-was-s",
             min_seconds=on.min_seconds,
             max_seconds=on.max_seconds,
             old_min_seconds=was.min_seconds,
             old_max_seconds=was.max_seconds,
         )
-        lines.append(_line(said("substitution.time"), Grade.PASS if same else Grade.MARGINAL, words))
+        lines.append(_line(message("substitution.time"), Grade.PASS if same else Grade.MARGINAL, words))
     blower = next(stage for stage in stages_of(plate, limits) if stage.id == "blower")
     carried = _carries_blower(plate, device)
     if carried:
         lines.append(
-            _line(said("substitution.blower-off"), Grade.PASS, said("substitution.this-part-carries-blower-too"))
+            _line(message("substitution.blower-off"), Grade.PASS, message("substitution.this-part-carries-blower-too"))
         )
     # It may still heat when even the latest blower has stopped: heat without air, every call.
     elif off.max_seconds > blower.off_window.min_seconds and off.max_seconds > blower.off_window.max_seconds:
-        words = said(
+        words = message(
             "substitution.may-heat-s-after-call",
             max_seconds=off.max_seconds,
             blower_seconds=blower.off_window.max_seconds,
         )
         lines.append(
             _line(
-                said("substitution.blower-off"),
+                message("substitution.blower-off"),
                 Grade.FAIL,
-                said("substitution.heat-must-not-outlast-blower", times=words),
+                message("substitution.heat-must-not-outlast-blower", times=words),
             )
         )
     else:
-        words = said(
+        words = message(
             "substitution.off-s-blower-runs-until",
             off_seconds=off.max_seconds,
             min_seconds=blower.off_window.min_seconds,
             max_seconds=blower.off_window.max_seconds,
         )
         result = Grade.PASS if off.max_seconds <= blower.off_window.min_seconds else Grade.MARGINAL
-        lines.append(_line(said("substitution.blower-off"), result, words))
+        lines.append(_line(message("substitution.blower-off"), result, words))
     return lines
 
 
@@ -365,22 +377,29 @@ def _control_line(plate: Nameplate, device: SwitchingDevice, part: Part, limits:
     # Against a transformer nobody has read nothing passes.
     if plate.is_assumed("transformer.va"):
         result = Grade.NOT_PROVEN
-    words = said("substitution.all-calls-take-control-sides", total=total, room=room, share=100 * share)
+    words = message("substitution.all-calls-take-control-sides", total=total, room=room, share=100 * share)
     return _line("Control", result, words)
 
 
 def _tabs_line(device: SwitchingDevice, part: Part) -> CheckLine:
     usual = device.of_kind.tab_inches
     if part.tab_inches is None:
-        return _line(said("substitution.coil-tabs"), Grade.NOT_PROVEN, said("substitution.tab-size-not-known-look"))
+        return _line(
+            message("substitution.coil-tabs"), Grade.NOT_PROVEN, message("substitution.tab-size-not-known-look")
+        )
     # Tabs come in 0.187 and 0.25 in.
     if abs(part.tab_inches - usual) < 0.01:
         return _line(
-            said("substitution.coil-tabs"), Grade.PASS, said("substitution.as-harness-has", tab_inches=part.tab_inches)
+            message("substitution.coil-tabs"),
+            Grade.PASS,
+            message("substitution.as-harness-has", tab_inches=part.tab_inches),
         )
-    words = said("substitution.harness-made", tab_inches=part.tab_inches, usual=usual)
+    words = message("substitution.harness-made", tab_inches=part.tab_inches, usual=usual)
     return _line(
-        said("substitution.coil-tabs"), Grade.MARGINAL, words, said("substitution.short-adaptor-leads-leave-harness")
+        message("substitution.coil-tabs"),
+        Grade.MARGINAL,
+        words,
+        message("substitution.short-adaptor-leads-leave-harness"),
     )
 
 
@@ -390,19 +409,21 @@ def _blower_lines(plate: Nameplate, part: Part, limits: Limits) -> list[CheckLin
     assert relay is not None  # noqa: S101 - the caller looked
     lines = []
     if part.kind != "blower-relay":
-        lines.append(_line("Kind", Grade.FAIL, said("substitution.interlock-needs-change-over-contact")))
+        lines.append(_line("Kind", Grade.FAIL, message("substitution.interlock-needs-change-over-contact")))
     else:
-        lines.append(_line("Kind", Grade.PASS, said("substitution.change-over-relay")))
+        lines.append(_line("Kind", Grade.PASS, message("substitution.change-over-relay")))
     need = len(relay.contacts)
     enough = Grade.PASS if part.poles >= need else Grade.FAIL
-    lines.append(_line("Contacts", enough, said("substitution.change-over-needed-there", need=need, poles=part.poles)))
+    lines.append(
+        _line("Contacts", enough, message("substitution.change-over-needed-there", need=need, poles=part.poles))
+    )
     amps = plate.blower.rated_amps
     if part.rated_amps is None:
         lines.append(
             _line(
-                said("substitution.motor-rating"),
+                message("substitution.motor-rating"),
                 Grade.NOT_PROVEN,
-                said("substitution.motor-parts-rating-not-known", amps=amps),
+                message("substitution.motor-parts-rating-not-known", amps=amps),
             )
         )
     else:
@@ -412,9 +433,9 @@ def _blower_lines(plate: Nameplate, part: Part, limits: Limits) -> list[CheckLin
             result = Grade.NOT_PROVEN
         lines.append(
             _line(
-                said("substitution.motor-rating"),
+                message("substitution.motor-rating"),
                 result,
-                said("substitution.a-on-a-2", amps=amps, rated_amps=part.rated_amps, share=100 * share),
+                message("substitution.a-on-a-2", amps=amps, rated_amps=part.rated_amps, share=100 * share),
             )
         )
     return [*lines, *_coil_lines_24(part)]
@@ -423,5 +444,5 @@ def _blower_lines(plate: Nameplate, part: Part, limits: Limits) -> list[CheckLin
 def _coil_lines_24(part: Part) -> list[CheckLine]:
     good = part.coil_volts is not None and abs(part.coil_volts - 24.0) <= 3 and part.coil in ("AC", "")
     reason = "substitution.coil-of-kind" if part.coil else "substitution.coil"
-    words = said(reason, volts=part.coil_volts or 0, kind=part.coil)
+    words = message(reason, volts=part.coil_volts or 0, kind=part.coil)
     return [_line("Coil", Grade.PASS if good else Grade.FAIL, words)]

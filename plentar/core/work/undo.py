@@ -36,7 +36,7 @@ from plentar.core.evidence.events import (
 )
 from plentar.core.evidence.record import Record
 from plentar.core.evidence.signs import sign_of
-from plentar.core.message import Words, said
+from plentar.core.message import Text, message
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.points import part_words
 
@@ -59,7 +59,7 @@ class Undo:
     id: str
     event: Event
     deed: Deed
-    words: Words
+    words: Text
 
 
 # A call's events stay what they are from page to page.
@@ -91,18 +91,18 @@ def undo_of(record: Record, plate: Nameplate, person: str, moment: float) -> Und
     return None
 
 
-def deed_words(plate: Nameplate, deed: Deed) -> Words:
+def deed_words(plate: Nameplate, deed: Deed) -> Text:
     """Name what somebody did, in a word or two."""
     match deed:
         case Measured():
-            return said("undo.reading", point=find_point(plate, deed.point).label, typed=deed.typed)
+            return message("undo.reading", point=find_point(plate, deed.point).label, typed=deed.typed)
         case Observed():
             sign = sign_of(deed.sign)
-            return said("undo.seen", sign=sign.words) if sign is not None else said("undo.row")
+            return message("undo.seen", sign=sign.words) if sign is not None else message("undo.row")
         case Switched():
-            return said("undo.switch", what=part_words(deed.what), state=deed.state)
+            return message("undo.switch", what=part_words(deed.what), state=deed.state)
         case _:
-            return said(f"undo.{deed.kind}")
+            return message(f"undo.{deed.kind}")
 
 
 def _back(record: Record, event: Event, moment: float) -> Deed | None:

@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from plentar.core.message import Words, said
+from plentar.core.message import Text, message
 
 __all__ = ["COLD_DEGF", "Urgency", "urgency_of"]
 
@@ -32,7 +32,7 @@ class Urgency:
     """Points of a hundred, for the order of a day, and the words for it; none where it may wait its turn."""
 
     points: float
-    words: Words
+    words: Text
 
     @property
     def is_first(self) -> bool:
@@ -61,5 +61,5 @@ def urgency_of(complaints: Sequence[str], *, at_risk: str = "", outdoor_degf: fl
         if outdoor_degf is not None:
             points += BY_COLD * min(1.0, max(0.0, (COLD_DEGF - outdoor_degf) / (COLD_DEGF - COLDEST_DEGF)))
     if points >= FIRST:
-        return Urgency(points=points, words=said("urgency.first"))
-    return Urgency(points=points, words=said("urgency.soon") if points >= SOON else "")
+        return Urgency(points=points, words=message("urgency.first"))
+    return Urgency(points=points, words=message("urgency.soon") if points >= SOON else "")

@@ -10,7 +10,7 @@ from functools import lru_cache
 from plentar.core.limits.verdicts import Verdict
 from plentar.core.unit.electrical import OPEN_OHMS
 from plentar.screen.event_lines import in_display
-from plentar.words import say
+from plentar.words import render
 from plentar.words.figures import plus_minus
 
 __all__ = ["RAIL_WIDTH", "BandRail", "RailMark", "Span", "band_rail"]
@@ -136,4 +136,4 @@ def _spoken(verdict: Verdict) -> str:
         low, high = verdict.band.pass_low, verdict.band.pass_high
         edge = f"up to {high:.4g}" if not math.isfinite(low) else f"{low:.4g} to {high:.4g}"
         text += f", pass band {edge}"
-    return f"{text}, {say(verdict.spoken)}"
+    return f"{text}, {render(verdict.spoken)}"

@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from plentar.core.judging.feed_path import PathPart
-from plentar.words import say
+from plentar.words import render
 
 __all__ = ["FeedTree", "TreeRow", "draw_tree"]
 
@@ -50,7 +50,7 @@ def draw_tree(parts: Sequence[PathPart]) -> FeedTree:
     most = max((part.load.amps for part in parts), default=1.0) or 1.0
     at: dict[str, tuple[float, float]] = {}
     rows = [_row(parts, index, at, most) for index in range(len(parts))]
-    worst = [say(part.name) for part in parts if part.defects]
+    worst = [render(part.name) for part in parts if part.defects]
     spoken = f"Path of the feeds, {len(parts)} parts; " + (f"wrong: {', '.join(worst)}" if worst else "nothing wrong")
     return FeedTree(width=WIDTH, height=TOP + ROW * len(rows) + 4, rows=tuple(rows), spoken=spoken)
 
@@ -77,12 +77,12 @@ def _row(parts: Sequence[PathPart], index: int, at: dict[str, tuple[float, float
         line=f"M {start[0]:g} {y:g} H {x:g}" if x != start[0] else "",
         width=_width(part.load.amps, most),
         is_live=part.load.amps > 0,
-        name=say(part.name),
-        note=say(part.rating) or "not read",
+        name=render(part.name),
+        note=render(part.rating) or "not read",
         load=_load(part),
         margin=_margin(part),
         verdict=part.grade.value.replace(" ", "-"),
-        spoken=f"{say(part.name)}, {say(part.rating) or 'not read'}, {_load(part)}, {part.grade.value}",
+        spoken=f"{render(part.name)}, {render(part.rating) or 'not read'}, {_load(part)}, {part.grade.value}",
     )
 
 

@@ -14,7 +14,7 @@ from plentar.core.unit.nameplate import HeatingCircuit, Nameplate, RelayPole
 from plentar.core.unit.place import GROUND, amps_at, line_volts, ohms_at, place_of, volts_at
 from plentar.core.unit.points import load_side, part_words, rung_terminals
 from plentar.core.unit.quantities import quantity_of
-from plentar.words import say
+from plentar.words import render
 
 __all__ = [
     "Board",
@@ -231,7 +231,7 @@ class _Pen:
         verdict = self.verdicts.get(read)
         spoken = self.labels.get(point) or self.words(point)
         if verdict is not None:
-            spoken += f", {shown_value(verdict)} {verdict.unit}, {say(verdict.spoken)}"
+            spoken += f", {shown_value(verdict)} {verdict.unit}, {render(verdict.spoken)}"
             spoken += ", before the repair" if read in self.past else ""
         else:
             unit = quantity_of(point).sign

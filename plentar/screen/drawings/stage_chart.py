@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 from plentar.core.evidence.runs import TimingRun
 from plentar.core.judging.timing import RunVerdict, Stage, StageVerdict
-from plentar.words import say
+from plentar.words import render
 
 __all__ = ["ChartBand", "ChartBar", "ChartHalf", "ChartRow", "StageChart", "stage_chart"]
 
@@ -171,7 +171,7 @@ def _on_bar(stage: Stage, name: str, run: TimingRun, judged: StageVerdict, y: fl
                 text_x=x - 4 if fits else x + 4,
                 anchor="end" if fits else "start",
                 is_open=False,
-                spoken=f"{stage.name}, {name}: on after {came:.0f} s, {say(judged.on.spoken)}",
+                spoken=f"{stage.name}, {name}: on after {came:.0f} s, {render(judged.on.spoken)}",
             )
         ]
     if judged.on.kind != "did not close":
@@ -211,7 +211,7 @@ def _off_bar(stage: Stage, name: str, run: TimingRun, judged: StageVerdict, y: f
             anchor="start" if fits else "end",
             is_open=went is None,
             spoken=f"{stage.name}, {name}: "
-            + (f"off after {last:.0f} s, {say(judged.off.spoken)}" if went is not None else "still on"),
+            + (f"off after {last:.0f} s, {render(judged.off.spoken)}" if went is not None else "still on"),
         )
     ]
 

@@ -28,7 +28,7 @@ from plentar.web.bench.views import bp
 from plentar.web.call_layout.documents import attached
 from plentar.web.call_layout.visits import own_call, read_visit
 from plentar.web.serving.access import login_required
-from plentar.words import say
+from plentar.words import render
 
 __all__ = ["FeedBench", "WeatherBench"]
 
@@ -106,7 +106,7 @@ class _Bench:
         try:
             return degrees_typed(text, name) if name in DEGREES else parse_number(text, "plain")
         except ReadingError as error:
-            self.problems[name] = say(error.message)
+            self.problems[name] = render(error.message)
             return None
 
     def kilowatts(self) -> list[float]:
@@ -122,7 +122,7 @@ class _Bench:
             try:
                 found.append(1000 * parse_number(one.strip(","), "plain"))
             except ReadingError as error:
-                self.problems["kw"] = say(error.message)
+                self.problems["kw"] = render(error.message)
         return found
 
     def _made(self) -> Nameplate | None:
@@ -130,7 +130,7 @@ class _Bench:
             made = self.make()
         except PlentarError as error:
             leaf = (error.field or "").rpartition(".")[2]
-            self.problems.setdefault(self.fields.get(leaf, leaf or "kw"), say(error.message))
+            self.problems.setdefault(self.fields.get(leaf, leaf or "kw"), render(error.message))
             return None
         return made if not self.problems else None
 
@@ -334,7 +334,7 @@ class WeatherBench(_Bench):
         try:
             return weather_of(self.plate, outdoor, indoor_degf=indoor, price_kwh=g.person.shop.price_kwh)
         except ReadingError as error:
-            self.problems[error.field or "outdoor"] = say(error.message)
+            self.problems[error.field or "outdoor"] = render(error.message)
             return None
 
     @property

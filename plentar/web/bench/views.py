@@ -26,7 +26,7 @@ from plentar.web.call_layout.documents import attached
 from plentar.web.call_layout.visits import own_call, read_visit
 from plentar.web.call_layout.writing import keep_one
 from plentar.web.serving.access import login_required
-from plentar.words import say
+from plentar.words import render
 
 __all__ = ["bp"]
 
@@ -109,7 +109,7 @@ class BenchScreen:
         ]
         state = f"; {dict(STATE_CHOICES)[wiring.state[0]]}" if wiring.state else ""
         fixed = f"fixed lead on {wiring.fixed}"
-        return f"Interlock bench: {', '.join([*landed, fixed])}{state}. {say(self.verdict.sentence)}"
+        return f"Interlock bench: {', '.join([*landed, fixed])}{state}. {render(self.verdict.sentence)}"
 
     def landed(self, place: str) -> str:
         """Return the query with the picked terminal landed on a place."""

@@ -10,7 +10,7 @@ from plentar.formats.condition_json import condition_to_json
 from plentar.screen.call import CallScreen
 from plentar.store import shops
 from plentar.store.models import Call
-from plentar.words import say
+from plentar.words import render
 
 __all__ = ["call_document", "reading_records"]
 
@@ -27,12 +27,12 @@ def reading_records(screen: CallScreen[Call]) -> list[ReadingRecord]:
             id=kept.id,
             taken_at=_moment(kept.at),
             point=kept.point.id,
-            where=f"{say(kept.point.label)}, {say(kept.point.where)}",
+            where=f"{render(kept.point.label)}, {render(kept.point.where)}",
             value=kept.value,
             unit=kept.point.unit,
             uncertainty=kept.meter_uncertainty,
             condition=condition_to_json(kept.condition),
-            condition_words=say(kept.condition.spoken),
+            condition_words=render(kept.condition.spoken),
             by=kept.by,
             meter=names.get(kept.meter, screen.call.meter.name),
             calibrated_on=kept.calibrated_on,

@@ -41,7 +41,7 @@ from plentar.web.call_layout.writing import ConflictError, EventAnswer, keep, ke
 from plentar.web.fields import first_error
 from plentar.web.offline.submissions import is_late
 from plentar.web.serving.access import login_required, now
-from plentar.words import say
+from plentar.words import render
 from plentar.words.figures import PLAIN, choose
 
 __all__ = ["bp", "panel_deed", "refused_panel"]
@@ -115,7 +115,7 @@ def _answer_json(answer: EventAnswer) -> dict[str, object]:
     if answer.seq is not None:
         found["seq"] = answer.seq
     if answer.error is not None:
-        found |= {"why": say(answer.error.message), "field": answer.error.field}
+        found |= {"why": render(answer.error.message), "field": answer.error.field}
     if answer.copy is not None and answer.error is not None:
         copy = answer.copy
         found["copy"] = {"kind": copy.deed.kind, "payload": deed_to_json(copy.deed), "by": copy.by, "seq": copy.seq}
@@ -129,7 +129,7 @@ def add_events(call_id: UUID) -> ResponseReturnValue:
     try:
         drafts = drafts_of_json(read_json(request.get_data(), field="events", most_bytes=MOST_EVENT_BYTES), now())
     except ReadingError as error:
-        return {"why": say(error.message), "field": error.field}, 422
+        return {"why": render(error.message), "field": error.field}, 422
     answers, _, visit = keep(call_id, drafts)
     condition = visit.lockout
     return {

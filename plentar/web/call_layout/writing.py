@@ -31,7 +31,7 @@ from plentar.store.models import Call, LogSamples, Person, PhotoBytes, SetAside
 from plentar.web.call_layout.visits import meter_of, read_record, remember, visit_of
 from plentar.web.offline.submissions import Sent, id_of_sending, refused
 from plentar.web.serving.access import now, release
-from plentar.words import say
+from plentar.words import render
 
 __all__ = [
     "ConflictError",
@@ -152,7 +152,7 @@ class _Writing:
             meters=self._meters(deed),
             meter=str(self.call.meter_id),
             parse=parse_number,
-            words=say,
+            words=render,
         )
         return Event(
             id=str(draft.id),

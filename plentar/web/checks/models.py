@@ -12,7 +12,7 @@ from plentar.core.unit.place import ohms_at, place_of, point_at, volts_at
 from plentar.core.visit import CAPACITOR, Visit
 from plentar.screen.event_lines import Shown, shown
 from plentar.store.models import Call
-from plentar.words import say
+from plentar.words import render
 
 __all__ = ["FELT", "ChecksScreen"]
 
@@ -30,7 +30,7 @@ class ChecksScreen:
     def felt(self) -> list[tuple[str, str, bool]]:
         """Heard and felt: kind, words, found."""
         signs = [sign_of(kind) for kind in FELT]
-        return [(s.kind, say(s.words), self.visit.state_of(s.kind) == "found") for s in signs if s is not None]
+        return [(s.kind, render(s.words), self.visit.state_of(s.kind) == "found") for s in signs if s is not None]
 
     @property
     def notes(self) -> list[Shown[Noted]]:
@@ -49,7 +49,7 @@ class ChecksScreen:
         point = ohms_at(part)
         standing = [entry for entry in self.visit.standing if entry.reading.point == point]
         verdicts = [self.visit.judged_one(entry).verdict for entry in standing[-2:]]
-        return point, say(place_words(self.plate, part)), verdicts
+        return point, render(place_words(self.plate, part)), verdicts
 
     @property
     def coil_points(self) -> list[tuple[str, str, list[Verdict]]]:
@@ -63,7 +63,7 @@ class ChecksScreen:
             (
                 volts_at(f"{d.id}.rectifier.1", "board.c"),
                 point_at("dc_volts", f"{d.id}.coil.1", f"{d.id}.coil.2"),
-                say(place_words(self.plate, d.id)),
+                render(place_words(self.plate, d.id)),
             )
             for d in self.plate.devices
             if d.of_kind.is_rectified
@@ -72,7 +72,7 @@ class ChecksScreen:
     @property
     def capacitor_refusal(self) -> str:
         """Why the capacitor may not be measured in the unit now."""
-        return say(self.visit.refusal(CAPACITOR, self.person)) if self.plate.blower.kind == "psc" else ""
+        return render(self.visit.refusal(CAPACITOR, self.person)) if self.plate.blower.kind == "psc" else ""
 
     @property
     def room_amps(self) -> float:

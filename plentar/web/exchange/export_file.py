@@ -28,7 +28,7 @@ from plentar.formats.unit_json import nameplate_from_json
 from plentar.store import audit, people, privacy, shop_rows
 from plentar.store.database import allow
 from plentar.store.models import ImportBatch, Person, Shop
-from plentar.words import say
+from plentar.words import render
 
 __all__ = ["export_shop", "import_shop", "tidy_rows"]
 
@@ -159,7 +159,7 @@ def _problems_of(name: str, values: Mapping[str, Any]) -> Iterator[tuple[str, st
     try:
         yield from check(values)
     except PlentarError as error:
-        yield f"{_COLUMN[name]}.{error.field}".rstrip("."), say(error.message)
+        yield f"{_COLUMN[name]}.{error.field}".rstrip("."), render(error.message)
     except ValidationError as error:
         first = error.errors()[0]
         where = ".".join(str(part) for part in (_COLUMN[name], *first["loc"]))

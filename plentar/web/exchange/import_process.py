@@ -77,7 +77,7 @@ def _answer(job: Mapping[str, Any]) -> dict[str, Any]:
     from plentar.store.database import make_engine, make_sessions
     from plentar.store.models import Person, Shop
     from plentar.web.exchange.export_file import import_shop
-    from plentar.words import say
+    from plentar.words import render
 
     engine = make_engine(job["url"], threads=1)
     try:
@@ -97,7 +97,7 @@ def _answer(job: Mapping[str, Any]) -> dict[str, Any]:
     except ConflictsError as error:
         return {"problems": [[p.file, p.line, p.field, p.words] for p in error.problems]}
     except PlentarError as error:
-        return {"why": say(error.message)}
+        return {"why": render(error.message)}
     except MemoryError:
         return {"why": TOO_LARGE}
     except SQLAlchemyError:

@@ -19,7 +19,7 @@ from plentar.web.feed.models import FeedStepScreen
 from plentar.web.fields import require_valid
 from plentar.web.offline.submissions import done_at
 from plentar.web.serving.access import login_required, now
-from plentar.words import say
+from plentar.words import render
 
 __all__ = ["bp"]
 
@@ -81,7 +81,7 @@ def interim(call_id: UUID) -> ResponseReturnValue:
 
 def _payload(found: Interim, form: InterimForm, due: date) -> dict[str, object]:
     strips = [entry.strip for entry in found.left_off]
-    how = " ".join(say(entry.words) for entry in found.left_off) or say(found.words)
+    how = " ".join(render(entry.words) for entry in found.left_off) or render(found.words)
     return {
         "circuit": strips[0] if strips else "",
         "also": strips[1:],

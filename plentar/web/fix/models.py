@@ -18,7 +18,7 @@ from plentar.core.evidence.events import (
     Temporary,
 )
 from plentar.core.intake import blamed_parts, ledger_parts
-from plentar.core.message import Words
+from plentar.core.message import Text
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import place_of
 from plentar.core.unit.points import part_words
@@ -31,7 +31,7 @@ from plentar.screen.drawings.band_rail import BandRail, band_rail
 from plentar.screen.drawings.ladder import Board, draw_board, plain_line
 from plentar.screen.event_lines import Shown, shown
 from plentar.store.models import Call
-from plentar.words import say
+from plentar.words import render
 
 __all__ = ["FixScreen"]
 
@@ -75,7 +75,7 @@ class FixScreen:
         if not self.part:
             return ()
         own = part_words(self.part) + " "
-        return tuple((name, say(words).removeprefix(own)) for name, words in terminals_of(self.plate, self.part))
+        return tuple((name, render(words).removeprefix(own)) for name, words in terminals_of(self.plate, self.part))
 
     @cached_property
     def board(self) -> Board:
@@ -85,7 +85,7 @@ class FixScreen:
             line=plain_line,
             verdicts={},
             labels={},
-            words=lambda name: say(terminal_words(self.plate, name)),
+            words=lambda name: render(terminal_words(self.plate, name)),
         )
         drawn.probes = [probe for probe in drawn.probes if place_of(probe.terminal).owner == self.part]
         return drawn
@@ -117,7 +117,7 @@ class FixScreen:
         faults = [by for _, cause in self.visit.record.causes for group in cause.faults for by in group.split("+")]
         known = {fault.id: fault for fault in faults_of(self.plate)}
         needs = [part_for(self.plate, known[name]).words for name in faults if name in known]
-        return next((say(words) for words in needs if words), "")
+        return next((render(words) for words in needs if words), "")
 
     @property
     def approvals(self) -> list[Shown[Approved]]:
@@ -130,7 +130,7 @@ class FixScreen:
         return [(Shown(event, deed), done) for event, deed, done in self.visit.record.open_temporaries]
 
     @property
-    def checklist(self) -> list[tuple[str, Words, bool]]:
+    def checklist(self) -> list[tuple[str, Text, bool]]:
         """What is checked before power goes back on."""
         return self.visit.checklist
 

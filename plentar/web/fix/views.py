@@ -23,7 +23,7 @@ from plentar.web.fix.forms import ApprovalForm, ItemForm, LedgerForm, PartForm, 
 from plentar.web.fix.models import FixScreen
 from plentar.web.offline.submissions import done_at, is_late
 from plentar.web.serving.access import login_required
-from plentar.words import say
+from plentar.words import render
 
 __all__ = ["bp"]
 
@@ -194,7 +194,7 @@ def temporary_done(call_id: UUID, item_id: UUID) -> ResponseReturnValue:
         keep_one(call_id, made, "temporary-done", {"temporary": str(item_id)})
     except PlentarError as error:
         g.db.rollback()
-        if "already" not in say(error.message):
+        if "already" not in render(error.message):
             abort(404)
     back = url_for("today.page") if request.form.get("from") == "today" else url_for("fix.page", call_id=call_id)
     return redirect(back)
@@ -225,7 +225,7 @@ def power(call_id: UUID) -> ResponseReturnValue:
         # Done without signal it is a fact by now, whatever stood against it.
         is_confirmed = request.form.get("confirm") == "yes" or is_late()
         if warnings and not is_confirmed:
-            raise ReadingError(f"before you close it: {'; '.join(map(say, warnings[:3]))}", field="power")
+            raise ReadingError(f"before you close it: {'; '.join(map(render, warnings[:3]))}", field="power")
         return {"is_confirmed": is_confirmed}
 
     return _kept(call_id, ItemForm(), "power-back", payload, panel="prove")

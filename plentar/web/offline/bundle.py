@@ -40,7 +40,7 @@ from plentar.store import events
 from plentar.store.models import Call, Unit
 from plentar.web.call_layout.layout import context_of, room_of, steps
 from plentar.web.call_layout.visits import meter_of, read_visit, supposing
-from plentar.words import say
+from plentar.words import render
 
 __all__ = ["PATTERN_WORDS", "bundle_of", "dead_list", "fresh_of", "version_of"]
 
@@ -225,7 +225,7 @@ def _state(call: Call, deeds: Sequence[Deed]) -> dict[str, Any]:
             "board": render_template("call/_board.html", **context),
             "strip": render_template("call/_strip.html", **context),
             "expected": expected,
-            "spoken": say(visit.condition.spoken),
+            "spoken": render(visit.condition.spoken),
         }
 
 

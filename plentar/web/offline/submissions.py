@@ -24,7 +24,7 @@ from plentar.core.limits.moments import OLDEST_OPENING_SECONDS
 from plentar.store import phones
 from plentar.web.serving.access import now
 from plentar.web.serving.assets import build_of
-from plentar.words import say
+from plentar.words import render
 
 __all__ = ["Sent", "done_at", "id_of_sending", "is_late", "opened_at", "refused", "register"]
 
@@ -78,7 +78,7 @@ def id_of_sending() -> UUID | None:
 
 def refused(error: PlentarError) -> None:
     """Note why a form is not kept, for whoever sent it without waiting."""
-    g.refusal = say(error.message)
+    g.refusal = render(error.message)
 
 
 class _Guard(CSRFProtect):  # type: ignore[misc]

@@ -21,7 +21,7 @@ from plentar.screen.event_lines import told_temporary
 from plentar.store.history import TimelineEvent
 from plentar.store.models import Call, Unit
 from plentar.web.call_layout.unit_history import past_readings
-from plentar.words import say
+from plentar.words import render
 from plentar.words.moments import on_clock
 
 __all__ = ["PartAge", "TimelineEntry", "UnitScreen"]
@@ -133,7 +133,7 @@ class UnitScreen:
                 deed = deed_from_json("temporary", payload, is_kept=True)
                 assert isinstance(deed, Temporary)  # noqa: S101  the kind that was asked for
                 ended = "made right" if str(row.id) in done else f"to be made right by {deed.due_on}"
-                yield TimelineLine(kind="temporary", words=f"{say(told_temporary(deed))}, {deed.how}: {ended}")
+                yield TimelineLine(kind="temporary", words=f"{render(told_temporary(deed))}, {deed.how}: {ended}")
             elif row.kind == "photo":
                 yield TimelineLine(kind="photo", words=payload.get("note") or "photo", photo=str(row.id))
 
@@ -203,6 +203,6 @@ def _spoken_part(plate: Nameplate, part: str) -> str:
     from plentar.core.circuit.places import place_words
 
     try:
-        return say(place_words(plate, part))
+        return render(place_words(plate, part))
     except (KeyError, ValueError):
         return part.replace(".", " ").replace("-", " ")

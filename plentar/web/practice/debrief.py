@@ -21,7 +21,7 @@ from plentar.screen.drawings.ladder import Board
 from plentar.store.practice_models import PracticeRun
 from plentar.web.practice.keeping import attempt_of, fresh_attempt
 from plentar.web.practice.screen import PracticeScreen
-from plentar.words import say
+from plentar.words import render
 
 __all__ = ["Replayed", "debrief_of"]
 
@@ -95,7 +95,7 @@ def act_words(attempt: Attempt, outcome: Outcome) -> str:
     if isinstance(act, Wait):
         return f"{act.seconds:g} s let pass"
     if isinstance(act, Swap):
-        return f"{say(part_of(attempt.case.plate, act.part))} put right"
+        return f"{render(part_of(attempt.case.plate, act.part))} put right"
     names: Mapping[type[Any], str] = {
         Listen: "Looked, listened, smelled",
         HintAsked: "Asked for the next test",
@@ -106,18 +106,18 @@ def act_words(attempt: Attempt, outcome: Outcome) -> str:
 
 def _deed_words(attempt: Attempt, deed: Deed) -> str:
     if isinstance(deed, Ticked):
-        return say(TICK_WORDS.get(deed.line, "")) or "The frame proven on a known live leg"
+        return render(TICK_WORDS.get(deed.line, "")) or "The frame proven on a known live leg"
     if isinstance(deed, Locked):
         return f"Own lock {'on' if deed.is_on else 'off'} {deed.feed.replace('-', ' ')}"
     if isinstance(deed, MeterProven):
         return "Meter proven on a known live source"
-    return say(deed_words(attempt.case.plate, deed))
+    return render(deed_words(attempt.case.plate, deed))
 
 
 def find_label(attempt: Attempt, point: str) -> str:
     """Return a point's name in words."""
     found = find_point(attempt.case.plate, point)
-    return f"{say(found.label)}, {say(found.where)}"
+    return f"{render(found.label)}, {render(found.where)}"
 
 
 def debrief_of(run: PracticeRun, at: int | None) -> Replayed:

@@ -19,7 +19,7 @@ from plentar.store import practice
 from plentar.store.practice_models import PracticeAnswer, PracticeRun
 from plentar.web.practice.who import candidates, learner
 from plentar.web.serving.access import now
-from plentar.words import say
+from plentar.words import render
 
 __all__ = ["act_in", "attempt_of", "fresh_attempt", "open_run", "skills_of"]
 
@@ -45,7 +45,7 @@ def open_run(run_id: UUID) -> PracticeRun:
 def fresh_attempt(run: PracticeRun) -> Attempt:
     """Return an attempt at a run's case with nothing done."""
     case = case_from_json(run.document)
-    return Attempt(case=case, began_at=run.began_at.timestamp(), parse=parse_number, words=say)
+    return Attempt(case=case, began_at=run.began_at.timestamp(), parse=parse_number, words=render)
 
 
 def attempt_of(run: PracticeRun) -> Attempt:

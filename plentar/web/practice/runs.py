@@ -9,7 +9,7 @@ from flask.typing import ResponseReturnValue
 from plentar.core.errors import PlentarError, ReadingError
 from plentar.core.evidence.events import Locked, MeterProven, Switched, Ticked
 from plentar.core.evidence.lockout import dead_pairs
-from plentar.core.message import Words
+from plentar.core.message import Text
 from plentar.core.practice.attempt import (
     Act,
     Attempt,
@@ -38,7 +38,7 @@ from plentar.web.practice.keeping import act_in, attempt_of, open_run
 from plentar.web.practice.screen import PracticeScreen, urls_of
 from plentar.web.practice.views import bp
 from plentar.web.practice.who import learner, zone
-from plentar.words import say
+from plentar.words import render
 
 __all__: list[str] = []
 
@@ -62,7 +62,7 @@ def _shown(
     url = url_for("practice.run_page", run_id=run.id)
     selected = request.values.get("point")
     screen = PracticeScreen(run, attempt, url=url, selected=selected, view=view)
-    told: list[Words] = [words for outcome in outcomes for words in outcome.told]
+    told: list[Text] = [words for outcome in outcomes for words in outcome.told]
     context: dict[str, Any] = {
         "screen": screen,
         "run": run,
@@ -78,7 +78,7 @@ def _shown(
         "step_url": lambda panel, call_id: "",
         "told": told,
         "danger": next((outcome for outcome in outcomes if outcome.danger), None),
-        "refusal": say(next((outcome.refusal for outcome in outcomes if outcome.refusal), "")),
+        "refusal": render(next((outcome.refusal for outcome in outcomes if outcome.refusal), "")),
         "problem": problem,
         "skips": SKIPS,
         "ranges": ranges_of(spot_of(screen.selected).function),

@@ -7,7 +7,7 @@ from uuid import UUID
 from flask import Blueprint, abort, g, redirect, render_template, url_for
 from flask.typing import ResponseReturnValue
 
-from plentar.core.message import Words
+from plentar.core.message import Text
 from plentar.core.practice.case import SKILLS, Case
 from plentar.core.practice.ladder import DIFFICULTY, case_of, ladder
 from plentar.core.practice.skills import Estimate, next_item
@@ -31,7 +31,7 @@ class SkillRow:
     """One skill as the page draws it: the middle and both ends as shares of the scale."""
 
     id: str
-    name: Words
+    name: Text
     estimate: Estimate | None
     low: float
     middle: float

@@ -14,7 +14,7 @@ from plentar.core.circuit.places import find_point
 from plentar.core.errors import PlentarError, ReadingError
 from plentar.core.evidence.signs import GROUPS
 from plentar.core.limits.verdicts import Grade, Verdict
-from plentar.core.message import Words
+from plentar.core.message import Text
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import amps_at, line_volts, spot_of
 from plentar.core.unit.points import Point
@@ -28,7 +28,7 @@ from plentar.web.call_layout.writing import Draft, keep_all
 from plentar.web.fields import checked_token
 from plentar.web.rounds.views import bp
 from plentar.web.serving.access import login_required
-from plentar.words import say
+from plentar.words import render
 
 __all__: list[str] = []
 
@@ -137,7 +137,7 @@ class CheckScreen:
         return all(self.visit.state_of(group.sign.kind) in ("fine", "found") for group in GROUPS)
 
     @property
-    def worst(self) -> list[tuple[Words, Verdict]]:
+    def worst(self) -> list[tuple[Text, Verdict]]:
         """What is not well."""
         return worst_of(self.visit)
 
@@ -154,10 +154,10 @@ def _label(plate: Nameplate, point: Point) -> str:
     strips = {circuit.id: circuit.name for circuit in plate.circuits}
     if len(conductors) == 2 and conductors[0] in strips:
         return f"{strips[conductors[0]]}, both leads"
-    return say(point.label)
+    return render(point.label)
 
 
-def worst_of(visit: Visit) -> list[tuple[Words, Verdict]]:
+def worst_of(visit: Visit) -> list[tuple[Text, Verdict]]:
     """Return each reading that failed or is marginal."""
     judged = [visit.judged_one(entry) for entry in visit.standing_now]
     return [

@@ -17,7 +17,7 @@ from plentar.formats.unit_json import kept_nameplate
 from plentar.store import events, places, rounds, shops
 from plentar.store.models import Call
 from plentar.store.shop_models import Round
-from plentar.words import say
+from plentar.words import render
 
 __all__ = ["begin_planning", "plan_now", "working_days"]
 
@@ -128,5 +128,5 @@ def _keep(db: Session, row: Round, route: Route, days: list[date], units: dict[s
         "planned",
         travel_minutes=route.travel_minutes,
         guessed=sorted(list(pair) for pair in route.guessed),
-        left_out=[say(words) for _, words in route.left_out],
+        left_out=[render(words) for _, words in route.left_out],
     )

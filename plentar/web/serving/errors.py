@@ -13,7 +13,7 @@ from werkzeug.exceptions import HTTPException
 from plentar.core.errors import BusyError, PlentarError
 from plentar.store.locking import LOCK_NOT_AVAILABLE, QUERY_CANCELED, RowLockedError
 from plentar.web.serving.logs import log_failure
-from plentar.words import say
+from plentar.words import render
 
 __all__ = ["SignedOutError", "register"]
 
@@ -58,7 +58,7 @@ def register(app: Flask) -> None:
     for kind in UNREACHABLE:
         app.register_error_handler(kind, _unreachable)
     app.register_error_handler(RowLockedError, _locked)
-    app.register_error_handler(BusyError, lambda error: _later(say(error.message)))
+    app.register_error_handler(BusyError, lambda error: _later(render(error.message)))
     app.register_error_handler(Exception, _broken)
 
 
@@ -99,8 +99,8 @@ def _signed_out(_: SignedOutError) -> ResponseReturnValue:
 
 
 def _plentar(error: PlentarError) -> ResponseReturnValue:
-    g.refusal = say(error.message)
-    return _answer(422, text=say(error.message))
+    g.refusal = render(error.message)
+    return _answer(422, text=render(error.message))
 
 
 def _broken(error: Exception) -> ResponseReturnValue:

@@ -173,7 +173,7 @@ def _load_before_forking() -> None:
     The application itself is each worker's own, and so is everything that talks to the database.
     """
     for package in (web, causes):
-        for module in pkgutil.iter_modules(package.__path__, f"{package.__name__}."):
+        for module in pkgutil.walk_packages(package.__path__, f"{package.__name__}."):
             importlib.import_module(module.name)
     gc.collect()
     # What lives as long as the process is looked at by no collection: looking would copy its pages.

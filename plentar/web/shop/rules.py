@@ -17,7 +17,7 @@ from plentar.web.fields import checked_token, first_error
 from plentar.web.serving.access import lead_required, now
 from plentar.web.shop.forms import RuleForm
 from plentar.web.shop.people import bp
-from plentar.words import say
+from plentar.words import render
 
 __all__ = ["keep_rule", "rule_rows"]
 
@@ -69,7 +69,7 @@ def rule_rows(problem: ReadingError | None = None, name: str = "") -> list[tuple
             limit=limit,
             own=own.get(limit.name),
             typed=_typed(limit) if is_wrong else (),
-            problem=say(problem.message) if is_wrong and problem is not None else "",
+            problem=render(problem.message) if is_wrong and problem is not None else "",
             story=story.get(limit.name, ()),
         )
         groups.setdefault(SECTIONS.get(limit.section, "Other"), []).append(row)
@@ -112,7 +112,7 @@ def _set(limit: Limit, figures: tuple[float, ...] | None, why: str) -> None:
     )
     states = {key: None if value is None else [_figure(v) for v in value] for key, value in
               (("before", before), ("after", figures))}  # fmt: skip
-    note("rule", say(limit.words), **states)
+    note("rule", render(limit.words), **states)
 
 
 @bp.post("/rules/<name>")

@@ -7,7 +7,7 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from plentar.core.cache import Held
+from plentar.core.cache import ByteBoundedCache
 from plentar.core.causes.faults import faults_of
 from plentar.core.evidence.events import Event, Logged
 from plentar.core.evidence.runs import TimingRun, WatchRun
@@ -23,7 +23,7 @@ from plentar.screen.drawings.log_chart import LogChart, log_chart
 from plentar.screen.drawings.stage_chart import StageChart, stage_chart
 from plentar.screen.event_lines import Shown
 from plentar.store.models import Call
-from plentar.words import say
+from plentar.words import render
 
 __all__ = ["HIDDEN", "LogScreen", "TimingScreen", "clamp_of", "hidden_fault"]
 
@@ -146,12 +146,12 @@ class TimingScreen:
     @property
     def clamps(self) -> list[tuple[str, str]]:
         """What a logging clamp can be around."""
-        return [(clamp, say(words)) for clamp, words in clamps_of(self.plate)]
+        return [(clamp, render(words)) for clamp, words in clamps_of(self.plate)]
 
     @property
     def fault_choices(self) -> list[tuple[str, str]]:
         """What the simulated meter can be told is wrong."""
-        return [(fault.id, say(fault.title)) for fault in faults_of(self.plate)]
+        return [(fault.id, render(fault.title)) for fault in faults_of(self.plate)]
 
     def supply_volts(self, clamp: str) -> float | None:
         """Volts last read at the feed behind a clamp, under a heat call where there is such a reading."""
@@ -219,7 +219,7 @@ RECORDED_EVERY_SECONDS = 5.0
 
 
 # A recording's own: a day's of a logging clamp some two megabytes.
-_analyses = Held(8)
+_analyses = ByteBoundedCache(8)
 
 
 def _recorded(ask: LogQuestion, screen: LogScreen, whole: int) -> LogAnalysis | None:

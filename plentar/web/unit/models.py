@@ -4,14 +4,14 @@ from dataclasses import dataclass
 from functools import cached_property
 
 from plentar.core.circuit.as_wired import wired_wrong
-from plentar.core.message import Words
+from plentar.core.message import Text
 from plentar.core.unit.electrical import expected_element_amps
 from plentar.core.unit.kinds import KINDS
 from plentar.core.unit.nameplate import SIZES, Nameplate
 from plentar.formats.plate_form import PlateForm
 from plentar.screen.drawings.ladder import Board, draw_board, plain_line
 from plentar.store.models import Unit
-from plentar.words import say
+from plentar.words import render
 
 __all__ = ["PlateScreen"]
 
@@ -41,7 +41,7 @@ class PlateScreen:
         return draw_board(self.drawn, line=plain_line, verdicts={}, labels={})
 
     @property
-    def wired_wrong(self) -> tuple[Words, ...]:
+    def wired_wrong(self) -> tuple[Text, ...]:
         """What the unit does that none should, by its wiring alone."""
         return wired_wrong(self.drawn)
 
@@ -99,7 +99,7 @@ class PlateScreen:
     @property
     def kinds(self) -> list[tuple[str, str]]:
         """What can switch a strip."""
-        return [(kind.id, say(kind.words)) for kind in KINDS.values()]
+        return [(kind.id, render(kind.words)) for kind in KINDS.values()]
 
     @property
     def rectified_kinds(self) -> list[str]:
