@@ -30,7 +30,7 @@ from bench.reading_round_trip import seconds
 from plentar.core.evidence.events import first_event
 from plentar.core.evidence.metrology import DEMO_METER
 from plentar.core.unit.patterns import PATTERNS
-from plentar.formats.events_json import deed_to_json
+from plentar.formats.events_json import action_to_json
 from plentar.formats.unit_json import nameplate_to_json
 from plentar.store.database import make_engine, make_sessions, migrate
 from plentar.store.models import Call
@@ -107,7 +107,7 @@ def make_shop(engine: Engine, name: str, calls: int) -> UUID:
         "today": TODAY,
         "ranges": json.dumps(ranges),
         "plate": json.dumps(nameplate_to_json(plate)),
-        "opened": json.dumps(deed_to_json(first_event(plate))),
+        "opened": json.dumps(action_to_json(first_event(plate))),
     }
     with engine.begin() as connection:
         for statement in MAKE.split(";\n"):

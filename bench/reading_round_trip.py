@@ -30,7 +30,7 @@ from plentar.core.evidence.reading import Condition, Reading
 from plentar.core.unit.patterns import PATTERNS
 from plentar.core.visit import Visit
 from plentar.demo import DEMO_EMAIL, DEMO_PASSWORD, load_demo
-from plentar.formats.events_json import deed_to_json
+from plentar.formats.events_json import action_to_json
 from plentar.formats.unit_json import nameplate_from_json
 from plentar.store import events
 from plentar.store.database import make_engine, make_sessions, migrate
@@ -113,7 +113,7 @@ def call_with(db: Session, like: Call) -> UUID:
     db.add(call)
     db.flush()
     plate = nameplate_from_json(like.unit.nameplate)
-    events.begin(db, call, deed_to_json(first_event(plate)), now - timedelta(hours=2))
+    events.begin(db, call, action_to_json(first_event(plate)), now - timedelta(hours=2))
     return call.id
 
 

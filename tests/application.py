@@ -29,7 +29,7 @@ from plentar.core.evidence.events import first_event
 from plentar.core.evidence.metrology import DEMO_METER
 from plentar.core.unit.patterns import PATTERNS
 from plentar.demo import load_demo
-from plentar.formats.events_json import deed_to_json
+from plentar.formats.events_json import action_to_json
 from plentar.formats.unit_json import nameplate_to_json
 from plentar.store import events, people
 from plentar.store.database import make_engine, make_sessions, migrate
@@ -199,7 +199,7 @@ class ShopOf:
         )
         db.add(call)
         db.flush()
-        events.begin(db, call, deed_to_json(first_event(plate)), now - timedelta(hours=1))
+        events.begin(db, call, action_to_json(first_event(plate)), now - timedelta(hours=1))
         self.call_id: UUID = call.id
         self.unit_id: UUID = unit.id
         self.url = f"/calls/{call.id}"

@@ -27,7 +27,7 @@ from plentar.store import events
 from plentar.store.database import make_sessions
 from plentar.web.call_layout.visits import event_of
 from tests.application import ShopOf
-from tests.deeds import sealed
+from tests.actions import sealed
 
 Fields = list[tuple[str, str]]
 LEGS_LIVE = "120.3"
@@ -328,15 +328,17 @@ class Lossy:
         if lockout.feeds_are_dead:
             self.deads["server"] += 1
             proof = {pair.point for pair in lockout.pairs}
-            newest = {e.deed.point: e for e in record.events if isinstance(e.deed, Measured) and e.deed.point in proof}
+            newest = {
+                e.action.point: e for e in record.events if isinstance(e.action, Measured) and e.action.point in proof
+            }
             for event in record.events:
-                is_live = isinstance(event.deed, PowerBack | Opened) or (
-                    isinstance(event.deed, Switched) and event.deed.state == "live"
+                is_live = isinstance(event.action, PowerBack | Opened) or (
+                    isinstance(event.action, Switched) and event.action.state == "live"
                 )
                 for read in newest.values() if is_live else ():
                     is_same = bool(event.phone) and event.phone == read.phone
                     surely = event.seq < read.seq if is_same else event.latest < read.earliest
-                    assert surely or isinstance(event.deed, Opened), (event, read)
+                    assert surely or isinstance(event.action, Opened), (event, read)
         for pocket in self.pockets:
             if pocket.has_signal and not pocket.waiting:
                 continue

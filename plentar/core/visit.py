@@ -65,7 +65,7 @@ from plentar.core.work.interim import Interim, interim_of
 from plentar.core.work.ledger import LedgerNote, check_ledger
 from plentar.core.work.proof import BEFORE_POWER, RISE, TIMES, Proof, ProofItem, proof_items, prove
 from plentar.core.work.safety import SafeLine, ohms_refusal, safe_list
-from plentar.core.work.undo import deed_words
+from plentar.core.work.undo import action_words
 
 if TYPE_CHECKING:
     from plentar.core.causes.accepting import Precaution
@@ -170,7 +170,10 @@ class Visit:
         if not self.doubted:
             return found
         return tuple(
-            replace(entry, struck=entry.struck or message("visit.read-without-knowing", by=self.doubted[entry.id].by))
+            replace(
+                entry,
+                void_reason=entry.void_reason or message("visit.read-without-knowing", by=self.doubted[entry.id].by),
+            )
             if entry.id in self.doubted
             else entry
             for entry in found
@@ -195,8 +198,8 @@ class Visit:
                 kind=kind,
                 mine=mine,
                 theirs=theirs,
-                words=deed_words(self.plate, mine.deed),
-                other_words=deed_words(self.plate, theirs.deed),
+                words=action_words(self.plate, mine.action),
+                other_words=action_words(self.plate, theirs.action),
             )
             for kind, mine, theirs in sides
         )
@@ -215,7 +218,7 @@ class Visit:
     @cached_property
     def standing(self) -> tuple[RecordedReading, ...]:
         """The readings that count, oldest first."""
-        return tuple(entry for entry in self.taken if not entry.struck)
+        return tuple(entry for entry in self.taken if not entry.void_reason)
 
     @cached_property
     def readings(self) -> tuple[Reading, ...]:
@@ -354,9 +357,9 @@ class Visit:
         for run in {run.call: run for run in self.watch_runs if self._began_now(run) == of_now}.values():
             _, judged = self.judge_watch(run)
             found += run_findings(judged)
-        for event, deed, analysis in self.logs:
+        for event, action, analysis in self.logs:
             if self.is_of_now(event) == of_now:
-                found += log_findings(deed.name, analysis.events, analysis.verdict)
+                found += log_findings(action.name, analysis.events, analysis.verdict)
         if of_now:
             # Landings stay as they were last kept: no part that was fitted moves a conductor of the wall.
             found += [noted(message("visit.conductors"), note.grade, note.words) for note in self.map_notes or ()]
@@ -370,12 +373,12 @@ class Visit:
     def _seen_findings(self, *, of_now: bool) -> list[Finding]:
         """What was seen, heard or felt and is not as it should be; starts that failed, of all counted."""
         found = []
-        for event, deed in self.record.found:
-            sign = sign_of(deed.sign)
-            if sign is None or sign.seen_running or deed.sign in NO_FINDING or self.is_of_now(event) != of_now:
+        for event, action in self.record.found:
+            sign = sign_of(action.sign)
+            if sign is None or sign.seen_running or action.sign in NO_FINDING or self.is_of_now(event) != of_now:
                 continue
-            where = part_words(deed.about) if deed.about and sign.about else message("visit.look")
-            grade = Grade.FAIL if deed.sign == "plain-wire" else Grade.MARGINAL
+            where = part_words(action.about) if action.about and sign.about else message("visit.look")
+            grade = Grade.FAIL if action.sign == "plain-wire" else Grade.MARGINAL
             found.append(noted(where, grade, sign.words, "seen"))
         good, tried = self._starts(of_now=of_now)
         if tried > good:
@@ -429,20 +432,20 @@ class Visit:
         """Everything seen that speaks for or against a cause, what follows from checks included."""
         rows = {"row-blower": ("blower-runs", "blower-still"), "row-strips": ("strips-heat", "strips-cold")}
         found = []
-        for (kind, about), (event, deed) in self.record.seen.items():
+        for (kind, about), (event, action) in self.record.seen.items():
             # What was seen before the repair was seen on another unit.
             if not self.is_of_now(event):
                 continue
-            if kind in rows and deed.state in ("found", "fine"):
-                found.append(Observation(kind=rows[kind][deed.state == "fine"], condition=deed.condition))
-            elif kind == "hunt" and deed.state == "found":
+            if kind in rows and action.state in ("found", "fine"):
+                found.append(Observation(kind=rows[kind][action.state == "fine"], condition=action.condition))
+            elif kind == "hunt" and action.state == "found":
                 # The conductor that was taken off and cleared the short, as the causes spell it.
                 part = f"control.{about.lower()}"
-                found.append(Observation(kind="conductor-shorted", about=part, condition=deed.condition))
-            elif kind == "start" and deed.state == "found":
-                found.append(Observation(kind="bad-start", condition=deed.condition))
-            elif deed.state == "found" and sign_of(kind) is not None:
-                found.append(Observation(kind=kind, about=about, condition=deed.condition))
+                found.append(Observation(kind="conductor-shorted", about=part, condition=action.condition))
+            elif kind == "start" and action.state == "found":
+                found.append(Observation(kind="bad-start", condition=action.condition))
+            elif action.state == "found" and sign_of(kind) is not None:
+                found.append(Observation(kind=kind, about=about, condition=action.condition))
         found += self._watched()
         if self.stood_before and not any(entry.kind == "heat-was-on" for entry in found):
             found.append(Observation(kind="heat-was-on"))
@@ -466,16 +469,16 @@ class Visit:
     def stood_before(self) -> bool:
         """True where somebody said that heat stood before it was tapped."""
         said_so = any(
-            deed.what in ("W", "W2") and (deed.is_untimed or deed.ago_seconds > 0)
-            for event, deed in self.record.of(Switched)
+            action.what in ("W", "W2") and (action.is_untimed or action.ago_seconds > 0)
+            for event, action in self.record.of(Switched)
             if self.is_of_now(event)
         )
         return said_so or self.state_of("heat-was-on") == "found"
 
-    def _seen_in_log(self, deed: Logged, analysis: "LogAnalysis", called: float) -> list[Observation]:
+    def _seen_in_log(self, action: Logged, analysis: "LogAnalysis", called: float) -> list[Observation]:
         from plentar.core.judging.logged import seen_in
 
-        return seen_in(self.plate, analysis, deed.clamp, called)
+        return seen_in(self.plate, analysis, action.clamp, called)
 
     def _watched(self) -> list[Observation]:
         """What the last run of the stopwatch by each call saw come, stay away and go."""
@@ -560,7 +563,7 @@ class Visit:
             crossed = [at for at, entry in enumerate(own) if is_line_on_control(entry.reading, point)]
             if not crossed:
                 continue
-            again = [e for e in own[crossed[-1] + 1 :] if not e.struck and not e.deed.supersedes]
+            again = [e for e in own[crossed[-1] + 1 :] if not e.void_reason and not e.action.supersedes]
             if len(again) < CLEARED_BY:
                 return message("visit.stop-line-on-control", point=point.label)
         return ""
@@ -670,17 +673,17 @@ class Visit:
 
     # Logs.
 
-    def log_question(self, log: str, deed: Logged) -> "LogQuestion":
+    def log_question(self, log: str, action: Logged) -> "LogQuestion":
         """Return what a log is read with: its clamp and call, the volts and amps that were read beside it."""
         from plentar.core.judging.logged import LogQuestion, own_amps, supply_volts
 
         return LogQuestion(
             plate=self.plate,
             log=log,
-            clamp=deed.clamp,
-            called=deed.called_seconds,
-            dropped=deed.dropped_seconds,
-            volts=deed.supply_volts or supply_volts(self.plate, deed.clamp, self.readings),
+            clamp=action.clamp,
+            called=action.called_seconds,
+            dropped=action.dropped_seconds,
+            volts=action.supply_volts or supply_volts(self.plate, action.clamp, self.readings),
             own=tuple(sorted(own_amps(self.plate, self.readings, self.limits).items())),
             limits=self.limits,
         )
@@ -696,13 +699,13 @@ class Visit:
         return self._analysed(self.record.logs)
 
     def _analysed(self, logs: Sequence[tuple[Event, Logged]]) -> "list[tuple[Event, Logged, LogAnalysis]]":
-        whole = [(event, deed) for event, deed in logs if not deed.is_recording]
+        whole = [(event, action) for event, action in logs if not action.is_recording]
         if not whole or self.samples_of is None:
             return []
         from plentar.core.judging.logged import analysed
 
-        found = [(e, deed, analysed(self.log_question(e.id, deed), self.samples_of)) for e, deed in whole]
-        return [(event, deed, analysis) for event, deed, analysis in found if analysis is not None]
+        found = [(e, action, analysed(self.log_question(e.id, action), self.samples_of)) for e, action in whole]
+        return [(event, action, analysis) for event, action, analysis in found if analysis is not None]
 
     # Air.
 
@@ -745,7 +748,7 @@ class Visit:
     @cached_property
     def airs(self) -> list[AirResult]:
         """Air measurements that stand, oldest first, each with the watts of its own time."""
-        found = [self._air(event, deed) for event, deed in self.record.airs]
+        found = [self._air(event, action) for event, action in self.record.airs]
         return sorted((entry for entry in found if entry is not None), key=lambda entry: entry.event.done_at)
 
     @cached_property
@@ -755,49 +758,49 @@ class Visit:
         alone = [(e, d) for e, d in self.record.airs if d.condition.is_called("Y") and not d.condition.heat]
         if flow is None or flow.cfm is None or not alone:
             return None
-        _, deed = alone[-1]
-        degrees = [self._degrees(name) for name in (deed.return_reading, deed.supply_reading)]
+        _, action = alone[-1]
+        degrees = [self._degrees(name) for name in (action.return_reading, action.supply_reading)]
         if degrees[0] is None or degrees[1] is None:
             return None
-        rise, factor = degrees[1] - degrees[0], air_factor(deed.altitude_feet, sum(degrees) / 2)  # type: ignore[arg-type]
+        rise, factor = degrees[1] - degrees[0], air_factor(action.altitude_feet, sum(degrees) / 2)  # type: ignore[arg-type]
         found = flow.cfm * factor * rise
         share = math.hypot(flow.cfm_uncertainty / flow.cfm, AIR_DEGF / max(abs(rise), 1.0))
         return judge_output(pump_range(self.plate), self.outdoor_degf, found, abs(found) * share, self.limits)
 
-    def _air(self, event: Event, deed: Aired) -> AirResult | None:
-        is_pump_on = deed.condition.is_called("Y")
-        if is_pump_on and not deed.condition.heat:
+    def _air(self, event: Event, action: Aired) -> AirResult | None:
+        is_pump_on = action.condition.is_called("Y")
+        if is_pump_on and not action.condition.heat:
             # The heat pump by itself: it tells of its own heat.
             return None
-        degrees = [self._degrees(name) for name in (deed.return_reading, deed.supply_reading)]
+        degrees = [self._degrees(name) for name in (action.return_reading, action.supply_reading)]
         stream = self.airstream(event)
         if stream is None or degrees[0] is None or degrees[1] is None:
             return None
         # Steady since the last call that was added.
-        steady = min((s for _, s in deed.condition.calls if s is not None), default=None)
+        steady = min((s for _, s in action.condition.calls if s is not None), default=None)
         reading = AirReading(
             watts=stream.watts,
             watts_uncertainty=stream.uncertainty,
-            steady_seconds=steady if deed.condition.heat else None,
+            steady_seconds=steady if action.condition.heat else None,
             return_degf=degrees[0],
             supply_degf=degrees[1],
-            altitude_feet=deed.altitude_feet,
+            altitude_feet=action.altitude_feet,
             is_pump_on=is_pump_on,
         )
         return AirResult(
             event=event,
-            filter=deed.filter,
+            filter=action.filter,
             return_degf=degrees[0],
             supply_degf=degrees[1],
-            altitude_feet=deed.altitude_feet,
+            altitude_feet=action.altitude_feet,
             verdict=judge_air(self.plate, reading, self.limits),
         )
 
     def _degrees(self, event_id: str) -> float | None:
-        """Return a temperature as it stands: what corrected it counts, struck out it is none."""
+        """Return a temperature as it stands: what corrected it counts, voided it is none."""
         entry = self.record.taken_by_id(event_id)
-        while entry is not None and entry.struck:
-            after = [other for other in self.record.taken if other.deed.supersedes == entry.id]
+        while entry is not None and entry.void_reason:
+            after = [other for other in self.record.taken if other.action.supersedes == entry.id]
             entry = after[-1] if after else None
         return None if entry is None else entry.reading.value
 
@@ -855,9 +858,9 @@ class Visit:
 
     def _starts(self, *, of_now: bool) -> tuple[int, int]:
         seen = self.record.seen.items()
-        tried = [deed for (sign, _), (event, deed) in seen if sign == "start" and self.is_of_now(event) == of_now]
-        counted = [deed for deed in tried if deed.state in ("found", "fine")]
-        return sum(deed.state == "fine" for deed in counted), len(counted)
+        tried = [action for (sign, _), (event, action) in seen if sign == "start" and self.is_of_now(event) == of_now]
+        counted = [action for action in tried if action.state in ("found", "fine")]
+        return sum(action.state == "fine" for action in counted), len(counted)
 
     @cached_property
     def currents(self) -> tuple[CallCurrent, ...]:
@@ -882,13 +885,13 @@ class Visit:
     def ledgers(self) -> list[Ledger]:
         """The newest ledger of each part, checked against the circuit."""
         found = []
-        for part, (_, deed) in self.record.ledgers.items():
+        for part, (_, action) in self.record.ledgers.items():
             try:
-                notes = check_ledger(self.plate, part, deed.rows)
+                notes = check_ledger(self.plate, part, action.rows)
             except PlentarError:
                 continue
-            was_live = not deed.condition.is_proven_dead
-            found.append(Ledger(part=part, name=part_words(part), rows=deed.rows, notes=notes, was_live=was_live))
+            was_live = not action.condition.is_proven_dead
+            found.append(Ledger(part=part, name=part_words(part), rows=action.rows, notes=notes, was_live=was_live))
         return found
 
     @property
@@ -1010,7 +1013,7 @@ class Visit:
     @cached_property
     def dead_strips(self) -> tuple[str, ...]:
         """The strips that do not come: read dead under their call, or left off."""
-        off = [name for _, deed, done in self.record.open_temporaries if not done for name in deed.off]
+        off = [name for _, action, done in self.record.open_temporaries if not done for name in action.off]
         feeds = {d.feed for _, d, done in self.record.open_temporaries if not done and d.feed and not d.off}
         found = []
         for circuit in self.plate.circuits:

@@ -65,8 +65,8 @@ class Judged:
 
     @property
     def is_superseded(self) -> bool:
-        """True when it was corrected or struck out."""
-        return bool(self.taken.struck)
+        """True when it was corrected or voided."""
+        return bool(self.taken.void_reason)
 
 
 AdviceKind = Literal["stop", "wait", "prove", "test", "again", "accept", "check", "well"]

@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 
 from plentar.core.evidence.events import (
     Closed,
-    Deed,
+    Action,
     Logged,
     Measured,
     Observed,
@@ -30,7 +30,7 @@ from plentar.core.unit.place import GROUND, amps_at, line_volts, volts_at
 from plentar.demo.practising import load_practice
 from plentar.demo.scenario import CALLS_TODAY, DETACHED, HISTORY, MAKERS, PEOPLE, READ_THERE, estate_pattern
 from plentar.demo.shelf import KITS, SHELF
-from plentar.demo.worked import PLACE, photo_of_a_burnt_pole, worked_deeds
+from plentar.demo.worked import PLACE, photo_of_a_burnt_pole, worked_actions
 from plentar.demo.years import (
     DONE_SHARE,
     FOLLOW_UPS,
@@ -46,7 +46,7 @@ from plentar.demo.years import (
     season_call,
 )
 from plentar.devices.simulated import SimulatedClamp
-from plentar.formats.events_json import deed_to_json
+from plentar.formats.events_json import action_to_json
 from plentar.formats.kits_csv import KITS as KIT_LABELS
 from plentar.formats.packed import pack
 from plentar.formats.parts_csv import PARTS
@@ -144,17 +144,17 @@ def load_demo(db: Session, now: datetime) -> bool:
     return True
 
 
-def _told(call: Call, parts: Iterable[Part], began: datetime) -> list[tuple[UUID, Deed, datetime]]:
-    """Return a past call's deeds with their moments, each after the call began."""
-    deeds: list[tuple[UUID, Deed, datetime]] = []
-    for number, (minute, deed) in enumerate(parts):
+def _told(call: Call, parts: Iterable[Part], began: datetime) -> list[tuple[UUID, Action, datetime]]:
+    """Return a past call's actions with their moments, each after the call began."""
+    actions: list[tuple[UUID, Action, datetime]] = []
+    for number, (minute, action) in enumerate(parts):
         at = began + timedelta(minutes=minute)
-        if isinstance(deed, tuple):
-            _, kept, _ = _reading(call, *deed, at)
-            deeds.append((_id(call.id, number), kept, at))
+        if isinstance(action, tuple):
+            _, kept, _ = _reading(call, *action, at)
+            actions.append((_id(call.id, number), kept, at))
         else:
-            deeds.append((_id(call.id, number), deed, at))
-    return deeds
+            actions.append((_id(call.id, number), action, at))
+    return actions
 
 
 def _closed_call(
@@ -183,12 +183,12 @@ def _closed_call(
         round_id=round_id,
         status="closed",
     )
-    deeds = _told(call, parts, began)
-    closed = next(deed for _, deed, _ in deeds if isinstance(deed, Closed))
-    call.outcome, call.closed_at = closed.outcome, deeds[-1][2]
+    actions = _told(call, parts, began)
+    closed = next(action for _, action, _ in actions if isinstance(action, Closed))
+    call.outcome, call.closed_at = closed.outcome, actions[-1][2]
     db.add(call)
     db.flush()
-    _keep(db, call, [(_id(call.id, "opened"), first_event(plate), began), *deeds])
+    _keep(db, call, [(_id(call.id, "opened"), first_event(plate), began), *actions])
     return call
 
 
@@ -306,35 +306,35 @@ def _worked(db: Session, shop_id: UUID, plate: Nameplate, day: date) -> None:
     began = _at(day, 14, 20)
     call = _call(db, shop_id, PLACE, plate, began, "teodor", "not enough heat")
     call.words, call.at_risk, call.outdoor_degf = "One room never warms up.", "elderly, alone", 24.0
-    deeds: list[tuple[UUID, Deed, datetime]] = []
-    for number, (at, deed, condition) in enumerate(worked_deeds(plate, began)):
-        if isinstance(deed, tuple):
-            event_id, kept, _ = _reading(call, *deed, condition, at)
-            deeds.append((_id(event_id, number), kept, at))
+    actions: list[tuple[UUID, Action, datetime]] = []
+    for number, (at, action, condition) in enumerate(worked_actions(plate, began)):
+        if isinstance(action, tuple):
+            event_id, kept, _ = _reading(call, *action, condition, at)
+            actions.append((_id(event_id, number), kept, at))
         else:
-            kept = replace(deed, condition=condition) if isinstance(deed, Observed) else deed
-            deeds.append((_id(call.id, number), kept, at))
-    _keep(db, call, deeds)
+            kept = replace(action, condition=condition) if isinstance(action, Observed) else action
+            actions.append((_id(call.id, number), kept, at))
+    _keep(db, call, actions)
     image, thumbnail = reencode(photo_of_a_burnt_pole())
-    photo = next(event_id for event_id, deed, _ in deeds if isinstance(deed, Photographed))
+    photo = next(event_id for event_id, action, _ in actions if isinstance(action, Photographed))
     db.add(PhotoBytes(shop_id=shop_id, id=photo, image=image, thumbnail=thumbnail))
-    closed = next(deed for _, deed, _ in deeds if isinstance(deed, Closed))
-    call.status, call.outcome, call.closed_at = "closed", closed.outcome, deeds[-1][2]
+    closed = next(action for _, action, _ in actions if isinstance(action, Closed))
+    call.status, call.outcome, call.closed_at = "closed", closed.outcome, actions[-1][2]
 
 
-def _keep(db: Session, call: Call, deeds: Sequence[tuple[UUID, Deed, datetime]]) -> None:
+def _keep(db: Session, call: Call, actions: Sequence[tuple[UUID, Action, datetime]]) -> None:
     """Keep a call's events in the order they were done."""
     rows = [
         {
             "id": event_id,
-            "kind": deed.kind,
-            "payload": deed_to_json(deed),
+            "kind": action.kind,
+            "payload": action_to_json(action),
             "person_id": call.technician_id,
             "done_at": at,
             "come_at": at,
             "clock_seconds": 0.0,
         }
-        for event_id, deed, at in sorted(deeds, key=lambda entry: entry[2])
+        for event_id, action, at in sorted(actions, key=lambda entry: entry[2])
     ]
     events.append(db, call, rows)
 
@@ -422,20 +422,20 @@ def _open_call(db: Session, call: Call, plate: Nameplate, now: datetime) -> None
         seconds = 312.0 - ago
         condition = Condition(feeds=live, calls=(("W", seconds),), seconds_since_change=seconds)
         rows.append((point, value, condition, ago))
-    deeds: list[tuple[UUID, Deed, datetime]] = [(_id(call.id, "W"), Switched(what="W", state="on"), called)]
-    deeds += [
+    actions: list[tuple[UUID, Action, datetime]] = [(_id(call.id, "W"), Switched(what="W", state="on"), called)]
+    actions += [
         _reading(call, point, value, condition, now - timedelta(seconds=ago)) for point, value, condition, ago in rows
     ]
-    deeds += _look(call, plate, now - timedelta(minutes=9))
+    actions += _look(call, plate, now - timedelta(minutes=9))
     log, samples = _log(call, plate, ("seq-a.pole-2.open",), "feed clamp", now - timedelta(minutes=6))
-    _keep(db, call, [*deeds, log])
+    _keep(db, call, [*actions, log])
     db.add(samples)
 
 
 def _temporary(db: Session, today: date) -> None:
     """A stage left off last week, tagged, to be made right today."""
     call = db.get_one(Call, (_id("shop"), _id("31 Cobbler's Rise", "call", "not enough heat", "today")))
-    deed = Temporary(
+    action = Temporary(
         circuit="strip-f",
         how="feed leads off and capped at the contactor",
         tag="Strip F off, part on order",
@@ -443,27 +443,27 @@ def _temporary(db: Session, today: date) -> None:
         left_watts=25000.0,
         whole_watts=30000.0,
     )
-    _keep(db, call, [(_id("temporary"), deed, _at(today - timedelta(days=6), 15, 20))])
+    _keep(db, call, [(_id("temporary"), action, _at(today - timedelta(days=6), 15, 20))])
 
 
-def _look(call: Call, plate: Nameplate, at: datetime) -> list[tuple[UUID, Deed, datetime]]:
+def _look(call: Call, plate: Nameplate, at: datetime) -> list[tuple[UUID, Action, datetime]]:
     """What was looked at before the covers went back on."""
     condition = Condition(feeds=_live(plate))
     fine = Observed(sign="filter-dirty", state="fine", condition=condition)
     found = Observed(
         sign="heat-marked", about="strip-b", state="found", note="brown at the push-on", condition=condition
     )
-    return [(_id(call.id, deed.sign), deed, at) for deed in (fine, found)]
+    return [(_id(call.id, action.sign), action, at) for action in (fine, found)]
 
 
 def _log(
     call: Call, plate: Nameplate, faults: tuple[str, ...], name: str, at: datetime
-) -> tuple[tuple[UUID, Deed, datetime], LogSamples]:
+) -> tuple[tuple[UUID, Action, datetime], LogSamples]:
     """A logging clamp left around one leg of the feed through a whole heat call."""
     meter = SimulatedClamp(plate=plate, clamp="feed-1", faults=faults, seed=14, dropped_seconds=420.0)
     samples = meter.samples(600.0)
     event_id = _id(call.id, "log", name)
-    deed = Logged(
+    action = Logged(
         name=name,
         clamp="feed-1",
         found=f"{thousands(samples.seconds.size)} rows, comma between columns, decimal point, A",
@@ -472,7 +472,7 @@ def _log(
         supply_volts=round(0.99 * plate.nominal_volts, 1),
     )
     packed = LogSamples(shop_id=call.shop_id, id=event_id, samples=pack(samples.seconds, samples.amps))
-    return (event_id, deed, at), packed
+    return (event_id, action, at), packed
 
 
 def _live(plate: Nameplate) -> tuple[tuple[str, FeedState], ...]:
@@ -497,27 +497,29 @@ def _past_call(
     calls = tuple((name, 400.0) for name in ("W", "W2") if name in plate.calls)
     condition = Condition(feeds=feeds, calls=calls, seconds_since_change=400.0)
     volts = round(plate.nominal_volts * random.uniform(0.985, 1.012), 1)
-    deeds = [_reading(call, line_volts(feed.id), volts, condition, at + timedelta(minutes=12)) for feed in plate.feeds]
+    actions = [
+        _reading(call, line_volts(feed.id), volts, condition, at + timedelta(minutes=12)) for feed in plate.feeds
+    ]
     for minute, circuit in enumerate(plate.circuits):
         healthy = expected_element_amps(circuit.rated_watts, circuit.rated_volts, volts) * random.uniform(0.965, 1.015)
         amps = 0.0 if circuit.id == dead else round(healthy, 1)
-        deeds.append(_reading(call, amps_at(circuit.id), amps, condition, at + timedelta(minutes=20 + minute)))
+        actions.append(_reading(call, amps_at(circuit.id), amps, condition, at + timedelta(minutes=20 + minute)))
     blower = round(plate.blower.rated_amps * random.uniform(0.8, 0.95), 1)
-    deeds.append(_reading(call, amps_at("blower"), blower, condition, at + timedelta(minutes=30)))
+    actions.append(_reading(call, amps_at("blower"), blower, condition, at + timedelta(minutes=30)))
     if log is not None:
         entry, samples = _log(call, plate, log, "feed clamp", at)
-        deeds.append(entry)
+        actions.append(entry)
     closed_at = at + timedelta(minutes=55)
-    _keep(db, call, [*deeds, (_id(call.id, "closed"), Closed(outcome=outcome), closed_at)])
+    _keep(db, call, [*actions, (_id(call.id, "closed"), Closed(outcome=outcome), closed_at)])
     if log is not None:
         db.add(samples)
     call.status, call.outcome, call.closed_at = "closed", outcome, closed_at
 
 
-def _reading(call: Call, point: str, value: float, condition: Condition, at: datetime) -> tuple[UUID, Deed, datetime]:
+def _reading(call: Call, point: str, value: float, condition: Condition, at: datetime) -> tuple[UUID, Action, datetime]:
     quantity = point.partition(":")[0]
     meter_range = DEMO_METER.range_for(quantity, value)
-    deed = Measured(
+    action = Measured(
         point=point,
         typed=f"{value:.1f}",
         value=value,
@@ -526,4 +528,4 @@ def _reading(call: Call, point: str, value: float, condition: Condition, at: dat
         counts_uncertainty=meter_range.counts_uncertainty,
         condition=condition,
     )
-    return _id(call.id, point, render(condition.spoken)), deed, at
+    return _id(call.id, point, render(condition.spoken)), action, at

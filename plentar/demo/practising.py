@@ -68,14 +68,14 @@ def load_practice(db: Session, person: Person, today: datetime) -> None:
 def _acts(case: Case, how: str) -> Iterator[Act]:
     plate = case.plate
     if how != "unsafe":
-        yield Did(deed=Ticked(line="safe-gear"))
+        yield Did(action=Ticked(line="safe-gear"))
     feed = plate.feeds[0].id
     yield Read(point=line_volts(feed))
     for circuit in plate.circuits[:2]:
         yield Read(point=amps_at(circuit.id))
     for call in plate.calls:
         if call in ("W", "W2"):
-            yield Did(deed=Switched(what=call, state="on"))
+            yield Did(action=Switched(what=call, state="on"))
     yield Wait(seconds=120.0)
     for circuit in plate.circuits:
         yield Read(point=amps_at(circuit.id))
@@ -91,27 +91,27 @@ def _acts(case: Case, how: str) -> Iterator[Act]:
         for part in parts:
             yield Swap(part=part)
         for row in plate.feeds:
-            yield Did(deed=Locked(feed=row.id, is_on=False))
-        yield Did(deed=Switched(what="control", state="from unit"))
+            yield Did(action=Locked(feed=row.id, is_on=False))
+        yield Did(action=Switched(what="control", state="from unit"))
         for row in plate.feeds:
-            yield Did(deed=Switched(what=row.id, state="live"), stands_aside=True)
+            yield Did(action=Switched(what=row.id, state="live"), stands_aside=True)
     yield Finish()
 
 
 def _dead(case: Case) -> Iterator[Act]:
     for feed in case.plate.feeds:
-        yield Did(deed=Switched(what=feed.id, state="off", device="panel"))
-        yield Did(deed=Locked(feed=feed.id))
-    yield Did(deed=Switched(what="control", state="off"))
-    yield Did(deed=Ticked(line="safe-outdoor-off"))
-    yield Did(deed=MeterProven(volts=120.0))
-    yield Did(deed=Ticked(line="safe-frame", volts=120.0))
+        yield Did(action=Switched(what=feed.id, state="off", device="panel"))
+        yield Did(action=Locked(feed=feed.id))
+    yield Did(action=Switched(what="control", state="off"))
+    yield Did(action=Ticked(line="safe-outdoor-off"))
+    yield Did(action=MeterProven(volts=120.0))
+    yield Did(action=Ticked(line="safe-frame", volts=120.0))
     for point, _ in dead_pairs(case.plate):
         yield Read(point=point)
     yield Read(point=CONTROL_POINT)
-    yield Did(deed=MeterProven(volts=120.0))
+    yield Did(action=MeterProven(volts=120.0))
     if case.plate.blower.kind == "psc":
-        yield Did(deed=Ticked(line="safe-capacitor", volts=0.2))
+        yield Did(action=Ticked(line="safe-capacitor", volts=0.2))
 
 
 def _run(db: Session, own: Learner, case: Case, began: datetime, how: str, number: int) -> None:

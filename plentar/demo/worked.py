@@ -12,7 +12,7 @@ from plentar.core.evidence.events import (
     Caused,
     Checked,
     Closed,
-    Deed,
+    Action,
     Fitted,
     Landed,
     LedgerLead,
@@ -29,7 +29,7 @@ from plentar.core.unit.place import GROUND, amps_at, line_volts, volts_at
 from plentar.core.work.ledger import leads_of
 from plentar.core.work.proof import BEFORE_POWER
 
-__all__ = ["PLACE", "READINGS", "photo_of_a_burnt_pole", "worked_deeds"]
+__all__ = ["PLACE", "READINGS", "photo_of_a_burnt_pole", "worked_actions"]
 
 PLACE = "Tamarisk Court 26"
 # Point, what was read before, what after; under a heat call.
@@ -45,8 +45,8 @@ STROKES = (
     ((480, 90), (470, 210), (560, 150), (640, 190), (760, 120), (880, 170)),
 )
 
-# A deed with the minute of the call it was done at, and the reading it is where it is one: point and value.
-Dated = tuple[float, Deed | tuple[str, float]]
+# An action with the minute of the call it was done at, and the reading it is where it is one: point and value.
+Dated = tuple[float, Action | tuple[str, float]]
 
 
 def _before() -> Iterator[Dated]:
@@ -93,16 +93,18 @@ def _after() -> Iterator[Dated]:
     yield 60, Closed(outcome="Sequencer A replaced wire for wire; both strips heat again.")
 
 
-def worked_deeds(plate: Nameplate, began: datetime) -> Iterator[tuple[datetime, Deed | tuple[str, float], Condition]]:
-    """Give the call's deeds in order, each with its moment and the condition it was done under."""
+def worked_actions(
+    plate: Nameplate, began: datetime
+) -> Iterator[tuple[datetime, Action | tuple[str, float], Condition]]:
+    """Give the call's actions in order, each with its moment and the condition it was done under."""
     live = Condition(feeds=(("feed-1", "live"),))
     since: float | None = None
-    for minute, deed in (*_before(), *_work(plate), *_after()):
-        if isinstance(deed, Switched):
-            since = minute if deed.state == "on" else None
+    for minute, action in (*_before(), *_work(plate), *_after()):
+        if isinstance(action, Switched):
+            since = minute if action.state == "on" else None
         calls = (("W", 60 * (minute - since)),) if since is not None else ()
         seconds = 60 * (minute - since) if since is not None else 60.0
-        yield began + timedelta(minutes=minute), deed, replace(live, calls=calls, seconds_since_change=seconds)
+        yield began + timedelta(minutes=minute), action, replace(live, calls=calls, seconds_since_change=seconds)
 
 
 def photo_of_a_burnt_pole() -> BytesIO:

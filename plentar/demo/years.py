@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from datetime import date, timedelta
 from random import Random
 
-from plentar.core.evidence.events import Caused, Closed, Deed, Fitted, Marked
+from plentar.core.evidence.events import Caused, Closed, Action, Fitted, Marked
 from plentar.core.evidence.reading import Condition
 from plentar.core.judging.air import air_factor, expected_rise_degf
 from plentar.core.unit.electrical import expected_element_amps
@@ -39,8 +39,8 @@ LINK_PLACE = "Tamarisk Court 21"
 LINK_DAYS = (1010, 620, 215)
 OVERDUE = "Tamarisk Court 33"
 
-# A reading: point, value, condition; or any other deed.
-Part = tuple[float, "Deed | tuple[str, float, Condition]"]
+# A reading: point, value, condition; or any other action.
+Part = tuple[float, "Action | tuple[str, float, Condition]"]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -89,7 +89,7 @@ def ratio_of(place: str, strip: str, season: int) -> float:
 
 
 def season_call(place: str, plate: Nameplate, season: int) -> Iterator[Part]:
-    """Give a healthy check's deeds, each with its minute: volts without and with load, each strip, the blower."""
+    """Give a healthy check's actions, each with its minute: volts without and with load, each strip, the blower."""
     random = Random(f"{place}/{season}")  # noqa: S311
     meter = Random(f"meter/{season}").uniform(0.985, 1.015)  # noqa: S311 - one meter a season, off by one share
     feeds = tuple((feed.id, "live") for feed in plate.feeds)

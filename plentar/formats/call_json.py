@@ -12,7 +12,7 @@ from plentar.core.causes.diagnosis import Diagnosis
 from plentar.core.causes.next_test import SCHOOLS, NextTest
 from plentar.core.circuit.places import find_point
 from plentar.core.errors import ReadingError
-from plentar.core.evidence.events import COLDEST_DEGF, HOTTEST_DEGF, Aired, Deed, Event, Measured, Observed, Tapped
+from plentar.core.evidence.events import COLDEST_DEGF, HOTTEST_DEGF, Aired, Action, Event, Measured, Observed, Tapped
 from plentar.core.evidence.metrology import DEMO_METER, Meter, MeterRange
 from plentar.core.evidence.reading import Condition, ControlState, FeedState, Hand, Mode, Reading
 from plentar.core.evidence.record import Record
@@ -24,7 +24,7 @@ from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.quantities import QuantityId
 from plentar.core.visit import Visit
 from plentar.core.work.safety import condition_refusal
-from plentar.formats.events_json import deed_from_json
+from plentar.formats.events_json import action_from_json
 from plentar.formats.packed import Floats
 from plentar.formats.unit_json import field_path
 from plentar.words import render
@@ -197,19 +197,19 @@ def visit_of(call: CallFile, plate: Nameplate) -> Visit:
     """
     kept = [entry for entry in call.readings if not entry.is_superseded]
     # What gives no second of its own comes after what stands before it in its list.
-    timed: list[tuple[float, str, Deed]] = []
+    timed: list[tuple[float, str, Action]] = []
     for entry, reading in zip(kept, readings_of(call, plate), strict=True):
         before = timed[-1][0] if timed else 0.0
         timed.append((before + 1.0 if entry.at is None else entry.at, entry.id, _measured(reading)))
     for index, seen in enumerate(observations_of(call, plate)):
         at = timed[-1][0] + 1.0 if timed else 0.0
         timed.append((at, "", _seen(seen, index)))
-    timed += [(done.at, _id_of(done, index), _deed(done, index, plate)) for index, done in enumerate(call.events)]
+    timed += [(done.at, _id_of(done, index), _action(done, index, plate)) for index, done in enumerate(call.events)]
     timed.sort(key=lambda entry: entry[0])
     events = [
         # A reading keeps its own id, so that a measurement of the air can name it.
-        Event(id=own or f"{seq}", seq=seq, deed=deed, person="", by="", done_at=at, come_at=at)
-        for seq, (at, own, deed) in enumerate(timed, start=1)
+        Event(id=own or f"{seq}", seq=seq, action=action, person="", by="", done_at=at, come_at=at)
+        for seq, (at, own, action) in enumerate(timed, start=1)
     ]
     changed = tuple((name, tuple(figures)) for name, figures in sorted(call.limits.items()))
     limits = Limits(changed=changed) if changed else DEFAULT_LIMITS
@@ -272,20 +272,20 @@ def _seen(entry: Observation, index: int) -> Observed:
     return Observed(sign=entry.kind, about=about, condition=entry.condition)
 
 
-def _deed(entry: EventFile, index: int, plate: Nameplate) -> Deed:
+def _action(entry: EventFile, index: int, plate: Nameplate) -> Action:
     try:
-        deed = deed_from_json(entry.kind, entry.payload)
+        action = action_from_json(entry.kind, entry.payload)
     except ReadingError as error:
         error.field = ".".join(part for part in (f"events[{index}]", error.field) if part)
         raise
-    if isinstance(deed, Measured):
+    if isinstance(action, Measured):
         raise ReadingError("readings stand in readings", field=f"events[{index}].kind")
-    if isinstance(deed, Tapped):
-        deed = replace(deed, run=1)
-    if isinstance(deed, Aired):
+    if isinstance(action, Tapped):
+        action = replace(action, run=1)
+    if isinstance(action, Aired):
         on: tuple[tuple[str, float | None], ...] = (("W", None),)
-        deed = replace(deed, condition=Condition(feeds=tuple((f.id, "live") for f in plate.feeds), calls=on))
-    return deed
+        action = replace(action, condition=Condition(feeds=tuple((f.id, "live") for f in plate.feeds), calls=on))
+    return action
 
 
 def observations_of(call: CallFile, plate: Nameplate) -> list[Observation]:

@@ -1,4 +1,4 @@
-"""Events as JSON, both ways: the core's frozen deeds are the schema, one kind each."""
+"""Events as JSON, both ways: the core's frozen actions are the schema, one kind each."""
 
 from functools import lru_cache
 from typing import Any
@@ -6,10 +6,10 @@ from typing import Any
 from pydantic import TypeAdapter, ValidationError
 
 from plentar.core.errors import PlentarError, ReadingError
-from plentar.core.evidence.events import DEEDS, Deed
+from plentar.core.evidence.events import DEEDS, Action
 from plentar.formats.unit_json import field_path
 
-__all__ = ["deed_from_json", "deed_schema", "deed_to_json", "sent_part"]
+__all__ = ["action_from_json", "action_schema", "action_to_json", "sent_part"]
 
 # What the server alone records.
 OWN_KINDS = ("opened", "plate")
@@ -17,43 +17,43 @@ OWN_KINDS = ("opened", "plate")
 
 @lru_cache(maxsize=64)
 def _adapter(kind: str) -> TypeAdapter[Any]:
-    deed = DEEDS.get(kind)
-    if deed is None:
+    action = DEEDS.get(kind)
+    if action is None:
         raise ReadingError(f"expected one of {', '.join(sorted(set(DEEDS) - set(OWN_KINDS)))}", field="kind")
-    return TypeAdapter(deed)
+    return TypeAdapter(action)
 
 
-def deed_to_json(deed: Deed) -> dict[str, Any]:
-    """Return a deed as JSON-ready values."""
-    found: dict[str, Any] = _adapter(deed.kind).dump_python(deed, mode="json")
+def action_to_json(action: Action) -> dict[str, Any]:
+    """Return an action as JSON-ready values."""
+    found: dict[str, Any] = _adapter(action.kind).dump_python(action, mode="json")
     return found
 
 
-def deed_from_json(kind: str, document: object, *, is_kept: bool = False) -> Deed:
-    """Return the deed a JSON document describes.
+def action_from_json(kind: str, document: object, *, is_kept: bool = False) -> Action:
+    """Return the action a JSON document describes.
 
     Args:
-        kind: The kind of deed.
+        kind: The kind of action.
         document: Its fields.
         is_kept: It comes from the store: fields worked out when it was taken in are in it.
     Raises:
         ReadingError: No such kind, a field missing, unknown or wrong; `field` names it.
     """
     if not isinstance(document, dict):
-        raise ReadingError("expected an object with the deed's fields", field="payload")
+        raise ReadingError("expected an object with the fields of that action", field="payload")
     adapter = _adapter(kind)
-    deed_type = DEEDS[kind]
+    action_type = DEEDS[kind]
     if not is_kept:
         if kind in OWN_KINDS:
             raise ReadingError("only the application records that", field="kind")
-        known = set(deed_type.__dataclass_fields__) - set(deed_type.derived)
+        known = set(action_type.__dataclass_fields__) - set(action_type.derived)
         for name in document:
             if name not in known:
                 raise ReadingError(
                     f"expected one of {', '.join(sorted(known))}, got {str(name)[:40]!r}", field=str(name)
                 )
     try:
-        deed: Deed = adapter.validate_python(document)
+        action: Action = adapter.validate_python(document)
     except ValidationError as error:
         first = error.errors()[0]
         cause = first.get("ctx", {}).get("error")
@@ -61,18 +61,18 @@ def deed_from_json(kind: str, document: object, *, is_kept: bool = False) -> Dee
         if isinstance(cause, PlentarError):
             raise ReadingError(cause.message, field=cause.field or path) from error
         raise ReadingError(f"{first['msg'].lower()}, got {first['input']!r:.60}", field=path or "payload") from error
-    return deed
+    return action
 
 
-def sent_part(deed: Deed) -> dict[str, Any]:
-    """Return what the sender gave of a deed, as values: the same deed sent again gives the same."""
-    document = deed_to_json(deed)
-    sent = {name: value for name, value in document.items() if name not in deed.derived}
+def sent_part(action: Action) -> dict[str, Any]:
+    """Return what the sender gave of an action, as values: the same action sent again gives the same."""
+    document = action_to_json(action)
+    sent = {name: value for name, value in document.items() if name not in action.derived}
     # An empty meter means the call's own, which is filled in when it is kept.
     return {name: value.strip() if isinstance(value, str) else value for name, value in sent.items() if name != "meter"}
 
 
-def deed_schema() -> dict[str, Any]:
+def action_schema() -> dict[str, Any]:
     """Return the JSON Schema of what may be sent, one definition a kind."""
     kinds = {}
     for kind in sorted(set(DEEDS) - set(OWN_KINDS)):

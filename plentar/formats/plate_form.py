@@ -154,8 +154,8 @@ def _flatten(path: str, value: Any, texts: dict[str, str]) -> None:
         texts[path] = f"{value:.10g}" if isinstance(value, float) else str(value)
 
 
-def plate_form_read(form: Mapping[str, str], deed: str = "", kit: Kit | None = None) -> PlateForm:
-    """Return what a form holds, after one deed: `layout`, `add:feeds`, `remove:circuits[1]`, `swap:circuits[0]:1`.
+def plate_form_read(form: Mapping[str, str], action: str = "", kit: Kit | None = None) -> PlateForm:
+    """Return what a form holds, after one action: `layout`, `add:feeds`, `remove:circuits[1]`, `swap:circuits[0]:1`.
 
     `was:devices[0]` and `was:blower` tell of which kind a part was when the form was filled: with another kind goes
     what belonged to the old part. `count:devices[0]` tells how many poles it has. A kit fills its own fields, its
@@ -166,7 +166,7 @@ def plate_form_read(form: Mapping[str, str], deed: str = "", kit: Kit | None = N
     found = PlateForm(texts=texts)
     _follow_kinds(found, form)
     _count_poles(found, form)
-    verb, _, target = deed.partition(":")
+    verb, _, target = action.partition(":")
     if verb == "add":
         _add(found, target)
     elif verb == "remove":

@@ -6,7 +6,7 @@ from typing import Any
 
 from plentar.core.errors import ReadingError
 from plentar.core.practice.attempt import Act, Dare, Did, Finish, HintAsked, Listen, Read, Swap, Wait
-from plentar.formats.events_json import deed_from_json, deed_to_json
+from plentar.formats.events_json import action_from_json, action_to_json
 
 __all__ = ["act_from_json", "act_to_json"]
 
@@ -18,9 +18,9 @@ _PLAIN: Mapping[str, type[Read | Wait | Swap | Listen | HintAsked | Dare | Finis
 def act_to_json(act: Act) -> dict[str, Any]:
     """Return an act as it is kept."""
     if isinstance(act, Did):
-        deed = act.deed
-        sent = {name: value for name, value in deed_to_json(deed).items() if name not in deed.derived}
-        return {"kind": act.kind, "deed": deed.kind, "payload": sent, "stands_aside": act.stands_aside}
+        action = act.action
+        sent = {name: value for name, value in action_to_json(action).items() if name not in action.derived}
+        return {"kind": act.kind, "deed": action.kind, "payload": sent, "stands_aside": act.stands_aside}
     return {"kind": act.kind, **asdict(act)}
 
 
@@ -36,8 +36,8 @@ def act_from_json(kept: Mapping[str, Any]) -> Act:
     fields = {name: value for name, value in kept.items() if name != "kind"}
     kind = str(kept.get("kind", ""))
     if kind == Did.kind:
-        deed = deed_from_json(fields["deed"], fields["payload"])
-        return Did(deed=deed, stands_aside=bool(fields.get("stands_aside")))
+        action = action_from_json(fields["deed"], fields["payload"])
+        return Did(action=action, stands_aside=bool(fields.get("stands_aside")))
     if kind not in _PLAIN:
         raise ReadingError(f"there is no act {kind!r}", field="kind")
     return _PLAIN[kind](**fields)

@@ -118,7 +118,7 @@ class Kept:
     @property
     def calibrated_on(self) -> str:
         """The day that meter had been calibrated when it was read, as ISO 8601; nothing where nobody said."""
-        return self.judged.taken.deed.calibrated_on
+        return self.judged.taken.action.calibrated_on
 
     @property
     def mode(self) -> str:
@@ -138,7 +138,7 @@ class Kept:
     @property
     def reason(self) -> str:
         """Why it corrects another."""
-        return self.judged.taken.deed.reason
+        return self.judged.taken.action.reason
 
     @property
     def is_superseded(self) -> bool:
@@ -405,10 +405,10 @@ class CallScreen(Generic[C]):
         """What was found or photographed, part by part: `!` for a find, the count of photos."""
         finds: dict[str, list[str]] = {}
         shots: dict[str, int] = {}
-        for _, deed in self.visit.record.found:
-            sign = sign_of(deed.sign)
-            if deed.about and sign is not None:
-                finds.setdefault(deed.about, []).append(render(sign.words))
+        for _, action in self.visit.record.found:
+            sign = sign_of(action.sign)
+            if action.about and sign is not None:
+                finds.setdefault(action.about, []).append(render(sign.words))
         for _, photo in self.visit.record.of(Photographed):
             if photo.part:
                 shots[photo.part] = shots.get(photo.part, 0) + 1
@@ -502,9 +502,9 @@ class CallScreen(Generic[C]):
         return "open", "live"
 
     def _look_step(self) -> tuple[str, str]:
-        looked = [deed for (sign, _), (_, deed) in self.visit.record.seen.items() if sign_of(sign) is not None]
-        looked = [deed for deed in looked if deed.state != "undone"]
-        found = [deed for deed in looked if deed.state == "found"]
+        looked = [action for (sign, _), (_, action) in self.visit.record.seen.items() if sign_of(sign) is not None]
+        looked = [action for action in looked if action.state != "undone"]
+        found = [action for action in looked if action.state == "found"]
         if not looked:
             return "open", ""
         # A group seen at a glance is no line looked at.
@@ -518,8 +518,8 @@ class CallScreen(Generic[C]):
     def look_groups(self) -> list[LookGroup]:
         """The look-over by what is seen in one glance."""
         state = self.visit.state_of
-        touched = {sign for (sign, _), (_, deed) in self.visit.record.seen.items() if deed.state != "undone"}
-        found = {deed.sign for _, deed in self.visit.record.found}
+        touched = {sign for (sign, _), (_, action) in self.visit.record.seen.items() if action.state != "undone"}
+        found = {action.sign for _, action in self.visit.record.found}
         return [
             LookGroup(
                 group=group,
@@ -545,7 +545,9 @@ class CallScreen(Generic[C]):
         return air.rise.grade.value.replace(" ", "-"), f"{apart(air.rise.value)}{flow}"
 
     def _seen_step(self, kind: str) -> tuple[str, str]:
-        rows = [key for key, (_, deed) in self.visit.record.seen.items() if key[0] == kind and deed.state != "undone"]
+        rows = [
+            key for key, (_, action) in self.visit.record.seen.items() if key[0] == kind and action.state != "undone"
+        ]
         return ("not-proven", f"{len(rows)} kept") if rows else ("open", "")
 
     def _circuit_step(self) -> tuple[str, str]:
@@ -631,13 +633,13 @@ class CallScreen(Generic[C]):
     @property
     def seen(self) -> list[Shown[Observed]]:
         """The newest of each sign looked at or found, undone ones left out."""
-        return [Shown(event, deed) for event, deed in self.visit.record.seen.values() if deed.state != "undone"]
+        return [Shown(event, action) for event, action in self.visit.record.seen.values() if action.state != "undone"]
 
     @property
     def accepted(self) -> list[tuple[Shown[Caused], bool]]:
         """Every accepted cause, each with whether it was taken back."""
         record = self.visit.record
-        return [(Shown(event, deed), event.id in record.voided) for event, deed in record.all_of(Caused)]
+        return [(Shown(event, action), event.id in record.voided) for event, action in record.all_of(Caused)]
 
     @property
     def causes(self) -> list[Shown[Caused]]:
@@ -647,8 +649,8 @@ class CallScreen(Generic[C]):
     @property
     def outcome_draft(self) -> str:
         """What was found and fitted, in one line, to be kept or changed by whoever closes the call."""
-        found = "; ".join(cause.deed.title for cause in self.causes)
-        fitted = ", ".join(item.deed.name for item in self.work.fitted)
+        found = "; ".join(cause.action.title for cause in self.causes)
+        fitted = ", ".join(item.action.name for item in self.work.fitted)
         return ". ".join(part for part in (found, f"Fitted: {fitted}" if fitted else "") if part)
 
     @property
@@ -659,7 +661,7 @@ class CallScreen(Generic[C]):
     @property
     def marks(self) -> list[Shown[Marked]]:
         """What stands written on parts, the newest of each: the filter's size, dates."""
-        return [Shown(event, deed) for event, deed in self.visit.record.marks]
+        return [Shown(event, action) for event, action in self.visit.record.marks]
 
     @property
     def amended(self) -> Shown[Amended] | None:
@@ -685,8 +687,8 @@ class CallScreen(Generic[C]):
         return Work(
             fitted=shown(record, Fitted),
             approvals=shown(record, Approved),
-            temporaries=[(Shown(event, deed), done) for event, deed, done in record.open_temporaries],
-            ledgers=[Shown(event, deed) for event, deed in record.ledgers.values()],
+            temporaries=[(Shown(event, action), done) for event, action, done in record.open_temporaries],
+            ledgers=[Shown(event, action) for event, action in record.ledgers.values()],
             settled=Shown(*record.settled) if record.settled is not None else None,
         )
 

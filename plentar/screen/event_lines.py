@@ -1,9 +1,9 @@
-"""An event as a page shows it: the deed with who did it and when."""
+"""An event as a page shows it: the action with who did it and when."""
 
 from dataclasses import replace
 from typing import Generic, TypeVar
 
-from plentar.core.evidence.events import Deed, Event, Temporary
+from plentar.core.evidence.events import Action, Event, Temporary
 from plentar.core.evidence.record import Record
 from plentar.core.limits.verdicts import Verdict
 from plentar.core.message import Text
@@ -12,19 +12,19 @@ from plentar.words.figures import chosen, degree_sign
 
 __all__ = ["Shown", "in_display", "shown", "told_temporary"]
 
-D = TypeVar("D", bound=Deed)
+D = TypeVar("D", bound=Action)
 
 
 class Shown(Generic[D]):
     """One event of one kind."""
 
-    def __init__(self, event: Event, deed: D) -> None:
-        self.id, self.at, self.by, self.deed = event.id, event.done_at, event.by, deed
+    def __init__(self, event: Event, action: D) -> None:
+        self.id, self.at, self.by, self.action = event.id, event.done_at, event.by, action
 
 
 def shown(record: Record, kind: type[D]) -> list[Shown[D]]:
     """Return the events of a kind that stand, oldest first."""
-    return [Shown(event, deed) for event, deed in record.of(kind)]
+    return [Shown(event, action) for event, action in record.of(kind)]
 
 
 def in_display(verdict: Verdict) -> Verdict:
@@ -43,6 +43,6 @@ def in_display(verdict: Verdict) -> Verdict:
     )
 
 
-def told_temporary(deed: Temporary) -> Text:
+def told_temporary(action: Temporary) -> Text:
     """Return a temporary measure in one line: what is off, or what runs on a smaller device."""
-    return temporary_words(deed.off, deed.feed, deed.device_amps)
+    return temporary_words(action.off, action.feed, action.device_amps)

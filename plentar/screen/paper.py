@@ -36,13 +36,13 @@ def bill_of(record: Record, *, tax_percent: float, spoken: Callable[[float], str
         tax_percent: The shop's tax on parts.
         spoken: How the shop writes an amount.
     """
-    priced = [deed for _, deed in record.of(Fitted) if deed.price is not None]
+    priced = [action for _, action in record.of(Fitted) if action.price is not None]
     if not priced:
         return None
-    whole = sum(round(deed.price or 0.0, 2) for deed in priced)
+    whole = sum(round(action.price or 0.0, 2) for action in priced)
     tax = round(whole * tax_percent / 100, 2)
     return Bill(
-        lines=tuple((deed.name, spoken(deed.price or 0.0)) for deed in priced),
+        lines=tuple((action.name, spoken(action.price or 0.0)) for action in priced),
         subtotal=spoken(whole),
         tax=spoken(tax),
         tax_percent=tax_percent,
@@ -128,7 +128,7 @@ def corrections_of(screen: CallScreen[Any], shop: str) -> list[tuple[str, str]]:
     for item, is_done in screen.work.temporaries:
         if not is_done:
             found.append(
-                (f"{render(told_temporary(item.deed))}, until {item.deed.due_on}", item.deed.corrected_by or shop)
+                (f"{render(told_temporary(item.action))}, until {item.action.due_on}", item.action.corrected_by or shop)
             )
     return list(dict.fromkeys(found))
 
@@ -141,6 +141,6 @@ def _step_of(screen: CallScreen[Any], point: str) -> str:
 def _photos_by_owner(screen: CallScreen[Any]) -> Mapping[str, list[Any]]:
     found: dict[str, list[Any]] = {}
     for photo in screen.photos:
-        if photo.deed.part:
-            found.setdefault(place_of(photo.deed.part).owner, []).append(photo)
+        if photo.action.part:
+            found.setdefault(place_of(photo.action.part).owner, []).append(photo)
     return found

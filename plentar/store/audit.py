@@ -16,7 +16,7 @@ __all__ = ["list_newest", "note", "note_changes"]
 
 def note(
     db: Session,
-    deed: str,
+    action: str,
     about: str,
     *,
     shop_id: UUID,
@@ -31,7 +31,7 @@ def note(
         shop_id=shop_id,
         person_id=None if person is None else person.id,
         at=at,
-        deed=deed,
+        deed=action,
         about=about[:200],
         before=before,
         after=after,
@@ -40,13 +40,15 @@ def note(
     db.flush()
 
 
-def note_changes(db: Session, deed: str, about: str, before: dict[str, Any], after: dict[str, Any], **who: Any) -> bool:
+def note_changes(
+    db: Session, action: str, about: str, before: dict[str, Any], after: dict[str, Any], **who: Any
+) -> bool:
     """Append what differs between two states; False, and nothing, where nothing does."""
     changed = [name for name in after if before.get(name) != after[name]]
     if changed:
         note(
             db,
-            deed,
+            action,
             about,
             before={name: before.get(name) for name in changed},
             after={name: after[name] for name in changed},

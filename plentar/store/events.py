@@ -138,10 +138,10 @@ def list_due(db: Session, *, shop_id: UUID, until: str) -> Sequence[Due]:
     found = db.execute(select(*columns).where(EventRow.shop_id == shop_id, kinds).order_by(EventRow.done_at)).all()
     if not found:
         return []
-    # What was struck out on those calls alone: of a shop's years there are thousands.
+    # What was voided on those calls alone: of a shop's years there are thousands.
     own = {row.call_id for row in found}
-    struck = (EventRow.shop_id == shop_id, EventRow.call_id.in_(own), EventRow.kind == "void")
-    void = set(db.scalars(select(EventRow.payload["event"].astext).where(*struck)))
+    own_voids = (EventRow.shop_id == shop_id, EventRow.call_id.in_(own), EventRow.kind == "void")
+    void = set(db.scalars(select(EventRow.payload["event"].astext).where(*own_voids)))
     ended = [row for row in found if row.kind == "temporary-done" and str(row.id) not in void]
     done = void | {row.payload["temporary"] for row in ended}
     left = [

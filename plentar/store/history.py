@@ -46,7 +46,7 @@ def calls_of_unit(db: Session, *, shop_id: UUID, unit_id: UUID, most: int = MOST
 
 
 def told_of(db: Session, *, shop_id: UUID, call_ids: Sequence[UUID]) -> list[TimelineEvent]:
-    """Return what some calls' timeline shows, oldest first; what was struck out is left out."""
+    """Return what some calls' timeline shows, oldest first; what was voided is left out."""
     rows = db.execute(
         select(EventRow.id, EventRow.call_id, EventRow.kind, EventRow.payload, EventRow.done_at)
         .where(EventRow.shop_id == shop_id, EventRow.call_id.in_(call_ids), EventRow.kind.in_(TOLD_KINDS))
@@ -57,18 +57,18 @@ def told_of(db: Session, *, shop_id: UUID, call_ids: Sequence[UUID]) -> list[Tim
 
 def _standing(rows: Sequence[Any]) -> list[TimelineEvent]:
     """Return the rows that nothing among them strikes out, without what strikes."""
-    struck = {row.payload.get("event") for row in rows if row.kind == "void"}
-    return [TimelineEvent(*row) for row in rows if row.kind != "void" and str(row.id) not in struck]
+    voided = {row.payload.get("event") for row in rows if row.kind == "void"}
+    return [TimelineEvent(*row) for row in rows if row.kind != "void" and str(row.id) not in voided]
 
 
 def readings_of(db: Session, *, shop_id: UUID, call_ids: Sequence[UUID]) -> Sequence[Row[Any]]:
-    """Return the readings of some calls that years are made of, none struck out: amps, line volts, elements, air.
+    """Return the readings of some calls that years are made of, none voided: amps, line volts, elements, air.
 
     Each row: call, moment, point, value, half-width, condition as kept.
     """
     payload = EventRow.payload
     point = payload["point"].astext
-    # A reading that was corrected counts no more than one that was struck out: both name the one they end.
+    # A reading that was corrected counts no more than one that was voided: both name the one they end.
     ended = func.coalesce(payload["event"].astext, payload["supersedes"].astext, "")
     rows = db.execute(
         select(
@@ -140,10 +140,10 @@ def faults_of_shop(db: Session, *, shop_id: UUID) -> Sequence[Row[Any]]:
             EventRow.kind,
             EventRow.done_at,
             EventRow.payload["faults"].label("faults"),
-            EventRow.payload["event"].astext.label("struck"),
+            EventRow.payload["event"].astext.label("voided"),
         )
         .join(Call, (Call.shop_id == EventRow.shop_id) & (Call.id == EventRow.call_id))
         .where(EventRow.shop_id == shop_id, EventRow.kind.in_(("cause", "void")), Call.status == "closed")
     ).all()
-    struck = {row.struck for row in rows if row.kind == "void"}
-    return [row for row in rows if row.kind == "cause" and str(row.id) not in struck]
+    voided = {row.voided for row in rows if row.kind == "void"}
+    return [row for row in rows if row.kind == "cause" and str(row.id) not in voided]

@@ -272,9 +272,9 @@ class Call(Base):
 
 
 class EventRow(Base):
-    """One deed on a call: append-only (a trigger sees to it), numbered by the call in the order they came.
+    """One action on a call: append-only (a trigger sees to it), numbered by the call in the order they came.
 
-    The id is made by the client, so that a repeated send is the same event. `payload` is the deed as JSON; `done_at`
+    The id is made by the client, so that a repeated send is the same event. `payload` is the action as JSON; `done_at`
     by the clock of whoever did it, at most `clock_seconds` wrong, `come_at` the server's; `phone_id` is the phone that
     kept it, where one did.
     """

@@ -9,7 +9,7 @@ from playwright.sync_api import Page, Route, expect
 from tests.application import ShopOf
 from tests.application import sign_in as client_of
 from tests.browser.conftest import LAPTOP, PHONE, sign_in
-from tests.deeds import event, send
+from tests.actions import event, send
 
 
 @pytest.fixture

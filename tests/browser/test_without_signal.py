@@ -30,7 +30,7 @@ from tests.application import ShopOf, application
 from tests.application import sign_in as client_of
 from tests.browser.conftest import CHROMIUM, FLAGS, LAPTOP, PHONE, Ahead, sign_in
 from tests.browser.test_slice import serious
-from tests.deeds import send
+from tests.actions import send
 from tests.serving import free_port
 
 PIN = "246810"

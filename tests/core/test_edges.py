@@ -156,13 +156,13 @@ def test_a_frame_is_proven_and_counted_from_the_same_volts(volts: float, is_take
         person="ana", done_at=story.now, meters={}, meter="", parse=lambda text, _: float(text), words=render
     )
     visit = Call().visit
-    deed = Ticked(line="safe-frame", volts=volts)
+    action = Ticked(line="safe-frame", volts=volts)
     if is_taken:
-        assert take_in(visit, deed, sender) == deed
+        assert take_in(visit, action, sender) == action
     else:
         with pytest.raises(ReadingError, match="96 V or more"):
-            take_in(visit, deed, sender)
-    story.add(deed, "ana")
+            take_in(visit, action, sender)
+    story.add(action, "ana")
     assert story.lockout.frame_is_proven is is_taken
 
 
@@ -192,14 +192,14 @@ def test_a_part_is_free_once_each_end_of_it_was_read_dead() -> None:
     assert ohms_refusal(PLATE, story.lockout, ohms, person="ana")
     last = story.volts(ends[1], 0.1)
     assert not ohms_refusal(PLATE, story.lockout, ohms, person="ana")
-    struck = fold(PLATE, story.events, voided=frozenset({last.id}))
-    assert ohms_refusal(PLATE, struck, ohms, person="ana")
+    voided = fold(PLATE, story.events, voided=frozenset({last.id}))
+    assert ohms_refusal(PLATE, voided, ohms, person="ana")
     # On the control side it contradicts nothing, and frees nothing either.
     coil = story.volts("seq-a.coil.1:seq-a.coil.2", 0.1)
     assert not ohms_refusal(PLATE, story.lockout, "ohms:seq-a.coil", person="ana")
-    struck = fold(PLATE, story.events, voided=frozenset({coil.id}))
-    assert struck.feeds_are_dead
-    assert ohms_refusal(PLATE, struck, "ohms:seq-a.coil", person="ana")
+    voided = fold(PLATE, story.events, voided=frozenset({coil.id}))
+    assert voided.feeds_are_dead
+    assert ohms_refusal(PLATE, voided, "ohms:seq-a.coil", person="ana")
 
 
 def test_a_struck_reading_proves_no_pair_dead() -> None:
@@ -208,10 +208,10 @@ def test_a_struck_reading_proves_no_pair_dead() -> None:
     story.prove()
     assert all(pair.counts for pair in story.lockout.pairs)
     legs = f"volts:{LEGS[0]}:{LEGS[1]}"
-    read = next(event for event in story.events if isinstance(event.deed, Measured) and event.deed.point == legs)
-    struck = fold(PLATE, story.events, voided=frozenset({read.id}))
-    assert [pair.point for pair in struck.pairs if not pair.counts] == [legs]
-    assert not struck.feeds_are_dead
+    read = next(event for event in story.events if isinstance(event.action, Measured) and event.action.point == legs)
+    voided = fold(PLATE, story.events, voided=frozenset({read.id}))
+    assert [pair.point for pair in voided.pairs if not pair.counts] == [legs]
+    assert not voided.feeds_are_dead
 
 
 @pytest.mark.parametrize(("clock", "is_dead"), [(5.0, True), (40.0, False)])
@@ -258,14 +258,14 @@ def test_a_temporary_device_is_smaller_than_the_one_that_is_there(amps: float, i
     plate = replace(TWO, feeds=(replace(TWO.feeds[0], breaker_amps=60.0),))
     visit = on_plate(call, plate)
     sender = Sender(person="ana", done_at=60.0, meters={}, meter="", parse=lambda text, _: float(text), words=render)
-    deed = Temporary(how="smaller", tag="50 A", due_on="2030-01-05", feed=plate.feeds[0].id, device_amps=amps)
+    action = Temporary(how="smaller", tag="50 A", due_on="2030-01-05", feed=plate.feeds[0].id, device_amps=amps)
     if is_taken:
-        taken = take_in(visit, deed, sender)
+        taken = take_in(visit, action, sender)
         assert isinstance(taken, Temporary)
         assert taken.device_amps == amps
     else:
         with pytest.raises(ReadingError, match="smaller device"):
-            take_in(visit, deed, sender)
+            take_in(visit, action, sender)
 
 
 def on_plate(call: Call, plate: Nameplate) -> Visit:

@@ -7,7 +7,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from plentar.core.evidence.events import (
-    Deed,
+    Action,
     Event,
     Fitted,
     Landed,
@@ -40,11 +40,17 @@ class Call:
         self.events: list[Event] = []
         self.add(first_event(PLATE))
 
-    def add(self, deed: Deed) -> Event:
+    def add(self, action: Action) -> Event:
         """Do one thing."""
         number = len(self.events) + 1
         event = Event(
-            id=f"e{number}", seq=number, deed=deed, person="ana", by="Ana", done_at=60.0 * number, come_at=60.0 * number
+            id=f"e{number}",
+            seq=number,
+            action=action,
+            person="ana",
+            by="Ana",
+            done_at=60.0 * number,
+            come_at=60.0 * number,
         )
         self.events.append(event)
         return event
@@ -210,7 +216,7 @@ def test_what_to_do_now_follows_the_work() -> None:
     assert well.visit.unchecked == ()
 
 
-EVIDENCE: dict[str, tuple[Deed, ...]] = {
+EVIDENCE: dict[str, tuple[Action, ...]] = {
     "a look": (Observed(sign="heat-marked", about="strip-b", state="found"),),
     "a failed start": (
         Observed(sign="start", about="1", state="found"),
@@ -230,8 +236,8 @@ def test_no_kind_of_evidence_is_dropped(kind: str) -> None:
     call.add(Switched(what="W", state="on"))
     call.sound()
     before = {render(found.about) for found in call.visit.findings}
-    for deed in EVIDENCE[kind]:
-        call.add(deed)
+    for action in EVIDENCE[kind]:
+        call.add(action)
     for _ in range(10):
         call.add(Observed(sign="smell", state="undone"))
     after = [found for found in call.visit.findings if render(found.about) not in before]

@@ -144,9 +144,9 @@ def test_the_doubt_of_a_drift_holds_what_it_promises() -> None:
 def test_on_times_are_the_last_runs_of_each_call() -> None:
     """Two calls: strip A came at 30 s, then, in the second run of the next call, at 45 s of a window to 60 s."""
 
-    def tap(call: str, at: float, deed: str, stage: str = "", run: int = 1) -> tuple[str, Event, Tapped]:
-        told = Tapped(deed=deed, stage=stage, run=run)  # type: ignore[arg-type]
-        return call, Event(id=f"{call}{at}", seq=1, deed=told, person="", by="", done_at=at, come_at=at), told
+    def tap(call: str, at: float, action: str, stage: str = "", run: int = 1) -> tuple[str, Event, Tapped]:
+        told = Tapped(deed=action, stage=stage, run=run)  # type: ignore[arg-type]
+        return call, Event(id=f"{call}{at}", seq=1, action=told, person="", by="", done_at=at, come_at=at), told
 
     taps = [
         tap("1", 0.0, "call"),

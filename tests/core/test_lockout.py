@@ -12,7 +12,7 @@ from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, ru
 
 from plentar.core.errors import ReadingError
 from plentar.core.evidence.events import (
-    Deed,
+    Action,
     Event,
     Locked,
     Measured,
@@ -50,14 +50,14 @@ class Story:
         self.events: list[Event] = []
         self.add(first_event(PLATE), "ana")
 
-    def add(self, deed: Deed, person: str, *, ago: float = 0.0, clock: float = 0.0) -> Event:
+    def add(self, action: Action, person: str, *, ago: float = 0.0, clock: float = 0.0) -> Event:
         self.now += 10.0
-        if isinstance(deed, Measured | MeterProven):
-            deed = replace(deed, meter=f"{person}'s")
+        if isinstance(action, Measured | MeterProven):
+            action = replace(action, meter=f"{person}'s")
         event = Event(
             id=f"e{len(self.events)}",
             seq=len(self.events) + 1,
-            deed=deed,
+            action=action,
             person=person,
             by=person.title(),
             done_at=self.now - ago,
@@ -106,8 +106,8 @@ class Story:
 
 def is_live_event(event: Event) -> bool:
     """What makes a feed live, told again in the test's own words."""
-    deed = event.deed
-    return isinstance(deed, PowerBack) or (isinstance(deed, Switched) and deed.state == "live")
+    action = event.action
+    return isinstance(action, PowerBack) or (isinstance(action, Switched) and action.state == "live")
 
 
 def surely_before(a: Event, b: Event) -> bool:
@@ -178,20 +178,20 @@ class LockoutMachine(RuleBasedStateMachine):
             return
         events = self.story.events
         lives = [e for e in events if is_live_event(e)]
-        taken = [e for e in events if isinstance(e.deed, Measured)]
+        taken = [e for e in events if isinstance(e.action, Measured)]
         for pair in PAIRS:
             proofs = [
                 e
                 for e in taken
-                if isinstance(e.deed, Measured)
-                and frozenset(e.deed.point.split(":")[1:]) == pair
-                and e.deed.value < 1.0
+                if isinstance(e.action, Measured)
+                and frozenset(e.action.point.split(":")[1:]) == pair
+                and e.action.value < 1.0
                 and all(surely_before(live, e) for live in lives)
                 and any(
-                    isinstance(p.deed, MeterProven) and p.person == e.person and p.done_at < e.done_at for p in events
+                    isinstance(p.action, MeterProven) and p.person == e.person and p.done_at < e.done_at for p in events
                 )
                 and any(
-                    isinstance(p.deed, MeterProven) and p.person == e.person and p.done_at > e.done_at for p in events
+                    isinstance(p.action, MeterProven) and p.person == e.person and p.done_at > e.done_at for p in events
                 )
                 and all(is_locked(events, feed, e.person) for feed in FEEDS)
             ]
@@ -215,9 +215,9 @@ class LockoutMachine(RuleBasedStateMachine):
 
 def is_locked(events: list[Event], feed: str, person: str) -> bool:
     """The newest word, by when it was done, of this person's own lock on this feed."""
-    own = [e for e in events if isinstance(e.deed, Locked) and e.deed.feed == feed and e.person == person]
+    own = [e for e in events if isinstance(e.action, Locked) and e.action.feed == feed and e.person == person]
     newest = max(own, key=lambda e: (e.done_at, e.seq), default=None)
-    return newest is not None and isinstance(newest.deed, Locked) and newest.deed.is_on
+    return newest is not None and isinstance(newest.action, Locked) and newest.action.is_on
 
 
 LockoutMachine.TestCase.settings = settings(max_examples=40, stateful_step_count=14)
@@ -499,8 +499,8 @@ def test_a_correction_and_what_was_struck_out_prove_nothing(proven: Story) -> No
     """5 V corrected to 0.2 is a second thought: read it again. So is a reading taken back."""
     point = "feed-1.l1:feed-2.l2"
     five = proven.volts(point, 5.0)
-    deed = Measured(point=f"volts:{point}", typed="0.2", value=0.2, supersedes=five.id, reason="misread")
-    again = proven.add(deed, "ana")
+    action = Measured(point=f"volts:{point}", typed="0.2", value=0.2, supersedes=five.id, reason="misread")
+    again = proven.add(action, "ana")
     proven.add(MeterProven(volts=121.0), "ana")
     assert not is_dead(proven)
     read = proven.volts(point, 0.2)
@@ -644,10 +644,10 @@ def test_ohms_an_older_record_holds_of_a_live_unit_are_not_corrected_into_new_on
     """A correction tells what that reading was, and it was none that may be taken."""
     story = Story()
     old = story.add(Measured(point="ohms:strip-a.element", typed="11", value=11.0, condition=LIVE), "ana")
-    deed = Measured(point="ohms:strip-a.element", typed="11.5", supersedes=old.id, reason="misread")
+    action = Measured(point="ohms:strip-a.element", typed="11.5", supersedes=old.id, reason="misread")
     sender = Sender(
         person="ana", done_at=story.now, meters={}, meter="", parse=lambda text, _: float(text), words=render
     )
     with pytest.raises(ReadingError) as refused:
-        take_in(Visit(PLATE, Record(story.events)), deed, sender)
+        take_in(Visit(PLATE, Record(story.events)), action, sender)
     assert refused.value.message == NOT_DEAD

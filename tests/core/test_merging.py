@@ -4,7 +4,7 @@ from dataclasses import replace
 
 import pytest
 
-from plentar.core.evidence.events import Closed, Deed, Event, Locked, Measured, MeterProven, Opened, Switched, Ticked
+from plentar.core.evidence.events import Closed, Action, Event, Locked, Measured, MeterProven, Opened, Switched, Ticked
 from plentar.core.evidence.lockout import dead_pairs, fold, safe_ticks
 from plentar.core.evidence.merging import after_closing, came_late, doubted, lockout_then
 from plentar.core.evidence.reading import Condition
@@ -18,11 +18,19 @@ FEED = PLATE.feeds[0].id
 START = 1_000.0
 
 
-def done(seq: int, at: float, deed: Deed, *, by: str = "Ana", clock: float = 0.0, phone: str = "") -> Event:
+def done(seq: int, at: float, action: Action, *, by: str = "Ana", clock: float = 0.0, phone: str = "") -> Event:
     """An event done at a moment after the start [s]."""
     at += START
     return Event(
-        id=f"{by}-{seq}", seq=seq, deed=deed, person=by, by=by, done_at=at, come_at=at, clock_seconds=clock, phone=phone
+        id=f"{by}-{seq}",
+        seq=seq,
+        action=action,
+        person=by,
+        by=by,
+        done_at=at,
+        come_at=at,
+        clock_seconds=clock,
+        phone=phone,
     )
 
 
@@ -37,7 +45,7 @@ def proven_dead(by: str = "Ana", *, clock: float = 0.0, phone: str = "") -> list
         )
         for leg in ("l1", "l2")
     ]
-    deeds: list[Deed] = [
+    actions: list[Action] = [
         Opened(feeds={FEED: "live"}),
         *live,
         Switched(what=FEED, state="off", device="disconnect"),
@@ -47,7 +55,7 @@ def proven_dead(by: str = "Ana", *, clock: float = 0.0, phone: str = "") -> list
         *low,
         MeterProven(volts=121.0),
     ]
-    return [done(n + 1, 10.0 * n, deed, by=by, clock=clock, phone=phone) for n, deed in enumerate(deeds)]
+    return [done(n + 1, 10.0 * n, action, by=by, clock=clock, phone=phone) for n, action in enumerate(actions)]
 
 
 DEAD = proven_dead()

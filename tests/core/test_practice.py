@@ -67,10 +67,10 @@ class Learner:
         return self.attempt.take(AttemptStep(id=f"s{len(self.attempt.outcomes)}", at_seconds=at, act=act))
 
     def switch(self, what: str, state: str, *, device: str = "", aside: bool = True) -> Outcome:
-        return self.do(Did(deed=Switched(what=what, state=state, device=device), stands_aside=aside))  # type: ignore[arg-type]
+        return self.do(Did(action=Switched(what=what, state=state, device=device), stands_aside=aside))  # type: ignore[arg-type]
 
     def gear(self) -> "Learner":
-        self.do(Did(deed=Ticked(line="safe-gear")))
+        self.do(Did(action=Ticked(line="safe-gear")))
         return self
 
     def prove_dead(self) -> "Learner":
@@ -78,16 +78,16 @@ class Learner:
         plate = self.attempt.case.plate
         for feed in plate.feeds:
             self.switch(feed.id, "off", device="panel")
-            self.do(Did(deed=Locked(feed=feed.id)))
+            self.do(Did(action=Locked(feed=feed.id)))
         self.switch("control", "off")
-        self.do(Did(deed=Ticked(line="safe-outdoor-off")))
-        self.do(Did(deed=MeterProven(volts=120.0)))
-        self.do(Did(deed=Ticked(line="safe-frame", volts=120.0)))
+        self.do(Did(action=Ticked(line="safe-outdoor-off")))
+        self.do(Did(action=MeterProven(volts=120.0)))
+        self.do(Did(action=Ticked(line="safe-frame", volts=120.0)))
         for point, _ in dead_pairs(plate):
             self.do(Read(point=point))
         self.do(Read(point=CONTROL_POINT))
-        self.do(Did(deed=MeterProven(volts=120.0)))
-        self.do(Did(deed=Ticked(line="safe-capacitor", volts=0.1)))
+        self.do(Did(action=MeterProven(volts=120.0)))
+        self.do(Did(action=Ticked(line="safe-capacitor", volts=0.1)))
         return self
 
     @property
@@ -333,12 +333,12 @@ def test_probes_without_gear_are_told_once() -> None:
 
 def acts_of(danger: str) -> list[Act]:
     """What somebody does who is taught this danger."""
-    off = Did(deed=Switched(what="feed-1", state="off", device="panel"))
+    off = Did(action=Switched(what="feed-1", state="off", device="panel"))
     acts: dict[str, list[Act]] = {
         "amps-jack": [Read(point=line_volts("feed-1"), jack="amps")],
         "hands-live": [Swap(part="seq-a")],
-        "hands-unproven": [off, Did(deed=Switched(what="control", state="off")), Swap(part="seq-a")],
-        "in-front": [off, Did(deed=Switched(what="feed-1", state="live"))],
+        "hands-unproven": [off, Did(action=Switched(what="control", state="off")), Swap(part="seq-a")],
+        "in-front": [off, Did(action=Switched(what="feed-1", state="live"))],
         "bridge-limit": [Dare(what="bridge-limit")],
         "bigger-breaker": [Dare(what="bigger-breaker")],
         "their-lock": [Dare(what="their-lock")],
@@ -364,14 +364,14 @@ def test_a_breaker_under_somebody_elses_lock_is_not_closed() -> None:
     learner.switch("feed-1", "off", device="panel")
     assert learner.switch("feed-1", "live").danger == "their-lock"
     assert "feed-1" in learner.attempt.world.off
-    assert learner.do(Did(deed=Locked(feed="feed-1", is_on=False, owner="colleague"))).danger == "their-lock"
+    assert learner.do(Did(action=Locked(feed="feed-1", is_on=False, owner="colleague"))).danger == "their-lock"
 
 
 def test_a_lead_not_pulled_comes_off_under_power() -> None:
     """A part fitted without its leads noted and pulled: the flash is at power-on, once."""
     learner = Learner(case("seq-a.coil.open")).gear().prove_dead()
     learner.do(Swap(part="seq-a", checked=False))
-    learner.do(Did(deed=Locked(feed="feed-1", is_on=False)))
+    learner.do(Did(action=Locked(feed="feed-1", is_on=False)))
     assert learner.switch("feed-1", "live").danger == "loose-lead"
 
 
@@ -400,7 +400,7 @@ def test_a_repair_mends_and_the_real_visit_sees_it() -> None:
     assert learner.visit.suspects[0].faults[0].startswith("seq-a.pole-1")
     learner.prove_dead()
     learner.do(Swap(part="seq-a"))
-    learner.do(Did(deed=Locked(feed="feed-1", is_on=False)))
+    learner.do(Did(action=Locked(feed="feed-1", is_on=False)))
     learner.switch("control", "from unit")
     learner.switch("feed-1", "live")
     assert learner.attempt.world.amps("strip-a") < 0.1
@@ -454,7 +454,7 @@ def test_what_somebody_wrote_down_before_is_evidence_and_may_be_a_slip() -> None
 def test_the_same_steps_are_the_same_attempt() -> None:
     """A fold: taken again from its steps an attempt shows the same."""
     learner = Learner(case("strip-b.link.open")).gear()
-    for act in (Did(deed=Switched(what="W", state="on")), Wait(seconds=200), Read(point=amps_at("strip-b"))):
+    for act in (Did(action=Switched(what="W", state="on")), Wait(seconds=200), Read(point=amps_at("strip-b"))):
         learner.do(act)
     steps = [outcome.step for outcome in learner.attempt.outcomes]
     again = Attempt(case=learner.attempt.case, began_at=1000.0, parse=parse_number, words=render).take_all(steps)

@@ -11,7 +11,7 @@ from plentar.core.causes.catalogue import catalogue
 from plentar.core.causes.diagnosis import Diagnosis, diagnose
 from plentar.core.causes.next_test import next_tests
 from plentar.core.circuit.drive import Drive
-from plentar.core.evidence.events import Deed, Event, Switched, first_event
+from plentar.core.evidence.events import Action, Event, Switched, first_event
 from plentar.core.evidence.lockout import fold
 from plentar.core.evidence.reading import Condition, FeedState, Reading
 from plentar.core.evidence.signs import Observation
@@ -192,14 +192,14 @@ def test_heat_that_somebody_says_was_on_clears_the_poles_at_once() -> None:
 
 
 @pytest.mark.parametrize(
-    ("deed", "seconds"), [({"ago_seconds": 300.0}, 360.0), ({"is_untimed": True}, None), ({}, 60.0)]
+    ("action", "seconds"), [({"ago_seconds": 300.0}, 360.0), ({"is_untimed": True}, None), ({}, 60.0)]
 )
-def test_a_call_says_since_when_it_stands(deed: dict[str, Any], seconds: float | None) -> None:
+def test_a_call_says_since_when_it_stands(action: dict[str, Any], seconds: float | None) -> None:
     """Five minutes before the tap, nobody knows, or from the tap."""
-    deeds: list[Deed] = [first_event(UNIT), Switched(what="W", state="on", **deed)]
+    actions: list[Action] = [first_event(UNIT), Switched(what="W", state="on", **action)]
     events = [
-        Event(id=f"{n}", seq=n, deed=what, person="", by="", done_at=10.0 * n, come_at=10.0 * n)
-        for n, what in enumerate(deeds)
+        Event(id=f"{n}", seq=n, action=what, person="", by="", done_at=10.0 * n, come_at=10.0 * n)
+        for n, what in enumerate(actions)
     ]
     told = fold(UNIT, events)
     assert told.condition(70.0).call_seconds("W") == seconds
@@ -211,11 +211,11 @@ def test_a_call_says_since_when_it_stands(deed: dict[str, Any], seconds: float |
 )
 def test_a_clock_nobody_kept_is_kept_once_the_call_begins_anew(between: Switched) -> None:
     """Its conductors taken off, or the feed back on: from there the seconds are known."""
-    deeds: list[Deed] = [first_event(UNIT), Switched(what="W", state="on", is_untimed=True), between]
-    deeds.append(Switched(what="W", state="on"))
+    actions: list[Action] = [first_event(UNIT), Switched(what="W", state="on", is_untimed=True), between]
+    actions.append(Switched(what="W", state="on"))
     events = [
-        Event(id=f"{n}", seq=n, deed=what, person="", by="", done_at=10.0 * n, come_at=10.0 * n)
-        for n, what in enumerate(deeds)
+        Event(id=f"{n}", seq=n, action=what, person="", by="", done_at=10.0 * n, come_at=10.0 * n)
+        for n, what in enumerate(actions)
     ]
     assert fold(UNIT, events[:2]).condition(70.0).call_seconds("W") is None
     assert fold(UNIT, events).condition(70.0).call_seconds("W") is not None

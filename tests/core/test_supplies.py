@@ -9,7 +9,7 @@ from plentar.core.causes.faults import faults_of
 from plentar.core.circuit.drive import Drive
 from plentar.core.circuit.plain import solve_one
 from plentar.core.circuit.wiring import wire
-from plentar.core.evidence.events import Deed, Event, Locked, Measured, MeterProven, Switched, Ticked, first_event
+from plentar.core.evidence.events import Action, Event, Locked, Measured, MeterProven, Switched, Ticked, first_event
 from plentar.core.evidence.lockout import Lockout, dead_pairs, fold
 from plentar.core.evidence.metrology import DEMO_METER
 from plentar.core.evidence.reading import Condition, Reading
@@ -97,13 +97,15 @@ def proven_dead(*, frame_at: float) -> Lockout:
     plate, now = line_to_neutral(), 0.0
     events: list[Event] = []
 
-    def add(deed: Deed) -> None:
+    def add(action: Action) -> None:
         nonlocal now
         now += 10.0
-        if isinstance(deed, Measured | MeterProven):
-            deed = replace(deed, meter="ana's")
+        if isinstance(action, Measured | MeterProven):
+            action = replace(action, meter="ana's")
         number = len(events) + 1
-        events.append(Event(id=f"e{number}", seq=number, deed=deed, person="ana", by="Ana", done_at=now, come_at=now))
+        events.append(
+            Event(id=f"e{number}", seq=number, action=action, person="ana", by="Ana", done_at=now, come_at=now)
+        )
 
     def volts(point: str, shown: float, condition: Condition | None = None) -> None:
         more = {} if condition is None else {"condition": condition}

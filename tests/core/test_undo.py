@@ -1,4 +1,4 @@
-"""Taking back the last thing: as if it had not been, with both deeds on record; facts stay."""
+"""Taking back the last thing: as if it had not been, with both actions on record; facts stay."""
 
 import pytest
 from hypothesis import given, settings
@@ -8,7 +8,7 @@ from plentar.core.evidence.events import (
     Approved,
     Caused,
     Checked,
-    Deed,
+    Action,
     Event,
     Fitted,
     Locked,
@@ -35,7 +35,9 @@ def taken_back(call: Call, person: str = "ana") -> Undo | None:
     back = undo_of(Record(call.events), PLATE, person, moment)
     if back is not None:
         number = len(call.events) + 1
-        event = Event(id=back.id, seq=number, deed=back.deed, person=person, by="Ana", done_at=moment, come_at=moment)
+        event = Event(
+            id=back.id, seq=number, action=back.action, person=person, by="Ana", done_at=moment, come_at=moment
+        )
         call.events.append(event)
     return back
 
@@ -49,20 +51,20 @@ def state(visit: Visit) -> dict[str, object]:
         "calls": {call: None if since is None else round(since) for call, since in lockout.calls.items()},
         "bypassed": lockout.bypassed,
         "locks": {(lock.feed, lock.person) for lock in lockout.locks},
-        "ticks": {line for line, event in lockout.ticks.items() if getattr(event.deed, "is_done", False)},
+        "ticks": {line for line, event in lockout.ticks.items() if getattr(event.action, "is_done", False)},
         "readings": [(reading.point, reading.value) for reading in record.readings],
-        "seen": {key: deed.state for key, (_, deed) in record.seen.items() if deed.state != "undone"},
+        "seen": {key: action.state for key, (_, action) in record.seen.items() if action.state != "undone"},
         "checked": record.checked,
-        "causes": [deed.words for _, deed in record.causes],
-        "parts": [deed.name for _, deed in record.of(Fitted)],
-        "notes": [deed.words for _, deed in record.of(Noted)],
-        "approvals": [deed.who for _, deed in record.of(Approved)],
-        "temporary": [deed.tag for _, deed, _ in record.open_temporaries],
+        "causes": [action.words for _, action in record.causes],
+        "parts": [action.name for _, action in record.of(Fitted)],
+        "notes": [action.words for _, action in record.of(Noted)],
+        "approvals": [action.who for _, action in record.of(Approved)],
+        "temporary": [action.tag for _, action, _ in record.open_temporaries],
         "runs": [run.number for run in visit.watch_runs],
     }
 
 
-DEEDS: dict[str, Deed] = {
+DEEDS: dict[str, Action] = {
     "reading": Measured(point=LINE, typed="240", value=240.0),
     "found": Observed(sign="heat-marked", about="strip-b", state="found"),
     "fine": Observed(sign="filter-dirty", state="fine"),
@@ -84,7 +86,7 @@ DEEDS: dict[str, Deed] = {
 
 @pytest.mark.parametrize("kind", DEEDS)
 def test_taken_back_it_is_as_it_was(kind: str) -> None:
-    """Each kind: the same state as before, both deeds on record, in words; and the next tap reaches further back."""
+    """Each kind: the same state as before, both actions on record, in words; and the next tap reaches further back."""
     call = Call()
     call.add(Noted(words="before"))
     before = state(call.visit)
@@ -98,13 +100,13 @@ def test_taken_back_it_is_as_it_was(kind: str) -> None:
     assert [e.id for e in call.events[-2:]] == [event.id, back.id]
     further = taken_back(call)
     assert further is not None
-    assert further.event.deed == Noted(words="before")
+    assert further.event.action == Noted(words="before")
 
 
 @settings(max_examples=60)
 @given(kinds=st.lists(st.sampled_from(sorted(set(DEEDS) - {"tap", "jumpers", "feed", "control"})), max_size=6))
 def test_taking_back_all_that_was_done_leaves_nothing(kinds: list[str]) -> None:
-    """Any deeds in any order, then as many taps on undo: as the call began; one tap more finds nothing."""
+    """Any actions in any order, then as many taps on undo: as the call began; one tap more finds nothing."""
     call = Call()
     before = state(call.visit)
     for kind in kinds:
@@ -130,7 +132,7 @@ def test_a_call_switched_off_by_mistake_stands_since_it_did() -> None:
 @pytest.mark.parametrize(
     "fact", [PowerBack(), RepairSettled(reason="no meter left"), Locked(feed="feed-1", owner="bo", is_on=False)]
 )
-def test_facts_are_not_taken_back(fact: Deed) -> None:
+def test_facts_are_not_taken_back(fact: Action) -> None:
     """Power back on, a proof settled, somebody else's lock cleared: nothing is offered, whatever came before."""
     call = Call()
     call.add(Noted(words="before"))

@@ -36,9 +36,9 @@ def told(tmp_path: Path, **call: Any) -> dict[str, Any]:
     return found
 
 
-def tap(at: float, deed: str, stage: str = "") -> dict[str, Any]:
+def tap(at: float, action: str, stage: str = "") -> dict[str, Any]:
     """One tap of the stopwatch."""
-    return {"at": at, "kind": "tap", "payload": {"deed": deed, "stage": stage}}
+    return {"at": at, "kind": "tap", "payload": {"deed": action, "stage": stage}}
 
 
 def test_a_run_of_the_stopwatch_names_the_pole_that_never_came(tmp_path: Path) -> None:

@@ -14,9 +14,9 @@ from plentar.formats.unit_json import nameplate_from_json, nameplate_to_json
 TWO = PATTERNS["two-strip-sequencer"]()
 
 
-def read(changes: dict[str, str], deed: str = "", plate: Nameplate = TWO) -> PlateForm:
-    """Fill the form with a plate, change some inputs, do a deed."""
-    return plate_form_read({**plate_form_of(plate).texts, **changes}, deed)
+def read(changes: dict[str, str], action: str = "", plate: Nameplate = TWO) -> PlateForm:
+    """Fill the form with a plate, change some inputs, do an action."""
+    return plate_form_read({**plate_form_of(plate).texts, **changes}, action)
 
 
 @pytest.mark.parametrize("name", sorted(PATTERNS))
@@ -95,8 +95,8 @@ def test_rows_come_and_go_by_name() -> None:
     left = read({}, "remove:circuits[0]")
     assert left.ids("circuits") == ["strip-b"]
     assert left.text("blower.relay.contacts[0].nc") == "none"
-    for deed in ("remove:circuits[7]", "remove:blower", "add:nonsense", "remove:", "add:shop"):
-        assert read({}, deed).plate == TWO
+    for action in ("remove:circuits[7]", "remove:blower", "add:nonsense", "remove:", "add:shop"):
+        assert read({}, action).plate == TWO
 
 
 NAMES = st.sampled_from(
@@ -141,9 +141,9 @@ NAMES = st.sampled_from(
         ]
     ),
 )
-def test_whatever_is_typed_is_a_plate_or_a_message(changes: dict[str, str], deed: str) -> None:
+def test_whatever_is_typed_is_a_plate_or_a_message(changes: dict[str, str], action: str) -> None:
     """Never a traceback; either a circuit or at least one message."""
-    form = read(changes, deed)
+    form = read(changes, action)
     assert (form.plate is None) == bool(form.problems)
 
 
@@ -178,7 +178,7 @@ def test_a_plain_wire_and_an_auxiliarys_feed_are_on_the_plate() -> None:
 
 
 @pytest.mark.parametrize(
-    ("changes", "deeds", "holds"),
+    ("changes", "actions", "holds"),
     [
         pytest.param(
             {}, ["add:feeds:blower"],
@@ -213,12 +213,12 @@ def test_a_plain_wire_and_an_auxiliarys_feed_are_on_the_plate() -> None:
     ],
 )  # fmt: skip
 def test_common_units_are_plates_at_the_first_try(
-    changes: dict[str, str], deeds: list[str], holds: Callable[[Nameplate], bool]
+    changes: dict[str, str], actions: list[str], holds: Callable[[Nameplate], bool]
 ) -> None:
     """From two strips on one sequencer: what a few taps change can be saved, with nothing of an old part left."""
-    form = read(changes, deeds[0] if deeds else "")
-    for deed in deeds[1:]:
-        form = plate_form_read(form.texts, deed)
+    form = read(changes, actions[0] if actions else "")
+    for action in actions[1:]:
+        form = plate_form_read(form.texts, action)
     assert form.problems == {}
     assert form.plate is not None
     assert holds(form.plate)

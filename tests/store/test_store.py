@@ -194,7 +194,7 @@ def test_an_older_database_migrates_with_its_calls(engine: Engine) -> None:
         with Session(own) as db:
             rows = events.list_after(db, shop_id=ids["shop"], call_id=ids["call"])
             record = Record([event_of(row) for row in rows])
-            kinds = [event.deed.kind for event in record.events]
+            kinds = [event.action.kind for event in record.events]
             first = [
                 "seen",
                 "reading",
@@ -213,7 +213,7 @@ def test_an_older_database_migrates_with_its_calls(engine: Engine) -> None:
             ]
             assert kinds == [*first, *["part", "temporary", "power-back", "settled", "closed", "temporary-done"]]
             assert [entry.reading.value for entry in record.standing if entry.reading.function == "amps"] == [19.9]
-            assert record.taken[0].struck == "wrong lead"
+            assert record.taken[0].void_reason == "wrong lead"
             assert record.taken[0].reading.condition.call_seconds("W") == 300.0
             assert record.causes == []
             assert record.closed is not None

@@ -22,7 +22,7 @@ from plentar.store.database import make_sessions
 from plentar.store.models import UnitTableRow
 from plentar.web.call_layout.unit_tables import KeptTables
 from tests.application import ShopOf, sign_in
-from tests.deeds import call_heat
+from tests.actions import call_heat
 
 UNIT = circuit_of(PATTERNS["two-strip-sequencer"]())
 HEAT = Drive(calls=frozenset({"W"}))

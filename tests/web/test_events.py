@@ -23,7 +23,7 @@ from plentar.core.unit.patterns import PATTERNS
 from plentar.core.work.ledger import leads_of
 from plentar.formats.events_json import OWN_KINDS
 from tests.application import ShopOf, flat, sign_in
-from tests.deeds import Sent, call_heat, condition, event, prove_dead, send
+from tests.actions import Sent, call_heat, condition, event, prove_dead, send
 
 HTMX = {"HX-Request": "true"}
 SUPPLY = "volts:feed-1.l1:feed-1.l2"
@@ -71,7 +71,7 @@ PAYLOADS: dict[str, tuple[dict[str, Any], dict[str, Any]]] = {
 
 
 @pytest.mark.parametrize("kind", sorted(PAYLOADS))
-def test_one_id_is_one_deed(client: FlaskClient, shop: ShopOf, kind: str) -> None:
+def test_one_id_is_one_action(client: FlaskClient, shop: ShopOf, kind: str) -> None:
     """Sent again it is kept already; with other contents it is refused, and what was kept comes back."""
     first, other = PAYLOADS[kind]
     sent = event(kind, **first)
@@ -86,22 +86,22 @@ def test_one_id_is_one_deed(client: FlaskClient, shop: ShopOf, kind: str) -> Non
 
 
 def test_every_kind_a_person_sends_is_tried() -> None:
-    """A new kind of deed belongs in the list above; these need something beside them and are tried elsewhere."""
+    """A new kind of action belongs in the list above; these need something beside them and are tried elsewhere."""
     beside = {"void", "photo", "log", "log-kept", "air", "settled", "temporary-done", "closed", "signed", "withdrawn"}
     assert set(DEEDS) - set(OWN_KINDS) - beside == set(PAYLOADS)
 
 
-def at_once(app: Flask, shop: ShopOf, deeds: list[Callable[[FlaskClient], Any]]) -> list[Any]:
+def at_once(app: Flask, shop: ShopOf, actions: list[Callable[[FlaskClient], Any]]) -> list[Any]:
     """Do several things at the same moment, each in a browser of its own."""
-    clients = [sign_in(app, shop) for _ in range(min(len(deeds), 10))]
-    barrier = threading.Barrier(len(deeds))
+    clients = [sign_in(app, shop) for _ in range(min(len(actions), 10))]
+    barrier = threading.Barrier(len(actions))
 
     def run(number: int) -> Any:
         barrier.wait()
-        return deeds[number](clients[number % len(clients)])
+        return actions[number](clients[number % len(clients)])
 
-    with ThreadPoolExecutor(len(deeds)) as pool:
-        return list(pool.map(run, range(len(deeds))))
+    with ThreadPoolExecutor(len(actions)) as pool:
+        return list(pool.map(run, range(len(actions))))
 
 
 def kept_rows(engine: Engine, shop: ShopOf, kind: str) -> int:
@@ -145,7 +145,7 @@ def test_another_shop_may_use_the_same_id(app: Flask, make_shop: Callable[..., S
 def test_an_id_of_another_call_of_the_shop_is_refused_by_name(
     client: FlaskClient, shop: ShopOf, engine: Engine
 ) -> None:
-    """The first call's deed stands, the second is told, and what came with it is kept."""
+    """The first call's action stands, the second is told, and what came with it is kept."""
     other = uuid4()
     with engine.begin() as db:
         copied = "shop_id, unit_id, technician_id, meter_id, complaints, words, at_risk, status, scheduled_at, outcome"
@@ -205,7 +205,7 @@ def test_two_closes_at_once_keep_one_outcome_and_tell_the_other(app: Flask, shop
     assert outcome == forms[answers.index(200)]["outcome"]
 
 
-def test_a_planned_call_opens_with_its_first_deed_and_stays_closed(
+def test_a_planned_call_opens_with_its_first_action_and_stays_closed(
     client: FlaskClient, shop: ShopOf, engine: Engine
 ) -> None:
     """Closing a call nobody had opened closes it."""
@@ -244,14 +244,14 @@ def test_the_pad_and_the_stopwatch_hold_silence_against_one_window(
     """112 s with no printed window is late, not failed, wherever it is asked."""
     shop, client = unprinted, sign_in(app, unprinted)
     send(client, shop, event("reading", ago=seconds + 20, point=SUPPLY, typed="240"))
-    send(client, shop, event("tap", ago=seconds, deed="call"))
+    send(client, shop, event("tap", ago=seconds, action="call"))
     pad = client.post(
         f"{shop.url}/readings",
         data={"reading_id": str(uuid4()), "point": "amps:strip-a", "value": "0.0"},
         headers=HTMX,
     ).text
     assert word in pad[pad.index('id="verdict"') :][:900]
-    send(client, shop, event("tap", deed="on", stage="strip-a"))
+    send(client, shop, event("tap", action="on", stage="strip-a"))
     watch = flat(client.get(f"{shop.url}/timing").text)
     row = watch[watch.index('<p class="watch-name"><b>Strip A</b>') :][:900]
     assert {"not proven": "pass"}.get(word, word) in row
@@ -276,9 +276,9 @@ def test_a_run_on_low_control_volts_proves_nothing_anywhere(
     client: FlaskClient, shop: ShopOf, volts: str, is_proven: bool
 ) -> None:
     """The report and the timing page judge one run the same way."""
-    send(client, shop, event("tap", ago=100, deed="call"))
+    send(client, shop, event("tap", ago=100, action="call"))
     send(client, shop, event("reading", ago=90, point="volts:seq-a.coil.1:seq-a.coil.2", typed=volts))
-    send(client, shop, event("tap", ago=60, deed="on", stage="strip-a"))
+    send(client, shop, event("tap", ago=60, action="on", stage="strip-a"))
     timing, report = client.get(f"{shop.url}/timing").text, client.get(f"{shop.url}/report").text
     assert ("below 22 V times prove nothing" in timing) is not is_proven
     told = report[report.index(">Run 1<") :]

@@ -15,7 +15,7 @@ from plentar.core.work.proof import BEFORE_POWER
 from plentar.demo.shelf import SHELF
 from plentar.formats.parts_csv import PARTS
 from tests.application import ShopOf, flat, sign_in
-from tests.deeds import event, send
+from tests.actions import event, send
 
 HTMX = {"HX-Request": "true"}
 

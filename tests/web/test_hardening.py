@@ -25,7 +25,7 @@ from plentar.store.models import Person
 from plentar.web.serving.server import use_folder_of
 from plentar.web.serving.settings import Settings, SettingsError
 from tests.application import PASSWORD, ShopOf, application, sign_in
-from tests.deeds import event, send
+from tests.actions import event, send
 from tests.web.test_phones import Phone, kinds, reading
 
 DEMO = "Quillet Hollow Heating"

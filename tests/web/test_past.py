@@ -13,7 +13,7 @@ from werkzeug.test import TestResponse
 
 from plentar.core.work.undo import undo_id
 from tests.application import ShopOf, flat, sign_in
-from tests.deeds import call_heat, event, send
+from tests.actions import call_heat, event, send
 
 HTMX = {"HX-Request": "true"}
 LINE = "volts:feed-1.l1:feed-1.l2"
@@ -50,8 +50,8 @@ def test_a_wrong_tap_is_taken_back_once_however_often_it_is_tapped(client: Flask
     assert "something else was kept since" in refused.text
 
 
-def test_undo_is_the_same_deed_from_everywhere(client: FlaskClient, shop: ShopOf) -> None:
-    """A phone that sends the undo as an event and a form that does: one deed."""
+def test_undo_is_the_same_action_from_everywhere(client: FlaskClient, shop: ShopOf) -> None:
+    """A phone that sends the undo as an event and a form that does: one action."""
     sent = event("seen", sign="smell")
     send(client, shop, sent)
     assert undone(client, shop, sent["id"]).status_code == 200

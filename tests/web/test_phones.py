@@ -19,7 +19,7 @@ from plentar.core.evidence.lockout import dead_pairs
 from plentar.core.work.safety import CONTROL_POINT
 from tests import ROOT
 from tests.application import PASSWORD, ShopOf, application, sign_in
-from tests.deeds import event, safe_events, sealed, send
+from tests.actions import event, safe_events, sealed, send
 
 
 @pytest.fixture

@@ -142,7 +142,7 @@ def walk(client: FlaskClient, call_id: UUID, amps: tuple[str, str] = ("20.4", "2
 def test_a_healthy_unit_takes_thirty_taps_and_leads_to_the_next(
     lead: FlaskClient, estate: list[UUID], shop: ShopOf, engine: Engine
 ) -> None:
-    """Every deed is in the record under the condition it was done in; closing leads to the next unit at once."""
+    """Every action is in the record under the condition it was done in; closing leads to the next unit at once."""
     row = planned(lead, wanted(shop, estate[:3]), engine)
     with make_sessions(engine)() as db:
         calls = db.scalars(select(Call).where(Call.round_id == row.id).order_by(Call.scheduled_at)).all()

@@ -15,7 +15,7 @@ from plentar.core.evidence.lockout import dead_pairs
 from plentar.core.work.safety import CONTROL_POINT
 from plentar.store.models import Person
 from tests.application import PASSWORD, PASSWORD_HASH, ShopOf, sign_in
-from tests.deeds import condition, event, prove_dead, safe_events, send
+from tests.actions import condition, event, prove_dead, safe_events, send
 
 HTMX = {"HX-Request": "true"}
 DEAD, LIVE, OFF = "proven dead", "live", "off"

@@ -16,7 +16,7 @@ from plentar.formats.unit_json import nameplate_from_json
 from plentar.store.database import make_sessions, migrate
 from plentar.store.models import Call, EventRow, PlaceRow, Unit
 from tests.application import ShopOf, flat, own_database, sign_in
-from tests.deeds import call_heat
+from tests.actions import call_heat
 
 HTMX = {"HX-Request": "true"}
 LINE = "volts:feed-1.l1:feed-1.l2"

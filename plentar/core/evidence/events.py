@@ -1,6 +1,6 @@
 """Everything a person does on a call, as values: what was done, by whom, when it was done and when it came.
 
-One frozen value a kind of deed. An event never changes; what is wrong is corrected or voided by a later one. Moments
+One frozen value a kind of action. An event never changes; what is wrong is corrected or voided by a later one. Moments
 are seconds since 1970, UTC; `seq` is the order in which the call took the events in.
 """
 
@@ -23,7 +23,7 @@ __all__ = [
     "Caused",
     "Checked",
     "Closed",
-    "Deed",
+    "Action",
     "Event",
     "Fitted",
     "Landed",
@@ -71,12 +71,12 @@ MOST_STROKE_POINTS = 3_000
 MOST_AGO_SECONDS = 86_400.0
 
 
-class _Deed:
-    """What a kind of deed tells about itself: its name in a file, and which of its fields the sender gives."""
+class _Action:
+    """What a kind of action tells about itself: its name in a file, and which of its fields the sender gives."""
 
     __slots__ = ()
     kind: ClassVar[str]
-    # Fields worked out when the deed is taken in; the sender's own are all the others.
+    # Fields worked out when the action is taken in; the sender's own are all the others.
     derived: ClassVar[tuple[str, ...]] = ()
 
 
@@ -88,7 +88,7 @@ def _text(value: str, field_name: str, most: int, *, needed: str = "") -> None:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Opened(_Deed):
+class Opened(_Action):
     """The state a call begins in: all live, or what an older record says."""
 
     kind = "opened"
@@ -99,7 +99,7 @@ class Opened(_Deed):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Measured(_Deed):
+class Measured(_Action):
     """A reading of any quantity, as typed; `supersedes` an earlier one for a `reason`.
 
     What its meter was worth is kept with it: its half-widths, and the day it was calibrated, as ISO 8601.
@@ -129,7 +129,7 @@ class Measured(_Deed):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Voided(_Deed):
+class Voided(_Action):
     """Something kept by mistake: it stays on record and counts no more."""
 
     kind = "void"
@@ -141,7 +141,7 @@ class Voided(_Deed):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Switched(_Deed):
+class Switched(_Action):
     """One switch: a feed's id, `control`, `thermostat`, or a call's name, set to a state; a feed off says at what.
 
     A call that stood before it was tapped says since when: `ago_seconds`, or that nobody knows (`is_untimed`).
@@ -164,7 +164,7 @@ class Switched(_Deed):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Ticked(_Deed):
+class Ticked(_Action):
     """A line of the Safe list done or undone; `volts` where the line asks for what the meter showed."""
 
     kind = "tick"
@@ -181,7 +181,7 @@ class Ticked(_Deed):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class MeterProven(_Deed):
+class MeterProven(_Action):
     """A meter shown to read: on a known live source, in the mode it is to be trusted in."""
 
     kind = "meter-proven"
@@ -195,7 +195,7 @@ class MeterProven(_Deed):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Locked(_Deed):
+class Locked(_Action):
     """One person's own lock and tag on a feed, put on or taken off; `how` names the guide's substitute.
 
     Somebody else's (`owner`) is cleared only by saying how they were reached and that they are clear of the unit.
@@ -214,7 +214,7 @@ class Locked(_Deed):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Observed(_Deed):
+class Observed(_Action):
     """Something looked at, seen, heard or counted: a sign, an item of the look-over, a row of the blower test."""
 
     kind = "seen"
@@ -242,7 +242,7 @@ class ThermostatWire:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Mapped(_Deed):
+class Mapped(_Action):
     """The thermostat's conductors as they are landed."""
 
     kind = "map"
@@ -254,7 +254,7 @@ class Mapped(_Deed):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Photographed(_Deed):
+class Photographed(_Action):
     """A photograph pinned to a part; the picture itself is kept beside the event."""
 
     kind = "photo"
@@ -267,7 +267,7 @@ class Photographed(_Deed):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Tapped(_Deed):
+class Tapped(_Action):
     """One tap of the stopwatch: a run's call made or dropped, a stage come or gone, or one of those taken back.
 
     `call` is what a run is made with: every heat stage at once, or the fan alone, by which a delay relay is timed.
@@ -275,6 +275,7 @@ class Tapped(_Deed):
 
     kind = "tap"
     derived = ("run",)
+    # The name of the stored field.
     deed: Literal["call", "drop", "on", "off"]
     stage: str = ""
     is_undone: bool = False
@@ -283,7 +284,7 @@ class Tapped(_Deed):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Logged(_Deed):
+class Logged(_Action):
     """A logged current: from a file, or begun on a logging meter (`is_recording`); samples are kept beside it."""
 
     kind = "log"
@@ -311,7 +312,7 @@ class Logged(_Deed):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class LoggedOut(_Deed):
+class LoggedOut(_Action):
     """A recording stopped and kept."""
 
     kind = "log-kept"
@@ -321,7 +322,7 @@ class LoggedOut(_Deed):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Aired(_Deed):
+class Aired(_Action):
     """One measurement of the air: the events of the two temperatures, where, and with which filter."""
 
     kind = "air"
@@ -334,7 +335,7 @@ class Aired(_Deed):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Caused(_Deed):
+class Caused(_Action):
     """A cause the technician accepts, what caused it in turn, and what it led to."""
 
     kind = "cause"
@@ -371,7 +372,7 @@ class LedgerLead:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Landed(_Deed):
+class Landed(_Action):
     """A part's terminal ledger: where every lead sat and where it sits now."""
 
     kind = "ledger"
@@ -382,7 +383,7 @@ class Landed(_Deed):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Fitted(_Deed):
+class Fitted(_Action):
     """A part used, the minutes it took, its price, and whether its siblings went too."""
 
     kind = "part"
@@ -401,7 +402,7 @@ class Fitted(_Deed):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Approved(_Deed):
+class Approved(_Action):
     """The owner's approval of extra work."""
 
     kind = "approval"
@@ -414,7 +415,7 @@ class Approved(_Deed):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Temporary(_Deed):
+class Temporary(_Action):
     """Stages left off until a day, or a feed on a smaller device, or off: how, the tag's words, what heat is left.
 
     `also` are further stages beside `circuit`; `feed` the feed it is done to, where it is one; `corrected_by` says who
@@ -447,7 +448,7 @@ class Temporary(_Deed):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class TemporaryDone(_Deed):
+class TemporaryDone(_Action):
     """A temporary measure undone, or made right."""
 
     kind = "temporary-done"
@@ -455,7 +456,7 @@ class TemporaryDone(_Deed):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Checked(_Deed):
+class Checked(_Action):
     """A line of the list before power goes back on, done or taken back."""
 
     kind = "check"
@@ -464,7 +465,7 @@ class Checked(_Deed):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class PowerBack(_Deed):
+class PowerBack(_Action):
     """Power is back on: a fact, always recorded; `warned` tells what was said before it."""
 
     kind = "power-back"
@@ -474,7 +475,7 @@ class PowerBack(_Deed):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class RepairSettled(_Deed):
+class RepairSettled(_Action):
     """The repair is proven, or left unproven for a reason; `overridden` tells what stood against it."""
 
     kind = "settled"
@@ -489,7 +490,7 @@ class RepairSettled(_Deed):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Noted(_Deed):
+class Noted(_Action):
     """A line of text for the record."""
 
     kind = "note"
@@ -500,7 +501,7 @@ class Noted(_Deed):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Marked(_Deed):
+class Marked(_Action):
     """What is written on a part: the filter's size, a date somebody wrote on it; `about` is the part, or `filter`."""
 
     kind = "mark"
@@ -514,7 +515,7 @@ class Marked(_Deed):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Amended(_Deed):
+class Amended(_Action):
     """What the call was begun with, set right: complaint, their words, who is at risk, the temperatures."""
 
     kind = "amend"
@@ -535,7 +536,7 @@ class Amended(_Deed):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Signed(_Deed):
+class Signed(_Action):
     """The paper signed: by the owner or by the technician, by name, drawn where `strokes` are given.
 
     A stroke is a line of points, x and y in thousandths of the field it was drawn in.
@@ -556,7 +557,7 @@ class Signed(_Deed):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Withdrawn(_Deed):
+class Withdrawn(_Action):
     """The call was begun by mistake: nothing was recorded on it, and it stands in no list any more."""
 
     kind = "withdrawn"
@@ -567,7 +568,7 @@ class Withdrawn(_Deed):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Replated(_Deed):
+class Replated(_Action):
     """The unit's plate was changed: which feeds and calls it has now."""
 
     kind = "plate"
@@ -576,7 +577,7 @@ class Replated(_Deed):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Closed(_Deed):
+class Closed(_Action):
     """The call is closed with what was done; `reason` overrides what stood against it."""
 
     kind = "closed"
@@ -590,17 +591,17 @@ class Closed(_Deed):
         _text(self.reason, "reason", 400)
 
 
-Deed = (
+Action = (
     Opened | Measured | Voided | Switched | Ticked | MeterProven | Locked | Observed | Mapped | Photographed | Tapped
     | Logged | LoggedOut | Aired | Caused | Landed | Fitted | Approved | Temporary | TemporaryDone | Checked
     | PowerBack | RepairSettled | Noted | Marked | Amended | Signed | Withdrawn | Replated | Closed
 )  # fmt: skip
-DEEDS: dict[str, type[Deed]] = {deed.kind: deed for deed in Deed.__args__}
+DEEDS: dict[str, type[Action]] = {action.kind: action for action in Action.__args__}
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Event:
-    """One deed of one person: `id` made by the client, `seq` by the call.
+    """One action of one person: `id` made by the client, `seq` by the call.
 
     `done_at` is by the clock of whoever did it, at most `clock_seconds` wrong either way; `come_at` is the server's.
     `phone` names the phone that kept it without signal: of what one phone did the order is certain, whatever its clock.
@@ -608,7 +609,7 @@ class Event:
 
     id: str
     seq: int
-    deed: Deed
+    action: Action
     person: str
     by: str
     done_at: float
@@ -640,5 +641,5 @@ class Event:
 
 
 def first_event(plate: Nameplate) -> Opened:
-    """Return the deed a call begins with: everything live, nothing called."""
+    """Return the action a call begins with: everything live, nothing called."""
     return Opened(feeds={feed.id: "live" for feed in plate.feeds})

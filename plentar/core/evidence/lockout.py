@@ -172,7 +172,7 @@ def safe_ticks(plate: Nameplate) -> tuple[tuple[str, str], ...]:
 def _order(event: Event) -> tuple[bool, float, int]:
     """Events in the order they were done; the one a call was begun with comes before them all."""
     # A phone's clock may be behind the call's beginning; what began it still comes first.
-    return (not (isinstance(event.deed, Opened) and event.seq == 1), event.done_at, event.seq)
+    return (not (isinstance(event.action, Opened) and event.seq == 1), event.done_at, event.seq)
 
 
 @lru_cache(maxsize=1024)
@@ -210,24 +210,24 @@ class _Fold:
     def take(self) -> None:
         """Walk through the events in the order they were done; what came late takes its place."""
         for event in sorted(self.events, key=_order):
-            match event.deed:
+            match event.action:
                 case Opened():
-                    self._begin(event, event.deed)
+                    self._begin(event, event.action)
                 case Switched():
-                    self._switch(event, event.deed)
+                    self._switch(event, event.action)
                 case Tapped():
-                    self._tap(event, event.deed)
+                    self._tap(event, event.action)
                 case PowerBack():
                     for feed in self._feeds:
                         self._live(event, feed)
                     self._control_live(event, "from unit")
                     self._change(event)
                 case Replated():
-                    self._replate(event, event.deed)
+                    self._replate(event, event.action)
                 case Locked():
-                    self.locks[event.deed.feed, event.deed.owner or event.person] = event
+                    self.locks[event.action.feed, event.action.owner or event.person] = event
                 case Ticked():
-                    self.ticks[event.deed.line, event.deed.about] = event
+                    self.ticks[event.action.line, event.action.about] = event
                 case MeterProven():
                     self.proofs.append(event)
                 case Measured():
@@ -242,13 +242,13 @@ class _Fold:
     def _change(self, event: Event) -> None:
         self.changed_at = event.done_at
 
-    def _begin(self, event: Event, deed: Opened) -> None:
+    def _begin(self, event: Event, action: Opened) -> None:
         for feed in self._feeds:
             # An older record's "proven dead" has no readings to show for it: off, no more.
-            (self.lives if deed.feeds.get(feed, "live") == "live" else self.offs).setdefault(feed, []).append(event)
-        self.control = "from unit" if deed.control == "proven dead" else deed.control
-        self.calls = {name: at for name, at in deed.calls.items() if name in self.plate.calls}
-        self.bypassed = deed.bypassed
+            (self.lives if action.feeds.get(feed, "live") == "live" else self.offs).setdefault(feed, []).append(event)
+        self.control = "from unit" if action.control == "proven dead" else action.control
+        self.calls = {name: at for name, at in action.calls.items() if name in self.plate.calls}
+        self.bypassed = action.bypassed
         self.live_since = event.done_at
         self._change(event)
 
@@ -264,37 +264,37 @@ class _Fold:
         self.control_lives.append(event)
         self.calls = dict.fromkeys(self.calls, event.done_at)
 
-    def _switch(self, event: Event, deed: Switched) -> None:
+    def _switch(self, event: Event, action: Switched) -> None:
         before = self._told()
-        if deed.what in self._feeds:
-            if deed.state == "live":
-                self._live(event, deed.what)
-            elif deed.state == "off":
-                self.offs.setdefault(deed.what, []).append(event)
-                self.opened[deed.what] = deed.device or self.opened.get(deed.what, "")
-        elif deed.what == "control" and deed.state in ("from unit", "separate source"):
-            self._control_live(event, deed.state)
-        elif deed.what == "control" and deed.state == "off":
+        if action.what in self._feeds:
+            if action.state == "live":
+                self._live(event, action.what)
+            elif action.state == "off":
+                self.offs.setdefault(action.what, []).append(event)
+                self.opened[action.what] = action.device or self.opened.get(action.what, "")
+        elif action.what == "control" and action.state in ("from unit", "separate source"):
+            self._control_live(event, action.state)
+        elif action.what == "control" and action.state == "off":
             self.control = "off"
-        elif deed.what == "thermostat":
+        elif action.what == "thermostat":
             # Taking the conductors off ends every call; each is made again by its own jumper.
-            self.bypassed, self.calls = deed.state == "bypassed", {}
-        elif deed.what in self.plate.calls and deed.state == "on":
-            self._call_on(event, deed)
-        elif deed.what in self.plate.calls and deed.state == "off":
-            self.calls.pop(deed.what, None)
+            self.bypassed, self.calls = action.state == "bypassed", {}
+        elif action.what in self.plate.calls and action.state == "on":
+            self._call_on(event, action)
+        elif action.what in self.plate.calls and action.state == "off":
+            self.calls.pop(action.what, None)
         # Setting what is already so leaves the clock running.
         if before != self._told():
             self._change(event)
 
-    def _call_on(self, event: Event, deed: Switched) -> None:
+    def _call_on(self, event: Event, action: Switched) -> None:
         """Start a call's clock; said of one that is on already, since when it is moves the clock."""
-        if deed.is_untimed:
-            self.calls[deed.what] = None
-        elif deed.ago_seconds:
-            self.calls[deed.what] = event.done_at - deed.ago_seconds
+        if action.is_untimed:
+            self.calls[action.what] = None
+        elif action.ago_seconds:
+            self.calls[action.what] = event.done_at - action.ago_seconds
         else:
-            self.calls.setdefault(deed.what, event.done_at)
+            self.calls.setdefault(action.what, event.done_at)
 
     def _told(self) -> tuple[object, ...]:
         last = [(self.lives.get(feed, [])[-1:], self.offs.get(feed, [])[-1:]) for feed in self._feeds]
@@ -304,12 +304,12 @@ class _Fold:
         ]
         return (is_off, dict(self.opened), self.control, frozenset(self.calls), self.bypassed)
 
-    def _tap(self, event: Event, deed: Tapped) -> None:
-        if deed.deed not in ("call", "drop"):
+    def _tap(self, event: Event, action: Tapped) -> None:
+        if action.deed not in ("call", "drop"):
             return
         # A call made and taken back is no call; a drop taken back makes it again.
-        is_on = (deed.deed == "call") != deed.is_undone
-        for call in ("W", "W2") if deed.call == "heat" else ("G",):
+        is_on = (action.deed == "call") != action.is_undone
+        for call in ("W", "W2") if action.call == "heat" else ("G",):
             if call in self.plate.calls:
                 if is_on:
                     self.calls.setdefault(call, event.done_at)
@@ -317,10 +317,10 @@ class _Fold:
                     self.calls.pop(call, None)
         self._change(event)
 
-    def _replate(self, event: Event, deed: Replated) -> None:
+    def _replate(self, event: Event, action: Replated) -> None:
         known = set(self.lives) | set(self.offs)
         for feed in self._feeds:
-            if feed in deed.feeds and feed not in known:
+            if feed in action.feeds and feed not in known:
                 # A feed nobody knew of is live until shown otherwise.
                 self._live(event, feed)
                 self._control_live(event, "from unit" if self.control == "proven dead" else self.control)
@@ -346,7 +346,9 @@ class _Fold:
         found = []
         for feed in self._feeds:
             event = self.locks.get((feed, person))
-            is_on = event is not None and isinstance(event.deed, Locked) and event.deed.is_on and not event.deed.owner
+            is_on = (
+                event is not None and isinstance(event.action, Locked) and event.action.is_on and not event.action.owner
+            )
             found.append(event if is_on else None)
         return found
 
@@ -369,50 +371,50 @@ class _Fold:
 
     def bracket(self, event: Event) -> Text:
         """Return what is missing of the meter's proof before and after a reading, or nothing."""
-        deed = event.deed
-        assert isinstance(deed, Measured)  # noqa: S101 - only readings are asked about
+        action = event.action
+        assert isinstance(action, Measured)  # noqa: S101 - only readings are asked about
         # Another meter's proof, or another mode's, says nothing of this one.
-        own = [p for p in self.proofs if isinstance(p.deed, MeterProven) and self._is_same(p.deed, deed)]
+        own = [p for p in self.proofs if isinstance(p.action, MeterProven) and self._is_same(p.action, action)]
         before = [p for p in own if p.is_before(event)]
         if not before:
             return (
                 message("lockout.prove-meter-live-source-first")
-                if not deed.mode
+                if not action.mode
                 else message("lockout.prove-mode-live-source-first")
             )
         # A dial turned to ohms and back may stand on the wrong function: the proof dies with the turn.
-        if self._function_changed(before[-1], event, deed):
+        if self._function_changed(before[-1], event, action):
             return FUNCTION_CHANGED
         after = [p for p in own if event.is_before(p)]
-        if not after or self._function_changed(event, after[0], deed):
+        if not after or self._function_changed(event, after[0], action):
             return PROVE_AGAIN
         return ""
 
     @staticmethod
-    def _is_same(proof: MeterProven, deed: Measured) -> bool:
-        return (proof.meter, proof.mode) == (deed.meter, deed.mode)
+    def _is_same(proof: MeterProven, action: Measured) -> bool:
+        return (proof.meter, proof.mode) == (action.meter, action.mode)
 
-    def _function_changed(self, start: Event, end: Event, deed: Measured) -> bool:
+    def _function_changed(self, start: Event, end: Event, action: Measured) -> bool:
         """Tell whether that meter read anything else, or was proven in another mode, between two events."""
         for proof in self.proofs:
-            shown = proof.deed
-            is_other = isinstance(shown, MeterProven) and shown.meter == deed.meter and shown.mode != deed.mode
+            shown = proof.action
+            is_other = isinstance(shown, MeterProven) and shown.meter == action.meter and shown.mode != action.mode
             if is_other and not proof.is_before(start) and not end.is_before(proof):
                 return True
         for other in self.readings:
-            taken = other.deed
-            if not isinstance(taken, Measured) or taken.meter != deed.meter:
+            taken = other.action
+            if not isinstance(taken, Measured) or taken.meter != action.meter:
                 continue
             # Volts after volts leave the dial where it was.
-            is_alike = spot_of(taken.point).function == spot_of(deed.point).function and taken.mode == deed.mode
+            is_alike = spot_of(taken.point).function == spot_of(action.point).function and taken.mode == action.mode
             if not is_alike and not other.is_before(start) and not end.is_before(other):
                 return True
         return False
 
-    def below(self, deed: Measured) -> bool:
+    def below(self, action: Measured) -> bool:
         """Tell whether a reading is below the dead limit, uncertainty included."""
         # All of the meter's doubt is on the dangerous side.
-        return deed.value + deed.meter_uncertainty < self.limits.number("dead_volts")
+        return action.value + action.meter_uncertainty < self.limits.number("dead_volts")
 
     def at(self, point: str) -> list[Event]:
         """Return the readings between two places since power was off, oldest first; corrected ones too.
@@ -430,15 +432,15 @@ class _Fold:
         if self._between is None:
             self._between = {}
             for event in self.readings:
-                if isinstance(event.deed, Measured) and not event.deed.in_hand:
-                    self._between.setdefault(_pair_of(event.deed.point), []).append(event)
+                if isinstance(event.action, Measured) and not event.action.in_hand:
+                    self._between.setdefault(_pair_of(event.action.point), []).append(event)
         return self._between.get(_pair_of(point), [])
 
     @property
     def taken_back(self) -> frozenset[str]:
-        """Readings that were struck out or corrected: what they said shows nothing."""
+        """Readings that were voided or corrected: what they said shows nothing."""
         if self._taken_back is None:
-            corrected = (e.deed.supersedes for e in self.readings if isinstance(e.deed, Measured))
+            corrected = (e.action.supersedes for e in self.readings if isinstance(e.action, Measured))
             self._taken_back = self.voided.union(name for name in corrected if name)
         return self._taken_back
 
@@ -458,31 +460,36 @@ class _Fold:
                 point=point, feeds=feeds, volts=None, counts=False, why_not=message("lockout.not-read-since-power-was")
             )
         newest = taken[-1]
-        deed = newest.deed
-        assert isinstance(deed, Measured)  # noqa: S101 - `at` returns readings
+        action = newest.action
+        assert isinstance(action, Measured)  # noqa: S101 - `at` returns readings
         why: Text = ""
         # A number thought better of was not read again.
-        if deed.supersedes or newest.id in voided:
+        if action.supersedes or newest.id in voided:
             why = READ_AGAIN
-        elif not self.below(deed):
+        elif not self.below(action):
             why = (
                 message("lockout.above-1-v-treat-as")
-                if not deed.mode
+                if not action.mode
                 else message("lockout.still-there-low-impedance-mode")
             )
         else:
             why = self.floor(newest) or self.bracket(newest)
         if not why and spot_of(point).is_to_ground:
             why = self.frame(newest)
-        return Pair(point=point, feeds=feeds, volts=deed.value, counts=not why, why_not=why)
+        return Pair(point=point, feeds=feeds, volts=action.value, counts=not why, why_not=why)
 
     def frame(self, event: Event | None) -> Text:
         """Return what is missing of the frame's own proof before a reading, or before now; nothing where it is one."""
         told = self.ticks.get(("safe-frame", ""))
-        if told is not None and isinstance(told.deed, Ticked) and told.deed.is_done and told.deed.volts is not None:
+        if (
+            told is not None
+            and isinstance(told.action, Ticked)
+            and told.action.is_done
+            and told.action.volts is not None
+        ):
             is_now = all((off := self._off_event(feed)) is not None and off.is_before(told) for feed in self._feeds)
             # Shown live from another source after power was off: the frame conducts now, not only this morning.
-            if is_now and told.deed.volts >= FRAME_VOLTS:
+            if is_now and told.action.volts >= FRAME_VOLTS:
                 return ""
         taken_back = self.taken_back
         for feed in self._feeds:
@@ -494,12 +501,12 @@ class _Fold:
                 shown = [
                     e
                     for e in self.between(point)
-                    if isinstance(e.deed, Measured)
+                    if isinstance(e.action, Measured)
                     and (event is None or e.is_before(event))
                     and e.id not in taken_back
                     # Normal volts from a live leg: less, and the frame may be floating on paint.
-                    and e.deed.value >= FRAME_SHARE * leg_volts
-                    and e.deed.condition.feed_state(feed) == "live"
+                    and e.action.value >= FRAME_SHARE * leg_volts
+                    and e.action.condition.feed_state(feed) == "live"
                 ]
                 if not shown:
                     return message("lockout.frame-not-proven-read-each")
@@ -518,7 +525,7 @@ def fold(
     Args:
         plate: The unit, as its plate stands now.
         events: The call's events.
-        voided: Ids of events that were struck out; a live one struck out still counts as live.
+        voided: Ids of events that were voided; a live one voided still counts as live.
         limits: The shop's limits; the dead limit is one of them.
     Source:
         docs/trade.md, section 3, Dead, and section 4, step 3.
@@ -545,7 +552,7 @@ def fold(
         live_since=f.live_since,
         locks=_locks(f),
         ticks={key: event for key, event in f.ticks.items() if _tick_counts(f, key, event)},
-        proofs={p.deed.mode: p for p in f.proofs if isinstance(p.deed, MeterProven)},
+        proofs={p.action.mode: p for p in f.proofs if isinstance(p.action, MeterProven)},
         pairs=pairs,
         frame_is_proven=not f.frame(None),
         missing=(*missing, *control_missing),
@@ -557,16 +564,16 @@ def fold(
 def _locks(f: _Fold) -> tuple[Lock, ...]:
     found = []
     for (feed, person), event in f.locks.items():
-        deed = event.deed
-        if isinstance(deed, Locked) and deed.is_on and not deed.owner:
-            found.append(Lock(feed=feed, person=person, by=event.by, how=deed.how, at=event.done_at))
+        action = event.action
+        if isinstance(action, Locked) and action.is_on and not action.owner:
+            found.append(Lock(feed=feed, person=person, by=event.by, how=action.how, at=event.done_at))
     return tuple(found)
 
 
 def _tick_counts(f: _Fold, key: tuple[str, str], event: Event) -> bool:
     """A tick counts while it stands as done and nothing can have been live since; protective gear stays on."""
-    deed = event.deed
-    if not isinstance(deed, Ticked) or not deed.is_done:
+    action = event.action
+    if not isinstance(action, Ticked) or not action.is_done:
         return False
     lives = [live for events in f.lives.values() for live in events]
     return key[0] == "safe-gear" or all(live.is_before(event) for live in lives)
@@ -610,17 +617,17 @@ def _contradicted(f: _Fold, voided: frozenset[str]) -> Text:
         return ""
     newest: dict[frozenset[str], Event] = {}
     for event in f.readings:
-        deed = event.deed
-        if isinstance(deed, Measured) and spot_of(deed.point).function == "volts" and not deed.in_hand:
-            newest[frozenset(spot_of(deed.point).places)] = event
+        action = event.action
+        if isinstance(action, Measured) and spot_of(action.point).function == "volts" and not action.in_hand:
+            newest[frozenset(spot_of(action.point).places)] = event
     for event in newest.values():
-        deed = event.deed
-        assert isinstance(deed, Measured)  # noqa: S101 - only readings are in it
-        if any(event.is_before(off) for off in offs) or _on_control(deed.point):
+        action = event.action
+        assert isinstance(action, Measured)  # noqa: S101 - only readings are in it
+        if any(event.is_before(off) for off in offs) or _on_control(action.point):
             continue
-        is_sound = not deed.supersedes and event.id not in voided
-        if not (f.below(deed) and is_sound) or (deed.mode and f.bracket(event)):
-            return message("lockout.v-was-read-every-feed", volts=deed.value)
+        is_sound = not action.supersedes and event.id not in voided
+        if not (f.below(action) and is_sound) or (action.mode and f.bracket(event)):
+            return message("lockout.v-was-read-every-feed", volts=action.value)
     return ""
 
 
@@ -662,13 +669,13 @@ def _parts_below(f: _Fold, voided: frozenset[str]) -> frozenset[str]:
     """Return the places read below the dead limit since power was off: what may be touched there."""
     newest: dict[tuple[str, ...], Event] = {}
     for event in f.readings:
-        deed = event.deed
-        if isinstance(deed, Measured) and spot_of(deed.point).is_volts and not deed.in_hand:
-            newest[tuple(sorted(spot_of(deed.point).places))] = event
+        action = event.action
+        if isinstance(action, Measured) and spot_of(action.point).is_volts and not action.in_hand:
+            newest[tuple(sorted(spot_of(action.point).places))] = event
     found: set[str] = set()
     for places, event in newest.items():
-        deed = event.deed
-        assert isinstance(deed, Measured)  # noqa: S101 - only readings are in it
-        if f.below(deed) and not deed.supersedes and event.id not in voided and not f.floor(event):
+        action = event.action
+        assert isinstance(action, Measured)  # noqa: S101 - only readings are in it
+        if f.below(action) and not action.supersedes and event.id not in voided and not f.floor(event):
             found.update(places)
     return frozenset(found)

@@ -48,7 +48,7 @@ def lockout_then(
         clock_seconds: How far the clock that told it may be wrong [s]; what anybody *may* have done before it takes
             *dead* away, what surely came later does not.
         phone: Which phone did it: of its own events the order is certain.
-        voided: Ids of events struck out.
+        voided: Ids of events voided.
         limits: The shop's.
     Source:
         docs/trade.md, section 4, step 3: dead never outlives a live event of anybody.
@@ -94,11 +94,11 @@ def doubted(
     known = list(events)
     if not came_late(known):
         return {}
-    changes = [event for event in known if isinstance(event.deed, CHANGES)]
+    changes = [event for event in known if isinstance(event.action, CHANGES)]
     found: dict[str, Event] = {}
     for event in known:
-        deed = event.deed
-        if not isinstance(deed, Measured) or deed.in_hand or deed.supersedes:
+        action = event.action
+        if not isinstance(action, Measured) or action.in_hand or action.supersedes:
             continue
         unknown = [c for c in changes if c.seq > event.seq and not event.is_before(c)]
         if not unknown:
@@ -112,7 +112,7 @@ def doubted(
             voided=voided,
             limits=limits,
         )
-        if _stamp(then.condition(event.done_at)) != _stamp(replace(deed.condition, in_hand="")):
+        if _stamp(then.condition(event.done_at)) != _stamp(replace(action.condition, in_hand="")):
             found[event.id] = max(unknown, key=lambda c: (c.done_at, c.seq))
     return found
 
@@ -120,8 +120,8 @@ def doubted(
 def after_closing(events: Iterable[Event]) -> tuple[Event, ...]:
     """Return what came in after the call was closed, from somebody who did not know of it; oldest first."""
     known = sorted(events, key=lambda event: event.seq)
-    closed = next((event for event in known if isinstance(event.deed, Closed)), None)
+    closed = next((event for event in known if isinstance(event.action, Closed)), None)
     if closed is None:
         return ()
     late = [event for event in known if event.seq > closed.seq]
-    return tuple(event for event in late if not isinstance(event.deed, Signed | TemporaryDone | Closed))
+    return tuple(event for event in late if not isinstance(event.action, Signed | TemporaryDone | Closed))

@@ -1,4 +1,4 @@
-"""A call's events read as evidence: what stands, what was struck out, the last reading alike, what was done.
+"""A call's events read as evidence: what stands, what was voided, the last reading alike, what was done.
 
 Events come in any order and stand in the order they were done. Nothing is judged here.
 """
@@ -14,7 +14,7 @@ from plentar.core.evidence.events import (
     Caused,
     Checked,
     Closed,
-    Deed,
+    Action,
     Event,
     Fitted,
     Landed,
@@ -39,31 +39,31 @@ from plentar.core.message import Text
 
 __all__ = ["Record", "RecordedReading", "reading_of"]
 
-D = TypeVar("D", bound=Deed)
+D = TypeVar("D", bound=Action)
 # What counts as work on the unit that has to be proven before the call is closed.
 REPAIRS = (Landed, Fitted, PowerBack)
 
 
-def reading_of(deed: Measured) -> Reading:
-    """Return the reading a deed holds."""
+def reading_of(action: Measured) -> Reading:
+    """Return the reading an action holds."""
     return Reading(
-        point=deed.point,
-        value=deed.value,
-        condition=deed.condition,
-        meter_uncertainty=deed.meter_uncertainty,
-        counts_uncertainty=deed.counts_uncertainty,
-        mode=deed.mode,
-        meter=deed.meter,
+        point=action.point,
+        value=action.value,
+        condition=action.condition,
+        meter_uncertainty=action.meter_uncertainty,
+        counts_uncertainty=action.counts_uncertainty,
+        mode=action.mode,
+        meter=action.meter,
     )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class RecordedReading:
-    """One reading with the event that holds it; `struck` says why it counts no more, empty while it stands."""
+    """One reading with the event that holds it; `void_reason` says why it counts no more, empty while it stands."""
 
     event: Event
     reading: Reading
-    struck: Text = ""
+    void_reason: Text = ""
 
     @property
     def id(self) -> str:
@@ -71,10 +71,10 @@ class RecordedReading:
         return self.event.id
 
     @property
-    def deed(self) -> Measured:
+    def action(self) -> Measured:
         """What was kept."""
-        assert isinstance(self.event.deed, Measured)  # noqa: S101 - made from readings only
-        return self.event.deed
+        assert isinstance(self.event.action, Measured)  # noqa: S101 - made from readings only
+        return self.event.action
 
 
 class Record:
@@ -87,15 +87,15 @@ class Record:
         """Return the record with more events; what was worked out of these readings stays worked out."""
         found = Record((*self.events, *events))
         corrects = any(
-            isinstance(event.deed, Voided) or (isinstance(event.deed, Measured) and event.deed.supersedes)
+            isinstance(event.action, Voided) or (isinstance(event.action, Measured) and event.action.supersedes)
             for event in events
         )
         if "taken" in self.__dict__ and not corrects and found.events[: len(self.events)] == self.events:
             more = found.events[len(self.events) :]
             found.__dict__["taken"] = self.taken + tuple(
-                RecordedReading(event=event, reading=reading_of(event.deed))
+                RecordedReading(event=event, reading=reading_of(event.action))
                 for event in more
-                if isinstance(event.deed, Measured)
+                if isinstance(event.action, Measured)
             )
         return found
 
@@ -105,16 +105,16 @@ class Record:
         return max((event.seq for event in self.events), default=0)
 
     def of(self, *kinds: type[D]) -> list[tuple[Event, D]]:
-        """Return the events of some kinds that were not struck out, oldest first, each with its deed."""
+        """Return the events of some kinds that were not voided, oldest first, each with its action."""
         return [
-            (event, event.deed)
+            (event, event.action)
             for event in self.events
-            if isinstance(event.deed, kinds) and event.id not in self.voided
+            if isinstance(event.action, kinds) and event.id not in self.voided
         ]
 
     def all_of(self, kind: type[D]) -> list[tuple[Event, D]]:
-        """Return the events of a kind, those struck out too."""
-        return [(event, event.deed) for event in self.events if isinstance(event.deed, kind)]
+        """Return the events of a kind, those voided too."""
+        return [(event, event.action) for event in self.events if isinstance(event.action, kind)]
 
     def event(self, event_id: str) -> Event | None:
         """Return the event with this id."""
@@ -126,36 +126,36 @@ class Record:
 
     @cached_property
     def voids(self) -> Mapping[str, Event]:
-        """What was struck out, each with the event that did it."""
-        return {event.deed.event: event for event in self.events if isinstance(event.deed, Voided)}
+        """What was voided, each with the event that did it."""
+        return {event.action.event: event for event in self.events if isinstance(event.action, Voided)}
 
     @cached_property
     def voided(self) -> frozenset[str]:
-        """The ids of what was struck out."""
+        """The ids of what was voided."""
         return frozenset(self.voids)
 
     @cached_property
     def taken(self) -> tuple[RecordedReading, ...]:
-        """Every reading, corrected and struck-out ones too, in the order they were taken."""
-        measured = [event for event in self.events if isinstance(event.deed, Measured)]
+        """Every reading, corrected and voided ones too, in the order they were taken."""
+        measured = [event for event in self.events if isinstance(event.action, Measured)]
         corrected = {
-            event.deed.supersedes: event.deed.reason
+            event.action.supersedes: event.action.reason
             for event in measured
-            if isinstance(event.deed, Measured) and event.deed.supersedes and event.id not in self.voided
+            if isinstance(event.action, Measured) and event.action.supersedes and event.id not in self.voided
         }
         found = []
         for event in measured:
-            assert isinstance(event.deed, Measured)  # noqa: S101 - filtered above
-            struck = corrected.get(event.id, "")
+            assert isinstance(event.action, Measured)  # noqa: S101 - filtered above
+            void_reason = corrected.get(event.id, "")
             if event.id in self.voids:
-                struck = self.voids[event.id].deed.reason  # type: ignore[union-attr]
-            found.append(RecordedReading(event=event, reading=reading_of(event.deed), struck=struck))
+                void_reason = self.voids[event.id].action.reason  # type: ignore[union-attr]
+            found.append(RecordedReading(event=event, reading=reading_of(event.action), void_reason=void_reason))
         return tuple(found)
 
     @cached_property
     def standing(self) -> tuple[RecordedReading, ...]:
         """The readings that count, oldest first."""
-        return tuple(entry for entry in self.taken if not entry.struck)
+        return tuple(entry for entry in self.taken if not entry.void_reason)
 
     @cached_property
     def readings(self) -> tuple[Reading, ...]:
@@ -169,12 +169,12 @@ class Record:
     @cached_property
     def seen(self) -> Mapping[tuple[str, str], tuple[Event, Observed]]:
         """The newest of each sign and place, undone ones too."""
-        return {(deed.sign, deed.about): (event, deed) for event, deed in self.of(Observed)}
+        return {(action.sign, action.about): (event, action) for event, action in self.of(Observed)}
 
     @cached_property
     def found(self) -> tuple[tuple[Event, Observed], ...]:
         """The signs that stand as found."""
-        return tuple((event, deed) for event, deed in self.seen.values() if deed.state == "found")
+        return tuple((event, action) for event, action in self.seen.values() if action.state == "found")
 
     @property
     def map(self) -> Mapped | None:
@@ -190,28 +190,28 @@ class Record:
     @property
     def logs(self) -> Sequence[tuple[Event, Logged]]:
         """The current logs, oldest first, as they stand: a recording that was kept is one no more."""
-        kept = {deed.log: deed for _, deed in self.of(LoggedOut)}
+        kept = {action.log: action for _, action in self.of(LoggedOut)}
         found = []
-        for event, deed in self.of(Logged):
+        for event, action in self.of(Logged):
             if event.id in kept:
                 end = kept[event.id]
-                deed = replace(deed, is_recording=False, found=end.found, dropped_seconds=end.dropped_seconds)
-            found.append((event, deed))
+                action = replace(action, is_recording=False, found=end.found, dropped_seconds=end.dropped_seconds)
+            found.append((event, action))
         return found
 
     @property
     def marks(self) -> Sequence[tuple[Event, Marked]]:
         """What stands written on parts, the newest of each."""
-        return list({(deed.about, deed.what): (event, deed) for event, deed in self.of(Marked)}.values())
+        return list({(action.about, action.what): (event, action) for event, action in self.of(Marked)}.values())
 
     @property
     def airs(self) -> Sequence[tuple[Event, Aired]]:
         """The measurements of the air, the newest with each filter under strips, heat pump or both."""
 
-        def kind(deed: Aired) -> tuple[str, bool, bool]:
-            return deed.filter, bool(deed.condition.heat), deed.condition.is_called("Y")
+        def kind(action: Aired) -> tuple[str, bool, bool]:
+            return action.filter, bool(action.condition.heat), action.condition.is_called("Y")
 
-        return list({kind(deed): (event, deed) for event, deed in self.of(Aired)}.values())
+        return list({kind(action): (event, action) for event, action in self.of(Aired)}.values())
 
     @property
     def causes(self) -> Sequence[tuple[Event, Caused]]:
@@ -221,13 +221,13 @@ class Record:
     @property
     def ledgers(self) -> Mapping[str, tuple[Event, Landed]]:
         """The newest ledger of each part."""
-        return {deed.part: (event, deed) for event, deed in self.of(Landed)}
+        return {action.part: (event, action) for event, action in self.of(Landed)}
 
     @property
     def open_temporaries(self) -> Sequence[tuple[Event, Temporary, bool]]:
         """The temporary measures, each with whether it was made right."""
-        done = {deed.temporary for _, deed in self.of(TemporaryDone)}
-        return [(event, deed, event.id in done) for event, deed in self.of(Temporary)]
+        done = {action.temporary for _, action in self.of(TemporaryDone)}
+        return [(event, action, event.id in done) for event, action in self.of(Temporary)]
 
     @property
     def checked(self) -> frozenset[str]:
@@ -236,7 +236,9 @@ class Record:
         backs = [event.seq for event, _ in self.of(PowerBack)]
         is_changed = bool(backs) and any(event.seq > backs[-1] for event, _ in self.of(Landed, Fitted))
         since = backs if is_changed else backs[:-1]
-        newest = {deed.line: deed.is_done for event, deed in self.of(Checked) if event.seq > max(since, default=0)}
+        newest = {
+            action.line: action.is_done for event, action in self.of(Checked) if event.seq > max(since, default=0)
+        }
         return frozenset(line for line, is_done in newest.items() if is_done)
 
     @property
@@ -253,10 +255,10 @@ class Record:
         None before the first power-on after a change.
         """
         began, is_changed = None, False
-        for event, deed in sorted(
+        for event, action in sorted(
             self.of(Landed, Fitted, PowerBack), key=lambda entry: (entry[0].done_at, entry[0].seq)
         ):
-            if not isinstance(deed, PowerBack):
+            if not isinstance(action, PowerBack):
                 is_changed = True
             elif is_changed:
                 began, is_changed = event, False
@@ -283,12 +285,12 @@ class Record:
     @property
     def signatures(self) -> Mapping[str, tuple[Event, Signed]]:
         """The newest signature of each role that stands."""
-        return {deed.role: (event, deed) for event, deed in self.of(Signed)}
+        return {action.role: (event, action) for event, action in self.of(Signed)}
 
     @property
     def is_blank(self) -> bool:
         """True while nothing was recorded but how the call began and what it is about."""
-        return all(isinstance(event.deed, Opened | Amended | Withdrawn) for event in self.events)
+        return all(isinstance(event.action, Opened | Amended | Withdrawn) for event in self.events)
 
     @property
     def closed(self) -> tuple[Event, Closed] | None:

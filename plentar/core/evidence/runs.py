@@ -85,18 +85,18 @@ def runs_of(taps: Iterable[tuple[Event, Tapped]]) -> Sequence[WatchRun]:
         else:
             standing[key] = event.done_at
     runs: list[WatchRun] = []
-    for number, called_at in sorted((run, at) for (run, deed, _), at in standing.items() if deed == "call"):
+    for number, called_at in sorted((run, at) for (run, action, _), at in standing.items() if action == "call"):
         # How long the discs have cooled since the run before.
         heated = [run for run in runs if run.call == "heat"]
         last_end = heated[-1].dropped_at if heated and calls[number] == "heat" else None
-        own = {(deed, stage): at for (run, deed, stage), at in standing.items() if run == number}
+        own = {(action, stage): at for (run, action, stage), at in standing.items() if run == number}
         runs.append(
             WatchRun(
                 number=number,
                 called_at=called_at,
                 dropped_at=own.get(("drop", "")),
-                on_at={stage: at for (deed, stage), at in own.items() if deed == "on"},
-                off_at={stage: at for (deed, stage), at in own.items() if deed == "off"},
+                on_at={stage: at for (action, stage), at in own.items() if action == "on"},
+                off_at={stage: at for (action, stage), at in own.items() if action == "off"},
                 cooled_seconds=None if last_end is None else _since(last_end, called_at),
                 call=calls[number],
             )

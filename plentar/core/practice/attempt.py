@@ -17,7 +17,7 @@ from plentar.core.circuit.wiring import wire
 from plentar.core.errors import ReadingError
 from plentar.core.evidence.events import (
     Checked,
-    Deed,
+    Action,
     Event,
     Fitted,
     Locked,
@@ -90,7 +90,7 @@ class Did:
     """Something the real call would keep: a switch, a lock, a line of a list, something looked at."""
 
     kind: ClassVar[str] = "did"
-    deed: Deed
+    action: Action
     # Closing a breaker: standing aside, face away.
     stands_aside: bool = False
 
@@ -231,7 +231,7 @@ class Attempt:
             calls=tuple((call, STOOD_SECONDS) for call in calls),
             seconds_since_change=STOOD_SECONDS,
         )
-        deed = Measured(
+        action = Measured(
             point=point,
             typed=typed,
             meter=METER_ID,
@@ -240,7 +240,7 @@ class Attempt:
             counts_uncertainty=own.counts_uncertainty,
             condition=condition,
         )
-        self._keep(f"before-{number}", deed, person="colleague", by="Somebody before you")
+        self._keep(f"before-{number}", action, person="colleague", by="Somebody before you")
 
     # What follows, as on a real call.
 
@@ -373,8 +373,8 @@ class Attempt:
             # OL on a small range says only that there is more than the range holds: no evidence of an open part.
             told = message("practice.over-range", range=ranges[act.full_scale])
             return Outcome(step=step, display=shown, minutes=minutes, told=(told, *self._heard()))
-        deed = Measured(point=act.point, typed=shown.typed, mode=act.mode, in_hand=act.hand, meter=METER_ID)
-        self._take_in(step.id, deed, meter=meter)
+        action = Measured(point=act.point, typed=shown.typed, mode=act.mode, in_hand=act.hand, meter=METER_ID)
+        self._take_in(step.id, action, meter=meter)
         return Outcome(step=step, display=shown, minutes=minutes, told=self._heard(), readings=1)
 
     def _capacitor_is_charged(self, point: str) -> bool:
@@ -392,33 +392,33 @@ class Attempt:
     # Switches, locks, lists.
 
     def _did(self, step: AttemptStep, act: Did) -> Outcome:
-        deed, world = act.deed, self.world
-        if isinstance(deed, Measured | Fitted | PowerBack | Opened):
+        action, world = act.action, self.world
+        if isinstance(action, Measured | Fitted | PowerBack | Opened):
             raise ReadingError("that is done another way in practice", field="kind")
         danger, before = self._danger_of(act), world.closed
         if danger == "their-lock":
             return self._hurt(step, danger, minutes=TAP_MINUTES)
-        if isinstance(deed, Switched):
+        if isinstance(action, Switched):
             feeds = {feed.id for feed in self.case.plate.feeds}
-            was_off = deed.what in world.off
-            self._take_in(step.id, deed)
-            if deed.what in feeds:
-                world.set_feed(deed.what, (deed.device or "panel") if deed.state == "off" else "")
-            elif deed.what == "control":
-                world.set_control(deed.state)
-            elif deed.what == "thermostat":
-                world.set_bypassed(is_bypassed=deed.state == "bypassed")
+            was_off = action.what in world.off
+            self._take_in(step.id, action)
+            if action.what in feeds:
+                world.set_feed(action.what, (action.device or "panel") if action.state == "off" else "")
+            elif action.what == "control":
+                world.set_control(action.state)
+            elif action.what == "thermostat":
+                world.set_bypassed(is_bypassed=action.state == "bypassed")
             else:
-                world.set_call(deed.what, is_on=deed.state == "on")
+                world.set_call(action.what, is_on=action.state == "on")
             if was_off and not world.off and self.fitted:
                 # Power is back after work: what is read from here on is of another unit.
                 self._keep(f"{step.id}.back", PowerBack(is_confirmed=True))
-        elif isinstance(deed, MeterProven):
-            self._take_in(step.id, replace(deed, meter=METER_ID))
+        elif isinstance(action, MeterProven):
+            self._take_in(step.id, replace(action, meter=METER_ID))
         else:
-            self._take_in(step.id, deed)
-        minutes = ISOLATE_MINUTES / 10 if isinstance(deed, Locked | Ticked | MeterProven | Checked) else TAP_MINUTES
-        if isinstance(deed, Observed):
+            self._take_in(step.id, action)
+        minutes = ISOLATE_MINUTES / 10 if isinstance(action, Locked | Ticked | MeterProven | Checked) else TAP_MINUTES
+        if isinstance(action, Observed):
             minutes = LOOK_MINUTES / 10
         heard = (*self._clicked(before), *self._heard())
         if danger:
@@ -426,12 +426,12 @@ class Attempt:
         return Outcome(step=step, minutes=minutes, told=heard)
 
     def _danger_of(self, act: Did) -> str:
-        deed = act.deed
-        if isinstance(deed, Locked) and deed.owner not in ("", LEARNER) and not deed.is_on:
-            return "" if len(deed.reached.strip()) >= 10 else "their-lock"
-        if not isinstance(deed, Switched) or deed.state != "live" or deed.what not in self.world.off:
+        action = act.action
+        if isinstance(action, Locked) and action.owner not in ("", LEARNER) and not action.is_on:
+            return "" if len(action.reached.strip()) >= 10 else "their-lock"
+        if not isinstance(action, Switched) or action.state != "live" or action.what not in self.world.off:
             return ""
-        if any(lock.feed == deed.what and lock.person != LEARNER for lock in self.visit.lockout.locks):
+        if any(lock.feed == action.what and lock.person != LEARNER for lock in self.visit.lockout.locks):
             return "their-lock"
         if self.loose:
             # The loose end is found by the flash: it is landed, and the call goes on.
@@ -537,14 +537,14 @@ class Attempt:
         # One step after another: nothing is done in the same instant as what came before.
         return self.began_at + self.world.seconds + 1e-3 * len(self.events)
 
-    def _take_in(self, event_id: str, deed: Deed, *, meter: Meter = METER) -> None:
-        self._keep(event_id, take_in(self.visit, deed, self._sender(meter)))
+    def _take_in(self, event_id: str, action: Action, *, meter: Meter = METER) -> None:
+        self._keep(event_id, take_in(self.visit, action, self._sender(meter)))
 
-    def _keep(self, event_id: str, deed: Deed, *, person: str = LEARNER, by: str = "You") -> None:
+    def _keep(self, event_id: str, action: Action, *, person: str = LEARNER, by: str = "You") -> None:
         event = Event(
             id=event_id,
             seq=len(self.events) + 1,
-            deed=deed,
+            action=action,
             person=person,
             by=by,
             done_at=self._moment,

@@ -100,7 +100,7 @@ def safe_list(plate: Nameplate, lockout: Lockout, person: str) -> tuple[SafeLine
 
 def _tick(lockout: Lockout, line: str) -> SafeLine:
     event = lockout.ticks.get((line, ""))
-    volts = event.deed.volts if event is not None and isinstance(event.deed, Ticked) else None
+    volts = event.action.volts if event is not None and isinstance(event.action, Ticked) else None
     return SafeLine(
         kind="tick",
         about=line,

@@ -1,7 +1,7 @@
-"""Taking back what was just done: the newest deed of one person, if it is one that can be taken back.
+"""Taking back what was just done: the newest action of one person, if it is one that can be taken back.
 
-Nothing is deleted: what was kept stays on record, and the deed that takes it back stands beside it. A switch taken back
-was never moved, so its clock runs on. Power back on, a proof settled and a closed call are facts nobody takes back.
+Nothing is deleted: what was kept stays on record, and the action that takes it back stands beside it. A switch taken
+back was never moved, so its clock runs on. Power back on, a proof settled and a closed call are facts that stay.
 """
 
 from collections.abc import Mapping
@@ -16,7 +16,7 @@ from plentar.core.evidence.events import (
     Approved,
     Caused,
     Checked,
-    Deed,
+    Action,
     Event,
     Fitted,
     Landed,
@@ -40,12 +40,12 @@ from plentar.core.message import Text, message
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.points import part_words
 
-__all__ = ["STRUCK", "Undo", "deed_words", "undo_id", "undo_of"]
+__all__ = ["UNDONE_BY_VOIDING", "Undo", "action_words", "undo_id", "undo_of"]
 
-# Ids of deeds that take another back are made from the other's, so that a second tap is the same deed again.
+# Ids of actions that take another back are made from the other's, so that a second tap is the same action again.
 NAMESPACE = UUID("5b1d6a0e-5c0b-4d0c-9a6f-2f7f0c5f9b11")
 # Struck out, with this as the reason.
-STRUCK: tuple[type[Deed], ...] = (
+UNDONE_BY_VOIDING: tuple[type[Action], ...] = (
     Measured, Photographed, Caused, Fitted, Approved, Temporary, Noted, Marked, Mapped, Landed,
     Aired,
 )  # fmt: skip
@@ -54,18 +54,18 @@ AT_REST: Mapping[str, str] = {"control": "from unit", "thermostat": "on"}
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Undo:
-    """The deed that takes an event back, under its own id, and what kind of thing is taken back."""
+    """The action that takes an event back, under its own id, and what kind of thing is taken back."""
 
     id: str
     event: Event
-    deed: Deed
+    action: Action
     words: Text
 
 
 # A call's events stay what they are from page to page.
 @lru_cache(maxsize=4096)
 def undo_id(event_id: str) -> str:
-    """Return the id of the deed that takes an event back."""
+    """Return the id of the action that takes an event back."""
     return str(uuid5(NAMESPACE, event_id))
 
 
@@ -87,61 +87,65 @@ def undo_of(record: Record, plate: Nameplate, person: str, moment: float) -> Und
         if undo_id(event.id) in known:
             continue
         back = _back(record, event, moment)
-        return Undo(id=undo_id(event.id), event=event, deed=back, words=deed_words(plate, event.deed)) if back else None
+        return (
+            Undo(id=undo_id(event.id), event=event, action=back, words=action_words(plate, event.action))
+            if back
+            else None
+        )
     return None
 
 
-def deed_words(plate: Nameplate, deed: Deed) -> Text:
+def action_words(plate: Nameplate, action: Action) -> Text:
     """Name what somebody did, in a word or two."""
-    match deed:
+    match action:
         case Measured():
-            return message("undo.reading", point=find_point(plate, deed.point).label, typed=deed.typed)
+            return message("undo.reading", point=find_point(plate, action.point).label, typed=action.typed)
         case Observed():
-            sign = sign_of(deed.sign)
+            sign = sign_of(action.sign)
             return message("undo.seen", sign=sign.words) if sign is not None else message("undo.row")
         case Switched():
-            return message("undo.switch", what=part_words(deed.what), state=deed.state)
+            return message("undo.switch", what=part_words(action.what), state=action.state)
         case _:
-            return message(f"undo.{deed.kind}")
+            return message(f"undo.{action.kind}")
 
 
-def _back(record: Record, event: Event, moment: float) -> Deed | None:
-    """Return the deed that takes another back; nothing where that one is a fact, or was taken back already."""
-    match event.deed:
-        case Observed() as deed:
+def _back(record: Record, event: Event, moment: float) -> Action | None:
+    """Return the action that takes another back; nothing where that one is a fact, or was taken back already."""
+    match event.action:
+        case Observed() as action:
             earlier = [
                 other.state
                 for at, other in record.of(Observed)
-                if (other.sign, other.about) == (deed.sign, deed.about) and at.seq < event.seq
+                if (other.sign, other.about) == (action.sign, action.about) and at.seq < event.seq
             ]
-            return replace(deed, state=earlier[-1] if earlier else "undone")
-        case Ticked() as deed:
-            return replace(deed, is_done=not deed.is_done, volts=None)
-        case Checked() as deed:
-            return replace(deed, is_done=not deed.is_done)
-        case Locked(owner="") as deed:
+            return replace(action, state=earlier[-1] if earlier else "undone")
+        case Ticked() as action:
+            return replace(action, is_done=not action.is_done, volts=None)
+        case Checked() as action:
+            return replace(action, is_done=not action.is_done)
+        case Locked(owner="") as action:
             # Somebody else's lock was cleared after they were reached: that is no slip of the thumb.
-            return replace(deed, is_on=not deed.is_on)
-        case Switched() as deed:
-            return _switched_back(record, event, deed, moment)
-        case Tapped(is_undone=False) as deed:
-            return replace(deed, is_undone=True)
-        case _ if isinstance(event.deed, STRUCK):
+            return replace(action, is_on=not action.is_on)
+        case Switched() as action:
+            return _switched_back(record, event, action, moment)
+        case Tapped(is_undone=False) as action:
+            return replace(action, is_undone=True)
+        case _ if isinstance(event.action, UNDONE_BY_VOIDING):
             standing = record.taken_by_id(event.id)
-            if event.id in record.voided or (standing is not None and standing.struck):
+            if event.id in record.voided or (standing is not None and standing.void_reason):
                 return None
             return Voided(event=event.id, reason="undone")
         case _:
             return None
 
 
-def _switched_back(record: Record, event: Event, deed: Switched, moment: float) -> Switched:
-    before = [(at, other) for at, other in record.of(Switched) if other.what == deed.what and at.seq < event.seq]
+def _switched_back(record: Record, event: Event, action: Switched, moment: float) -> Switched:
+    before = [(at, other) for at, other in record.of(Switched) if other.what == action.what and at.seq < event.seq]
     if not before:
         # As a call begins: everything live, the thermostat in charge, nothing called.
-        is_call = deed.what not in AT_REST and not any(deed.what in opened.feeds for _, opened in record.of(Opened))
-        state = AT_REST.get(deed.what, ("on" if deed.state == "off" else "off") if is_call else "live")
-        return Switched(what=deed.what, state=state)  # type: ignore[arg-type]
+        is_call = action.what not in AT_REST and not any(action.what in opened.feeds for _, opened in record.of(Opened))
+        state = AT_REST.get(action.what, ("on" if action.state == "off" else "off") if is_call else "live")
+        return Switched(what=action.what, state=state)  # type: ignore[arg-type]
     at, last = before[-1]
     # It was never moved: a call that stands stands since when it did.
     is_timed = last.state == "on" and not last.is_untimed

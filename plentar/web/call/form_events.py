@@ -1,4 +1,4 @@
-"""What the call screen's plain forms mean as deeds: the same ones that are sent as a list of events."""
+"""What the call screen's plain forms mean as actions: the same ones that are sent as a list of events."""
 
 from collections.abc import Mapping
 from datetime import datetime

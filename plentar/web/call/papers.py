@@ -12,7 +12,7 @@ from plentar.formats.json_in import read_json
 from plentar.store import shares
 from plentar.web.audit import note
 from plentar.web.call.forms import SignForm
-from plentar.web.call.views import bp, panel_deed
+from plentar.web.call.views import bp, panel_action
 from plentar.web.call_layout.documents import context_of_paper, download, pdf_of
 from plentar.web.call_layout.layout import room_of
 from plentar.web.call_layout.visits import own_call, read_visit
@@ -49,7 +49,7 @@ def sign(call_id: UUID) -> ResponseReturnValue:
     """Keep a signature: by name, and drawn where it was."""
     form = SignForm()
 
-    def deed() -> Visit:
+    def action() -> Visit:
         try:
             strokes = read_json(form.strokes.data or "[]", field="strokes", most_bytes=60_000)
         except ReadingError as error:
@@ -57,7 +57,7 @@ def sign(call_id: UUID) -> ResponseReturnValue:
         payload = {"role": form.role.data, "name": form.name.data or "", "strokes": strokes}
         return keep_one(call_id, own_id(form.sign_id.data), "signed", payload)
 
-    return panel_deed(call_id, form, "hand-over", deed)
+    return panel_action(call_id, form, "hand-over", action)
 
 
 @bp.post("/share")

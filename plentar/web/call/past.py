@@ -1,4 +1,4 @@
-"""What was done and begun, set right: the last deed taken back, the complaint amended, a call begun by mistake."""
+"""What was done and begun, set right: the last action taken back, the complaint amended, a call begun by mistake."""
 
 from uuid import UUID
 
@@ -8,10 +8,10 @@ from flask.typing import ResponseReturnValue
 from plentar.core.errors import PlentarError, ReadingError
 from plentar.core.visit import Visit
 from plentar.core.work.undo import undo_id, undo_of
-from plentar.formats.events_json import deed_to_json
+from plentar.formats.events_json import action_to_json
 from plentar.formats.numbers import degf_typed
 from plentar.web.call.forms import AmendForm, UndoForm, WithdrawForm
-from plentar.web.call.views import bp, panel_deed, refused_panel
+from plentar.web.call.views import bp, panel_action, refused_panel
 from plentar.web.call_layout.visits import own_call, read_visit
 from plentar.web.call_layout.writing import keep_one, own_id
 from plentar.web.serving.access import login_required, now
@@ -25,17 +25,17 @@ def undo(call_id: UUID) -> ResponseReturnValue:
     """Take back the last thing this person did here; tapped twice, it is taken back once."""
     form = UndoForm()
 
-    def deed() -> Visit:
+    def action() -> Visit:
         visit = read_visit(own_call(call_id))
         back = undo_of(visit.record, visit.plate, str(g.person.id), now().timestamp())
         if back is None or back.event.id != form.event_id.data:
             if visit.record.event(undo_id(form.event_id.data)) is not None:
                 return visit
             raise ReadingError("something else was kept since: look at it again", field="id")
-        sent = {name: value for name, value in deed_to_json(back.deed).items() if name not in back.deed.derived}
-        return keep_one(call_id, back.id, back.deed.kind, sent)
+        sent = {name: value for name, value in action_to_json(back.action).items() if name not in back.action.derived}
+        return keep_one(call_id, back.id, back.action.kind, sent)
 
-    return panel_deed(call_id, form, request.form.get("panel", "reading"), deed)
+    return panel_action(call_id, form, request.form.get("panel", "reading"), action)
 
 
 @bp.post("/amend")
@@ -44,7 +44,7 @@ def amend(call_id: UUID) -> ResponseReturnValue:
     """Set right what the call was begun with; what was said first stays on record."""
     form = AmendForm()
 
-    def deed() -> Visit:
+    def action() -> Visit:
         payload = {
             "complaints": list(form.complaints.data or ()),
             "words": form.words.data or "",
@@ -54,7 +54,7 @@ def amend(call_id: UUID) -> ResponseReturnValue:
         }
         return keep_one(call_id, own_id(form.amend_id.data), "amend", payload)
 
-    return panel_deed(call_id, form, "complaint", deed)
+    return panel_action(call_id, form, "complaint", action)
 
 
 @bp.post("/withdraw")

@@ -37,7 +37,7 @@ def reading_records(screen: CallScreen[Call]) -> list[ReadingRecord]:
             meter=names.get(kept.meter, screen.call.meter.name),
             calibrated_on=kept.calibrated_on,
             verdict=kept.verdict,
-            supersedes=kept.judged.taken.deed.supersedes,
+            supersedes=kept.judged.taken.action.supersedes,
             reason=kept.reason,
             mode=kept.mode,
             is_superseded=kept.is_superseded,
@@ -72,10 +72,10 @@ def call_document(screen: CallScreen[Call]) -> dict[str, Any]:
             "outcome": call.outcome,
             "causes": [
                 {
-                    "faults": list(cause.deed.faults),
-                    "title": cause.deed.title,
-                    "cause": cause.deed.cause or "not found",
-                    "consequence": cause.deed.consequence,
+                    "faults": list(cause.action.faults),
+                    "title": cause.action.title,
+                    "cause": cause.action.cause or "not found",
+                    "consequence": cause.action.consequence,
                     "by": cause.by,
                     "at": _moment(cause.at),
                     **({"is_withdrawn": True} if is_withdrawn else {}),

@@ -14,7 +14,7 @@ from plentar.core.errors import PlentarError, ReadingError
 from plentar.core.evidence.reading import Reading
 from plentar.core.visit import Visit
 from plentar.formats.call_record import call_to_json, readings_to_csv
-from plentar.formats.events_json import deed_to_json
+from plentar.formats.events_json import action_to_json
 from plentar.formats.json_in import read_json
 from plentar.formats.numbers import parse_number
 from plentar.screen.call import CallScreen, View
@@ -44,7 +44,7 @@ from plentar.web.serving.access import login_required, now
 from plentar.words import render
 from plentar.words.figures import PLAIN, choose
 
-__all__ = ["bp", "panel_deed", "refused_panel"]
+__all__ = ["bp", "panel_action", "refused_panel"]
 
 bp = Blueprint("call", __name__, url_prefix="/calls/<uuid:call_id>")
 # Two hundred events with what is typed in each.
@@ -118,7 +118,12 @@ def _answer_json(answer: EventAnswer) -> dict[str, object]:
         found |= {"why": render(answer.error.message), "field": answer.error.field}
     if answer.copy is not None and answer.error is not None:
         copy = answer.copy
-        found["copy"] = {"kind": copy.deed.kind, "payload": deed_to_json(copy.deed), "by": copy.by, "seq": copy.seq}
+        found["copy"] = {
+            "kind": copy.action.kind,
+            "payload": action_to_json(copy.action),
+            "by": copy.by,
+            "seq": copy.seq,
+        }
     return found
 
 
@@ -240,7 +245,7 @@ def set_condition(call_id: UUID) -> ResponseReturnValue:
 @login_required
 def add_safe(call_id: UUID) -> ResponseReturnValue:
     """Keep what one line of the Safe list says."""
-    return panel_deed(
+    return panel_action(
         call_id, FlaskForm(), "safe", lambda: keep_all(call_id, safe_drafts(room_of(call_id).plate, request.form))
     )
 
@@ -258,14 +263,14 @@ def _after(call_id: UUID, panel: str, visit: Visit | None = None) -> ResponseRet
     return _fragments(room_of(call_id, point, visit=visit), panel=panel)
 
 
-def panel_deed(
-    call_id: UUID, form: FlaskForm, panel: str, deed: Callable[[], Visit], after: str = ""
+def panel_action(
+    call_id: UUID, form: FlaskForm, panel: str, action: Callable[[], Visit], after: str = ""
 ) -> ResponseReturnValue:
     """Do what a panel's form asks; on a mistake show it again with the message beside its field and what was typed."""
     try:
         if not form.validate():
             raise first_error(form)
-        visit = deed()
+        visit = action()
     except PlentarError as error:
         return refused_panel(call_id, panel, error)
     return _after(call_id, after or panel, visit)
@@ -290,7 +295,7 @@ def add_observation(call_id: UUID) -> ResponseReturnValue:
     """Keep what was seen."""
     form = ObservationForm()
 
-    def deed() -> Visit:
+    def action() -> Visit:
         payload = {
             "sign": form.kind.data,
             "about": form.about.data or "",
@@ -300,7 +305,7 @@ def add_observation(call_id: UUID) -> ResponseReturnValue:
         return keep_one(call_id, form.observation_id.data, "seen", payload)
 
     # Asked beside the suspects, it is answered there.
-    return panel_deed(call_id, form, "look", deed, after=request.form.get("panel", ""))
+    return panel_action(call_id, form, "look", action, after=request.form.get("panel", ""))
 
 
 @bp.post("/marks")
@@ -309,11 +314,11 @@ def add_mark(call_id: UUID) -> ResponseReturnValue:
     """Keep what stands written on a part: the filter's size, a date."""
     form = MarkForm()
 
-    def deed() -> Visit:
+    def action() -> Visit:
         payload = {"what": form.what.data, "about": form.about.data or "", "words": form.words.data or ""}
         return keep_one(call_id, form.mark_id.data, "mark", payload)
 
-    return panel_deed(call_id, form, "look", deed)
+    return panel_action(call_id, form, "look", action)
 
 
 @bp.post("/photos")
@@ -322,19 +327,19 @@ def add_photo(call_id: UUID) -> ResponseReturnValue:
     """Keep a photograph, re-encoded."""
     form = PhotoForm()
 
-    def deed() -> Visit:
+    def action() -> Visit:
         own_call(call_id)
         payload = {"part": form.part.data or "", "note": form.note.data or ""}
         return keep_one(call_id, form.photo_id.data, "photo", payload, image=sent_picture(request.files))
 
-    return panel_deed(call_id, form, "look", deed)
+    return panel_action(call_id, form, "look", action)
 
 
 @bp.post("/air")
 @login_required
 def add_air(call_id: UUID) -> ResponseReturnValue:
     """Keep one measurement of the air."""
-    return panel_deed(call_id, AirForm(), "air", lambda: keep_all(call_id, air_drafts(request.form)))
+    return panel_action(call_id, AirForm(), "air", lambda: keep_all(call_id, air_drafts(request.form)))
 
 
 @bp.get("/photos/<uuid:photo_id>.jpg")
@@ -354,7 +359,7 @@ def accept(call_id: UUID) -> ResponseReturnValue:
     """Keep a cause the technician accepts."""
     form = AcceptForm()
 
-    def deed() -> Visit:
+    def action() -> Visit:
         payload = {
             "faults": [name for name in (form.faults.data or "").split(",") if name],
             "words": form.title.data or "",
@@ -364,7 +369,7 @@ def accept(call_id: UUID) -> ResponseReturnValue:
         }
         return keep_one(call_id, form.cause_id.data, "cause", payload)
 
-    return panel_deed(call_id, form, "accept", deed, after="hand-over")
+    return panel_action(call_id, form, "accept", action, after="hand-over")
 
 
 @bp.post("/causes/<uuid:cause_id>/withdraw")
@@ -399,11 +404,11 @@ def close(call_id: UUID) -> ResponseReturnValue:
     """Close the call with what was done."""
     form = CloseForm()
 
-    def deed() -> Visit:
+    def action() -> Visit:
         payload = {"outcome": form.outcome.data or "", "reason": form.reason.data or ""}
         return keep_one(call_id, own_id(form.close_id.data), "closed", payload)
 
-    return panel_deed(call_id, form, "hand-over", deed)
+    return panel_action(call_id, form, "hand-over", action)
 
 
 @bp.get("/call.json")

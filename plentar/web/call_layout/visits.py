@@ -14,13 +14,13 @@ from cachetools import TTLCache
 from flask import abort, g
 from sqlalchemy.orm import Session
 
-from plentar.core.evidence.events import Caused, Deed, Event
+from plentar.core.evidence.events import Caused, Action, Event
 from plentar.core.evidence.metrology import Meter, MeterRange
 from plentar.core.evidence.record import Record
 from plentar.core.history.past import Past, Repair
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.visit import Visit
-from plentar.formats.events_json import deed_from_json
+from plentar.formats.events_json import action_from_json
 from plentar.formats.packed import Floats, unpack
 from plentar.formats.unit_json import kept_nameplate
 from plentar.store import calls, events, history
@@ -130,7 +130,7 @@ def event_of(row: events.Kept) -> Event:
     return Event(
         id=str(event_id),
         seq=seq,
-        deed=deed_from_json(kind, payload, is_kept=True),
+        action=action_from_json(kind, payload, is_kept=True),
         person=str(person),
         by=name,
         done_at=done_at.timestamp(),
@@ -184,16 +184,16 @@ def past_from(rows: Iterable[history.TimelineEvent], built: str, moment: datetim
     """Return a unit's past: the causes accepted on its calls, and its age by its plate."""
     repairs = []
     for row in rows:
-        deed = deed_from_json("cause", row.payload, is_kept=True)
-        assert isinstance(deed, Caused)  # noqa: S101  the kind that was asked for
+        action = action_from_json("cause", row.payload, is_kept=True)
+        assert isinstance(action, Caused)  # noqa: S101  the kind that was asked for
         repairs.append(
             Repair(
                 at=row.done_at.timestamp(),
                 when=on_clock(row.done_at, zone).strftime("%b %Y"),
-                faults=deed.faults,
-                title=deed.title or deed.words,
-                cause=deed.cause,
-                is_cause_known=not deed.cause_not_found or bool(deed.cause),
+                faults=action.faults,
+                title=action.title or action.words,
+                cause=action.cause,
+                is_cause_known=not action.cause_not_found or bool(action.cause),
             )
         )
     year = built.strip()[:4]
@@ -213,7 +213,7 @@ def read_visit(call: Call) -> Visit:
 
 
 @contextmanager
-def supposing(call: Call, deeds: Sequence[Deed]) -> Iterator[None]:
+def supposing(call: Call, actions: Sequence[Action]) -> Iterator[None]:
     """Read a call as it would stand had a person just done this, a second apart; nothing is kept.
 
     What a phone shows without signal is drawn ahead this way, by the same rules.
@@ -223,13 +223,13 @@ def supposing(call: Call, deeds: Sequence[Deed]) -> Iterator[None]:
         Event(
             id=f"supposed-{number}",
             seq=seq + 1 + number,
-            deed=deed,
+            action=action,
             person=str(g.person.id),
             by=g.person.name,
-            done_at=moment - len(deeds) + number,
+            done_at=moment - len(actions) + number,
             come_at=moment,
         )
-        for number, deed in enumerate(deeds)
+        for number, action in enumerate(actions)
     )
     try:
         yield

@@ -1,7 +1,7 @@
 """The one way anything is recorded on a call: a list of drafts in, each kept, already kept or refused.
 
 The call's row is locked first, so what is checked still stands when it is kept, and two people never overwrite each
-other: both deeds are in the record, and what follows from them is folded anew.
+other: both actions are in the record, and what follows from them is folded anew.
 """
 
 from collections.abc import Mapping, Sequence
@@ -19,11 +19,11 @@ from werkzeug.datastructures import FileStorage
 from werkzeug.wrappers import Request
 
 from plentar.core.errors import PlentarError, ReadingError
-from plentar.core.evidence.events import Amended, Closed, Deed, Event, Logged, Photographed, Replated, Withdrawn
+from plentar.core.evidence.events import Amended, Closed, Action, Event, Logged, Photographed, Replated, Withdrawn
 from plentar.core.intake import Sender, spelled, take_in
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.visit import Visit
-from plentar.formats.events_json import deed_from_json, deed_to_json, sent_part
+from plentar.formats.events_json import action_from_json, action_to_json, sent_part
 from plentar.formats.numbers import parse_number
 from plentar.formats.photos import reencode
 from plentar.store import events, shops
@@ -57,7 +57,7 @@ class ConflictError(PlentarError):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Draft:
-    """One deed as it is sent: `id` made by the client, `done_at` by its clock, at most `clock_seconds` wrong.
+    """One action as it is sent: `id` made by the client, `done_at` by its clock, at most `clock_seconds` wrong.
 
     `image` and `samples` are what is kept beside the event of a photo or a log.
     """
@@ -116,9 +116,9 @@ class _Writing:
         if known is not None:
             return self._known(draft, known)
         try:
-            deed = deed_from_json(draft.kind, dict(draft.payload))
-            _check_beside(draft, deed)
-            event = self._event(draft, deed)
+            action = action_from_json(draft.kind, dict(draft.payload))
+            _check_beside(draft, action)
+            event = self._event(draft, action)
         except PlentarError as error:
             return EventAnswer(id=draft.id, answer="refused", error=error)
         self.fresh.append((draft, event))
@@ -128,8 +128,8 @@ class _Writing:
     def _known(self, draft: Draft, known: Event) -> EventAnswer:
         """The same thing sent again is kept already; another thing under its id is refused."""
         try:
-            again = spelled(deed_from_json(draft.kind, dict(draft.payload)), self.visit.plate)
-            is_same = known.deed.kind == draft.kind and sent_part(known.deed) == sent_part(again)
+            again = spelled(action_from_json(draft.kind, dict(draft.payload)), self.visit.plate)
+            is_same = known.action.kind == draft.kind and sent_part(known.action) == sent_part(again)
         except PlentarError:
             is_same = False
         if is_same:
@@ -137,7 +137,7 @@ class _Writing:
         words = "this was sent before with other contents; what was kept then stands"
         return EventAnswer(id=draft.id, answer="refused", error=ConflictError(words, field="id"), copy=known)
 
-    def _event(self, draft: Draft, deed: Deed) -> Event:
+    def _event(self, draft: Draft, action: Action) -> Event:
         sent: Sent | None = g.get("sent")
         told = draft.done_at or (sent.done_at if sent is not None else self.moment)
         clock_seconds = draft.clock_seconds or (sent.clock_seconds if sent is not None else 0.0)
@@ -149,7 +149,7 @@ class _Writing:
             now=self.moment.timestamp(),
             clock_seconds=clock_seconds,
             phone=author.phone,
-            meters=self._meters(deed),
+            meters=self._meters(action),
             meter=str(self.call.meter_id),
             parse=parse_number,
             words=render,
@@ -157,7 +157,7 @@ class _Writing:
         return Event(
             id=str(draft.id),
             seq=self.visit.record.seq + 1,
-            deed=take_in(self.visit, deed, sender),
+            action=take_in(self.visit, action, sender),
             person=str(author.person.id),
             by=author.person.name,
             # A clock that runs ahead, within its doubt, is set back to now.
@@ -167,9 +167,9 @@ class _Writing:
             phone=author.phone,
         )
 
-    def _meters(self, deed: Deed) -> dict[str, Any]:
+    def _meters(self, action: Action) -> dict[str, Any]:
         own = {str(self.call.meter_id): meter_of(self.call.meter)}
-        if getattr(deed, "meter", "") in ("", *own):
+        if getattr(action, "meter", "") in ("", *own):
             return own
         return {str(row.id): meter_of(row) for row in shops.list_all_meters(self.db, shop_id=self.call.shop_id)}
 
@@ -180,8 +180,8 @@ class _Writing:
         rows = [
             {
                 "id": draft.id,
-                "kind": event.deed.kind,
-                "payload": deed_to_json(event.deed),
+                "kind": event.action.kind,
+                "payload": action_to_json(event.action),
                 "person_id": self.author.person.id,
                 "done_at": datetime.fromtimestamp(event.done_at, tz=self.moment.tzinfo),
                 "come_at": self.moment,
@@ -192,15 +192,15 @@ class _Writing:
         ]
         # Somebody who comes although it was cancelled has begun it all the same.
         changes: dict[str, Any] = {"status": "open"} if self.call.status in ("planned", "cancelled") else {}
-        closing = [(event, event.deed) for _, event in self.fresh if isinstance(event.deed, Closed)]
+        closing = [(event, event.action) for _, event in self.fresh if isinstance(event.action, Closed)]
         if closing:
             changes = {"status": "closed", "closed_at": self.moment, "outcome": closing[-1][1].outcome}
         for _, event in self.fresh:
-            if isinstance(event.deed, Amended):
-                amended = event.deed
+            if isinstance(event.action, Amended):
+                amended = event.action
                 changes |= {name: getattr(amended, name) for name in AMENDED}
                 changes["complaints"] = list(amended.complaints)
-            elif isinstance(event.deed, Withdrawn):
+            elif isinstance(event.action, Withdrawn):
                 changes["status"] = "withdrawn"
         events.append(self.db, self.call, rows, **changes)
         shop_id = self.call.shop_id
@@ -219,15 +219,15 @@ class _Writing:
                 self.db.execute(insert(table), blobs)
 
 
-def _check_beside(draft: Draft, deed: Deed) -> None:
+def _check_beside(draft: Draft, action: Action) -> None:
     """See that a photo has its picture and a log its samples: without them the record would show nothing.
 
     Raises:
         ReadingError: What belongs beside the event was not sent with it.
     """
-    if isinstance(deed, Photographed) and draft.image is None:
+    if isinstance(action, Photographed) and draft.image is None:
         raise ReadingError("a photo is sent with its picture", field="photo")
-    if isinstance(deed, Logged) and not deed.is_recording and draft.samples is None:
+    if isinstance(action, Logged) and not action.is_recording and draft.samples is None:
         raise ReadingError("a log is sent with its file", field="file")
 
 
@@ -319,7 +319,7 @@ def keep_accepted(aside: SetAside) -> Visit:
 
 
 def keep_one(call_id: UUID, event_id: str, kind: str, payload: Mapping[str, Any], **beside: Any) -> Visit:
-    """Record one deed of a plain form under the id the form carries.
+    """Record one action of a plain form under the id the form carries.
 
     Raises:
         PlentarError: It was refused; the id is none.
@@ -356,11 +356,11 @@ def record_plate(call_id: UUID, plate: Nameplate) -> None:
     if call is None:
         return
     moment = now()
-    deed = Replated(feeds=tuple(feed.id for feed in plate.feeds), calls=plate.calls)
+    action = Replated(feeds=tuple(feed.id for feed in plate.feeds), calls=plate.calls)
     row = {
         "id": uuid4(),
-        "kind": deed.kind,
-        "payload": deed_to_json(deed),
+        "kind": action.kind,
+        "payload": action_to_json(action),
         "person_id": g.person.id,
         "done_at": moment,
         "come_at": moment,

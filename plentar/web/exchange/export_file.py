@@ -19,7 +19,7 @@ from plentar.core.limits.table import Limits
 from plentar.core.unit.place import spot_of
 from plentar.core.unit.quantities import QUANTITIES
 from plentar.formats.bundle import SHELL_BOUNDS, Bounds, Bundle, BundleWriter, readings_csv
-from plentar.formats.events_json import deed_from_json
+from plentar.formats.events_json import action_from_json
 from plentar.formats.kits_csv import KITS
 from plentar.formats.packed import is_packed
 from plentar.formats.parts_csv import PARTS
@@ -179,7 +179,7 @@ def _event(values: Mapping[str, Any]) -> Iterator[tuple[str, str]]:
     known = set(DEEDS[kind].__dataclass_fields__)
     for field in sorted(set(payload) - known)[:1]:
         yield f"payload.{field[:40]}", "there is no such field"
-    deed_from_json(kind, payload, is_kept=True)
+    action_from_json(kind, payload, is_kept=True)
     if kind == "reading" and spot_of(payload["point"]).function not in QUANTITIES:
         yield "payload.point", "expected a quantity and where it was read"
     if not 0 <= values["clock_seconds"] < MOST_CLOCK_SECONDS:

@@ -50,7 +50,7 @@ class FeedStepScreen:
     def feeds(self) -> list[FeedShown]:
         """Each feed."""
         losses = {loss.feed: loss for loss in self.visit.losses}
-        kept = [(Shown(event, deed), done) for event, deed, done in self.visit.record.open_temporaries]
+        kept = [(Shown(event, action), done) for event, action, done in self.visit.record.open_temporaries]
         return [
             FeedShown(
                 id=feed.id,
@@ -61,7 +61,7 @@ class FeedStepScreen:
                 governs=governing(self.path.parts, feed.id),
                 loss=losses.get(feed.id),
                 interim=self.visit.interim(feed.id),
-                kept=tuple(entry for entry in kept if entry[0].deed.feed == feed.id),
+                kept=tuple(entry for entry in kept if entry[0].action.feed == feed.id),
             )
             for feed in self.plate.feeds
         ]

@@ -102,7 +102,7 @@ class FixScreen:
 
     def photos_of(self, part: str) -> list[Shown[Photographed]]:
         """The photographs pinned to a part, oldest first."""
-        return [photo for photo in shown(self.visit.record, Photographed) if photo.deed.part == part]
+        return [photo for photo in shown(self.visit.record, Photographed) if photo.action.part == part]
 
     @property
     def fitted(self) -> list[Shown[Fitted]]:
@@ -127,7 +127,7 @@ class FixScreen:
     @property
     def temporaries(self) -> list[tuple[Shown[Temporary], bool]]:
         """Temporary measures, each with whether it was made right."""
-        return [(Shown(event, deed), done) for event, deed, done in self.visit.record.open_temporaries]
+        return [(Shown(event, action), done) for event, action, done in self.visit.record.open_temporaries]
 
     @property
     def checklist(self) -> list[tuple[str, Text, bool]]:

@@ -18,7 +18,7 @@ from flask import g, render_template
 from plentar.core.causes.catalogue import catalogue
 from plentar.core.circuit.places import find_point, nearby_points, ohms_parts
 from plentar.core.evidence.events import (
-    Deed,
+    Action,
     Locked,
     Measured,
     MeterProven,
@@ -153,8 +153,8 @@ def _parts(call: Call, visit: Visit) -> dict[str, str]:
     begun = Tapped(deed="call", run=run)
     on = [Tapped(deed="on", stage=stage.id, run=run) for stage in stages_of(visit.plate)]
     ended = Tapped(deed="drop", run=run)
-    for name, deeds in (("running", [begun]), ("dropped", [begun, *on, ended])):
-        with supposing(call, deeds):
+    for name, actions in (("running", [begun]), ("dropped", [begun, *on, ended])):
+        with supposing(call, actions):
             found[f"step:timing:{name}"] = _text(steps()["timing"](call.id))
     with supposing(call, [PowerBack(is_confirmed=True)]):
         found["step:prove:back"] = _text(steps()["prove"](call.id))
@@ -205,14 +205,14 @@ def _call_sets(calls: Sequence[str]) -> list[tuple[str, ...]]:
     return [chosen for size in sizes for chosen in combinations(calls, size)]
 
 
-def _live(plate: Nameplate, calls: Sequence[str]) -> list[Deed]:
-    deeds: list[Deed] = [Switched(what=feed.id, state="live") for feed in plate.feeds]
-    deeds.append(Switched(what="control", state="from unit"))
-    return [*deeds, *(Switched(what=c, state="on" if c in calls else "off") for c in plate.calls)]
+def _live(plate: Nameplate, calls: Sequence[str]) -> list[Action]:
+    actions: list[Action] = [Switched(what=feed.id, state="live") for feed in plate.feeds]
+    actions.append(Switched(what="control", state="from unit"))
+    return [*actions, *(Switched(what=c, state="on" if c in calls else "off") for c in plate.calls)]
 
 
-def _state(call: Call, deeds: Sequence[Deed]) -> dict[str, Any]:
-    with supposing(call, deeds):
+def _state(call: Call, actions: Sequence[Action]) -> dict[str, Any]:
+    with supposing(call, actions):
         visit = read_visit(call)
         screen = room_of(call.id, visit=visit)
         context = context_of(screen, form=_form())
@@ -229,10 +229,10 @@ def _state(call: Call, deeds: Sequence[Deed]) -> dict[str, Any]:
         }
 
 
-def _made_dead(visit: Visit, points: Sequence[str]) -> list[Deed]:
+def _made_dead(visit: Visit, points: Sequence[str]) -> list[Action]:
     """Return what would prove this unit dead, and the places named read dead too: so that its panels can be drawn."""
     plate = visit.plate
-    told: list[Deed] = [Ticked(line=line, about=about, volts=0.0) for line, about in safe_ticks(plate)]
+    told: list[Action] = [Ticked(line=line, about=about, volts=0.0) for line, about in safe_ticks(plate)]
     reads = [point for point, _ in dead_pairs(plate)] + [CONTROL_POINT]
     reads += [point for point in points if point.startswith(("volts:", "dc_volts:"))]
     meter = str(visit.record.events[0].id)
@@ -252,7 +252,7 @@ def dead_list(visit: Visit, meter: Meter, person: str) -> Mapping[str, Any]:
 
     `below_volts` is the largest number whose doubt still keeps it under the dead limit with this call's meter.
     `stands` tells that it is proven dead and this person's own lock was on every feed before the proof: without
-    contact nobody else's deed can end that.
+    contact nobody else's action can end that.
     """
     lockout, plate, limits = visit.lockout, visit.plate, visit.limits
     dead = limits.number("dead_volts")

@@ -13,7 +13,7 @@ from plentar.core.history.series import Series, on_times_of, series_of
 from plentar.core.limits.table import Limits
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import place_of
-from plentar.formats.events_json import deed_from_json
+from plentar.formats.events_json import action_from_json
 from plentar.formats.unit_json import kept_nameplate
 from plentar.screen.drawings.ladder import Board, draw_board, plain_line
 from plentar.screen.drawings.years_rail import YearsRail, figure_of, years_rail
@@ -68,11 +68,11 @@ class PartAge:
 
 def _tap(row: Any) -> tuple[str, Event, Tapped]:
     """Return a kept tap as the core's."""
-    deed = deed_from_json("tap", row.payload, is_kept=True)
-    assert isinstance(deed, Tapped)  # noqa: S101  the kind that was asked for
+    action = action_from_json("tap", row.payload, is_kept=True)
+    assert isinstance(action, Tapped)  # noqa: S101  the kind that was asked for
     at = row.done_at.timestamp()
-    event = Event(id=str(row.id), seq=row.seq, deed=deed, person="", by="", done_at=at, come_at=at)
-    return str(row.call_id), event, deed
+    event = Event(id=str(row.id), seq=row.seq, action=action, person="", by="", done_at=at, come_at=at)
+    return str(row.call_id), event, action
 
 
 @lru_cache(maxsize=64)
@@ -130,10 +130,10 @@ class UnitScreen:
             elif row.kind == "part":
                 yield TimelineLine(kind="fix", words=f"fitted: {payload['name']}")
             elif row.kind == "temporary":
-                deed = deed_from_json("temporary", payload, is_kept=True)
-                assert isinstance(deed, Temporary)  # noqa: S101  the kind that was asked for
-                ended = "made right" if str(row.id) in done else f"to be made right by {deed.due_on}"
-                yield TimelineLine(kind="temporary", words=f"{render(told_temporary(deed))}, {deed.how}: {ended}")
+                action = action_from_json("temporary", payload, is_kept=True)
+                assert isinstance(action, Temporary)  # noqa: S101  the kind that was asked for
+                ended = "made right" if str(row.id) in done else f"to be made right by {action.due_on}"
+                yield TimelineLine(kind="temporary", words=f"{render(told_temporary(action))}, {action.how}: {ended}")
             elif row.kind == "photo":
                 yield TimelineLine(kind="photo", words=payload.get("note") or "photo", photo=str(row.id))
 
@@ -180,14 +180,14 @@ class UnitScreen:
                 found[part] = self._age(part, _spoken_part(self.plate, part), repair.when, years, "work")
         marks = [row for row in self._told if row.kind == "mark" and row.payload.get("what") == "date"]
         for row in marks:
-            deed = deed_from_json("mark", row.payload, is_kept=True)
-            assert isinstance(deed, Marked)  # noqa: S101  the kind that was asked for
-            found[deed.about] = self._age(
-                deed.about, _spoken_part(self.plate, deed.about), deed.words, None, "read on it"
+            action = action_from_json("mark", row.payload, is_kept=True)
+            assert isinstance(action, Marked)  # noqa: S101  the kind that was asked for
+            found[action.about] = self._age(
+                action.about, _spoken_part(self.plate, action.about), action.words, None, "read on it"
             )
         for row in self._told:
             if row.kind == "part":
-                fitted = deed_from_json("part", row.payload, is_kept=True)
+                fitted = action_from_json("part", row.payload, is_kept=True)
                 assert isinstance(fitted, Fitted)  # noqa: S101  the kind that was asked for
                 years = (self.moment - row.done_at).total_seconds() / YEAR_SECONDS
                 when = on_clock(row.done_at, self.zone).strftime("%b %Y")

@@ -13,7 +13,7 @@ from wtforms import SelectChoice
 
 from plentar.core.errors import ReadingError
 from plentar.core.evidence.events import first_event
-from plentar.formats.events_json import deed_to_json
+from plentar.formats.events_json import action_to_json
 from plentar.formats.unit_json import kept_nameplate
 from plentar.store import audit, calls, events, places, plans, shops
 from plentar.store.models import Call
@@ -314,5 +314,5 @@ def plan_return(call_id: UUID) -> ResponseReturnValue:
             outcome="",
         )
         places.add_call(g.db, back)
-        events.begin(g.db, back, deed_to_json(first_event(kept_nameplate(call.unit.nameplate))), now())
+        events.begin(g.db, back, action_to_json(first_event(kept_nameplate(call.unit.nameplate))), now())
     return redirect(url_for("plan.page", call_id=new_id))

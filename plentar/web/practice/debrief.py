@@ -10,12 +10,12 @@ from uuid import UUID
 from cachetools import LRUCache
 
 from plentar.core.circuit.places import find_point
-from plentar.core.evidence.events import Deed, Locked, MeterProven, Ticked
+from plentar.core.evidence.events import Action, Locked, MeterProven, Ticked
 from plentar.core.evidence.lockout import TICK_WORDS
 from plentar.core.practice.attempt import Attempt, Did, Finish, HintAsked, Listen, Outcome, Read, Swap, Wait
 from plentar.core.practice.case import part_of
 from plentar.core.practice.debrief import Debrief, debrief
-from plentar.core.work.undo import deed_words
+from plentar.core.work.undo import action_words
 from plentar.screen.call import View
 from plentar.screen.drawings.ladder import Board
 from plentar.store.practice_models import PracticeRun
@@ -91,7 +91,7 @@ def act_words(attempt: Attempt, outcome: Outcome) -> str:
         shown = outcome.display.spoken if outcome.display is not None else "not read"
         return f"{where}: {shown}"
     if isinstance(act, Did):
-        return _deed_words(attempt, act.deed)
+        return _action_words(attempt, act.action)
     if isinstance(act, Wait):
         return f"{act.seconds:g} s let pass"
     if isinstance(act, Swap):
@@ -104,14 +104,14 @@ def act_words(attempt: Attempt, outcome: Outcome) -> str:
     return names.get(type(act), "Dared what is never done")
 
 
-def _deed_words(attempt: Attempt, deed: Deed) -> str:
-    if isinstance(deed, Ticked):
-        return render(TICK_WORDS.get(deed.line, "")) or "The frame proven on a known live leg"
-    if isinstance(deed, Locked):
-        return f"Own lock {'on' if deed.is_on else 'off'} {deed.feed.replace('-', ' ')}"
-    if isinstance(deed, MeterProven):
+def _action_words(attempt: Attempt, action: Action) -> str:
+    if isinstance(action, Ticked):
+        return render(TICK_WORDS.get(action.line, "")) or "The frame proven on a known live leg"
+    if isinstance(action, Locked):
+        return f"Own lock {'on' if action.is_on else 'off'} {action.feed.replace('-', ' ')}"
+    if isinstance(action, MeterProven):
         return "Meter proven on a known live source"
-    return render(deed_words(attempt.case.plate, deed))
+    return render(action_words(attempt.case.plate, action))
 
 
 def find_label(attempt: Attempt, point: str) -> str:

@@ -152,7 +152,7 @@ def switch(run_id: UUID) -> ResponseReturnValue:
     if what in {feed.id for feed in attempt.case.plate.feeds}:
         return _shown(run, attempt, "close" if state == "live" else "open", about=what)
     try:
-        attempt, outcome = act_in(run, _step_id("switch_id"), Did(deed=_switched(what, state)))
+        attempt, outcome = act_in(run, _step_id("switch_id"), Did(action=_switched(what, state)))
     except PlentarError as error:
         return _shown(run, attempt_of(run), problem=error), 422
     return _shown(run, attempt, outcomes=(outcome,) if outcome is not None else ())
@@ -197,18 +197,18 @@ def _acts(attempt: Attempt) -> tuple[list[Act], str]:
     if kind == "dare" and value in ("bridge-limit", "bigger-breaker"):
         return [Dare(what=value)], "fix"  # type: ignore[arg-type]  # one of the two
     if kind == "close":
-        return [Did(deed=_switched(about, "live"), stands_aside=value == "aside")], "reading"
+        return [Did(action=_switched(about, "live"), stands_aside=value == "aside")], "reading"
     if kind == "open":
-        return [Did(deed=_switched(about, "off", value))], "safe"
+        return [Did(action=_switched(about, "off", value))], "safe"
     if kind == "lock":
         return [
-            Did(deed=Locked(feed=about, is_on=value == "on", owner="" if value != "theirs" else "colleague"))
+            Did(action=Locked(feed=about, is_on=value == "on", owner="" if value != "theirs" else "colleague"))
         ], "safe"
     if kind == "tick":
         volts = {"safe-capacitor": 0.2, "safe-frame": KNOWN_LIVE_VOLTS}.get(about)
-        return [Did(deed=Ticked(line=about, volts=volts))], "safe"
+        return [Did(action=Ticked(line=about, volts=volts))], "safe"
     if kind == "meter":
-        return [Did(deed=MeterProven(volts=KNOWN_LIVE_VOLTS))], "safe"
+        return [Did(action=MeterProven(volts=KNOWN_LIVE_VOLTS))], "safe"
     if kind == "pairs":
         return [Read(point=point) for point in (*(point for point, _ in dead_pairs(plate)), CONTROL_POINT)], "safe"
     if kind == "fit":

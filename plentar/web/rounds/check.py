@@ -1,6 +1,6 @@
 """The short form of a round's call: what a healthy unit reads, standing beside each field; three conditions, one run.
 
-It keeps the same deeds as the whole room, under the conditions the switches make: nothing is stamped that was not so.
+It keeps the same actions as the whole room, under the conditions the switches make: nothing is stamped that was not so.
 """
 
 from collections.abc import Callable
@@ -191,11 +191,11 @@ def keep_check(call_id: UUID) -> ResponseReturnValue:
     call = own_call(call_id)
     checked_token()
     do, _, about = request.form.get("do", "").partition(":")
-    deed = DEEDS.get(do)
+    action = DEEDS.get(do)
     try:
-        if deed is None:
+        if action is None:
             raise ReadingError("that button is not known here: reload the page", field="do")
-        drafts = deed(read_visit(call), about, _base())
+        drafts = action(read_visit(call), about, _base())
         if drafts:
             keep_all(call_id, drafts)
     except PlentarError as error:

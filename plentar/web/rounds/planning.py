@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from plentar.core.evidence.events import first_event
 from plentar.core.rounds.route import DAY_MINUTES, Route, Shift, Stop, Ways, plan_route
-from plentar.formats.events_json import deed_to_json
+from plentar.formats.events_json import action_to_json
 from plentar.formats.unit_json import kept_nameplate
 from plentar.store import events, places, rounds, shops
 from plentar.store.models import Call
@@ -121,7 +121,7 @@ def _keep(db: Session, row: Round, route: Route, days: list[date], units: dict[s
             outcome="",
         )
         places.add_call(db, call)
-        events.begin(db, call, deed_to_json(first_event(kept_nameplate(unit.nameplate))), row.made_at)
+        events.begin(db, call, action_to_json(first_event(kept_nameplate(unit.nameplate))), row.made_at)
     rounds.set_state(
         db,
         row,

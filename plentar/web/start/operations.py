@@ -9,7 +9,7 @@ from sqlalchemy.orm import Session
 from plentar.core.errors import ReadingError
 from plentar.core.evidence.events import first_event
 from plentar.core.unit.patterns import PATTERNS, structure_of
-from plentar.formats.events_json import deed_to_json
+from plentar.formats.events_json import action_to_json
 from plentar.formats.numbers import degf_typed
 from plentar.formats.plate_form import with_identity
 from plentar.formats.unit_json import nameplate_from_json, nameplate_to_json
@@ -63,7 +63,7 @@ def start_call(db: Session, person: Person, form: StartForm, moment: datetime) -
         outcome="",
     )
     places.add_call(db, call)
-    events.begin(db, call, deed_to_json(first_event(nameplate_from_json(unit.nameplate))), moment)
+    events.begin(db, call, action_to_json(first_event(nameplate_from_json(unit.nameplate))), moment)
     return call
 
 

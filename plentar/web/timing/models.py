@@ -79,7 +79,7 @@ class TimingScreen:
     @cached_property
     def logs_and_trials(self) -> "list[LogScreen]":
         """The same with a simulated meter's."""
-        return [LogScreen(event, deed, self) for event, deed in self.visit.record.logs]
+        return [LogScreen(event, action, self) for event, action in self.visit.record.logs]
 
     @cached_property
     def judged(self) -> list[tuple[str, TimingRun, RunVerdict]]:
@@ -161,9 +161,9 @@ class TimingScreen:
 class LogScreen(Shown[Logged]):
     """One current log."""
 
-    def __init__(self, event: Event, deed: Logged, timing: TimingScreen) -> None:
-        super().__init__(event, deed)
-        self.timing, self.call, self.row = timing, timing.call, deed
+    def __init__(self, event: Event, action: Logged, timing: TimingScreen) -> None:
+        super().__init__(event, action)
+        self.timing, self.call, self.row = timing, timing.call, action
 
     @property
     def name(self) -> str:

@@ -68,9 +68,9 @@ def tap(call_id: UUID) -> ResponseReturnValue:
     try:
         require_valid(form)
         what = form.what.data
-        deed, _, stage = what.removeprefix("undo:").partition(":")
-        payload = {"deed": deed, "stage": stage, "is_undone": what.startswith("undo:")}
-        if deed == "call":
+        action, _, stage = what.removeprefix("undo:").partition(":")
+        payload = {"deed": action, "stage": stage, "is_undone": what.startswith("undo:")}
+        if action == "call":
             # What a call names is no stage: the fan's, or heat's.
             payload |= {"stage": "", "call": stage or "heat"}
         keep_one(call_id, form.stamp_id.data, "tap", payload)

@@ -10,7 +10,7 @@ from flask.typing import ResponseReturnValue
 from plentar.core.evidence.events import Temporary
 from plentar.core.work.planning import plan_van
 from plentar.core.work.urgency import urgency_of
-from plentar.formats.events_json import deed_from_json
+from plentar.formats.events_json import action_from_json
 from plentar.formats.unit_json import kept_nameplate
 from plentar.store import calls, events, plans, shops
 from plentar.web.serving.access import login_required, now
@@ -29,9 +29,9 @@ class Measure:
 
     def __init__(self, item: events.Due) -> None:
         self.id, self.call = item.id, item.call
-        deed = deed_from_json("temporary", item.payload, is_kept=True)
-        assert isinstance(deed, Temporary)  # noqa: S101  the kind that was asked for
-        self.deed, self.due_on = deed, date.fromisoformat(deed.due_on)
+        action = action_from_json("temporary", item.payload, is_kept=True)
+        assert isinstance(action, Temporary)  # noqa: S101  the kind that was asked for
+        self.action, self.due_on = action, date.fromisoformat(action.due_on)
 
 
 @bp.get("/")

@@ -53,19 +53,19 @@ def nameplate(unit_id: UUID) -> ResponseReturnValue:
 @bp.post("/nameplate")
 @login_required
 def save(unit_id: UUID) -> ResponseReturnValue:
-    """Draw what is typed, do one deed with its rows, or keep it; nothing typed is lost either way."""
+    """Draw what is typed, do one action with its rows, or keep it; nothing typed is lost either way."""
     unit, guard = _unit(unit_id), PlateGuardForm()
     if not guard.validate():
         abort(400)
-    deed = request.form.get("do", "")[:60]
+    action = request.form.get("do", "")[:60]
     # Drawing needs no kit; the form and the taking of one do.
-    kits = _kits() if deed != "draw" else {}
-    form = plate_form_read(request.form, deed, kits.get(request.form.get("kit", "")))
+    kits = _kits() if action != "draw" else {}
+    form = plate_form_read(request.form, action, kits.get(request.form.get("kit", "")))
     version, call = int(guard.version.data), guard.call.data or ""
     screen = _screen(unit, form, version=version, call=call)
-    if deed == "draw":
+    if action == "draw":
         return render_template("unit/_drawn.html", screen=screen, plate_form=form)
-    wants_keep = deed.partition(":")[0] not in DEEDS
+    wants_keep = action.partition(":")[0] not in DEEDS
     if wants_keep and form.plate is not None:
         document = nameplate_to_json(form.plate)
         if places.save_nameplate(g.db, unit, nameplate=document, version=version):
