@@ -245,7 +245,7 @@ class Truth:
     def _ohms(self, point: str, places: list[str], *, exact: bool = False) -> float:
         if len(places) == 2:
             row = max(self.row, 0) if self.variants is self.broken else 0
-            shown = float(self.model.predict(point, Drive()).shown[row])
+            shown = float(self.model.predict(point, Drive()).predicted[row])
             return shown if exact else shown * float(self.random.uniform(0.97, 1.03))
         part, v = places[0], self.variants
         if part in v.branch_at:

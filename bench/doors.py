@@ -176,7 +176,7 @@ class Unit:
     def read(self, rng: random.Random) -> dict[str, object]:
         """A reading under heat, as good as a meter."""
         point = rng.choice(self.points)
-        shown = float(self.model.predict(point, Drive(calls=frozenset(self.calls))).shown[self.row])
+        shown = float(self.model.predict(point, Drive(calls=frozenset(self.calls))).predicted[self.row])
         payload = {"point": point, "typed": f"{abs(shown) * rng.uniform(0.99, 1.01):.1f}"}
         return {"id": str(uuid4()), "kind": "reading", "payload": payload}
 

@@ -23,7 +23,7 @@ from sqlalchemy.orm import Session
 from plentar.core.causes.diagnosis import diagnose
 from plentar.core.causes.hypotheses import MODELS, PREDICTED, SOLVED
 from plentar.core.causes.next_test import next_tests
-from plentar.core.causes.table_store import PACKED, ROWS, use_shelf
+from plentar.core.causes.table_store import PACKED, ROWS, use_table_store
 from plentar.core.evidence.events import first_event
 from plentar.core.evidence.metrology import DEMO_METER
 from plentar.core.evidence.reading import Condition, Reading
@@ -202,7 +202,7 @@ def main() -> None:
         "on 300 readings": without_diagnosis(poster(client, ids["many"])),
     }
     tables = KeptTables(make_sessions(engine), in_background=False)
-    use_shelf(tables)
+    use_table_store(tables)
     for _ in range(2):
         PREDICTED.clear()
         diagnoser(fetches=True)()

@@ -61,7 +61,7 @@ def of_fault(model: UnitModel, row: int) -> None:
         for point in test_points(plate):
             if point.quantity == "ohms":
                 continue
-            shown = float(model.predict(point.id, drive).shown[row])
+            shown = float(model.predict(point.id, drive).predicted[row])
             around = ACCURACY_RATIO * shown + COUNTS
             readings.append(
                 Reading(

@@ -26,8 +26,8 @@ from plentar.core.work.safety import CONTROL_POINT
 from plentar.store import events
 from plentar.store.database import make_sessions
 from plentar.web.call_layout.visits import event_of
-from tests.application import ShopOf
 from tests.actions import sealed
+from tests.application import ShopOf
 
 Fields = list[tuple[str, str]]
 LEGS_LIVE = "120.3"
@@ -369,7 +369,7 @@ class Lossy:
                 self.pump(pocket)
         with self.engine.connect() as connection:
             query = text("select id from set_aside where call_id = :call")
-            aside = {str(row.id) for row in connection.execute(query, {"call": self.shop.call_id})}
+            rejected = {str(row.id) for row in connection.execute(query, {"call": self.shop.call_id})}
         record = self.record()
         ids = [event.id for event in record.events]
         assert len(ids) == len(set(ids))
@@ -383,7 +383,7 @@ class Lossy:
             for item in pocket.sent:
                 own = next(value for name, value in item.fields if name.endswith("_id"))
                 found = [record.event(own)] if record.event(own) else self._pairs(record, own)
-                assert bool(found) != (item.id in aside), (item, found, item.id in aside)
+                assert bool(found) != (item.id in rejected), (item, found, item.id in rejected)
                 seqs += [event.seq for event in found if event is not None]
             # Once each, and in the order they were done.
             assert seqs == sorted(seqs)

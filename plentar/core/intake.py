@@ -12,13 +12,13 @@ from plentar.core.causes.faults import COMPLAINTS, fault_by_id, faults_of
 from plentar.core.circuit.places import find_point, ohms_parts
 from plentar.core.errors import MeterError, ReadingError
 from plentar.core.evidence.events import (
+    Action,
     Aired,
     Amended,
     Approved,
     Caused,
     Checked,
     Closed,
-    Action,
     Fitted,
     Landed,
     Locked,
@@ -85,8 +85,8 @@ DECISIONS = (Closed, RepairSettled, Amended, Withdrawn, Approved)
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Sender:
-    """Who sends an action, with what: their id, the moment it was done, the shop's meters, how numbers are read, and how
-    a thing is said where it is written down. `clock_seconds` is how far the clock that told the moment may be off,
+    """Who sends an action, with what: their id, the moment it was done, the shop's meters, how numbers are read, and
+    how a thing is said where it is written down. `clock_seconds` is how far the clock that told the moment may be off,
     `phone` which phone kept it without signal, `now` the moment it came in; None where the two are one clock. With
     `is_accepted` a lead takes it however uncertain its moment is.
     """

@@ -11,8 +11,8 @@ from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session
 
 from plentar.core.evidence.events import (
-    Closed,
     Action,
+    Closed,
     Logged,
     Measured,
     Observed,

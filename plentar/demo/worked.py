@@ -8,11 +8,11 @@ from io import BytesIO
 from PIL import Image, ImageDraw
 
 from plentar.core.evidence.events import (
+    Action,
     Approved,
     Caused,
     Checked,
     Closed,
-    Action,
     Fitted,
     Landed,
     LedgerLead,

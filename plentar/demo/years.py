@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from datetime import date, timedelta
 from random import Random
 
-from plentar.core.evidence.events import Caused, Closed, Action, Fitted, Marked
+from plentar.core.evidence.events import Action, Caused, Closed, Fitted, Marked
 from plentar.core.evidence.reading import Condition
 from plentar.core.judging.air import air_factor, expected_rise_degf
 from plentar.core.unit.electrical import expected_element_amps

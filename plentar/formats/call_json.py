@@ -12,7 +12,7 @@ from plentar.core.causes.diagnosis import Diagnosis
 from plentar.core.causes.next_test import SCHOOLS, NextTest
 from plentar.core.circuit.places import find_point
 from plentar.core.errors import ReadingError
-from plentar.core.evidence.events import COLDEST_DEGF, HOTTEST_DEGF, Aired, Action, Event, Measured, Observed, Tapped
+from plentar.core.evidence.events import COLDEST_DEGF, HOTTEST_DEGF, Action, Aired, Event, Measured, Observed, Tapped
 from plentar.core.evidence.metrology import DEMO_METER, Meter, MeterRange
 from plentar.core.evidence.reading import Condition, ControlState, FeedState, Hand, Mode, Reading
 from plentar.core.evidence.record import Record

@@ -37,7 +37,7 @@ __all__ = [
     "PhotoBytes",
     "PlaceChange",
     "PlaceRow",
-    "SetAside",
+    "RejectedSubmission",
     "ShareLink",
     "ShareOpen",
     "Shop",
@@ -258,7 +258,7 @@ class Call(Base):
     # The last event's number; its row is what a writer locks, and it says nothing else.
     seq: Mapped[int] = mapped_column(default=0)
     # How much came home from phones without signal that could not be kept, and nobody has looked at yet.
-    asides: Mapped[int] = mapped_column(default=0, server_default=text("0"))
+    rejected_submissions: Mapped[int] = mapped_column("asides", default=0, server_default=text("0"))
     import_id: Mapped[UUID | None]
     imported: Mapped[ImportBatch | None] = relationship(viewonly=True)
     unit: Mapped[Unit] = relationship(viewonly=True)
@@ -420,7 +420,7 @@ class Phone(Base):
     ended_at: Mapped[datetime | None]
 
 
-class SetAside(Base):
+class RejectedSubmission(Base):
     """What came home from a phone and could not be kept on its call, whole, with why: nothing is dropped.
 
     `what` is the form's endpoint, `fields` what was typed, `body` all that was sent; `drafts` what it would have

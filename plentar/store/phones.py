@@ -10,13 +10,13 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session, joinedload, undefer
 
 from plentar.store.locking import lock_row_of_call
-from plentar.store.models import Call, Person, Phone, SetAside
+from plentar.store.models import Call, Person, Phone, RejectedSubmission
 
-__all__ = ["aside_of", "end", "find", "list_aside", "register", "see_aside", "set_aside"]
+__all__ = ["end", "find", "list_rejected", "register", "reject", "rejected_by_id", "see_rejected"]
 
 
 # What one phone may have waiting for somebody to look at: a bad day's work, not a disk.
-MOST_ASIDE, MOST_ASIDE_BYTES = 200, 64 * 1024 * 1024
+MOST_REJECTED, MOST_REJECTED_BYTES = 200, 64 * 1024 * 1024
 
 
 def register(
@@ -54,7 +54,7 @@ def end(db: Session, person: Person, now: datetime, *, sign_in: UUID | None = No
     db.execute(update(Phone).where(*own).values(ended_at=now))
 
 
-def set_aside(db: Session, person: Person, *, call_id: UUID, **columns: Any) -> bool:
+def reject(db: Session, person: Person, *, call_id: UUID, **columns: Any) -> bool:
     """Keep what could not be kept on its call; sent again, it is kept once.
 
     False where the shop has no such call, or so much of this phone waits already that the rest stays on it.
@@ -62,52 +62,71 @@ def set_aside(db: Session, person: Person, *, call_id: UUID, **columns: Any) -> 
     own = (Call.shop_id == person.shop_id, Call.id == call_id)
     if not lock_row_of_call(db, shop_id=person.shop_id, call_id=call_id):
         return False
-    theirs = (SetAside.shop_id == person.shop_id, SetAside.phone_id == columns["phone_id"], SetAside.seen_at.is_(None))
+    theirs = (
+        RejectedSubmission.shop_id == person.shop_id,
+        RejectedSubmission.phone_id == columns["phone_id"],
+        RejectedSubmission.seen_at.is_(None),
+    )
     count, size = db.execute(
-        select(func.count(), func.coalesce(func.sum(func.length(SetAside.body)), 0)).where(
-            *theirs, SetAside.id != columns["id"]
+        select(func.count(), func.coalesce(func.sum(func.length(RejectedSubmission.body)), 0)).where(
+            *theirs, RejectedSubmission.id != columns["id"]
         )
     ).one()
-    if count >= MOST_ASIDE or size + len(columns["body"]) > MOST_ASIDE_BYTES:
+    if count >= MOST_REJECTED or size + len(columns["body"]) > MOST_REJECTED_BYTES:
         return False
     row = {"shop_id": person.shop_id, "call_id": call_id, "person_id": person.id, **columns}
     kept = db.execute(
-        insert(SetAside).values(row).on_conflict_do_nothing(index_elements=["shop_id", "id"]).returning(SetAside.id)
+        insert(RejectedSubmission)
+        .values(row)
+        .on_conflict_do_nothing(index_elements=["shop_id", "id"])
+        .returning(RejectedSubmission.id)
     ).first()
     if kept is not None:
-        db.execute(update(Call).where(*own).values(asides=Call.asides + 1))
+        db.execute(update(Call).where(*own).values(rejected_submissions=Call.rejected_submissions + 1))
     return True
 
 
-def list_aside(db: Session, *, shop_id: UUID, call_id: UUID) -> Sequence[SetAside]:
+def list_rejected(db: Session, *, shop_id: UUID, call_id: UUID) -> Sequence[RejectedSubmission]:
     """Return what was set aside on a call and nobody has looked at yet, oldest first."""
     return db.scalars(
-        select(SetAside)
-        .options(joinedload(SetAside.person))
-        .where(SetAside.shop_id == shop_id, SetAside.call_id == call_id, SetAside.seen_at.is_(None))
-        .order_by(SetAside.done_at, SetAside.id)
+        select(RejectedSubmission)
+        .options(joinedload(RejectedSubmission.person))
+        .where(
+            RejectedSubmission.shop_id == shop_id,
+            RejectedSubmission.call_id == call_id,
+            RejectedSubmission.seen_at.is_(None),
+        )
+        .order_by(RejectedSubmission.done_at, RejectedSubmission.id)
     ).all()
 
 
-def aside_of(db: Session, *, shop_id: UUID, call_id: UUID, aside_id: UUID) -> SetAside | None:
+def rejected_by_id(db: Session, *, shop_id: UUID, call_id: UUID, rejected_id: UUID) -> RejectedSubmission | None:
     """Return what was set aside on a call and nobody has looked at yet, whole."""
-    own = (SetAside.shop_id == shop_id, SetAside.call_id == call_id, SetAside.id == aside_id)
-    whole = (joinedload(SetAside.person), undefer(SetAside.body))
-    return db.scalar(select(SetAside).options(*whole).where(*own, SetAside.seen_at.is_(None)))
+    own = (
+        RejectedSubmission.shop_id == shop_id,
+        RejectedSubmission.call_id == call_id,
+        RejectedSubmission.id == rejected_id,
+    )
+    whole = (joinedload(RejectedSubmission.person), undefer(RejectedSubmission.body))
+    return db.scalar(select(RejectedSubmission).options(*whole).where(*own, RejectedSubmission.seen_at.is_(None)))
 
 
-def see_aside(db: Session, person: Person, *, call_id: UUID, aside_id: UUID, now: datetime) -> bool:
+def see_rejected(db: Session, person: Person, *, call_id: UUID, rejected_id: UUID, now: datetime) -> bool:
     """Note that somebody looked at what was set aside; it stays on record. False where there is nothing of it."""
-    own = (SetAside.shop_id == person.shop_id, SetAside.call_id == call_id, SetAside.id == aside_id)
-    if db.scalar(select(SetAside.id).where(*own)) is None:
+    own = (
+        RejectedSubmission.shop_id == person.shop_id,
+        RejectedSubmission.call_id == call_id,
+        RejectedSubmission.id == rejected_id,
+    )
+    if db.scalar(select(RejectedSubmission.id).where(*own)) is None:
         return False
     seen = db.execute(
-        update(SetAside)
-        .where(*own, SetAside.seen_at.is_(None))
+        update(RejectedSubmission)
+        .where(*own, RejectedSubmission.seen_at.is_(None))
         .values(seen_at=now, seen_by_id=person.id)
-        .returning(SetAside.id)
+        .returning(RejectedSubmission.id)
     ).first()
     if seen is not None:
         call = (Call.shop_id == person.shop_id, Call.id == call_id)
-        db.execute(update(Call).where(*call).values(asides=Call.asides - 1))
+        db.execute(update(Call).where(*call).values(rejected_submissions=Call.rejected_submissions - 1))
     return True

@@ -15,7 +15,17 @@ from sqlalchemy.dialects.postgresql import ARRAY, insert
 from sqlalchemy.orm import Session
 
 from plentar.store import audit
-from plentar.store.models import Call, EventRow, Person, PhotoBytes, PlaceChange, PlaceRow, SetAside, ShareLink, Unit
+from plentar.store.models import (
+    Call,
+    EventRow,
+    Person,
+    PhotoBytes,
+    PlaceChange,
+    PlaceRow,
+    RejectedSubmission,
+    ShareLink,
+    Unit,
+)
 from plentar.store.shop_models import FollowUp, Forgotten
 
 __all__ = ["ERASED", "KINDS", "LONGEST_DAYS", "due_for_erasing", "find_places", "forget", "forgotten_places", "reapply"]
@@ -72,8 +82,8 @@ def _erase_place(db: Session, place: PlaceRow, at: datetime, person: Person | No
     db.execute(update(Call).where(*own, Call.cancelled_why != "").values(cancelled_why=ERASED))
     _erase_events(db, shop_id, db.scalars(calls).all(), PERSONAL, place.name, person)
     # What was set aside was typed by people, whatever form it is of.
-    aside = (SetAside.shop_id == shop_id, SetAside.call_id.in_(calls))
-    db.execute(update(SetAside).where(*aside).values(fields=[], drafts=None, body=b"", why=ERASED))
+    rejected = (RejectedSubmission.shop_id == shop_id, RejectedSubmission.call_id.in_(calls))
+    db.execute(update(RejectedSubmission).where(*rejected).values(fields=[], drafts=None, body=b"", why=ERASED))
     links = (ShareLink.shop_id == shop_id, ShareLink.call_id.in_(calls), ShareLink.revoked_at.is_(None))
     db.execute(update(ShareLink).where(*links).values(revoked_at=at))
     owed = (FollowUp.shop_id == shop_id, FollowUp.place_id == place.id)

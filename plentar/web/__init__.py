@@ -75,10 +75,10 @@ def create_app(settings: Settings) -> Flask:
     )
     if settings.keeps_tables:
         # With it comes the solver: only a process that answers calls needs it.
-        from plentar.core.causes.table_store import use_shelf
+        from plentar.core.causes.table_store import use_table_store
         from plentar.web.call_layout.unit_tables import KeptTables
 
-        use_shelf(KeptTables(app.extensions["plentar.sessions"]))
+        use_table_store(KeptTables(app.extensions["plentar.sessions"]))
     # Who is asking is known before the form's token is checked, so that a lapsed sign-in is told as one.
     access.register(app)
     submissions.register(app)

@@ -38,7 +38,7 @@ class HiddenFault:
 
     def shown(self, point: str, calls: frozenset[str]) -> str:
         """What the display says."""
-        value = float(self.model.predict(point, Drive(calls=calls)).shown[self.row])
+        value = float(self.model.predict(point, Drive(calls=calls)).predicted[self.row])
         return "OL" if value >= OPEN_OHMS / 2 else f"{value:.1f}"
 
     def set_calls(self, wanted: frozenset[str]) -> None:

@@ -6,10 +6,10 @@ import pytest
 from flask import Flask
 from playwright.sync_api import Page, Route, expect
 
+from tests.actions import event, send
 from tests.application import ShopOf
 from tests.application import sign_in as client_of
 from tests.browser.conftest import LAPTOP, PHONE, sign_in
-from tests.actions import event, send
 
 
 @pytest.fixture

@@ -108,7 +108,7 @@ class Player:
             name for name in self.shop.plate.calls
             if self.button(f"{name} call").get_attribute("aria-pressed") == "true"
         )  # fmt: skip
-        value = float(self.model.predict(point, Drive(calls=calls)).shown[self.row])
+        value = float(self.model.predict(point, Drive(calls=calls)).predicted[self.row])
         # The plate's amps are what the motor draws at most.
         value *= 0.85 if point == "amps:blower" else 1.0
         typed = f"{value:.1f}" if value < 1e6 else "OL"

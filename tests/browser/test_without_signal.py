@@ -26,11 +26,11 @@ from plentar.store import events
 from plentar.store.database import make_sessions
 from plentar.web.call_layout.visits import event_of
 from plentar.words import render
+from tests.actions import send
 from tests.application import ShopOf, application
 from tests.application import sign_in as client_of
 from tests.browser.conftest import CHROMIUM, FLAGS, LAPTOP, PHONE, Ahead, sign_in
 from tests.browser.test_slice import serious
-from tests.actions import send
 from tests.serving import free_port
 
 PIN = "246810"

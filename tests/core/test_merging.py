@@ -4,7 +4,7 @@ from dataclasses import replace
 
 import pytest
 
-from plentar.core.evidence.events import Closed, Action, Event, Locked, Measured, MeterProven, Opened, Switched, Ticked
+from plentar.core.evidence.events import Action, Closed, Event, Locked, Measured, MeterProven, Opened, Switched, Ticked
 from plentar.core.evidence.lockout import dead_pairs, fold, safe_ticks
 from plentar.core.evidence.merging import after_closing, came_late, doubted, lockout_then
 from plentar.core.evidence.reading import Condition

@@ -235,8 +235,8 @@ def test_in_circuit_ohms_count_parallel_paths_and_leads_lifted_do_not() -> None:
     """With power isolated the blower and primary bridge the legs, so an open element still shows ohms in circuit."""
     model = model_of(PATTERNS["two-strip-sequencer"]())
     row = next(i for i, h in enumerate(model.hypotheses) if h.id == "strip-a.element.open")
-    lifted = model.predict("ohms:strip-a.element", Drive()).shown
-    in_circuit = model.predict("ohms:strip-a.element.1:strip-a.element.2", Drive()).shown
+    lifted = model.predict("ohms:strip-a.element", Drive()).predicted
+    in_circuit = model.predict("ohms:strip-a.element.1:strip-a.element.2", Drive()).predicted
     assert lifted[row] == OPEN_OHMS
     assert 5 < in_circuit[row] < 200
     assert lifted[0] == pytest.approx(11.52 / 1.05, abs=0.01)

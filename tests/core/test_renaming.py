@@ -72,7 +72,7 @@ def readings(plate: Nameplate, model: UnitModel, row: int) -> list[Reading]:
         is_dead = condition.control == "proven dead"
         sheet = parts if is_dead else [p.id for p in points_of(plate) if p.quantity in ("volts", "amps")]
         for point in sheet:
-            value = min(float(model.predict(point, drive).shown[row]), OPEN_OHMS)
+            value = min(float(model.predict(point, drive).predicted[row]), OPEN_OHMS)
             uncertainty = 0.01 * value + 0.1
             found.append(Reading(point=point, value=value, condition=condition, meter_uncertainty=uncertainty))
     return found

@@ -354,8 +354,8 @@ def test_the_valve_and_the_outdoor_coil_are_told_apart_by_their_ohms() -> None:
         for at, h in enumerate(model.hypotheses)
         if h.id == "reversing-valve.coil.shorted" and h.faults[0].variants[h.variant] == h.faults[0].variants[-2]
     )
-    amps = float(model.predict("amps:control", Drive(calls=frozenset({"Y"}))).shown[row])
-    ohms = {name: float(model.predict(f"ohms:board.{name}:board.c", Drive()).shown[row]) for name in "yo"}
+    amps = float(model.predict("amps:control", Drive(calls=frozenset({"Y"}))).predicted[row])
+    ohms = {name: float(model.predict(f"ohms:board.{name}:board.c", Drive()).predicted[row]) for name in "yo"}
     taken = [read(LINE, 240.0, under()), read("amps:control", round(amps, 2), cooling)]
     taken += [read(f"ohms:board.{name}:board.c", round(value, 1), DEAD) for name, value in ohms.items()]
     found = diagnose(UNIT, taken, complaints=["control fuse blows"])

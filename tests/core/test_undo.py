@@ -5,10 +5,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from plentar.core.evidence.events import (
+    Action,
     Approved,
     Caused,
     Checked,
-    Action,
     Event,
     Fitted,
     Locked,

@@ -22,7 +22,7 @@ from plentar.core.causes.rounding import rounded, values_of
 from plentar.core.causes.same_circuit import by_position, circuit_of
 from plentar.core.causes.same_circuit import renamed as with_names
 from plentar.core.causes.table import VERSION, circuit_key, drive_key, to_int, unpack, value_of
-from plentar.core.causes.table_store import use_shelf
+from plentar.core.causes.table_store import use_table_store
 from plentar.core.circuit.drive import Drive
 from plentar.core.circuit.solve import Solution, Variants, settle
 from plentar.core.evidence.metrology import DEMO_METER
@@ -48,7 +48,7 @@ def version_of(kept: bytes) -> str:
 
 
 class InMemory:
-    """A shelf without a database."""
+    """A store without a database."""
 
     def __init__(self) -> None:
         self.rows: dict[tuple[str, str], bytes] = {}
@@ -69,14 +69,14 @@ class InMemory:
 
 
 @pytest.fixture
-def shelf() -> "object":
-    """An empty shelf in force, and nothing solved before."""
+def store() -> "object":
+    """An empty store in force, and nothing solved before."""
     found = InMemory()
-    use_shelf(found)
+    use_table_store(found)
     PREDICTED.clear()
     SOLVED.clear()
     yield found
-    use_shelf(None)
+    use_table_store(None)
     PREDICTED.clear()
 
 
@@ -138,7 +138,7 @@ class No:
 sys.meta_path.insert(0, No())
 from plentar.core.causes.table import unpack
 row = unpack(open(sys.argv[1], "rb").read())
-print(row.shown("amps:strip-a")[0], sum(row.is_floating("volts:seq-a.pole-2.load:seq-a.pole-2.line")) > 0)
+print(row.predicted("amps:strip-a")[0], sum(row.is_floating("volts:seq-a.pole-2.load:seq-a.pole-2.line")) > 0)
 """
 
 
@@ -146,7 +146,7 @@ def test_a_row_is_read_without_numpy() -> None:
     """What a healthy strip draws, and that some hypothesis leaves the pole floating, by plain Python."""
     done = subprocess.run([sys.executable, "-c", READ, EXAMPLE], check=False, capture_output=True, text=True)
     amps, floats = done.stdout.split() or (done.stderr, "")
-    assert float(amps) == pytest.approx(model_of(UNIT).solved("amps:strip-a", HEAT).shown[0], abs=0.001)
+    assert float(amps) == pytest.approx(model_of(UNIT).solved("amps:strip-a", HEAT).predicted[0], abs=0.001)
     assert floats == "True"
 
 
@@ -165,13 +165,13 @@ def readings() -> list[Reading]:
     ]
 
 
-def test_kept_or_solved_the_answer_is_the_same(shelf: InMemory) -> None:
+def test_kept_or_solved_the_answer_is_the_same(store: InMemory) -> None:
     """Shares within a ten-thousandth, the same tests in the same order; and out of the table nothing is solved."""
     solved = diagnose(UNIT, readings())
     tests = next_tests(solved, readings()[-1].condition)
-    assert {circuit for circuit, _ in shelf.missing} == {UNIT}
-    shelf.fill()
-    use_shelf(shelf)
+    assert {circuit for circuit, _ in store.missing} == {UNIT}
+    store.fill()
+    use_table_store(store)
     PREDICTED.clear()
     SOLVED.clear()
     with patch.object(UnitModel, "settled", side_effect=AssertionError("solved")):
@@ -210,24 +210,24 @@ def test_the_first_answer_solves_for_all_only_what_was_read() -> None:
     assert [entry.bits for entry in again] == pytest.approx([entry.bits for entry in tests], abs=1e-6)
 
 
-def test_a_row_of_other_hypotheses_is_not_taken(shelf: InMemory) -> None:
+def test_a_row_of_other_hypotheses_is_not_taken(store: InMemory) -> None:
     """Another circuit's row under this one's key: solved anew, and asked for again."""
     other = circuit_of(PATTERNS["one-strip-dpdt"]())
-    shelf.rows[circuit_key(UNIT), drive_key(HEAT)] = packed_row(other, HEAT)
-    shelf.missing.clear()
-    assert model_of(UNIT).predict("amps:strip-b", HEAT).shown[0] > 19
-    assert shelf.missing == [(UNIT, HEAT)]
+    store.rows[circuit_key(UNIT), drive_key(HEAT)] = packed_row(other, HEAT)
+    store.missing.clear()
+    assert model_of(UNIT).predict("amps:strip-b", HEAT).predicted[0] > 19
+    assert store.missing == [(UNIT, HEAT)]
 
 
-def test_a_row_that_another_keeps_meanwhile_is_found(shelf: InMemory) -> None:
+def test_a_row_that_another_keeps_meanwhile_is_found(store: InMemory) -> None:
     """Nothing kept at the first look; kept by another before the second drive is asked for: then it is not solved."""
     model = model_of(UNIT)
-    assert model.predict("amps:strip-b", Drive()).shown[0] < 1
-    shelf.rows[circuit_key(UNIT), drive_key(HEAT)] = packed_row(UNIT, HEAT)
+    assert model.predict("amps:strip-b", Drive()).predicted[0] < 1
+    store.rows[circuit_key(UNIT), drive_key(HEAT)] = packed_row(UNIT, HEAT)
     PREDICTED.clear()
     SOLVED.clear()
     with patch.object(UnitModel, "settled", side_effect=AssertionError("solved")):
-        assert model.predict("amps:strip-b", HEAT).shown[0] > 19
+        assert model.predict("amps:strip-b", HEAT).predicted[0] > 19
 
 
 @pytest.mark.parametrize("pattern", sorted(PATTERNS))
@@ -245,7 +245,7 @@ def test_names_assumed_figures_and_delays_make_no_other_circuit(pattern: str) ->
         assert its.point(swap(test.point, names)) == test.point
 
 
-def test_a_unit_with_its_names_exchanged_reads_the_row_of_its_kind(shelf: InMemory) -> None:
+def test_a_unit_with_its_names_exchanged_reads_the_row_of_its_kind(store: InMemory) -> None:
     """Strip A called strip-b and the reverse: what is kept of the kind says of each what solving says."""
     plate = PATTERNS["four-strip-chained"]()
     swapped = {"strip-a": "strip-b", "strip-b": "strip-a", "feed-1": "feed-2", "feed-2": "feed-1"}
@@ -255,20 +255,20 @@ def test_a_unit_with_its_names_exchanged_reads_the_row_of_its_kind(shelf: InMemo
     asked = [("amps:strip-a", HEAT), ("amps:strip-a+strip-b", HEAT), ("volts:feed-2.l1:feed-2.l2", dead)]
     asked.append(("ohms:strip-b.element", Drive()))
     model = model_of(other)
-    solved = [model.solved(point, drive).shown for point, drive in asked]
+    solved = [model.solved(point, drive).predicted for point, drive in asked]
     for drive in (HEAT, dead, Drive()):
-        shelf.rows[circuit_key(standing.circuit), drive_key(standing.drive(drive))] = packed_row(
+        store.rows[circuit_key(standing.circuit), drive_key(standing.drive(drive))] = packed_row(
             standing.circuit, standing.drive(drive)
         )
-    use_shelf(shelf)
+    use_table_store(store)
     PREDICTED.clear()
     for (point, drive), shown in zip(asked, solved, strict=True):
         if "+" in point:
             # No look of the catalogue: solved.
-            assert model.predict(point, drive).shown == pytest.approx(shown)
+            assert model.predict(point, drive).predicted == pytest.approx(shown)
             continue
         with patch.object(UnitModel, "settled", side_effect=AssertionError("solved")):
-            assert model.predict(point, drive).shown == pytest.approx(shown, rel=5e-4, abs=1e-3), point
+            assert model.predict(point, drive).predicted == pytest.approx(shown, rel=5e-4, abs=1e-3), point
 
 
 def test_a_whole_table_is_small() -> None:

@@ -52,7 +52,7 @@ def conditions(plate: Nameplate) -> Iterable[Condition]:
 def healthy_reading(plate: Nameplate, point: str, condition: Condition) -> Reading:
     """What a good meter shows on the unit with nothing wrong with it."""
     [(drive, _)] = drives_of(plate, condition)
-    value = float(model_of(plate).predict(point, drive).shown[0])
+    value = float(model_of(plate).predict(point, drive).predicted[0])
     if value >= OPEN_OHMS / 2:
         return Reading(point=point, value=OPEN_OHMS, condition=condition)
     # Finer than most: a reading a good meter cannot tell from a limit is marginal, and that is another test.

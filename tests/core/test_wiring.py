@@ -38,7 +38,7 @@ def test_every_point_of_the_run_sheet_stands_on_terminals_of_the_network(name: s
     plate = PATTERNS[name]()
     model = model_of(plate)
     for point in test_points(plate):
-        assert np.isfinite(model.predict(point.id, Drive()).shown).all(), point.id
+        assert np.isfinite(model.predict(point.id, Drive()).predicted).all(), point.id
         assert find_point(plate, point.id) is point
 
 
@@ -51,7 +51,7 @@ def test_every_test_of_the_catalogue_can_be_predicted_and_is_unique(name: str) -
     keys = [(test.point, test.drive) for test in tests]
     assert len(keys) == len(set(keys))
     for test in tests:
-        assert model.predict(test.point, test.drive).shown.shape == (len(model.hypotheses),)
+        assert model.predict(test.point, test.drive).predicted.shape == (len(model.hypotheses),)
         assert "stator" not in test.point
         assert test.minutes > 0
         assert not (test.is_isolated and test.drive.calls)

@@ -64,7 +64,7 @@ def of_a_fault(plate: Nameplate, row: int) -> Iterator[Text]:
     condition = Condition(feeds=tuple((f.id, "live") for f in plate.feeds), calls=calls)
     drive = Drive(calls=condition.on)
     readings = [
-        Reading(point=p.id, value=round(float(model.predict(p.id, drive).shown[row]), 1), condition=condition)
+        Reading(point=p.id, value=round(float(model.predict(p.id, drive).predicted[row]), 1), condition=condition)
         for p in points_of(plate)
         if p.quantity != "ohms"
     ]

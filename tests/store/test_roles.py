@@ -92,7 +92,7 @@ def test_it_erases_by_the_owners_function_alone_and_that_is_noted(serving: tuple
         assert connection.scalar(erase, {"s": shop.shop.id, "c": shop.call_id}) is False
         assert connection.scalar(text("select payload::text from event where kind = 'opened'")) == before
         assert connection.scalar(text("select payload->>'words' from event where kind = 'note'")) == "erased"
-        noted = connection.execute(text("select action, about from audit")).all()
+        noted = connection.execute(text("select deed, about from audit")).all()
         assert noted == [("erased", "asked")]
         # Another shop's call is no call of this one's.
         assert (

@@ -14,15 +14,15 @@ from plentar.core.causes.hypotheses import PREDICTED, model_of
 from plentar.core.causes.keeping import drives_of_table
 from plentar.core.causes.same_circuit import circuit_of
 from plentar.core.causes.table import VERSION, circuit_key, drive_key
-from plentar.core.causes.table_store import kept_row, use_shelf
+from plentar.core.causes.table_store import kept_row, use_table_store
 from plentar.core.circuit.drive import Drive
 from plentar.core.unit.patterns import PATTERNS
 from plentar.store import unit_tables
 from plentar.store.database import make_sessions
 from plentar.store.models import UnitTableRow
 from plentar.web.call_layout.unit_tables import KeptTables
-from tests.application import ShopOf, sign_in
 from tests.actions import call_heat
+from tests.application import ShopOf, sign_in
 
 UNIT = circuit_of(PATTERNS["two-strip-sequencer"]())
 HEAT = Drive(calls=frozenset({"W"}))
@@ -33,11 +33,11 @@ NOW = datetime(2026, 11, 25, tzinfo=UTC)
 
 @pytest.fixture
 def tables(engine: Engine) -> Iterator[KeptTables]:
-    """The shelf over an empty table, filled by hand."""
+    """The store over an empty table, filled by hand."""
     with make_sessions(engine).begin() as db:
         db.query(UnitTableRow).delete()
     yield KeptTables(make_sessions(engine), in_background=False)
-    use_shelf(None)
+    use_table_store(None)
     PREDICTED.clear()
 
 
@@ -65,7 +65,7 @@ def test_what_one_process_solved_another_fetches(tables: KeptTables, engine: Eng
 
 def test_what_was_missed_is_found_once_it_is_filled(tables: KeptTables) -> None:
     """A row that was not kept is not asked for with every reading; kept since by this process, it is found."""
-    use_shelf(tables)
+    use_table_store(tables)
     sizes = {"hypotheses": len(model_of(UNIT).hypotheses), "contacts": len(model_of(UNIT).circuit.contacts)}
     assert kept_row(CIRCUIT, UNIT, HEAT, **sizes) is None
     with patch.object(tables, "fetch", side_effect=AssertionError("asked again")):
@@ -113,7 +113,7 @@ def test_two_that_keep_the_same_keep_one(tables: KeptTables, db: Session) -> Non
 def test_a_call_is_answered_out_of_the_kept_table(app: Flask, shop: ShopOf, tables: KeptTables, engine: Engine) -> None:
     """The first page solves and notes what it missed; once that is filled, the same page solves nothing."""
     client = sign_in(app, shop)
-    use_shelf(tables)
+    use_table_store(tables)
     PREDICTED.clear()
     call_heat(client, shop, 400)
     form = {"reading_id": "6f6b2f4e-0a41-4c1e-9d2a-3f1f5f3b0001", "point": "amps:strip-b", "value": "0"}
@@ -125,7 +125,7 @@ def test_a_call_is_answered_out_of_the_kept_table(app: Flask, shop: ShopOf, tabl
     with make_sessions(engine)() as db:
         kept = db.scalar(select(func.count()).select_from(UnitTableRow))
     assert kept == len(drives_of_table(circuit_of(shop.plate)))
-    use_shelf(tables)
+    use_table_store(tables)
     PREDICTED.clear()
     again = client.get(shop.url).text
     assert "Suspects" in again

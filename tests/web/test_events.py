@@ -22,8 +22,8 @@ from plentar.core.evidence.events import DEEDS
 from plentar.core.unit.patterns import PATTERNS
 from plentar.core.work.ledger import leads_of
 from plentar.formats.events_json import OWN_KINDS
-from tests.application import ShopOf, flat, sign_in
 from tests.actions import Sent, call_heat, condition, event, prove_dead, send
+from tests.application import ShopOf, flat, sign_in
 
 HTMX = {"HX-Request": "true"}
 SUPPLY = "volts:feed-1.l1:feed-1.l2"

@@ -14,8 +14,8 @@ from plentar.core.work.ledger import DEAD, leads_of
 from plentar.core.work.proof import BEFORE_POWER
 from plentar.demo.shelf import SHELF
 from plentar.formats.parts_csv import PARTS
-from tests.application import ShopOf, flat, sign_in
 from tests.actions import event, send
+from tests.application import ShopOf, flat, sign_in
 
 HTMX = {"HX-Request": "true"}
 

@@ -24,8 +24,8 @@ from plentar.store.locking import lock_row_of_call
 from plentar.store.models import Person
 from plentar.web.serving.server import use_folder_of
 from plentar.web.serving.settings import Settings, SettingsError
-from tests.application import PASSWORD, ShopOf, application, sign_in
 from tests.actions import event, send
+from tests.application import PASSWORD, ShopOf, application, sign_in
 from tests.web.test_phones import Phone, kinds, reading
 
 DEMO = "Quillet Hollow Heating"
@@ -126,11 +126,11 @@ def test_what_is_in_too_much_doubt_waits_for_a_lead(
     assert kinds(engine, shop) == []
     page = lead.get(shop.url).text
     assert "Accept with its uncertain time" in page
-    aside = page.split("/aside/")[1].split("/")[0]
-    assert other.post(f"{shop.url}/aside/{aside}/accept").status_code == 403
+    rejected = page.split("/aside/")[1].split("/")[0]
+    assert other.post(f"{shop.url}/aside/{rejected}/accept").status_code == 403
     assert "Accept with its uncertain time" not in other.get(shop.url).text
-    assert lead.post(f"{shop.url}/aside/{aside}/accept").status_code == 302
-    assert lead.post(f"{shop.url}/aside/{aside}/accept").status_code == 404
+    assert lead.post(f"{shop.url}/aside/{rejected}/accept").status_code == 302
+    assert lead.post(f"{shop.url}/aside/{rejected}/accept").status_code == 404
     with engine.connect() as connection:
         query = "select p.name, e.clock_seconds from event e join person p on p.id = e.person_id where call_id = :c"
         rows = connection.execute(text(f"{query} and kind = 'reading'"), {"c": shop.call_id}).all()
@@ -142,7 +142,7 @@ def test_one_phone_sets_aside_no_more_than_its_share(
     client: FlaskClient, shop: ShopOf, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     """Above it the rest stays on the phone, refused and not tried for ever."""
-    monkeypatch.setattr("plentar.store.phones.MOST_ASIDE", 2)
+    monkeypatch.setattr("plentar.store.phones.MOST_REJECTED", 2)
     phone = Phone(client)
     sent = [phone.send(f"{shop.url}/readings", reading("ohms:strip-a.element", "11.6")) for _ in range(3)]
     assert [(a.status_code, a.json["aside"]) for a in sent] == [(200, True), (200, True), (422, False)]

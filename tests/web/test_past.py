@@ -12,8 +12,8 @@ from sqlalchemy import Engine, text
 from werkzeug.test import TestResponse
 
 from plentar.core.work.undo import undo_id
-from tests.application import ShopOf, flat, sign_in
 from tests.actions import call_heat, event, send
+from tests.application import ShopOf, flat, sign_in
 
 HTMX = {"HX-Request": "true"}
 LINE = "volts:feed-1.l1:feed-1.l2"

@@ -18,8 +18,8 @@ from sqlalchemy import Engine, text
 from plentar.core.evidence.lockout import dead_pairs
 from plentar.core.work.safety import CONTROL_POINT
 from tests import ROOT
-from tests.application import PASSWORD, ShopOf, application, sign_in
 from tests.actions import event, safe_events, sealed, send
+from tests.application import PASSWORD, ShopOf, application, sign_in
 
 
 @pytest.fixture
@@ -116,9 +116,9 @@ def test_what_cannot_be_kept_is_set_aside_whole_and_once(client: FlaskClient, sh
     page = client.get(shop.url).text
     assert page.count("Came home and could not be kept") == 1
     assert "11.6" in page
-    aside = page.split("/aside/")[1].split('"')[0]
-    assert client.post(f"{shop.url}/aside/{aside}").status_code == 302
-    assert client.post(f"{shop.url}/aside/{aside}").status_code == 302
+    rejected = page.split("/aside/")[1].split('"')[0]
+    assert client.post(f"{shop.url}/aside/{rejected}").status_code == 302
+    assert client.post(f"{shop.url}/aside/{rejected}").status_code == 302
     assert "could not be kept" not in client.get(shop.url).text
     with engine.connect() as connection:
         query = text("select s.body, c.asides from set_aside s join call c on c.id = s.call_id where s.call_id = :c")

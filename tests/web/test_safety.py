@@ -14,8 +14,8 @@ from sqlalchemy.orm import Session
 from plentar.core.evidence.lockout import dead_pairs
 from plentar.core.work.safety import CONTROL_POINT
 from plentar.store.models import Person
-from tests.application import PASSWORD, PASSWORD_HASH, ShopOf, sign_in
 from tests.actions import condition, event, prove_dead, safe_events, send
+from tests.application import PASSWORD, PASSWORD_HASH, ShopOf, sign_in
 
 HTMX = {"HX-Request": "true"}
 DEAD, LIVE, OFF = "proven dead", "live", "off"

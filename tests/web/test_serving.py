@@ -17,8 +17,8 @@ from sqlalchemy import Engine, text
 
 from plentar.store.database import make_engine, make_sessions, migrate
 from plentar.web.serving.server import KEEP_ALIVE_SECONDS
-from tests.application import PASSWORD, ShopOf, own_database, served
 from tests.actions import event
+from tests.application import PASSWORD, ShopOf, own_database, served
 from tests.serving import Browser, Server, a_cluster, kill_cluster, serving, start_cluster
 
 

@@ -150,7 +150,7 @@ def test_a_rule_is_kept_with_who_and_why_and_a_pass_band_lies_inside(
 def test_the_audit_is_append_only(lead: FlaskClient, shop: ShopOf, engine: Engine) -> None:
     """Neither a change nor a deletion gets past the database."""
     lead.get("/shop/audit")
-    for statement in ("update audit set action = 'x'", "delete from audit"):
+    for statement in ("update audit set deed = 'x'", "delete from audit"):
         with pytest.raises(Exception, match="append-only"), engine.begin() as connection:
             connection.execute(text(statement + " where shop_id = :s"), {"s": shop.shop.id})
 

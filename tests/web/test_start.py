@@ -18,8 +18,8 @@ from plentar.formats.plate_form import plate_form_of
 from plentar.formats.unit_json import nameplate_from_json
 from plentar.store.database import make_sessions
 from plentar.store.models import Call, MeterRow, Unit
-from tests.application import ShopOf, flat, sign_in
 from tests.actions import event, prove_dead, send
+from tests.application import ShopOf, flat, sign_in
 
 HTMX = {"HX-Request": "true"}
 LINE = "volts:feed-1.l1:feed-1.l2"

@@ -15,8 +15,8 @@ from plentar.demo import load_demo, move_to_today
 from plentar.formats.unit_json import nameplate_from_json
 from plentar.store.database import make_sessions, migrate
 from plentar.store.models import Call, EventRow, PlaceRow, Unit
-from tests.application import ShopOf, flat, own_database, sign_in
 from tests.actions import call_heat
+from tests.application import ShopOf, flat, own_database, sign_in
 
 HTMX = {"HX-Request": "true"}
 LINE = "volts:feed-1.l1:feed-1.l2"

@@ -7,8 +7,8 @@ from html.parser import HTMLParser
 import pytest
 from flask import Flask
 
-from tests.application import ShopOf, sign_in
 from tests.actions import event, send
+from tests.application import ShopOf, sign_in
 
 NOT_WORDS = re.compile(
     r"\b(seq|strip|feed|relay|contactor|branch)-[a-z0-9]|\b(strip|seq|relay|contactor) [a-fA-F]\b|[a-z]_[a-z]|\bNone\b"

@@ -318,21 +318,21 @@ def scaled(
     """
     asked = rows if measured is None else np.concatenate([rows, measured])
     found = model.table([(test.point, test.drive) for test in tests], asked)
-    shown, softness = found.shown[:, : len(rows)].astype(np.float64), found.softness[:, : len(rows)]
+    predicted, source_ohms = found.predicted[:, : len(rows)].astype(np.float64), found.source_ohms[:, : len(rows)]
     if measured is not None:
         dead = np.array([test.is_isolated for test in tests])
-        shown[dead], softness[dead] = found.shown[dead, len(rows) :], found.softness[dead, len(rows) :]
+        predicted[dead], source_ohms[dead] = found.predicted[dead, len(rows) :], found.source_ohms[dead, len(rows) :]
     if supply is not None:
         for at in _by_source(model.plate, tuple(tests)):
-            shown[list(at)] *= supply.at(tests[at[0]].point)[rows]
+            predicted[list(at)] *= supply.at(tests[at[0]].point)[rows]
     points = [test.point for test in tests]
     knows = supply is not None and supply.transformer is not None
-    whole_shown = Prediction(shown, softness)
+    whole_shown = Prediction(predicted, source_ohms)
     spread = spread_of(model.plate, points, whole_shown, knows_supply=True, knows_transformer=knows)
     isolated = np.array([test.is_isolated for test in tests])[:, None]
-    in_logs = spread / (shown + 0.3) + 0.02
-    logs = np.where(isolated, np.log(shown + 0.3), shown)
-    return logs, np.where(isolated, in_logs, np.hypot(spread, 0.006 * shown))
+    in_logs = spread / (predicted + 0.3) + 0.02
+    logs = np.where(isolated, np.log(predicted + 0.3), predicted)
+    return logs, np.where(isolated, in_logs, np.hypot(spread, 0.006 * predicted))
 
 
 @lru_cache(maxsize=64)
@@ -352,10 +352,12 @@ def _shares_at(plate: Nameplate, points: tuple[str, ...], supply: bool, transfor
     return np.array([shares_of(point, plate=plate, **known) for point in points])
 
 
-def spread_at(plate: Nameplate, point: str, shown: Floats, *, knows_supply: bool, knows_transformer: bool) -> Floats:
+def spread_at(
+    plate: Nameplate, point: str, predicted: Floats, *, knows_supply: bool, knows_transformer: bool
+) -> Floats:
     """Return what `spread_of` does for one point, whose ghosts are weighed by themselves."""
     share, floor = shares_of(point, plate=plate, knows_supply=knows_supply, knows_transformer=knows_transformer)
-    found: Floats = np.hypot(share * np.minimum(shown, 1e8), floor)
+    found: Floats = np.hypot(share * np.minimum(predicted, 1e8), floor)
     return found
 
 
@@ -377,9 +379,9 @@ def spread_of(
     Source:
         docs/trade.md, section 3, tolerances; what a ghost may be, `circuit/spread`.
     """
-    shown = np.minimum(prediction.shown, 1e8)
+    predicted = np.minimum(prediction.predicted, 1e8)
     shares = _shares_at(plate, tuple(points), knows_supply, knows_transformer)
-    spread = np.hypot(shares[:, :1] * shown, shares[:, 1:])
-    ghost = prediction.softness > GHOST_OHMS
-    found: Floats = np.where(ghost, 0.5 * shown + 4.0, spread)
+    spread = np.hypot(shares[:, :1] * predicted, shares[:, 1:])
+    ghost = prediction.source_ohms > GHOST_OHMS
+    found: Floats = np.where(ghost, 0.5 * predicted + 4.0, spread)
     return found

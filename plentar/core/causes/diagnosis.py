@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from plentar.core.causes.hypotheses import UnitModel, model_of, model_with_pairs
-from plentar.core.causes.likelihood import Floats, Way, taken_under
+from plentar.core.causes.likelihood import Assumptions, Floats, taken_under
 from plentar.core.causes.naming import Cause, Evidence
 from plentar.core.causes.signs import factor_of
 from plentar.core.causes.slips import RetakeRequest
@@ -135,10 +135,10 @@ def _weigh(
     watched = [entry for entry in observations if _sign(entry).seen_running]
     signs = [entry for entry in observations if not _sign(entry).seen_running]
     seen = sum((_observed(model, sign) for sign in signs), np.log(prior)) + supply.log_likelihood
-    way = Way(limits=limits, supply=supply)
-    ways, shares = [taken_under(model, standing, watched, way)], [1.0]
+    assumptions = Assumptions(limits=limits, supply=supply)
+    ways, shares = [taken_under(model, standing, watched, assumptions)], [1.0]
     if _may_be_tapped_late(model, [*standing, *watched], limits):
-        ways.append(taken_under(model, standing, watched, replace(way, tapped_late=True)))
+        ways.append(taken_under(model, standing, watched, replace(assumptions, tapped_late=True)))
         was_on = any(entry.kind == "heat-was-on" for entry in observations)
         late_share = WAS_ON_SHARE if was_on else TAPPED_LATE_SHARE
         shares = [1 - late_share, late_share]
@@ -154,7 +154,7 @@ def _weigh(
         model=model,
         readings=standing,
         likelihoods=list(np.log(taken.densities)),
-        shown=taken.shown,
+        predicted=taken.predicted,
         explained=list(taken.sound / taken.densities),
         silent=taken.silent,
         prior=prior,

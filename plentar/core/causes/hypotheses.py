@@ -80,13 +80,13 @@ class Hypothesis:
 class Passing:
     """A row whose fault is not there for every reading.
 
-    `shown` is the row that tells what it does while it is there, `quiet` that of the unit while it is not, `measured`
+    `there` is the row that tells what it does while it is there, `quiet` that of the unit while it is not, `measured`
     what an ohmmeter finds of it: a short that has tripped its breaker is still a short. `further` is what it does where
     the breaker ahead was quicker.
     """
 
     row: int
-    shown: int
+    there: int
     further: int
     measured: int
     quiet: int
@@ -95,10 +95,10 @@ class Passing:
 
 @dataclass(frozen=True, slots=True)
 class Prediction:
-    """What each hypothesis shows at one place: `shown` in the unit of the function, `softness` its source impedance."""
+    """What each hypothesis shows at one place: `predicted` in the unit of the function, `source_ohms` behind it."""
 
-    shown: Floats
-    softness: Floats
+    predicted: Floats
+    source_ohms: Floats
 
 
 class UnitModel:
@@ -130,7 +130,7 @@ class UnitModel:
         self._variants: list[Variants] = []
         # Kept for every circuit of its kind, whatever the parts are called.
         self._standing = by_position(plate)
-        self._shelf_key = circuit_key(self._standing.circuit)
+        self._store_key = circuit_key(self._standing.circuit)
         names: dict[str, int] = {}
         self.cause_of = np.array([names.setdefault(h.id, len(names)) for h in self.hypotheses])
         self.causes = tuple(names)
@@ -141,7 +141,7 @@ class UnitModel:
         self.passes[self.passing_rows] = True
         # The row each goes by while its fault is there, to an ohmmeter, and while it is not: itself where none passes.
         self.while_there, self.to_ohmmeter, self.while_not = (np.arange(len(self.hypotheses)) for _ in range(3))
-        self.while_there[self.passing_rows] = [entry.shown for entry in self.passing]
+        self.while_there[self.passing_rows] = [entry.there for entry in self.passing]
         self.to_ohmmeter[self.passing_rows] = [entry.measured for entry in self.passing]
         self.while_not[self.passing_rows] = [entry.quiet for entry in self.passing]
         self.comes_and_goes = np.zeros(len(self.hypotheses), dtype=np.bool_)
@@ -180,7 +180,7 @@ class UnitModel:
             return None
         standing, contacts = self._standing, len(self.circuit.contacts)
         drive = standing.drive(drive)
-        return kept_row(self._shelf_key, standing.circuit, drive, hypotheses=len(self.hypotheses), contacts=contacts)
+        return kept_row(self._store_key, standing.circuit, drive, hypotheses=len(self.hypotheses), contacts=contacts)
 
     def of(self, plate: Nameplate) -> "UnitModel":
         """Return the same table with another plate of the same circuit: its windows, ratings and rules."""
@@ -235,7 +235,7 @@ class UnitModel:
             quiet = usual[others[0].id] if others else rests
             measured = row if self.is_short(fault) else tripped
             further = usual.get(tripped_ahead(self.plate, fault), tripped) if tripped != row else tripped
-            entry = Passing(row=row, shown=tripped, further=further, measured=measured, quiet=quiet, fault=fault)
+            entry = Passing(row=row, there=tripped, further=further, measured=measured, quiet=quiet, fault=fault)
             found.append(entry)
         return tuple(found)
 
@@ -362,15 +362,15 @@ class UnitModel:
         return PREDICTED.get((self._mark, "between", point, drive), lambda: self._between(point, drive))
 
     def _between(self, point: str, drive: Drive) -> tuple[Floats, Floats]:
-        shown = self.predict(point, drive).shown
-        healthy = shown[0]
+        predicted = self.predict(point, drive).predicted
+        healthy = predicted[0]
         # An ohmmeter's unit is at rest: no size moves a contact.
-        rest = np.ones(len(shown), dtype=np.bool_)
+        rest = np.ones(len(predicted), dtype=np.bool_)
         smaller, larger = (rest, rest) if spot_of(point).is_ohms else self.alike(drive)
 
-        rows = np.arange(len(shown))
+        rows = np.arange(len(predicted))
         # What a row may reach where nothing tells how fast it changes: half as far again from health, half way to it.
-        beyond, short_of = shown + 0.5 * (shown - healthy), 0.5 * (shown + healthy)
+        beyond, short_of = predicted + 0.5 * (predicted - healthy), 0.5 * (predicted + healthy)
 
         def reach(
             neighbour: NDArray[np.int64],
@@ -380,12 +380,12 @@ class UnitModel:
             untold: Floats,
         ) -> Floats:
             # Where the next size lies beyond health, or none lies on the side of health, it reaches to health.
-            far = shown[neighbour]
-            crosses = (shown - healthy) * (far - healthy) < 0
+            far = predicted[neighbour]
+            crosses = (predicted - healthy) * (far - healthy) < 0
             is_outer = neighbour == rows
-            toward = is_outer & (other != neighbour) & ((shown - healthy) * (shown[other] - shown) > 0)
-            middle: Floats = 0.5 * (shown + np.where(crosses | toward, healthy, far))
-            return np.where(changes, np.where(tells, shown + 0.5 * (shown - shown[other]), untold), middle)
+            toward = is_outer & (other != neighbour) & ((predicted - healthy) * (predicted[other] - predicted) > 0)
+            middle: Floats = 0.5 * (predicted + np.where(crosses | toward, healthy, far))
+            return np.where(changes, np.where(tells, predicted + 0.5 * (predicted - predicted[other]), untold), middle)
 
         # The size on the other side tells how fast, where it leaves the same contacts closed.
         a = reach(self.smaller, self.larger, ~smaller, larger & (self.larger != rows), beyond)
@@ -395,9 +395,11 @@ class UnitModel:
         least, most = np.minimum(a, b), np.maximum(a, b)
         # Of two faults at once the one that shows here has its sizes, as it has them alone.
         pairs, first, second = self.pair_rows
-        shows = np.where(np.abs(shown[pairs] - shown[first]) <= np.abs(shown[pairs] - shown[second]), first, second)
-        least[pairs] = shown[pairs] - (shown[shows] - least[shows])
-        most[pairs] = shown[pairs] + (most[shows] - shown[shows])
+        shows = np.where(
+            np.abs(predicted[pairs] - predicted[first]) <= np.abs(predicted[pairs] - predicted[second]), first, second
+        )
+        least[pairs] = predicted[pairs] - (predicted[shows] - least[shows])
+        most[pairs] = predicted[pairs] + (most[shows] - predicted[shows])
         return least, most
 
     @property
@@ -424,9 +426,9 @@ class UnitModel:
         point = self._standing.point(point)
         if row is None or point not in row.points:
             return None
-        shown = values_of(point, np.frombuffer(row.raw(point), dtype="<i4"))
+        predicted = values_of(point, np.frombuffer(row.raw(point), dtype="<i4"))
         floats = np.frombuffer(row.is_floating(point), dtype=np.uint8) > 0
-        return Prediction(shown, np.where(floats, FLOATING_OHMS, 0.0))
+        return Prediction(predicted, np.where(floats, FLOATING_OHMS, 0.0))
 
     def table(self, tests: Sequence[tuple[str, Drive]], rows: NDArray[np.int64]) -> Prediction:
         """Return what these hypotheses show at each of these tests, one row a test, one column a hypothesis.
@@ -441,9 +443,9 @@ class UnitModel:
             if unknown and next(self._excerpts) < MOST_EXCERPTS:
                 own, place = np.unique(rows, return_inverse=True)
                 found = self._excerpt(own)._table(tests)
-                return Prediction(found.shown[:, place], found.softness[:, place])
+                return Prediction(found.predicted[:, place], found.source_ohms[:, place])
         whole = PREDICTED.get(key, lambda: self._table(tests))
-        return Prediction(whole.shown[:, rows], whole.softness[:, rows])
+        return Prediction(whole.predicted[:, rows], whole.source_ohms[:, rows])
 
     def _is_known(self, drive: Drive) -> bool:
         """Tell whether every row is held or kept under a drive, so that none has to be solved."""
@@ -455,8 +457,8 @@ class UnitModel:
         found = {test: self.predict(*test) for test in by_drive}
         predictions = [found[test] for test in tests]
         return Prediction(
-            np.array([p.shown for p in predictions], dtype=np.float32),
-            np.array([p.softness for p in predictions], dtype=np.float32),
+            np.array([p.predicted for p in predictions], dtype=np.float32),
+            np.array([p.source_ohms for p in predictions], dtype=np.float32),
         )
 
     def solved(self, point: str, drive: Drive) -> Prediction:
@@ -470,8 +472,8 @@ class UnitModel:
         if self._singles is None:
             return own
         first, count = self._singles.predict(point, drive), self._own.start
-        shown = np.concatenate([first.shown[:count], own.shown])
-        return Prediction(shown, np.concatenate([first.softness[:count], own.softness]))
+        predicted = np.concatenate([first.predicted[:count], own.predicted])
+        return Prediction(predicted, np.concatenate([first.source_ohms[:count], own.source_ohms]))
 
     def _solved(self, point: str, drive: Drive) -> Prediction:
         """Return what the rows this model solves itself show at a point."""
@@ -495,8 +497,8 @@ class UnitModel:
                 raise ReadingError(f"this unit has no terminal {place!r}", field="point")
         if function == "ohms":
             return Prediction(circuit_ohms(self.variants, self._dead, *places), nothing)
-        shown, softness = read_volts(self.settled(drive), places[0], places[1], function=function)
-        return Prediction(shown, softness)
+        predicted, source_ohms = read_volts(self.settled(drive), places[0], places[1], function=function)
+        return Prediction(predicted, source_ohms)
 
 
 def _hypotheses(faults: Sequence[Fault], chosen: Sequence[tuple[str, str]] | None) -> tuple[Hypothesis, ...]:

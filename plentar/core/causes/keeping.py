@@ -36,4 +36,4 @@ def packed_row(circuit: Nameplate, drive: Drive) -> bytes:
 
 def _column(model: UnitModel, point: str, drive: Drive) -> tuple[bytes, bytes]:
     found = model.solved(point, drive)
-    return rounded(point, found.shown).tobytes(), (found.softness > GHOST_OHMS).astype(np.uint8).tobytes()
+    return rounded(point, found.predicted).tobytes(), (found.source_ohms > GHOST_OHMS).astype(np.uint8).tobytes()

@@ -28,7 +28,7 @@ from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import amps_at, place_of, spot_of
 from plentar.core.unit.quantities import quantity_of
 
-__all__ = ["Floats", "Phase", "Way", "WeighedReadings", "states", "taken_under"]
+__all__ = ["Assumptions", "Floats", "Phase", "WeighedReadings", "states", "taken_under"]
 
 Floats = NDArray[np.float64]
 # One reading in fifty is simply wrong and may be anything on the scale; one in three hundred is the AC function on a
@@ -59,7 +59,7 @@ MISTIMED_SHARE = 0.002
 
 
 def _one_likelihood(
-    reading: Reading, shown: Floats, spread: Floats, between: tuple[Floats, Floats]
+    reading: Reading, predicted: Floats, spread: Floats, between: tuple[Floats, Floats]
 ) -> tuple[Floats, Floats]:
     """Return the density of a reading under each prediction, tail included, and its part that is no mistake.
 
@@ -70,9 +70,9 @@ def _one_likelihood(
     value = min(reading.value, 1e8)
     if spot_of(reading.point).is_ohms:
         # Ohms span decades, and open is open: compare their logarithms. 0.3 ohm is what leads and tips make.
-        both_open = (shown >= 1e6) & (value >= 1e6)
+        both_open = (predicted >= 1e6) & (value >= 1e6)
         at, low, high = (np.log(np.minimum(ohms, 1e8) + 0.3) for ohms in (np.asarray(value), least, most))
-        width = np.hypot(spread / (shown + 0.3), (reading.meter_uncertainty / 2 + 0.1) / (value + 0.3))
+        width = np.hypot(spread / (predicted + 0.3), (reading.meter_uncertainty / 2 + 0.1) / (value + 0.3))
         density = np.where(both_open, 8.0, _shouldered(at, low, high, width))
         sound: Floats = (1 - WRONG_SHARE) * density
         return sound + WRONG_SHARE / 12.0, sound
@@ -92,7 +92,7 @@ def _shouldered(value: Floats, least: Floats, most: Floats, width: Floats) -> Fl
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Way:
+class Assumptions:
     """How conditions are to be taken: by which limits, under which supply, the calls tapped late or not."""
 
     limits: Limits
@@ -113,8 +113,8 @@ class Phase:
     share: float
     density: Floats
     sound: Floats
-    shown: Floats
-    softness: Floats
+    predicted: Floats
+    source_ohms: Floats
     least: Floats
     most: Floats
 
@@ -142,7 +142,7 @@ class Earlier:
 def _phases(
     model: UnitModel,
     reading: Reading,
-    way: Way,
+    assumptions: Assumptions,
     harness: Floats | None = None,
     before: float | None = None,
     earlier: Earlier | None = None,
@@ -154,17 +154,20 @@ def _phases(
     `earlier` is the last reading at the same place under any: a fault has one size, told by its first reading.
     """
     phases = []
-    for drive, share in states(model.plate, reading.condition, way.limits, tapped_late=way.tapped_late):
+    for drive, share in states(model.plate, reading.condition, assumptions.limits, tapped_late=assumptions.tapped_late):
         prediction = model.predict(reading.point, drive)
-        ratio = way.supply.at(reading.point) if not spot_of(reading.point).is_ohms else 1.0
-        shown = prediction.shown * ratio
-        known = {"knows_supply": way.supply.is_known, "knows_transformer": way.supply.transformer is not None}
-        spread = spread_at(model.plate, reading.point, shown, **known)
-        spread = spread * math.sqrt(way.repeats.get(reading.point, 1) if reading.value > LEAST_AMPS else 1)
+        ratio = assumptions.supply.at(reading.point) if not spot_of(reading.point).is_ohms else 1.0
+        predicted = prediction.predicted * ratio
+        known = {
+            "knows_supply": assumptions.supply.is_known,
+            "knows_transformer": assumptions.supply.transformer is not None,
+        }
+        spread = spread_at(model.plate, reading.point, predicted, **known)
+        spread = spread * math.sqrt(assumptions.repeats.get(reading.point, 1) if reading.value > LEAST_AMPS else 1)
         least, most = (reach * ratio for reach in model.between(reading.point, drive))
-        soft = prediction.softness > GHOST_OHMS
+        soft = prediction.source_ohms > GHOST_OHMS
         if soft.any():
-            ghost = _ghost(model, reading, shown, (least, most), soft, harness, before)
+            ghost = _ghost(model, reading, predicted, (least, most), soft, harness, before)
             least, most = np.where(soft, ghost.least, least), np.where(soft, ghost.most, most)
             spread = np.where(soft, ghost.width, spread)
         ends = least, most
@@ -172,19 +175,19 @@ def _phases(
             sized = earlier.sizes(least, most, spread)
             if sized.any():
                 least, most = np.where(sized, earlier.value, least), np.where(sized, earlier.value, most)
-        density, sound = _one_likelihood(reading, shown, spread, (least, most))
-        balanced = soft & (shown <= LEAST_GHOST_VOLTS)
+        density, sound = _one_likelihood(reading, predicted, spread, (least, most))
+        balanced = soft & (predicted <= LEAST_GHOST_VOLTS)
         if not reading.mode and before is None and balanced.any():
             # Two floating conductors that couple alike: as often next to nothing between them as a ghost of some size.
             if reading.value > 8 * BALANCED_WIDTH:
                 # Nothing near: the ghost alone, and half as often.
                 density, sound = np.where(balanced, density / 2, density), np.where(balanced, sound / 2, sound)
             else:
-                own = shown[balanced]
+                own = predicted[balanced]
                 near, near_sound = _one_likelihood(reading, own, np.full_like(own, BALANCED_WIDTH), (own, own))
                 density[balanced] = (density[balanced] + near) / 2
                 sound[balanced] = (sound[balanced] + near_sound) / 2
-        phases.append(Phase(share, density, sound, shown, prediction.softness, *ends))
+        phases.append(Phase(share, density, sound, predicted, prediction.source_ohms, *ends))
     return phases
 
 
@@ -199,7 +202,7 @@ class _Ghost(NamedTuple):
 def _ghost(
     model: UnitModel,
     reading: Reading,
-    shown: Floats,
+    predicted: Floats,
     ends: tuple[Floats, Floats],
     soft: NDArray[np.bool_],
     harness: Floats | None,
@@ -212,31 +215,31 @@ def _ghost(
     """
     if reading.mode:
         # In low-impedance mode the meter pulls a ghost down to nothing.
-        none = np.zeros_like(shown)
+        none = np.zeros_like(predicted)
         return _Ghost(none, none, GHOST_WIDTH)
     if before is not None:
         # The same wires lie where they lay: read again, a ghost is what it was, whatever its size.
-        same = np.full_like(shown, before)
+        same = np.full_like(predicted, before)
         return _Ghost(same, same, SAME_GHOST_WIDTH + SAME_GHOST_SHARE * before)
     top = GHOST_SHARE * model.plate.nominal_volts
     least, most = LEAST_HARNESS * ends[0], np.maximum(ends[1], top)
     if harness is not None:
-        learnt = soft & np.isfinite(harness) & (shown > LEAST_GHOST_VOLTS)
-        least = np.where(learnt, np.minimum(shown * harness / HARNESS_RATIO, top), least)
-        most = np.where(learnt, np.minimum(shown * harness * HARNESS_RATIO, top), most)
+        learnt = soft & np.isfinite(harness) & (predicted > LEAST_GHOST_VOLTS)
+        least = np.where(learnt, np.minimum(predicted * harness / HARNESS_RATIO, top), least)
+        most = np.where(learnt, np.minimum(predicted * harness * HARNESS_RATIO, top), most)
     return _Ghost(least, most, GHOST_WIDTH)
 
 
 def _harness_of(reading: Reading, phase: Phase) -> Floats:
     """Return how many times a single wire's ghost one reading is, for each hypothesis by which it is a ghost."""
-    told = np.clip(reading.value / np.maximum(phase.shown, LEAST_GHOST_VOLTS), LEAST_HARNESS, MOST_HARNESS)
-    found: Floats = np.where(_is_ghost(phase.shown, phase.softness), told, np.nan)
+    told = np.clip(reading.value / np.maximum(phase.predicted, LEAST_GHOST_VOLTS), LEAST_HARNESS, MOST_HARNESS)
+    found: Floats = np.where(_is_ghost(phase.predicted, phase.source_ohms), told, np.nan)
     return found
 
 
-def _is_ghost(shown: Floats, softness: Floats) -> NDArray[np.bool_]:
+def _is_ghost(predicted: Floats, source_ohms: Floats) -> NDArray[np.bool_]:
     """Tell where a ghost of some size stands: what couples as much to one side as to the other shows next to none."""
-    found: NDArray[np.bool_] = (softness > GHOST_OHMS) & (shown > LEAST_GHOST_VOLTS)
+    found: NDArray[np.bool_] = (source_ohms > GHOST_OHMS) & (predicted > LEAST_GHOST_VOLTS)
     return found
 
 
@@ -323,7 +326,7 @@ def _mixed(phases: Sequence[Phase]) -> Floats:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class WeighedReadings:
-    """All readings in one way: log density of them together, and of each its density, sound part, prediction.
+    """All readings under one set of assumptions: their log density together; of each density, sound part, prediction.
 
     `silent` tells of each whether a good unit would show it only while a pole has yet to move; `there` of each
     hypothesis how likely its fault stood there at the last reading, `while_there` the row it went by then.
@@ -332,27 +335,27 @@ class WeighedReadings:
     log: Floats
     densities: Floats
     sound: Floats
-    shown: list[Floats]
+    predicted: list[Floats]
     silent: list[bool]
     there: Floats
     while_there: NDArray[np.int64]
 
 
 def taken_under(
-    model: UnitModel, standing: Sequence[Reading], watched: Sequence[Observation], way: Way
+    model: UnitModel, standing: Sequence[Reading], watched: Sequence[Observation], assumptions: Assumptions
 ) -> WeighedReadings:
-    """Weigh all readings, and what was watched, in one way to take their conditions.
+    """Weigh all readings, and what was watched, under one set of assumptions about their conditions.
 
     Args:
         model: The unit's hypotheses.
         standing: The readings that count, oldest first.
         watched: What was seen of the running unit.
-        way: Under which limits and supply, the calls tapped late or not.
+        assumptions: Under which limits and supply, the calls tapped late or not.
     Source:
         docs/trade.md, section 5: ghosts, patience clock; section 9: what follows what.
     """
     drawn = Counter(r.point for r in standing if r.function == "amps" and r.value > LEAST_AMPS)
-    way = replace(way, repeats=drawn)
+    assumptions = replace(assumptions, repeats=drawn)
     # A condition may mean several states of the unit; each is weighed by how likely it is.
     each: list[list[Phase]] = []
     harness = np.full(len(model.hypotheses), np.nan)
@@ -360,7 +363,7 @@ def taken_under(
     sizes: dict[str, Earlier] = {}
     for reading in standing:
         place = (reading.point, reading.condition.state)
-        each.append(_phases(model, reading, way, harness, read_before.get(place), sizes.get(reading.point)))
+        each.append(_phases(model, reading, assumptions, harness, read_before.get(place), sizes.get(reading.point)))
         if not reading.mode:
             read_before[place] = reading.value
             told = max(each[-1], key=lambda phase: phase.share)
@@ -368,9 +371,9 @@ def taken_under(
         if spot_of(reading.point).is_volts and not reading.mode:
             # The first ghost tells how strongly this harness couples; the later ones are held against it.
             likely = max(each[-1], key=lambda phase: phase.share)
-            if (likely.softness > GHOST_OHMS).any():
+            if (likely.source_ohms > GHOST_OHMS).any():
                 harness = np.where(np.isnan(harness), _harness_of(reading, likely), harness)
-    each += [_watched_phases(model, observation, way) for observation in watched]
+    each += [_watched_phases(model, observation, assumptions) for observation in watched]
     conditions = [reading.condition for reading in standing] + [entry.condition for entry in watched]
     count, read = len(model.hypotheses), len(standing)
     densities = np.array([_mixed(phases) for phases in each]).reshape(-1, count)
@@ -386,20 +389,22 @@ def taken_under(
     for (_, *state), both in leads.items():
         together.setdefault(state[0], []).append(_clamped_together(both))  # type: ignore[arg-type]
     log = sum((_joint(taken) for taken in together.values()), np.zeros(count))
-    shown = np.array([max(phases, key=lambda phase: phase.share).shown for phases in each]).reshape(-1, count)
+    predicted = np.array([max(phases, key=lambda phase: phase.share).predicted for phases in each]).reshape(-1, count)
     # What comes and goes is weighed as a sequence instead, and speaks as it was at each reading.
     rows = model.passing_rows
     live, dead, quiet = model.while_there[rows], model.to_ohmmeter[rows], model.while_not[rows]
     is_ohms = np.array([at < read and spot_of(standing[at].point).is_ohms for at in range(len(each))], dtype=np.bool_)
     # Of each reading, the rows that tell what it is while the fault is there.
     bad = (np.arange(len(each))[:, None], np.where(is_ohms[:, None], dead, live))
-    weighed, there = weigh_sequences(model, conditions, densities[bad], densities[:, quiet], way.limits)
+    weighed, there = weigh_sequences(model, conditions, densities[bad], densities[:, quiet], assumptions.limits)
     while_there = model.while_there
     further = np.array([entry.further for entry in model.passing], dtype=np.int64)
     if (further != live).any():
         # One breaker or the one ahead of it: it speaks by the one that explains more.
         ahead = (bad[0], np.where(is_ohms[:, None], dead, further))
-        others, there_ahead = weigh_sequences(model, conditions, densities[ahead], densities[:, quiet], way.limits)
+        others, there_ahead = weigh_sequences(
+            model, conditions, densities[ahead], densities[:, quiet], assumptions.limits
+        )
         is_ahead = others > weighed
         weighed, there = np.logaddexp(weighed, others) - np.log(2.0), np.where(is_ahead, there_ahead, there)
         bad = (bad[0], np.where(is_ahead, ahead[1], bad[1]))
@@ -412,33 +417,38 @@ def taken_under(
     for table in (densities, sound):
         table[:, rows] = there * table[bad] + (1 - there) * table[:, quiet]
     # What it showed while it was as it mostly was then.
-    shown[:, rows] = np.where(there >= 0.5, shown[bad], shown[:, quiet])
+    predicted[:, rows] = np.where(there >= 0.5, predicted[bad], predicted[:, quiet])
     return WeighedReadings(
         log=log,
         densities=densities[:read],
         sound=sound[:read],
-        shown=list(shown[:read]),
+        predicted=list(predicted[:read]),
         there=at_last,
         while_there=while_there,
-        silent=[_is_silent(model, reading, phases, way) for reading, phases in zip(standing, each[:read], strict=True)],
+        silent=[
+            _is_silent(model, reading, phases, assumptions)
+            for reading, phases in zip(standing, each[:read], strict=True)
+        ],
     )
 
 
-def _is_silent(model: UnitModel, reading: Reading, phases: Sequence[Phase], way: Way) -> bool:
+def _is_silent(model: UnitModel, reading: Reading, phases: Sequence[Phase], assumptions: Assumptions) -> bool:
     """Tell whether a good unit would show a reading only while a pole has yet to move."""
-    if not any(drive.waiting for drive, _ in states(model.plate, reading.condition, way.limits)):
+    if not any(drive.waiting for drive, _ in states(model.plate, reading.condition, assumptions.limits)):
         return False
     # Long since called: everything has moved.
     calls = tuple((call, None) for call, _ in reading.condition.calls)
     settled = replace(reading, condition=replace(reading.condition, calls=calls))
-    moved = max(phase.density[0] for phase in _phases(model, settled, way))
+    moved = max(phase.density[0] for phase in _phases(model, settled, assumptions))
     return bool(max(phase.density[0] for phase in phases) > 5.0 * moved)
 
 
-def _watched_phases(model: UnitModel, observation: Observation, way: Way) -> list[Phase]:
+def _watched_phases(model: UnitModel, observation: Observation, assumptions: Assumptions) -> list[Phase]:
     """Return what was seen of the running unit under every state its condition may mean."""
     found = []
-    for drive, share in states(model.plate, observation.condition, way.limits, tapped_late=way.tapped_late):
+    for drive, share in states(
+        model.plate, observation.condition, assumptions.limits, tapped_late=assumptions.tapped_late
+    ):
         agrees = _agrees(model, observation, drive)
         missed = MISTIMED_SHARE if observation.kind == "stays-cold" else MISSEEN_SHARE
         density = np.where(agrees, 1 - missed, missed)
@@ -451,11 +461,11 @@ def _agrees(model: UnitModel, observation: Observation, drive: Drive) -> NDArray
     """Tell of each hypothesis whether it shows what was seen: strips that heat or stay cold, a blower that turns."""
     kind = observation.kind
     if kind in ("glows", "stays-cold"):
-        heats = model.predict(amps_at(observation.about), drive).shown > HOT_AMPS
+        heats = model.predict(amps_at(observation.about), drive).predicted > HOT_AMPS
         return heats if kind == "glows" else ~heats
     if kind.startswith("strips-"):
-        strips = [model.predict(amps_at(circuit.id), drive).shown for circuit in model.plate.circuits]
+        strips = [model.predict(amps_at(circuit.id), drive).predicted for circuit in model.plate.circuits]
         heat: NDArray[np.bool_] = np.max(strips, axis=0) > HOT_AMPS
         return heat if kind == "strips-heat" else ~heat
-    runs = model.predict(amps_at("blower"), drive).shown > model.plate.blower.turns_from_amps
+    runs = model.predict(amps_at("blower"), drive).predicted > model.plate.blower.turns_from_amps
     return runs if kind == "blower-runs" else ~runs

@@ -89,7 +89,7 @@ class Evidence:
     model: UnitModel
     readings: Sequence[Reading]
     likelihoods: Sequence[Floats]
-    shown: Sequence[Floats]
+    predicted: Sequence[Floats]
     explained: Sequence[Floats]
     silent: Sequence[bool]
     prior: Floats
@@ -147,9 +147,9 @@ class Evidence:
     def _splittable(self, rows: list[int]) -> NDArray[np.bool_]:
         """Tell which pairs of hypotheses some test of the catalogue would show apart by three standard deviations."""
         tests = catalogue(self.model.plate)
-        shown, spread = scaled(self.model, tests, np.array(rows))
+        predicted, spread = scaled(self.model, tests, np.array(rows))
         # Squares: no root is drawn for every pair under every test.
-        apart, wide = shown[:, :, None] - shown[:, None, :], 9.0 * spread * spread
+        apart, wide = predicted[:, :, None] - predicted[:, None, :], 9.0 * spread * spread
         is_apart = apart * apart > wide[:, :, None] + wide[:, None, :]
         split: NDArray[np.bool_] = np.any(is_apart, axis=0)
         # What is late is told from what else is late by which strips come late: all else has come when one reads it.
@@ -159,7 +159,7 @@ class Evidence:
         split = np.where(late[:, None] & late[None, :], by_strips, split)
         # What comes and goes is told from what stays by taking the same reading again.
         passes = self.model.passes[rows]
-        split |= (passes[:, None] != passes[None, :]) & np.any(np.ptp(shown, axis=1) > spread.max(axis=1))
+        split |= (passes[:, None] != passes[None, :]) & np.any(np.ptp(predicted, axis=1) > spread.max(axis=1))
         # A wheel by hand and a stopwatch tell what no reading does.
         found = finds(self.model, np.array(rows))
         split |= np.any(found[:, :, None] != found[:, None, :], axis=0)
@@ -225,9 +225,9 @@ class Evidence:
             SizedReading(
                 value=r.value,
                 width=SIZE_SHARE * r.value + r.meter_uncertainty / 2 + SIZE_FLOOR,
-                shown=shown / self.supply.at(r.point),
+                predicted=predicted / self.supply.at(r.point),
             )
-            for at, (r, shown) in enumerate(zip(self.readings, self.shown, strict=True))
+            for at, (r, predicted) in enumerate(zip(self.readings, self.predicted, strict=True))
             if r.value < OPEN_OHMS and not spot_of(r.point).is_ohms and not self._is_doubted(at, row)
         ]
         drive = drives_of(self.model.plate, under_heat[-1])[-1][0] if under_heat else Drive()
@@ -252,19 +252,19 @@ class Evidence:
         return [
             Reason(
                 point=self.readings[at].point,
-                words=self._spoken(self.readings[at], float(self.shown[at][row])),
+                words=self._spoken(self.readings[at], float(self.predicted[at][row])),
                 weight=weights[at],
             )
             for at in told
         ]
 
-    def _spoken(self, reading: Reading, predicted: float) -> Text:
+    def _spoken(self, reading: Reading, value: float) -> Text:
         label = find_point(self.model.plate, reading.point).label
-        read, shown = _number(reading.value, reading.point), _number(predicted, reading.point)
+        read, predicted = _number(reading.value, reading.point), _number(value, reading.point)
         if sum(other.point == reading.point for other in self.readings) == 1:
-            return message("diagnosis.predicted", label=label, read=read, predicted=shown)
+            return message("diagnosis.predicted", label=label, read=read, predicted=predicted)
         condition = reading.condition.spoken
-        return message("diagnosis.predicted-then", label=label, read=read, condition=condition, predicted=shown)
+        return message("diagnosis.predicted-then", label=label, read=read, condition=condition, predicted=predicted)
 
     def promising_pairs(self) -> tuple[tuple[str, str], ...]:
         """Return pairs of single faults that between them would explain each reading, the most promising first."""
@@ -313,9 +313,9 @@ class Evidence:
             drive = drives_of(plate, reading.condition, limits)[-1][0]
 
             def there(other: str, drive: Drive = drive) -> float:
-                return float(self.model.predict(other, drive).shown[row] * self.supply.at(other)[row])
+                return float(self.model.predict(other, drive).predicted[row] * self.supply.at(other)[row])
 
-            found.append(ask_about(plate, reading, float(self.shown[at][row]), there))
+            found.append(ask_about(plate, reading, float(self.predicted[at][row]), there))
         return tuple(found)
 
     def _is_doubted(self, at: int, row: int) -> bool:

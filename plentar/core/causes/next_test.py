@@ -91,16 +91,16 @@ def next_tests(
     at = stands_at(taken[-1][0]) if taken else "unit"
     # On a unit that seems sound every look would be worth another; what has shown something is looked at again.
     most_looks = MOST_LOOKS if len(rows) and model.is_fault[rows[0]] else 1
-    shown, spread = scaled(model, tests, live, diagnosis.supply, dead)
+    predicted, spread = scaled(model, tests, live, diagnosis.supply, dead)
     if within is None:
         # And what is no reading.
         found = finds(model, states)
-        shown, spread = np.vstack([shown, found]), np.vstack([spread, np.full(found.shape, CHECK_SPREAD)])
+        predicted, spread = np.vstack([predicted, found]), np.vstack([spread, np.full(found.shape, CHECK_SPREAD)])
         tests += tuple(check.test for check in checks_of(circuit_of(model.plate)))
-    bits, bins = _information((shown, spread), weight, model.cause_of[states])
+    bits, bins = _information((predicted, spread), weight, model.cause_of[states])
     if len(rows) and bits.max() < LITTLE_BITS:
         # Sizes lie so close that no gap parts them: what a reading on this or that side of the middle would tell.
-        told, sides = _either_side((shown, spread), weight, model.cause_of[states])
+        told, sides = _either_side((predicted, spread), weight, model.cause_of[states])
         bins = np.where((told > bits)[:, None], sides, bins)
         bits = np.maximum(bits, told)
     worth = [
@@ -186,16 +186,16 @@ def _information(
     vary within one cause is no information about the cause and is taken off.
     """
     # One row a test, one column a hypothesis.
-    shown, spread = predictions
-    count = shown.shape[0]
-    order = np.argsort(shown, axis=1)
+    predicted, spread = predictions
+    count = predicted.shape[0]
+    order = np.argsort(predicted, axis=1)
     # Outcomes that keep 1.6 standard deviations clear on both sides: one reading in eighteen falls on the wrong one.
-    high = np.take_along_axis(shown + 1.6 * spread, order, axis=1)
-    low = np.take_along_axis(shown - 1.6 * spread, order, axis=1)
-    starts = np.zeros(shown.shape, dtype=np.int64)
+    high = np.take_along_axis(predicted + 1.6 * spread, order, axis=1)
+    low = np.take_along_axis(predicted - 1.6 * spread, order, axis=1)
+    starts = np.zeros(predicted.shape, dtype=np.int64)
     # Sorted by what they show: a gap no reading can fall into begins another outcome.
     starts[:, 1:] = low[:, 1:] > np.maximum.accumulate(high, axis=1)[:, :-1]
-    bins = np.empty(shown.shape, dtype=np.int64)
+    bins = np.empty(predicted.shape, dtype=np.int64)
     np.put_along_axis(bins, order, np.cumsum(starts, axis=1), axis=1)
     _, cause = np.unique(causes, return_inverse=True)
     outcomes, kinds = int(bins.max()) + 1, int(cause.max()) + 1
@@ -217,23 +217,23 @@ def _either_side(
     The threshold lies half way between what two of the three leading causes show on average, whichever pair tells
     most; near it a reading may fall on either side.
     """
-    shown, spread = predictions
+    predicted, spread = predictions
     _, cause = np.unique(causes, return_inverse=True)
     own = np.bincount(cause, weight)
     # One column a cause: each hypothesis's share of its cause.
     share = np.zeros((len(cause), len(own)))
     share[np.arange(len(cause)), cause] = weight / own[cause]
-    means = shown @ share
+    means = predicted @ share
     leading = np.argsort(-own)[:3]
-    best, sides = np.zeros(len(shown)), np.zeros(shown.shape, dtype=np.int64)
+    best, sides = np.zeros(len(predicted)), np.zeros(predicted.shape, dtype=np.int64)
     for first, second in combinations(leading.tolist(), 2):
         middle = 0.5 * (means[:, first] + means[:, second])[:, None]
         # The logistic curve nearest to the normal one.
-        above = 1.0 / (1.0 + np.exp(np.clip(-1.702 * (shown - middle) / spread, -60.0, 60.0)))
+        above = 1.0 / (1.0 + np.exp(np.clip(-1.702 * (predicted - middle) / spread, -60.0, 60.0)))
         by_cause = above @ share
         whole = by_cause @ own
         told = _entropy(whole) + _entropy(1 - whole) - (_entropy(by_cause) + _entropy(1 - by_cause)) @ own
-        sides = np.where((told > best)[:, None], shown > middle, sides)
+        sides = np.where((told > best)[:, None], predicted > middle, sides)
         best = np.maximum(best, told)
     return best, sides
 

@@ -31,7 +31,7 @@ TRIP_SHARE, RESET_SHARE, SET_SHARE, UNSAID_SHARE = 0.25, 0.001, 0.1, 0.01
 
 
 def weigh_sequences(
-    model: UnitModel, conditions: Sequence[Condition], shown: Floats, quiet: Floats, limits: Limits
+    model: UnitModel, conditions: Sequence[Condition], predicted: Floats, quiet: Floats, limits: Limits
 ) -> tuple[Floats, Floats]:
     """Return the log density of the whole sequence for each of `model.passing`, and what each reading saw of it.
 
@@ -57,27 +57,27 @@ def weigh_sequences(
         columns = [i for i, entry in enumerate(model.passing) if entry.fault.shows in kinds]
         if columns and conditions:
             entries = [model.passing[i] for i in columns]
-            logs[columns], there[:, columns] = way(shown[:, columns], quiet[:, columns], entries)
+            logs[columns], there[:, columns] = way(predicted[:, columns], quiet[:, columns], entries)
     return logs, there
 
 
-def _now_and_then(shown: Floats, quiet: Floats) -> tuple[Floats, Floats]:
+def _now_and_then(predicted: Floats, quiet: Floats) -> tuple[Floats, Floats]:
     """Each reading by itself sees the fault or does not."""
-    mixed = NOW_AND_THEN_SHARE * shown + (1 - NOW_AND_THEN_SHARE) * quiet
-    return np.log(mixed).sum(axis=0), np.full(shown.shape, NOW_AND_THEN_SHARE)
+    mixed = NOW_AND_THEN_SHARE * predicted + (1 - NOW_AND_THEN_SHARE) * quiet
+    return np.log(mixed).sum(axis=0), np.full(predicted.shape, NOW_AND_THEN_SHARE)
 
 
-def _switches(shown: Floats, quiet: Floats, off_shares: Floats, on_shares: Floats) -> tuple[Floats, Floats]:
+def _switches(predicted: Floats, quiet: Floats, off_shares: Floats, on_shares: Floats) -> tuple[Floats, Floats]:
     """Two states, on and off, from reading to reading: forward for the density, and back for each one's share.
 
     Going off and coming back on have their chances from one reading to the next, each reading and each fault its own,
     of what happened since the one before it; the first row of `off_shares` is how likely it was off before all.
     """
-    largest = np.maximum(quiet, shown)
-    on, off = quiet / largest, shown / largest
-    count = len(shown)
-    ahead_on, ahead_off = np.empty(shown.shape), np.empty(shown.shape)
-    behind_on, behind_off = np.ones(shown.shape), np.ones(shown.shape)
+    largest = np.maximum(quiet, predicted)
+    on, off = quiet / largest, predicted / largest
+    count = len(predicted)
+    ahead_on, ahead_off = np.empty(predicted.shape), np.empty(predicted.shape)
+    behind_on, behind_off = np.ones(predicted.shape), np.ones(predicted.shape)
     log: Floats = np.log(largest).sum(axis=0)
     is_on, is_off = 1 - off_shares[0], off_shares[0]
     for row in range(count):
@@ -136,11 +136,13 @@ def _set_shares(conditions: Sequence[Condition]) -> list[float]:
     return shares
 
 
-def _late(shown: Floats, quiet: Floats, passed: Floats) -> tuple[Floats, Floats]:
+def _late(predicted: Floats, quiet: Floats, passed: Floats) -> tuple[Floats, Floats]:
     """Silent before its own time and on after it, the same time for every reading, wherever between two of them."""
     # Each column's readings by how long they had been called: its own time falls before, between or after them.
     order = np.argsort(passed, axis=0)
-    bad, good, times = (np.take_along_axis(table, order, axis=0) for table in (np.log(shown), np.log(quiet), passed))
+    bad, good, times = (
+        np.take_along_axis(table, order, axis=0) for table in (np.log(predicted), np.log(quiet), passed)
+    )
     nothing = np.zeros((1, passed.shape[1]))
     silent = np.vstack([nothing, np.cumsum(bad, axis=0)])
     after = np.vstack([np.cumsum(good[::-1], axis=0)[::-1], nothing])

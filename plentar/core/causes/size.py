@@ -28,7 +28,7 @@ class SizedReading:
 
     value: float
     width: float
-    shown: Floats
+    predicted: Floats
 
 
 def size_of(
@@ -65,8 +65,8 @@ def size_of(
     ratio = 1 / _through(known, 1 / supply.at(where)[picked], grid)
     misfit = np.zeros(len(grid))
     for reading in seen:
-        shown = ratio * _through(known, reading.shown[picked], grid)
-        misfit += 0.5 * ((reading.value - shown) / reading.width) ** 2
+        predicted = ratio * _through(known, reading.predicted[picked], grid)
+        misfit += 0.5 * ((reading.value - predicted) / reading.width) ** 2
     best = int(np.argmin(misfit))
     # A size nothing bends the readings by is none.
     if misfit.max() - misfit[best] < 2.0:
@@ -77,7 +77,7 @@ def size_of(
         return message(
             "size.element", ohms=_two_digits(ohms), kilowatts=_two_digits(strip.rated_volts**2 / ohms / 1000)
         )
-    across = model.predict(where, drive).shown
+    across = model.predict(where, drive).predicted
     volts = float(ratio[best] * _through(known, across[picked], grid[best : best + 1])[0])
     watts = volts**2 / ohms
     return message("size.joint", ohms=_two_digits(ohms), volts=_two_digits(volts), watts=_two_digits(watts))
@@ -92,7 +92,7 @@ def _touch(model: UnitModel, fault: Fault, posterior: Floats) -> Text:
     # In tenths, between the sizes listed: nobody looks closer before it is out.
     tenths = round(10 * float(posterior[rows] @ shares / max(posterior[rows].sum(), 1e-300)))
     drawn, stopped = (
-        max(float(model.predict(amps_at(clamp), drive).shown[best]) for clamp in (strip.id, f"{strip.id}.return"))
+        max(float(model.predict(amps_at(clamp), drive).predicted[best]) for clamp in (strip.id, f"{strip.id}.return"))
         for drive in (Drive(), Drive(limits_open=True))
     )
     told = "size.touches" if drawn < HOT_AMPS else "size.touches-stopped" if stopped < HOT_AMPS else "size.touches-on"

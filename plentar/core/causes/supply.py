@@ -129,7 +129,7 @@ def supply_of(model: UnitModel, readings: Sequence[Reading], limits: Limits) -> 
             continue
         drive = drives_of(plate, reading.condition, limits)[0][0]
         # Each hypothesis sags the supply in its own way, so each has its own ratio.
-        found = reading.value / np.maximum(model.predict(reading.point, drive).shown, 1.0)
+        found = reading.value / np.maximum(model.predict(reading.point, drive).predicted, 1.0)
         before = ratios.get(feeds[reading.point], np.ones(count))
         gives = (found > LEAST_RATIO) & (found < MOST_RATIO)
         # What cannot have given these volts then, as a breaker that tripped since, goes by them as a sound unit does.
@@ -152,10 +152,12 @@ def _transformer_of(
     for reading in readings:
         if not is_of_transformer(reading.point) or reading.condition.control != "from unit":
             continue
-        shown = model.predict(reading.point, drives_of(model.plate, reading.condition, limits)[-1][0]).shown * line
-        found = reading.value / np.maximum(shown, 1.0)
+        predicted = (
+            model.predict(reading.point, drives_of(model.plate, reading.condition, limits)[-1][0]).predicted * line
+        )
+        found = reading.value / np.maximum(predicted, 1.0)
         # Where a hypothesis shows no such volts there, the reading is not the transformer's for it.
-        valid = (shown > LEAST_CONTROL_VOLTS) & (found > LEAST_RATIO) & (found < MOST_RATIO)
+        valid = (predicted > LEAST_CONTROL_VOLTS) & (found > LEAST_RATIO) & (found < MOST_RATIO)
         total += np.where(valid, found, 0.0)
         count += valid
     if not count.any():

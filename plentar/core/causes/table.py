@@ -61,7 +61,7 @@ class TableRow:
         start = self.hypotheses * self.points[point]
         return self.floating[start : start + self.hypotheses]
 
-    def shown(self, point: str) -> list[float]:
+    def predicted(self, point: str) -> list[float]:
         """Return what each hypothesis shows at a point, in the unit of its function."""
         whole = array("i", self.raw(point))
         return [value_of(point, number) for number in whole]

@@ -9,7 +9,7 @@ from plentar.core.causes.table import TableRow, drive_key, unpack
 from plentar.core.circuit.drive import Drive
 from plentar.core.unit.nameplate import Nameplate
 
-__all__ = ["PACKED", "ROWS", "Shelf", "kept_row", "look_anew", "use_shelf"]
+__all__ = ["PACKED", "ROWS", "TableStore", "kept_row", "look_anew", "use_table_store"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -25,7 +25,7 @@ PACKED = ByteBoundedCache(4, size=lambda rows: 200 + sum(map(len, rows.values())
 ROWS = ByteBoundedCache(8, size=lambda fetched: 100 if fetched.row is None else fetched.row.size)
 
 
-class Shelf(Protocol):
+class TableStore(Protocol):
     """Where packed rows are kept for all processes."""
 
     def fetch(self, circuit: str) -> "Mapping[str, bytes]":
@@ -37,15 +37,15 @@ class Shelf(Protocol):
 
 @dataclass(slots=True)
 class _Shelves:
-    shelf: Shelf | None = None
+    store: TableStore | None = None
 
 
-_shelves = _Shelves()
+_stores = _Shelves()
 
 
-def use_shelf(shelf: Shelf | None) -> None:
-    """Keep rows on a shelf from now on, or on none."""
-    _shelves.shelf = shelf
+def use_table_store(store: TableStore | None) -> None:
+    """Keep rows in a store from now on, or on none."""
+    _stores.store = store
     ROWS.clear()
     PACKED.clear()
 
@@ -66,18 +66,18 @@ def kept_row(key: str, circuit: Nameplate, drive: Drive, *, hypotheses: int, con
         hypotheses: How many the row must have.
         contacts: How many the circuit has.
     """
-    shelf = _shelves.shelf
-    if shelf is None:
+    store = _stores.store
+    if store is None:
         return None
 
     def fetch() -> _Fetched:
-        packed: Mapping[str, bytes] = PACKED.get(key, lambda: shelf.fetch(key))
+        packed: Mapping[str, bytes] = PACKED.get(key, lambda: store.fetch(key))
         data = packed.get(drive_key(drive))
         row = unpack(data) if data is not None else None
         if row is None or (row.hypotheses, row.contacts) != (hypotheses, contacts):
             # Others may keep it meanwhile: the next row is looked for anew.
             PACKED.drop(key)
-            shelf.missed(circuit, drive)
+            store.missed(circuit, drive)
             return _Fetched(None)
         return _Fetched(row)
 

@@ -239,9 +239,9 @@ class Solution:
     energised: Bools
     hot: Bools
     airless: Bools
-    # Only variants in which something floats have a source impedance worth knowing; `soft_at` tells where theirs
+    # Only variants in which something floats have a source impedance worth knowing; `floating_at` tells where theirs
     # stands in the matrices, -1 for none. Those are made once enough is asked of them, and kept under this key.
-    soft_at: Ints
+    floating_at: Ints
     key: object = field(default_factory=object)
     _asked: int = 0
 
@@ -251,20 +251,20 @@ class Solution:
         The first few pairs are solved by themselves; who asks for more has the whole matrices made.
         """
         found = np.zeros(self.variants.count, dtype=np.complex128)
-        soft = np.nonzero(self.soft_at >= 0)[0]
-        i, j = a[soft], b[soft]
+        floating = np.nonzero(self.floating_at >= 0)[0]
+        i, j = a[floating], b[floating]
         self._asked += 1
         if self._asked <= MOST_PAIRS and self.key not in IMPEDANCES:
             # An ampere in at one, out at the other: the volts between them are the ohms behind.
-            unit = np.zeros((self.variants.nodes, soft.size), dtype=np.complex128)
-            columns = np.arange(soft.size)
+            unit = np.zeros((self.variants.nodes, floating.size), dtype=np.complex128)
+            columns = np.arange(floating.size)
             np.add.at(unit, (i, columns), 1.0)
             np.add.at(unit, (j, columns), -1.0)
-            volts = self.variants.pattern.solve(self.variants.factored(soft, self.states[soft]), unit)
-            found[soft] = volts[i, columns] - volts[j, columns]
+            volts = self.variants.pattern.solve(self.variants.factored(floating, self.states[floating]), unit)
+            found[floating] = volts[i, columns] - volts[j, columns]
             return found
-        z, at = IMPEDANCES.get(self.key, lambda: self._impedances(soft)), self.soft_at[soft]
-        found[soft] = z[i, i, at] + z[j, j, at] - z[i, j, at] - z[j, i, at]
+        z, at = IMPEDANCES.get(self.key, lambda: self._impedances(floating)), self.floating_at[floating]
+        found[floating] = z[i, i, at] + z[j, j, at] - z[i, j, at] - z[j, i, at]
         return found
 
     def _impedances(self, rows: Ints) -> Complex:
@@ -284,7 +284,7 @@ class Solution:
             energised=self.energised.copy(),
             hot=self.hot.copy(),
             airless=self.airless.copy(),
-            soft_at=self.soft_at.copy(),
+            floating_at=self.floating_at.copy(),
             key=object(),
             _asked=0,
         )
@@ -366,7 +366,7 @@ def settle(variants: Variants, drive: Drive, *, start: "Solution | None" = None)
         active = active[changed[active] & (turns[active] < MAX_STEPS)]
     found.chatters = turns >= MAX_STEPS
     floats = _has_floating(found)
-    found.soft_at = np.where(floats, np.cumsum(floats) - 1, -1)
+    found.floating_at = np.where(floats, np.cumsum(floats) - 1, -1)
     return found
 
 

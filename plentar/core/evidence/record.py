@@ -9,12 +9,12 @@ from functools import cached_property
 from typing import TypeVar
 
 from plentar.core.evidence.events import (
+    Action,
     Aired,
     Amended,
     Caused,
     Checked,
     Closed,
-    Action,
     Event,
     Fitted,
     Landed,

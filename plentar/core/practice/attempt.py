@@ -16,8 +16,8 @@ from plentar.core.circuit.places import part_terminals, place_words
 from plentar.core.circuit.wiring import wire
 from plentar.core.errors import ReadingError
 from plentar.core.evidence.events import (
-    Checked,
     Action,
+    Checked,
     Event,
     Fitted,
     Locked,

@@ -20,7 +20,7 @@ STRAY_OHMS = 1e6
 PLAIN_OHMS = 0.2
 FRAME = "frame"
 # From a node to another: its number, the ohms between, the part; no name where it is plain wire.
-Way = tuple[int, float, str]
+NodeStep = tuple[int, float, str]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -46,7 +46,7 @@ def ties_of(settled: Solution, point: str) -> tuple[Tie, ...]:
     return tuple(_tied(settled, place, ends, steps) for place in spot.places)
 
 
-def _tied(settled: Solution, terminal: str, ends: Mapping[int, str], steps: Mapping[int, list[Way]]) -> Tie:
+def _tied(settled: Solution, terminal: str, ends: Mapping[int, str], steps: Mapping[int, list[NodeStep]]) -> Tie:
     v = settled.variants
     start = int(v.node_of[0, v.circuit.terminals[terminal]])
     best = {start: 0.0}
@@ -82,9 +82,9 @@ def _ends(settled: Solution) -> dict[int, str]:
     return found
 
 
-def _steps(settled: Solution) -> dict[int, list[Way]]:
+def _steps(settled: Solution) -> dict[int, list[NodeStep]]:
     v = settled.variants
-    found: dict[int, list[Way]] = {}
+    found: dict[int, list[NodeStep]] = {}
 
     def add(a: int, b: int, admittance: complex, name: str) -> None:
         if abs(admittance) > 1 / STRAY_OHMS:

@@ -12,11 +12,11 @@ from uuid import UUID, uuid5
 from plentar.core.circuit.places import find_point
 from plentar.core.evidence.events import (
     MOST_AGO_SECONDS,
+    Action,
     Aired,
     Approved,
     Caused,
     Checked,
-    Action,
     Event,
     Fitted,
     Landed,

@@ -16,17 +16,17 @@ from plentar.core.visit import Visit
 from plentar.core.work.safety import opened_choices
 from plentar.screen.call import CallScreen, View
 from plentar.store import calls, phones, plans
-from plentar.store.models import Call, SetAside
+from plentar.store.models import Call, RejectedSubmission
 from plentar.store.shop_models import FollowUp, PartOrder
 from plentar.web.call_layout.visits import own_call, read_visit
 from plentar.web.offline.submissions import is_late, refused
 
 __all__ = [
     "StepView",
-    "asides_of",
     "context_of",
     "is_fragment",
     "register_step",
+    "rejected_of",
     "room_of",
     "show_step",
     "step_shown",
@@ -142,14 +142,14 @@ def context_of(screen: CallScreen[Call], **pad: object) -> dict[str, object]:
         "owed": _owed(screen.call) if pad.get("panel") == "complaint" else None,
         # Drawn ahead for a phone that will have no signal.
         "aboard": g.get("aboard", False),
-        "set_aside": asides_of,
+        "rejected_of": rejected_of,
     }
     return context | {name: value for name, value in pad.items() if value is not None}
 
 
-def asides_of(call: Call) -> Sequence[SetAside]:
+def rejected_of(call: Call) -> Sequence[RejectedSubmission]:
     """Return what came home to a call and could not be kept, while nobody has looked at it."""
-    return phones.list_aside(g.db, shop_id=call.shop_id, call_id=call.id) if call.asides else ()
+    return phones.list_rejected(g.db, shop_id=call.shop_id, call_id=call.id) if call.rejected_submissions else ()
 
 
 def steps() -> Mapping[str, Callable[[UUID], ResponseReturnValue]]:

@@ -31,7 +31,7 @@ BREATH_SECONDS = 0.2
 
 
 class KeptTables:
-    """The shelf of `core.causes.hypotheses`, over this process's database connections."""
+    """The store of `core.causes.hypotheses`, over this process's database connections."""
 
     def __init__(self, sessions: sessionmaker[Session], *, in_background: bool = True) -> None:
         self.sessions, self.in_background = sessions, in_background

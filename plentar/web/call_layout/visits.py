@@ -14,7 +14,7 @@ from cachetools import TTLCache
 from flask import abort, g
 from sqlalchemy.orm import Session
 
-from plentar.core.evidence.events import Caused, Action, Event
+from plentar.core.evidence.events import Action, Caused, Event
 from plentar.core.evidence.metrology import Meter, MeterRange
 from plentar.core.evidence.record import Record
 from plentar.core.history.past import Past, Repair

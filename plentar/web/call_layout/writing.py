@@ -19,7 +19,7 @@ from werkzeug.datastructures import FileStorage
 from werkzeug.wrappers import Request
 
 from plentar.core.errors import PlentarError, ReadingError
-from plentar.core.evidence.events import Amended, Closed, Action, Event, Logged, Photographed, Replated, Withdrawn
+from plentar.core.evidence.events import Action, Amended, Closed, Event, Logged, Photographed, Replated, Withdrawn
 from plentar.core.intake import Sender, spelled, take_in
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.visit import Visit
@@ -27,7 +27,7 @@ from plentar.formats.events_json import action_from_json, action_to_json, sent_p
 from plentar.formats.numbers import parse_number
 from plentar.formats.photos import reencode
 from plentar.store import events, shops
-from plentar.store.models import Call, LogSamples, Person, PhotoBytes, SetAside
+from plentar.store.models import Call, LogSamples, Person, PhotoBytes, RejectedSubmission
 from plentar.web.call_layout.visits import meter_of, read_record, remember, visit_of
 from plentar.web.offline.submissions import Sent, id_of_sending, refused
 from plentar.web.serving.access import now, release
@@ -296,26 +296,26 @@ def keep_all(call_id: UUID, drafts: Sequence[Draft], author: _Author | None = No
     return visit
 
 
-def keep_accepted(aside: SetAside) -> Visit:
+def keep_accepted(rejected: RejectedSubmission) -> Visit:
     """Record what was set aside because its moment is uncertain, in the name of whoever sent it.
 
     Raises:
         PlentarError: Something else stands against it.
     """
-    author = _Author(person=aside.person, phone=str(aside.phone_id or ""), is_accepted=True)
-    sent = Request.from_values(method="POST", data=aside.body, content_type=aside.content_type)
+    author = _Author(person=rejected.person, phone=str(rejected.phone_id or ""), is_accepted=True)
+    sent = Request.from_values(method="POST", data=rejected.body, content_type=rejected.content_type)
     drafts = [
         Draft(
             id=UUID(kept["id"]),
             kind=kept["kind"],
             payload=kept["payload"],
-            done_at=aside.done_at,
-            clock_seconds=aside.clock_seconds,
+            done_at=rejected.done_at,
+            clock_seconds=rejected.clock_seconds,
             image=sent_picture(sent.files) if kept["kind"] == Photographed.kind else None,
         )
-        for kept in aside.drafts or ()
+        for kept in rejected.drafts or ()
     ]
-    return keep_all(aside.call_id, drafts, author)
+    return keep_all(rejected.call_id, drafts, author)
 
 
 def keep_one(call_id: UUID, event_id: str, kind: str, payload: Mapping[str, Any], **beside: Any) -> Visit:

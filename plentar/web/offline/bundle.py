@@ -84,7 +84,9 @@ def version_of(call: Call) -> str:
     """Return what a call's bundle is of: its last event, its plate, what is set aside on it."""
     # What was erased at the place, and who it goes to now, is told to the phone by the same sign as a new reading.
     place = call.unit.place
-    return f"{call.seq}.{call.unit.version}.{call.asides}.{call.status}.{place.version}.{call.plan_version}"
+    return (
+        f"{call.seq}.{call.unit.version}.{call.rejected_submissions}.{call.status}.{place.version}.{call.plan_version}"
+    )
 
 
 @contextmanager

@@ -161,7 +161,7 @@ def _close(response: Response) -> Response:
     if sent is None or not sent.is_late or response.status_code == 429 or response.status_code >= 500:
         return response
     if response.status_code in LASTING:
-        return _set_aside(sent, response)
+        return _reject(sent, response)
     if response.status_code < 400:
         quiet = jsonify(kept=True)
         quiet.headers.update({"Plentar-Version": build_of(current_app)})
@@ -169,12 +169,12 @@ def _close(response: Response) -> Response:
     return response
 
 
-def _set_aside(sent: Sent, response: Response) -> Response:
+def _reject(sent: Sent, response: Response) -> Response:
     """Keep what was refused, with why, and tell the phone that it need not keep it any longer."""
     why = g.get("refusal") or "it could not be read"
     g.db.rollback()
     call_id = (request.view_args or {}).get("call_id")
-    is_kept = call_id is not None and phones.set_aside(
+    is_kept = call_id is not None and phones.reject(
         g.db,
         g.person,
         call_id=call_id,

@@ -146,27 +146,27 @@ def dead(call_id: UUID) -> ResponseReturnValue:
     return jsonify(dead_list(read_visit(call), meter_of(call.meter), str(g.person.id)))
 
 
-@bp.post("/calls/<uuid:call_id>/aside/<uuid:aside_id>/accept")
+@bp.post("/calls/<uuid:call_id>/aside/<uuid:rejected_id>/accept")
 @lead_required
-def accept(call_id: UUID, aside_id: UUID) -> ResponseReturnValue:
+def accept(call_id: UUID, rejected_id: UUID) -> ResponseReturnValue:
     """Record what was set aside because the phone's clock was too far off, in the name of whoever sent it."""
     if not FlaskForm().validate():
         abort(400)
-    row = phones.aside_of(g.db, shop_id=g.person.shop_id, call_id=call_id, aside_id=aside_id)
+    row = phones.rejected_by_id(g.db, shop_id=g.person.shop_id, call_id=call_id, rejected_id=rejected_id)
     if row is None or row.drafts is None:
         abort(404)
     keep_accepted(row)
-    phones.see_aside(g.db, g.person, call_id=call_id, aside_id=aside_id, now=now())
+    phones.see_rejected(g.db, g.person, call_id=call_id, rejected_id=rejected_id, now=now())
     note("late entry accepted", f"{row.person.name}: {', '.join(value for _, value in row.fields[:2])}")
     return redirect(url_for("call.page", call_id=call_id))
 
 
-@bp.post("/calls/<uuid:call_id>/aside/<uuid:aside_id>")
+@bp.post("/calls/<uuid:call_id>/aside/<uuid:rejected_id>")
 @login_required
-def see(call_id: UUID, aside_id: UUID) -> ResponseReturnValue:
+def see(call_id: UUID, rejected_id: UUID) -> ResponseReturnValue:
     """Note that somebody has looked at what was set aside; it stays on record."""
     if not FlaskForm().validate():
         abort(400)
-    if not phones.see_aside(g.db, g.person, call_id=call_id, aside_id=aside_id, now=now()):
+    if not phones.see_rejected(g.db, g.person, call_id=call_id, rejected_id=rejected_id, now=now()):
         abort(404)
     return redirect(url_for("call.page", call_id=call_id))

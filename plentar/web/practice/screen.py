@@ -46,7 +46,7 @@ class PracticeCall:
     meter: Named
     outdoor_degf: float | None
     indoor_degf: float | None
-    asides: int = 0
+    rejected_submissions: int = 0
     at_risk: str = ""
 
 

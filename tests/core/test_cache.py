@@ -81,7 +81,7 @@ def test_a_models_solutions_count_without_their_circuit() -> None:
     model = model_of(plate)
     whole = bytes_of(model.variants)
     everyone = np.arange(len(model.hypotheses))
-    first = model.predict("amps:strip-a", Drive(calls=frozenset({"W"}))).shown
+    first = model.predict("amps:strip-a", Drive(calls=frozenset({"W"}))).predicted
     assert SOLVED.bytes < whole * 20
     for call in ("W", "W2", "G", "Y"):
         for volts in range(208, 248, 4):
@@ -90,7 +90,9 @@ def test_a_models_solutions_count_without_their_circuit() -> None:
             model.table([("amps:strip-a", drive), (f"amps:strip-{'abcdef'[volts % 5]}", drive)], everyone)
     assert SOLVED.bytes <= 48 * 1024 * 1024
     assert PREDICTED.bytes <= 40 * 1024 * 1024
-    np.testing.assert_array_equal(first, model_of(plate).predict("amps:strip-a", Drive(calls=frozenset({"W"}))).shown)
+    np.testing.assert_array_equal(
+        first, model_of(plate).predict("amps:strip-a", Drive(calls=frozenset({"W"}))).predicted
+    )
 
 
 @given(st.integers(1, 40), st.data())
@@ -131,7 +133,7 @@ def test_what_is_rounded_no_meter_tells(feet: float) -> None:
     own = replace(plate, feeds=(replace(plate.feeds[0], conductor=conductor),))
     drive = Drive(calls=frozenset({"W"}))
     for point in ("volts:feed-1.l1:feed-1.l2", "amps:strip-a", "volts:strip-b.element.1:strip-b.element.2"):
-        exact, shared = UnitModel(own).predict(point, drive).shown, model_of(own).predict(point, drive).shown
+        exact, shared = UnitModel(own).predict(point, drive).predicted, model_of(own).predict(point, drive).predicted
         assert np.abs(exact - shared).max() < 0.1, point
 
 
@@ -153,8 +155,10 @@ def test_pairs_of_one_calls_readings_solve_only_themselves() -> None:
             "amps:control",
         ):
             ours, theirs = shared.predict(point, drive), whole.predict(point, drive)
-            assert ours.shown == pytest.approx(theirs.shown, abs=1e-6)
-            assert ((ours.softness > 1e6) == (theirs.softness > 1e6)).all()
+            assert ours.predicted == pytest.approx(theirs.predicted, abs=1e-6)
+            assert ((ours.source_ohms > 1e6) == (theirs.source_ohms > 1e6)).all()
             assert shared.between(point, drive)[0] == pytest.approx(whole.between(point, drive)[0], abs=1e-6)
     for ohms in ("ohms:strip-a.element", "ohms:seq-a.coil", "ohms:seq-a.pole-2", "ohms:feed-1.l1:feed-1.l2"):
-        assert shared.predict(ohms, Drive()).shown == pytest.approx(whole.predict(ohms, Drive()).shown, rel=1e-6)
+        assert shared.predict(ohms, Drive()).predicted == pytest.approx(
+            whole.predict(ohms, Drive()).predicted, rel=1e-6
+        )
