@@ -17,13 +17,14 @@ LOOK_SECONDS = 0.02
 
 
 @contextmanager
-def alone(what: str, *, wait_seconds: float, field: str) -> Iterator[None]:
+def alone(what: str, *, wait_seconds: float, field: str = "", busy: str = "") -> Iterator[None]:
     """Wait until nobody else does this, then keep everybody else waiting.
 
     Args:
         what: What is done, in one word, such as `pictures`.
         wait_seconds: How long to wait.
         field: The sender's field, for the message.
+        busy: The message, where it is not about something sent.
 
     Raises:
         BusyError: Others were at it for so long.
@@ -37,7 +38,7 @@ def alone(what: str, *, wait_seconds: float, field: str) -> Iterator[None]:
                 break
             except BlockingIOError:
                 if time.monotonic() > until:
-                    words = f"other {what} are being read: send this one again in a moment"
+                    words = busy or f"other {what} are being read: send this one again in a moment"
                     raise BusyError(words, field=field) from None
                 time.sleep(LOOK_SECONDS)
         try:

@@ -6,6 +6,9 @@ from dataclasses import replace
 from random import Random
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from scipy.stats import CensoredData, ecdf
 
 from plentar.core.causes.diagnosis import diagnose
 from plentar.core.causes.weighted import factor_of
@@ -219,6 +222,16 @@ def test_half_the_parts_outlive_the_median_and_those_running_count() -> None:
     assert life.median_years == 10.0
     assert life.still_running(9.9) == 1.0
     assert life_of("link", [10.0] * 19, [5.0] * 200) is None
+
+
+@given(st.lists(st.integers(1, 12), min_size=20, max_size=40), st.lists(st.integers(1, 12), max_size=40))
+def test_the_share_still_running_is_the_statisticians(failed: list[int], running: list[int]) -> None:
+    """Whole years, so that many end at once: the same as a statistics package estimates."""
+    life = life_of("link", failed, running)
+    assert life is not None
+    found = ecdf(CensoredData(uncensored=failed, right=running)).sf
+    assert life.years == tuple(found.quantiles)
+    assert life.share == pytest.approx(tuple(found.probabilities))
 
 
 def test_a_weibull_fleet_is_told_its_own_median() -> None:

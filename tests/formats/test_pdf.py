@@ -46,14 +46,22 @@ def test_a_killed_maker_is_replaced_and_the_same_words_are_made_once() -> None:
     assert pdf.html_to_pdf("<p>before</p>", static=STATIC) is first
 
 
-def test_a_maker_goes_with_its_asker(tmp_path: Path) -> None:
-    """Three seconds after the asking process is killed nothing of it is left."""
+def test_a_maker_goes_with_its_asker_and_when_another_asks(tmp_path: Path) -> None:
+    """Of two processes one has a maker, that which asked last; when the other is killed nothing of it is left."""
+    pdf.html_to_pdf("<p>mine</p>", static=STATIC)
+    assert pdf._maker.process is not None
+    own = pdf._maker.process.pid
     script = tmp_path / "asker.py"
     script.write_text(ASKER)
     with subprocess.Popen([sys.executable, "-W", "ignore", script, STATIC], stdout=subprocess.PIPE, text=True) as asker:
         assert asker.stdout is not None
         maker = int(asker.stdout.readline())
         assert is_there(maker)
+        while is_there(own):
+            time.sleep(0.02)
+        assert pdf.html_to_pdf("<p>mine again</p>", static=STATIC).startswith(b"%PDF")
+        while is_there(maker):
+            time.sleep(0.02)
         asker.kill()
         asker.wait(60)
     died = time.monotonic()

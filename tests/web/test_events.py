@@ -244,14 +244,14 @@ def test_the_pad_and_the_stopwatch_hold_silence_against_one_window(
     """112 s with no printed window is late, not failed, wherever it is asked."""
     shop, client = unprinted, sign_in(app, unprinted)
     send(client, shop, event("reading", ago=seconds + 20, point=SUPPLY, typed="240"))
-    send(client, shop, event("tap", ago=seconds, action="call"))
+    send(client, shop, event("tap", ago=seconds, deed="call"))
     pad = client.post(
         f"{shop.url}/readings",
         data={"reading_id": str(uuid4()), "point": "amps:strip-a", "value": "0.0"},
         headers=HTMX,
     ).text
     assert word in pad[pad.index('id="verdict"') :][:900]
-    send(client, shop, event("tap", action="on", stage="strip-a"))
+    send(client, shop, event("tap", deed="on", stage="strip-a"))
     watch = flat(client.get(f"{shop.url}/timing").text)
     row = watch[watch.index('<p class="watch-name"><b>Strip A</b>') :][:900]
     assert {"not proven": "pass"}.get(word, word) in row
@@ -276,9 +276,9 @@ def test_a_run_on_low_control_volts_proves_nothing_anywhere(
     client: FlaskClient, shop: ShopOf, volts: str, is_proven: bool
 ) -> None:
     """The report and the timing page judge one run the same way."""
-    send(client, shop, event("tap", ago=100, action="call"))
+    send(client, shop, event("tap", ago=100, deed="call"))
     send(client, shop, event("reading", ago=90, point="volts:seq-a.coil.1:seq-a.coil.2", typed=volts))
-    send(client, shop, event("tap", ago=60, action="on", stage="strip-a"))
+    send(client, shop, event("tap", ago=60, deed="on", stage="strip-a"))
     timing, report = client.get(f"{shop.url}/timing").text, client.get(f"{shop.url}/report").text
     assert ("below 22 V times prove nothing" in timing) is not is_proven
     told = report[report.index(">Run 1<") :]

@@ -7,7 +7,6 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.stats import CensoredData, ecdf
 
 from plentar.core.history.past import YEAR_SECONDS
 from plentar.core.unit.place import place_of
@@ -67,13 +66,16 @@ def life_of(kind: str, failed_years: Sequence[float], running_years: Sequence[fl
         failed_years: How long each that failed had run [years].
         running_years: How long each has run that still does [years].
     Source:
-        Kaplan and Meier's estimate of what is censored on the right, by scipy.stats.ecdf.
+        Kaplan and Meier's estimate of what is censored on the right: with d of n at risk failing at an age, the share
+        still running is multiplied by 1 - d / n. Written out, since scipy.stats, which a test holds it against, takes
+        70 MB of every server process.
     """
     if len(failed_years) < LEAST_FAILURES:
         return None
-    sample = CensoredData(uncensored=list(failed_years), right=list(running_years))
-    found = ecdf(sample).sf
-    years, share = np.asarray(found.quantiles), np.asarray(found.probabilities)
+    failed, lives = np.sort(failed_years), np.sort([*failed_years, *running_years])
+    years = np.unique(lives)
+    at_risk = lives.size - np.searchsorted(lives, years)
+    share = np.cumprod(1 - (np.searchsorted(failed, years, "right") - np.searchsorted(failed, years)) / at_risk)
     below = np.flatnonzero(share <= 0.5)
     return Life(
         kind=kind,
