@@ -5,8 +5,10 @@ stand in a module of their own and answer from it; `Visit` hands their answers o
 ask those above it, never the other way round.
 """
 
+from dataclasses import replace
 from functools import cached_property
 
+from plentar.core.evidence.events import Event
 from plentar.core.visit import advice, consequences, control, evidence, heat, timing, verdicts, work
 from plentar.core.visit.advice import SURE_SHARE
 from plentar.core.visit.state import VisitState
@@ -17,6 +19,10 @@ __all__ = ["CAPACITOR", "SURE_SHARE", "Visit"]
 
 class Visit(VisitState):
     """One call's evidence on one unit, judged. Each answer is worked out when it is first asked for, and once."""
+
+    def plus(self, *events: Event) -> "Visit":
+        """Return the visit with later events, nothing worked out yet."""
+        return replace(self, record=self.record.plus(*events))
 
     # What was read, and what the unit is fed and told now.
     knows = evidence.knows

@@ -122,7 +122,7 @@ class _Writing:
         except PlentarError as error:
             return EventAnswer(id=draft.id, answer="refused", error=error)
         self.fresh.append((draft, event))
-        self.visit = visit_of(self.call, self.visit.record.plus(event), self.moment)
+        self.visit = self.visit.plus(event)
         return EventAnswer(id=draft.id, answer="kept", seq=event.seq)
 
     def _known(self, draft: Draft, known: Event) -> EventAnswer:
