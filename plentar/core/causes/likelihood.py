@@ -36,6 +36,18 @@ Floats = NDArray[np.float64]
 # (docs/architecture.md).
 WRONG_SHARE = 0.02
 MISREAD_SHARE = 0.003
+# Whatever is wrong lies anywhere on a meter's ohms: from the leads' own to some 50 kilohms, e to the power of twelve.
+OHMS_RANGE_LOGS = 12.0
+# What a meter's leads and tips add [ohm].
+LEADS_OHMS = 0.3
+# Open where open is predicted says as much as a value known to a twentieth: the peak of a normal curve so wide.
+OPEN_DENSITY = 8.0
+# The area under a normal curve of height and width one: the square root of two pi.
+NORMAL_AREA = 2.5066
+# What a meter on the wrong function shows [V]: next to nothing.
+WRONG_FUNCTION_VOLTS = 0.3
+# How many times likelier a reading is while a pole has yet to move than after, to be put down to that.
+SILENT_RATIO = 5.0
 # Below an amp a part is off, whatever its tolerance.
 LEAST_AMPS = 1.0
 # Harnesses couple up to ten times what a foot of single wire does, as far as half the line (docs/trade.md, section 5,
@@ -69,17 +81,19 @@ def _one_likelihood(
     # OL is stored as a very large number; beyond this nothing changes any more.
     value = min(reading.value, 1e8)
     if spot_of(reading.point).is_ohms:
-        # Ohms span decades, and open is open: compare their logarithms. 0.3 ohm is what leads and tips make.
+        # Ohms span decades, and open is open: compare their logarithms.
         both_open = (predicted >= 1e6) & (value >= 1e6)
-        at, low, high = (np.log(np.minimum(ohms, 1e8) + 0.3) for ohms in (np.asarray(value), least, most))
-        width = np.hypot(spread / (predicted + 0.3), (reading.meter_uncertainty / 2 + 0.1) / (value + 0.3))
-        density = np.where(both_open, 8.0, _shouldered(at, low, high, width))
+        at, low, high = (np.log(np.minimum(ohms, 1e8) + LEADS_OHMS) for ohms in (np.asarray(value), least, most))
+        width = np.hypot(
+            spread / (predicted + LEADS_OHMS), (reading.meter_uncertainty / 2 + 0.1) / (value + LEADS_OHMS)
+        )
+        density = np.where(both_open, OPEN_DENSITY, _shouldered(at, low, high, width))
         sound: Floats = (1 - WRONG_SHARE) * density
-        return sound + WRONG_SHARE / 12.0, sound
+        return sound + WRONG_SHARE / OHMS_RANGE_LOGS, sound
     width = np.hypot(spread, reading.meter_uncertainty / 2)
     density = _shouldered(np.asarray(value), least, most, width)
     # A dial on the wrong function shows next to nothing, whatever stands there.
-    wrong_function = np.exp(-0.5 * (value / 0.3) ** 2) / 0.75
+    wrong_function = np.exp(-0.5 * (value / WRONG_FUNCTION_VOLTS) ** 2) / 0.75
     sound = (1 - WRONG_SHARE - MISREAD_SHARE) * density
     return sound + WRONG_SHARE / quantity_of(reading.point).usual_range + MISREAD_SHARE * wrong_function, sound
 
@@ -87,7 +101,7 @@ def _one_likelihood(
 def _shouldered(value: Floats, least: Floats, most: Floats, width: Floats) -> Floats:
     """Return the density of a value that lies anywhere between two others, give or take a width."""
     beyond = np.maximum(np.maximum(least - value, value - most), 0.0)
-    density: Floats = np.exp(-0.5 * (beyond / width) ** 2) / (most - least + 2.5066 * width)
+    density: Floats = np.exp(-0.5 * (beyond / width) ** 2) / (most - least + NORMAL_AREA * width)
     return density
 
 
@@ -440,7 +454,7 @@ def _is_silent(model: UnitModel, reading: Reading, phases: Sequence[Phase], assu
     calls = tuple((call, None) for call, _ in reading.condition.calls)
     settled = replace(reading, condition=replace(reading.condition, calls=calls))
     moved = max(phase.density[0] for phase in _phases(model, settled, assumptions))
-    return bool(max(phase.density[0] for phase in phases) > 5.0 * moved)
+    return bool(max(phase.density[0] for phase in phases) > SILENT_RATIO * moved)
 
 
 def _watched_phases(model: UnitModel, observation: Observation, assumptions: Assumptions) -> list[Phase]:

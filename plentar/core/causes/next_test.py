@@ -43,6 +43,8 @@ AWAY, LEAST_MINUTES = {"panel": 1.5, "thermostat": 1.0}, 0.5
 LIVE_SURCHARGE = 1.25
 # Every feed off, locked, and proven dead with the meter proven before and after.
 ISOLATE_MINUTES = 5.0
+# Power back on with everybody told to stand clear; a sequencer waited out; a tap on the thermostat. Chosen, see LOOKS.
+POWER_BACK_MINUTES, SEQUENCER_MINUTES, THERMOSTAT_MINUTES = 2.0, 2.0, 0.4
 # What each school reaches for first: a factor on the minutes of its kind of test.
 SCHOOLS: dict[str, dict[str, float]] = {
     "amps first": {"amps": 0.7},
@@ -274,12 +276,11 @@ def minutes_of(
         return minutes + (0.0 if dead else ISOLATE_MINUTES)
     calls = frozenset(name for name, _ in condition.calls)
     if dead:
-        # Power back on, and whoever was told to stand clear.
-        minutes += 2.0
+        minutes += POWER_BACK_MINUTES
     if calls != test.drive.calls:
         slow = any(device.of_kind.is_thermal for device in plate.devices)
-        # A sequencer is waited out; a relay is a tap on the thermostat.
-        minutes += 2.0 if slow and (test.drive.calls ^ calls) & {"W", "W2"} else 0.4
+        is_waited_out = slow and (test.drive.calls ^ calls) & {"W", "W2"}
+        minutes += SEQUENCER_MINUTES if is_waited_out else THERMOSTAT_MINUTES
     # Live work costs more than its minutes.
     return minutes * LIVE_SURCHARGE
 

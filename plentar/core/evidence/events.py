@@ -180,6 +180,11 @@ class Ticked(_Action):
             raise ReadingError(f"expected volts of zero or more, got {self.volts:g}", field="volts")
 
 
+# A known live source [V]: from the lowest leg to ground in use, 120 V less a quarter, to a 277 V line and what it may
+# exceed that by.
+LIVE_SOURCE_VOLTS = (90.0, 320.0)
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class MeterProven(_Action):
     """A meter shown to read: on a known live source, in the mode it is to be trusted in."""
@@ -190,8 +195,9 @@ class MeterProven(_Action):
     meter: str = ""
 
     def __post_init__(self) -> None:
-        if not 90.0 <= self.volts <= 320.0:
-            raise ReadingError(f"a known live source reads 90 to 320 V, got {self.volts:g}", field="volts")
+        least, most = LIVE_SOURCE_VOLTS
+        if not least <= self.volts <= most:
+            raise ReadingError(f"a known live source reads {least:g} to {most:g} V, got {self.volts:g}", field="volts")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
