@@ -147,9 +147,8 @@ def migrate(engine: Engine, revision: str = "head", *, drop_data: bool = False) 
             config.attributes["connection"] = connection
             current = revision_of(connection)
             if current is not None and current not in order:
-                raise SchemaError(
-                    f"the database is at {current}, which this program does not know: it is a newer one's"
-                )
+                whose = "it is from before the first release" if current < order[0] else "it is a newer one's"
+                raise SchemaError(f"the database is at {current}, which this program does not know: {whose}")
             is_down = revision == "base" or (
                 revision in order and current is not None and order.index(revision) < order.index(current)
             )

@@ -86,6 +86,8 @@ def restore(engine: Engine, file: Path, now: datetime, *, serving: str | URL = "
     """
     revision = _revision_in(engine, file)
     if revision not in known_revisions():
+        if revision < known_revisions()[0]:
+            raise DumpError(f"made before the first release ({revision}): restore it with the program that made it")
         raise DumpError(f"made by a later version of this program ({revision}); update the program first")
     with engine.connect() as connection:
         if others := connection.scalar(text(_OTHERS)):

@@ -6,7 +6,7 @@ from typing import Any
 from uuid import UUID, uuid4
 
 import pytest
-from sqlalchemy import Engine, delete, inspect, select, update
+from sqlalchemy import Engine, delete, inspect, update
 from sqlalchemy.exc import DatabaseError, IntegrityError
 from sqlalchemy.orm import Session
 
@@ -120,116 +120,6 @@ def test_migrations_go_up_and_down_and_match_the_models(engine: Engine) -> None:
         migrate(own, "base", drop_data=True)
         assert inspect(own).get_table_names() == ["alembic_version"]
         migrate(own)
-
-
-OLD_ROWS = """
-insert into shop (id, name, time_zone) values ('{shop}', 'Old shop', 'UTC');
-insert into person (id, shop_id, name, email, role, password_hash)
-  values ('{person}', '{shop}', 'Old hand', 'old@shop.example', 'lead', 'x');
-insert into meter (id, shop_id, name, ranges) values ('{meter}', '{shop}', 'Meter', '[]');
-insert into place (id, shop_id, name, town, occupant, access_note) values ('{place}', '{shop}', '1 Old Row', '', '',
-  '');
-insert into unit (id, shop_id, place_id, label, nameplate, version) values
-  ('{unit}', '{shop}', '{place}', 'u', '{{}}', 1);
-insert into call (id, shop_id, unit_id, technician_id, meter_id, complaints, words, status, scheduled_at, closed_at,
-  outcome, condition, at_risk)
-  values ('{call}', '{shop}', '{unit}', '{person}', '{meter}', '["no heat"]', '', 'closed', '2026-11-01 09:00+00',
-  '2026-11-01 10:30+00', 'link replaced', '{{"feeds": {{"feed-1": "proven dead"}}, "control": "proven dead",
-  "calls": {{"W": "2026-11-01T09:10:00+00:00"}}, "changed_at": "2026-11-01T10:00:00+00:00", "bypassed": true}}', '');
-insert into reading (id, shop_id, call_id, person_id, meter_id, point, value, typed, meter_uncertainty,
-  counts_uncertainty, condition, taken_at, received_at, supersedes_id, reason)
-  values ('{first}', '{shop}', '{call}', '{person}', '{meter}', 'amps:strip-a', 20.8, '20.8', 0.5, 0.2,
-  '{{"feeds": {{"feed-1": "live"}}, "control": "from unit", "calls": {{"W": 300.0}}, "seconds_since_change": 300.0}}',
-  '2026-11-01 09:20+00', '2026-11-01 09:20+00', null, ''),
-  ('{second}', '{shop}', '{call}', '{person}', '{meter}', 'amps:strip-a', 19.9, '19.9', 0.5, 0.2,
-  '{{"feeds": {{"feed-1": "live"}}, "control": "from unit", "calls": {{"W": 320.0}}, "seconds_since_change": 320.0}}',
-  '2026-11-01 09:21+00', '2026-11-01 09:21+00', '{first}', 'wrong lead');
-insert into observation (id, shop_id, call_id, person_id, at, kind, about, state, note, condition) values
-  ('{look}', '{shop}', '{call}', '{person}', '2026-11-01 09:05+00', 'filter-dirty', '', 'found', 'grey', '{{}}'),
-  ('{tap}', '{shop}', '{call}', '{person}', '2026-11-01 09:30+00', 'run-on', '2:strip-a', 'done', '', '{{}}'),
-  ('{safe}', '{shop}', '{call}', '{person}', '2026-11-01 09:40+00', 'safe-dead', 'feed-1', 'done', '', '{{}}'),
-  ('{cap}', '{shop}', '{call}', '{person}', '2026-11-01 09:50+00', 'capacitor', '', 'done',
-   '{{"microfarads": 7.4}}', '{{}}'),
-  ('{out}', '{shop}', '{call}', '{person}', '2026-11-01 09:50+00', 'capacitor-out', '', 'found', '', '{{}}'),
-  ('{air}', '{shop}', '{call}', '{person}', '2026-11-01 09:55+00', 'air', 'clean', 'done',
-   '{{"reading": {{"return_degf": 70, "supply_degf": 104, "altitude_feet": 600}}}}', '{{}}');
-insert into accepted_cause (id, shop_id, call_id, person_id, at, faults, title, cause, cause_not_found, consequence,
-  share, withdrawn_at) values ('{cause}', '{shop}', '{call}', '{person}', '2026-11-01 10:01+00',
-  '["strip-a.link.open"]',
-  'Link open', 'little air', false, '', 0.9, '2026-11-01 10:02+00');
-insert into photo (id, shop_id, call_id, person_id, at, part, note, image, thumbnail)
-  values ('{photo}', '{shop}', '{call}', '{person}', '2026-11-01 10:03+00', 'strip-a', 'brown', 'big', 'small');
-insert into current_log (id, shop_id, call_id, person_id, at, name, clamp, source, found, samples, called_seconds,
-  dropped_seconds, supply_volts, settings, recording_since) values ('{log}', '{shop}', '{call}', '{person}',
-  '2026-11-01 10:04+00', 'a log', 'feed-1', 'csv', '9 rows', 'packed', 5, 400, 238, '{{}}', null);
-insert into work_item (id, shop_id, call_id, person_id, at, kind, about, data, due_on, done_at) values
-  ('{part}', '{shop}', '{call}', '{person}', '2026-11-01 10:10+00', 'part', '',
-   '{{"name": "link", "minutes": 20, "price": null, "choice": ""}}', null, null),
-  ('{left}', '{shop}', '{call}', '{person}', '2026-11-01 10:11+00', 'temporary', 'strip-a',
-   '{{"how": "off", "tag": "off", "left_watts": 5000, "whole_watts": 10000}}', '2026-11-09', '2026-11-05 09:00+00'),
-  ('{back}', '{shop}', '{call}', '{person}', '2026-11-01 10:12+00', 'power-back', '', '{{"ledger_sound": true}}',
-   null, null),
-  ('{proof}', '{shop}', '{call}', '{person}', '2026-11-01 10:20+00', 'unproven', '', '{{"reason": "no time"}}', null,
-   null)
-"""
-
-
-def test_an_older_database_migrates_with_its_calls(engine: Engine) -> None:
-    """Every row becomes an event in the order it was done; what was derived is derived again; dead is not inherited."""
-    from plentar.core.evidence.lockout import fold
-    from plentar.core.evidence.record import Record
-    from plentar.core.unit.patterns import PATTERNS
-    from plentar.web.call_layout.visits import event_of
-
-    names = (
-        "shop person meter place unit call first second look tap safe cap out air cause photo log part left back proof"
-    )
-    ids = {name: uuid4() for name in [*names.split(), "proof"]}
-    with own_database(engine) as own:
-        migrate(own, "0004")
-        with own.begin() as connection:
-            for statement in OLD_ROWS.format(**ids).split(";\n"):
-                connection.exec_driver_sql(statement)
-        migrate(own)
-        with Session(own) as db:
-            rows = events.list_after(db, shop_id=ids["shop"], call_id=ids["call"])
-            record = Record([event_of(row) for row in rows])
-            kinds = [event.action.kind for event in record.events]
-            first = [
-                "seen",
-                "reading",
-                "reading",
-                "tap",
-                "note",
-                "reading",
-                "reading",
-                "reading",
-                "air",
-                "opened",
-                "cause",
-                "void",
-                "photo",
-                "log",
-            ]
-            assert kinds == [*first, *["part", "temporary", "power-back", "settled", "closed", "temporary-done"]]
-            assert [entry.reading.value for entry in record.standing if entry.reading.function == "amps"] == [19.9]
-            assert record.taken[0].void_reason == "wrong lead"
-            assert record.taken[0].reading.condition.call_seconds("W") == 300.0
-            assert record.causes == []
-            assert record.closed is not None
-            assert record.open_temporaries[0][2], "made right after the call was closed"
-            assert record.taps[0][1].stage == "strip-a"
-            assert record.settled is not None
-            assert record.settled[1].reason == "no time"
-            state = fold(PATTERNS["two-strip-sequencer"](), record.events)
-            assert state.feeds["feed-1"] == "live", "power went back on after what was once called proven dead"
-            photo = events.get_photo(db, shop_id=ids["shop"], call_id=ids["call"], photo_id=ids["photo"])
-            assert photo is not None
-            assert photo.image == b"big"
-            assert events.get_samples(db, shop_id=ids["shop"], log_id=ids["log"]) == b"packed"
-            call = db.scalar(select(Call).where(Call.id == ids["call"]))
-            assert call is not None
-            assert (call.seq, call.status, call.outcome) == (len(rows), "closed", "link replaced")
 
 
 def test_old_and_new_ids_are_uuids(db: Session, shop: ShopOf) -> None:
