@@ -273,7 +273,7 @@ class Solution:
     def _impedances(self, rows: Ints) -> Complex:
         variants, size = self.variants, self.variants.nodes
         weakref.finalize(self, IMPEDANCES.drop, self.key)
-        found = np.empty((size, size, rows.size), dtype=np.complex64)
+        found: Any = np.empty((size, size, rows.size), dtype=np.complex64)
         with _matrices:
             for start in range(0, rows.size, ROWS_AT_ONCE):
                 block = slice(start, start + ROWS_AT_ONCE)
