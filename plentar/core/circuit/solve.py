@@ -281,7 +281,7 @@ class Solution:
                 identity = np.broadcast_to(identity, (size, size, len(rows[block])))
                 matrices = variants.factored(rows[block], self.states[rows[block]])
                 found[:, :, block] = variants.pattern.solve(matrices, identity)
-        return found
+        return np.asarray(found)
 
     def copy(self) -> "Solution":
         """Return a copy that can go on without changing this one."""
