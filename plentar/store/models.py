@@ -31,6 +31,7 @@ __all__ = [
     "KitRow",
     "LogSamples",
     "MeterRow",
+    "OfShop",
     "PartRow",
     "Person",
     "Phone",
@@ -69,6 +70,13 @@ class Base(DeclarativeBase):
     }
 
 
+class OfShop:
+    """A row of one shop: its key begins with the shop, so that no query and no foreign key crosses shops."""
+
+    shop_id: Mapped[UUID] = mapped_column(ForeignKey("shop.id"), primary_key=True)
+    id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
+
+
 class Shop(Base):
     """One business. Its time zone is how its people see UTC moments; currency and tax are those of its papers."""
 
@@ -91,12 +99,10 @@ class Shop(Base):
     retention: Mapped[dict[str, Any]] = mapped_column(default=dict, server_default=text("'{}'"))
 
 
-class ImportBatch(Base):
+class ImportBatch(OfShop, Base):
     """One export file that was imported: when, by whom, and its name. What came in with it names it."""
 
     __tablename__ = "import_batch"
-    shop_id: Mapped[UUID] = mapped_column(ForeignKey("shop.id"), primary_key=True)
-    id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
     at: Mapped[datetime]
     # None: somebody at the server's own command line.
     person_id: Mapped[UUID | None]
@@ -104,7 +110,7 @@ class ImportBatch(Base):
     file: Mapped[str] = mapped_column(String(200))
 
 
-class Person(Base):
+class Person(OfShop, Base):
     """Someone who signs in: a technician, or a lead who also keeps the shop's people, meters and rules."""
 
     __tablename__ = "person"
@@ -113,8 +119,6 @@ class Person(Base):
         CheckConstraint("role in ('technician', 'lead')", name="role"),
         CheckConstraint("email = lower(email)", name="email_lower"),
     )
-    shop_id: Mapped[UUID] = mapped_column(ForeignKey("shop.id"), primary_key=True)
-    id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
     name: Mapped[str] = mapped_column(String(120))
     email: Mapped[str] = mapped_column(String(254), unique=True)
     role: Mapped[str] = mapped_column(String(20), default="technician")
@@ -129,13 +133,11 @@ class Person(Base):
     shop: Mapped[Shop] = relationship()
 
 
-class MeterRow(Base):
+class MeterRow(OfShop, Base):
     """A shop's meter with its accuracy, one entry a function and range; retired, it is offered no more."""
 
     __tablename__ = "meter"
     __table_args__ = (UniqueConstraint("shop_id", "name"),)
-    shop_id: Mapped[UUID] = mapped_column(ForeignKey("shop.id"), primary_key=True)
-    id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
     name: Mapped[str] = mapped_column(String(120))
     ranges: Mapped[list[Any]]
     has_low_impedance: Mapped[bool] = mapped_column(default=False, server_default=text("false"))
@@ -145,7 +147,7 @@ class MeterRow(Base):
     retired_at: Mapped[datetime | None]
 
 
-class PlaceRow(Base):
+class PlaceRow(OfShop, Base):
     """An address. One made by mistake is taken back (`removed_at`): it stands in no list, and what was kept stays."""
 
     __tablename__ = "place"
@@ -153,8 +155,6 @@ class PlaceRow(Base):
         ForeignKeyConstraint(["shop_id", "import_id"], ["import_batch.shop_id", "import_batch.id"]),
         Index("uq_place_shop_id_name", "shop_id", "name", unique=True, postgresql_where=text("removed_at is null")),
     )
-    shop_id: Mapped[UUID] = mapped_column(ForeignKey("shop.id"), primary_key=True)
-    id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
     name: Mapped[str] = mapped_column(String(120))
     town: Mapped[str] = mapped_column(String(120), default="")
     occupant: Mapped[str] = mapped_column(String(120), default="")
@@ -174,7 +174,7 @@ class PlaceRow(Base):
     imported: Mapped[ImportBatch | None] = relationship(viewonly=True)
 
 
-class PlaceChange(Base):
+class PlaceChange(OfShop, Base):
     """What stood of a place before somebody set it right."""
 
     __tablename__ = "place_change"
@@ -183,8 +183,6 @@ class PlaceChange(Base):
         ForeignKeyConstraint(["shop_id", "person_id"], ["person.shop_id", "person.id"]),
         Index(None, "shop_id", "place_id", "changed_at"),
     )
-    shop_id: Mapped[UUID] = mapped_column(ForeignKey("shop.id"), primary_key=True)
-    id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
     place_id: Mapped[UUID]
     person_id: Mapped[UUID]
     changed_at: Mapped[datetime]
@@ -192,7 +190,7 @@ class PlaceChange(Base):
     person: Mapped[Person] = relationship(viewonly=True)
 
 
-class Unit(Base):
+class Unit(OfShop, Base):
     """One air handler and its heat kit; `nameplate` is a unit file's JSON."""
 
     __tablename__ = "unit"
@@ -201,8 +199,6 @@ class Unit(Base):
         ForeignKeyConstraint(["shop_id", "place_id"], ["place.shop_id", "place.id"]),
         Index(None, "shop_id", "place_id"),
     )
-    shop_id: Mapped[UUID] = mapped_column(ForeignKey("shop.id"), primary_key=True)
-    id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
     place_id: Mapped[UUID]
     label: Mapped[str] = mapped_column(String(120))
     nameplate: Mapped[dict[str, Any]]
@@ -213,7 +209,7 @@ class Unit(Base):
     place: Mapped[PlaceRow] = relationship(viewonly=True)
 
 
-class Call(Base):
+class Call(OfShop, Base):
     """One visit to one unit. What was done on it are its events; status, moment and outcome are kept copies of them."""
 
     __tablename__ = "call"
@@ -232,8 +228,6 @@ class Call(Base):
         ForeignKeyConstraint(["shop_id", "import_id"], ["import_batch.shop_id", "import_batch.id"]),
         CheckConstraint("window_minutes >= 0 and minutes > 0", name="plan"),
     )
-    shop_id: Mapped[UUID] = mapped_column(ForeignKey("shop.id"), primary_key=True)
-    id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
     unit_id: Mapped[UUID]
     technician_id: Mapped[UUID]
     meter_id: Mapped[UUID]
@@ -333,7 +327,7 @@ class LogSamples(Base):
     samples: Mapped[bytes]
 
 
-class ShopLimit(Base):
+class ShopLimit(OfShop, Base):
     """A limit the shop set to its own figures: the newest row of a name stands, the earlier ones tell the story."""
 
     __tablename__ = "shop_limit"
@@ -341,8 +335,6 @@ class ShopLimit(Base):
         ForeignKeyConstraint(["shop_id", "person_id"], ["person.shop_id", "person.id"]),
         Index(None, "shop_id", "name", "set_at"),
     )
-    shop_id: Mapped[UUID] = mapped_column(ForeignKey("shop.id"), primary_key=True)
-    id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
     name: Mapped[str] = mapped_column(String(60))
     figures: Mapped[list[Any] | None]
     person_id: Mapped[UUID]
@@ -362,18 +354,16 @@ class PartRow(Base):
     label: Mapped[dict[str, Any]]
 
 
-class KitRow(Base):
+class KitRow(OfShop, Base):
     """A heat kit the shop meets, as its label gives it."""
 
     __tablename__ = "kit"
     __table_args__ = (UniqueConstraint("shop_id", "model"),)
-    shop_id: Mapped[UUID] = mapped_column(ForeignKey("shop.id"), primary_key=True)
-    id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
     model: Mapped[str] = mapped_column(String(120))
     label: Mapped[dict[str, Any]]
 
 
-class SignIn(Base):
+class SignIn(OfShop, Base):
     """One sign-in on one device: open until it is ended, lapses or its person may no longer sign in.
 
     `token_hash` is of the secret in the session's cookie, `device_hash` of the one that tells this browser apart for a
@@ -385,8 +375,6 @@ class SignIn(Base):
         ForeignKeyConstraint(["shop_id", "person_id"], ["person.shop_id", "person.id"]),
         Index(None, "shop_id", "person_id", "seen_at"),
     )
-    shop_id: Mapped[UUID] = mapped_column(ForeignKey("shop.id"), primary_key=True)
-    id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
     person_id: Mapped[UUID]
     token_hash: Mapped[bytes] = mapped_column(unique=True)
     device_hash: Mapped[bytes | None] = mapped_column(index=True)
@@ -462,7 +450,7 @@ class SignInGuess(Base):
     tries: Mapped[int]
 
 
-class ShareLink(Base):
+class ShareLink(OfShop, Base):
     """A paper of one call for whoever holds the link; the link's secret is nowhere but in the link."""
 
     __tablename__ = "share_link"
@@ -471,8 +459,6 @@ class ShareLink(Base):
         ForeignKeyConstraint(["shop_id", "person_id"], ["person.shop_id", "person.id"]),
         Index(None, "shop_id", "call_id"),
     )
-    shop_id: Mapped[UUID] = mapped_column(ForeignKey("shop.id"), primary_key=True)
-    id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
     call_id: Mapped[UUID]
     person_id: Mapped[UUID]
     token_hash: Mapped[bytes] = mapped_column(unique=True)

@@ -5,15 +5,15 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID, uuid4
 
-from sqlalchemy import CheckConstraint, ForeignKey, ForeignKeyConstraint, Index, String, UniqueConstraint, text
+from sqlalchemy import CheckConstraint, ForeignKeyConstraint, Index, String, UniqueConstraint, text
 from sqlalchemy.orm import Mapped, mapped_column
 
-from plentar.store.models import Base
+from plentar.store.models import Base, OfShop
 
 __all__ = ["Learner", "PracticeAnswer", "PracticeCase", "PracticeClass", "PracticeRun", "PracticeStep"]
 
 
-class Learner(Base):
+class Learner(OfShop, Base):
     """Who practises: a person of the shop, or somebody of a class under a name of their own, known by a secret."""
 
     __tablename__ = "learner"
@@ -24,8 +24,6 @@ class Learner(Base):
         Index("uq_learner_person", "shop_id", "person_id", unique=True, postgresql_where=text("person_id is not null")),
         Index(None, "shop_id", "class_id"),
     )
-    shop_id: Mapped[UUID] = mapped_column(ForeignKey("shop.id"), primary_key=True)
-    id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
     person_id: Mapped[UUID | None]
     class_id: Mapped[UUID | None]
     name: Mapped[str] = mapped_column(String(80))
@@ -33,24 +31,20 @@ class Learner(Base):
     made_at: Mapped[datetime]
 
 
-class PracticeCase(Base):
+class PracticeCase(OfShop, Base):
     """An instructor's case: its file's content."""
 
     __tablename__ = "practice_case"
-    shop_id: Mapped[UUID] = mapped_column(ForeignKey("shop.id"), primary_key=True)
-    id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
     title: Mapped[str] = mapped_column(String(120))
     document: Mapped[dict[str, Any]]
     made_at: Mapped[datetime]
 
 
-class PracticeClass(Base):
+class PracticeClass(OfShop, Base):
     """A class: its cases, and the code that lets anybody in while it is open."""
 
     __tablename__ = "practice_class"
     __table_args__ = (CheckConstraint("code = upper(code)", name="code_upper"),)
-    shop_id: Mapped[UUID] = mapped_column(ForeignKey("shop.id"), primary_key=True)
-    id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
     name: Mapped[str] = mapped_column(String(120))
     code: Mapped[str] = mapped_column(String(12), unique=True)
     case_ids: Mapped[list[Any]]
@@ -60,7 +54,7 @@ class PracticeClass(Base):
     closed_at: Mapped[datetime | None]
 
 
-class PracticeRun(Base):
+class PracticeRun(OfShop, Base):
     """One attempt at a case, with the case as it was then; `seconds` is its clock at the last step."""
 
     __tablename__ = "practice_run"
@@ -69,8 +63,6 @@ class PracticeRun(Base):
         CheckConstraint("seconds >= 0 and seq >= 0", name="forward"),
         Index(None, "shop_id", "learner_id", "began_at"),
     )
-    shop_id: Mapped[UUID] = mapped_column(ForeignKey("shop.id"), primary_key=True)
-    id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
     learner_id: Mapped[UUID]
     case_id: Mapped[str] = mapped_column(String(60))
     document: Mapped[dict[str, Any]]

@@ -5,13 +5,13 @@ Keyed and scoped as all others: a row's shop leads its key.
 
 from datetime import date, datetime
 from typing import Any
-from uuid import UUID, uuid4
+from uuid import UUID
 
 from sqlalchemy import CheckConstraint, Computed, ForeignKey, ForeignKeyConstraint, Index, LargeBinary, String, Text
 from sqlalchemy.dialects.postgresql import JSONB, TSVECTOR
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
-from plentar.store.models import Base, Call, ImportBatch, Person, PlaceRow, Unit
+from plentar.store.models import Base, Call, ImportBatch, OfShop, Person, PlaceRow, Unit
 
 __all__ = [
     "AuditRow",
@@ -31,7 +31,7 @@ __all__ = [
 ORDER_STATES = ("to order", "ordered", "here", "fitted", "not needed")
 
 
-class OneTimeLink(Base):
+class OneTimeLink(OfShop, Base):
     """A way in that works once: for somebody new, or for one who lost theirs. Only its secret's hash is kept."""
 
     __tablename__ = "one_time_link"
@@ -40,8 +40,6 @@ class OneTimeLink(Base):
         CheckConstraint("kind in ('invite', 'reset')", name="kind"),
         Index(None, "shop_id", "person_id"),
     )
-    shop_id: Mapped[UUID] = mapped_column(ForeignKey("shop.id"), primary_key=True)
-    id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
     person_id: Mapped[UUID]
     kind: Mapped[str] = mapped_column(String(10))
     token_hash: Mapped[bytes] = mapped_column(unique=True)
@@ -51,7 +49,7 @@ class OneTimeLink(Base):
     person: Mapped[Person] = relationship(viewonly=True)
 
 
-class Passkey(Base):
+class Passkey(OfShop, Base):
     """A person's key on one of their devices: what proves it, and how often it was used as the device counts."""
 
     __tablename__ = "passkey"
@@ -60,8 +58,6 @@ class Passkey(Base):
         CheckConstraint("sign_count >= 0", name="sign_count"),
         Index(None, "shop_id", "person_id"),
     )
-    shop_id: Mapped[UUID] = mapped_column(ForeignKey("shop.id"), primary_key=True)
-    id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
     person_id: Mapped[UUID]
     credential_id: Mapped[bytes] = mapped_column(unique=True)
     public_key: Mapped[bytes]
@@ -82,7 +78,7 @@ class PasskeyChallenge(Base):
     expires_at: Mapped[datetime]
 
 
-class AuditRow(Base):
+class AuditRow(OfShop, Base):
     """Who changed what of the shop, when, from what to what: append-only (a trigger sees to it)."""
 
     __tablename__ = "audit"
@@ -91,8 +87,6 @@ class AuditRow(Base):
         Index(None, "shop_id", "at"),
         ForeignKeyConstraint(["shop_id", "import_id"], ["import_batch.shop_id", "import_batch.id"]),
     )
-    shop_id: Mapped[UUID] = mapped_column(ForeignKey("shop.id"), primary_key=True)
-    id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
     at: Mapped[datetime]
     # None: somebody at the server's own command line.
     person_id: Mapped[UUID | None]
@@ -120,7 +114,7 @@ class Stock(Base):
     count: Mapped[int]
 
 
-class FollowUp(Base):
+class FollowUp(OfShop, Base):
     """What is still owed to a place, by a day of the shop's own calendar."""
 
     __tablename__ = "follow_up"
@@ -133,8 +127,6 @@ class FollowUp(Base):
         Index(None, "shop_id", "place_id"),
         Index("ix_follow_up_open", "shop_id", "due_on", postgresql_where="done_at is null"),
     )
-    shop_id: Mapped[UUID] = mapped_column(ForeignKey("shop.id"), primary_key=True)
-    id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
     place_id: Mapped[UUID]
     unit_id: Mapped[UUID | None]
     call_id: Mapped[UUID | None]
@@ -148,7 +140,7 @@ class FollowUp(Base):
     unit: Mapped[Unit | None] = relationship(viewonly=True)
 
 
-class PartOrder(Base):
+class PartOrder(OfShop, Base):
     """A part a call waits for, and how far it has come."""
 
     __tablename__ = "part_order"
@@ -159,8 +151,6 @@ class PartOrder(Base):
         Index(None, "shop_id", "call_id"),
         Index("ix_part_order_open", "shop_id", "state", postgresql_where="state in ('to order', 'ordered', 'here')"),
     )
-    shop_id: Mapped[UUID] = mapped_column(ForeignKey("shop.id"), primary_key=True)
-    id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
     call_id: Mapped[UUID]
     name: Mapped[str] = mapped_column(String(200))
     state: Mapped[str] = mapped_column(String(20), default="to order")
@@ -182,7 +172,7 @@ class BlockMinutes(Base):
     minutes: Mapped[float]
 
 
-class Round(Base):
+class Round(OfShop, Base):
     """A season's check over many units: which, on what days, by whom. Its calls are the planned checks."""
 
     __tablename__ = "round"
@@ -192,8 +182,6 @@ class Round(Base):
         ForeignKeyConstraint(["shop_id", "import_id"], ["import_batch.shop_id", "import_batch.id"]),
         Index(None, "shop_id", "made_at"),
     )
-    shop_id: Mapped[UUID] = mapped_column(ForeignKey("shop.id"), primary_key=True)
-    id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
     name: Mapped[str] = mapped_column(String(120))
     owner: Mapped[str] = mapped_column(String(120), default="")
     made_by_id: Mapped[UUID]
