@@ -44,7 +44,7 @@ from plentar.core.evidence.events import (
     Voided,
     Withdrawn,
 )
-from plentar.core.evidence.lockout import FRAME_VOLTS, Lockout, safe_ticks
+from plentar.core.evidence.lockout import Lockout, safe_ticks
 from plentar.core.evidence.merging import lockout_then
 from plentar.core.evidence.metrology import Meter
 from plentar.core.evidence.reading import Condition, Reading
@@ -56,6 +56,7 @@ from plentar.core.limits.moments import (
     MOST_DOUBT_SECONDS,
     OLDEST_OPENING_SECONDS,
 )
+from plentar.core.limits.voltages import FRAME_VOLTS
 from plentar.core.message import Text, joined, message
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import place_of

@@ -15,14 +15,15 @@ from plentar.core.circuit.solve import Solution, Variants, settle
 from plentar.core.circuit.wiring import wire
 from plentar.core.evidence.reading import Condition
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
+from plentar.core.limits.voltages import CONTROL_LIVE_VOLTS, LIVE_VOLTS
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import EARTH, amps_at, place_of
 
 __all__ = ["LineState", "line_states"]
 
 LineState = Literal["carries", "live", "dead", "alive", "idle"]
-# For drawing only, never for dead: above what strays couple in, above half of a weak 24 V, above a motor's standby.
-LIVE_VOLTS, CONTROL_LIVE_VOLTS, CARRIES_AMPS = 30.0, 12.0, 0.3
+# For drawing only: above a motor's standby [A].
+CARRIES_AMPS = 0.3
 
 
 def line_states(

@@ -10,6 +10,7 @@ from typing import ClassVar, Literal
 
 from plentar.core.errors import ReadingError
 from plentar.core.evidence.reading import Condition, ControlState, FeedState, Hand, Mode
+from plentar.core.limits.voltages import LIVE_SOURCE_VOLTS
 from plentar.core.unit.nameplate import Nameplate
 
 __all__ = [
@@ -178,11 +179,6 @@ class Ticked(_Action):
         _text(self.about, "about", 80)
         if self.volts is not None and not 0 <= self.volts < 10_000:
             raise ReadingError(f"expected volts of zero or more, got {self.volts:g}", field="volts")
-
-
-# A known live source [V]: from the lowest leg to ground in use, 120 V less a quarter, to a 277 V line and what it may
-# exceed that by.
-LIVE_SOURCE_VOLTS = (90.0, 320.0)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

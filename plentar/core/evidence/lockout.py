@@ -26,19 +26,15 @@ from plentar.core.evidence.events import (
 )
 from plentar.core.evidence.reading import Condition, ControlState, FeedState, Mode
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
+from plentar.core.limits.voltages import FRAME_SHARE, FRAME_VOLTS
 from plentar.core.message import Text, message
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import GROUND, spot_of, volts_at
 from plentar.core.unit.points import is_control_side
 
-__all__ = ["FRAME_VOLTS", "Lock", "Lockout", "Pair", "dead_pairs", "fold", "safe_ticks"]
+__all__ = ["Lock", "Lockout", "Pair", "dead_pairs", "fold", "safe_ticks"]
 
 CONTROL_PAIR = volts_at("board.r", "board.c")
-# A leg's own reading to the frame shows the frame when it is at least this share of what the leg stands above ground:
-# half a lost bond still lets a meter show some volts, four fifths of them it does not.
-FRAME_SHARE = 0.8
-# The same of another source's leg, 120 V to the frame.
-FRAME_VOLTS = FRAME_SHARE * 120.0
 VOLTS = ("volts", "dc_volts")
 
 

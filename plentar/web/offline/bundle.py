@@ -27,9 +27,10 @@ from plentar.core.evidence.events import (
     Tapped,
     Ticked,
 )
-from plentar.core.evidence.lockout import FRAME_SHARE, FRAME_VOLTS, dead_pairs, safe_ticks
+from plentar.core.evidence.lockout import dead_pairs, safe_ticks
 from plentar.core.evidence.metrology import Meter
 from plentar.core.judging.timing import stages_of
+from plentar.core.limits.voltages import FRAME_SHARE, FRAME_VOLTS
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import GROUND, ohms_at, volts_at
 from plentar.core.visit import Visit
