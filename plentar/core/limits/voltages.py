@@ -9,7 +9,7 @@ LEG_VOLTS = 120.0
 FRAME_SHARE = 0.8
 # The same of another source's leg [V].
 FRAME_VOLTS = FRAME_SHARE * LEG_VOLTS
-# What a known live source may read [V]: below lies no leg in use (120 V less a quarter), above no line (277 V and a sixth).
+# What a known live source may read [V]: below lies no leg in use (120 V less a quarter), above no line (277 V).
 LIVE_SOURCE_VOLTS = (90.0, 320.0)
 # For drawing only, never for dead [V]: above what strays couple in, and above half of a weak 24 V.
 LIVE_VOLTS, CONTROL_LIVE_VOLTS = 30.0, 12.0
