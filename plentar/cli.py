@@ -293,6 +293,10 @@ def backup(file: Path) -> None:
     click.echo(f"{file}: {file.stat().st_size:,} bytes")
 
 
+def _shops(count: int) -> str:
+    return "1 shop is" if count == 1 else f"{count} shops are"
+
+
 @main.command()
 @click.argument("file", type=click.Path(path_type=Path), required=False)
 @click.option("--replace", is_flag=True, help="Everything the database holds now goes.")
@@ -307,7 +311,7 @@ def restore(file: Path | None, replace: bool, is_finishing: bool) -> None:
     serving = _settings().database_url
     with _database(as_owner=True) as engine:
         if is_finishing:
-            click.echo(f"{finish(engine, datetime.now(UTC), serving=serving)} shops are back; everybody signs in again")
+            click.echo(f"{_shops(finish(engine, datetime.now(UTC), serving=serving))} back; everybody signs in again")
             return
         if file is None:
             _fail("FILE", ValueError("expected the backup's file"))
@@ -317,7 +321,7 @@ def restore(file: Path | None, replace: bool, is_finishing: bool) -> None:
             shops = run(engine, file, datetime.now(UTC), serving=serving)
         except DumpError as error:
             _fail(str(file), error)
-    click.echo(f"{file}: {shops} shops are back; everybody signs in again")
+    click.echo(f"{file}: {_shops(shops)} back; everybody signs in again")
 
 
 @main.command()

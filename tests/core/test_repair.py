@@ -161,7 +161,7 @@ def test_moved_back_to_its_place_and_marked_ends() -> None:
 @pytest.mark.parametrize(
     ("change", "words"),
     [
-        (lambda rows: rows[1:], "1 leads are not in the ledger"),
+        (lambda rows: rows[1:], "every lead of the part belongs in the ledger: 1 missing"),
         (lambda rows: [*rows, replace(rows[0], lead="x")], "has no lead 'x'"),
         (lambda rows: [replace(rows[0], after="relay-z.coil.1"), *rows[1:]], "has no terminal"),
     ],

@@ -88,7 +88,7 @@ def check_ledger(plate: Nameplate, part: str, rows: Sequence[LedgerLead]) -> tup
                 raise ReadingError(f"{part_words(part)} has no terminal {place!r}", field=f"after:{row.lead}")
     missing = ends.keys() - {row.lead for row in rows}
     if missing:
-        raise ReadingError(f"{len(missing)} leads are not in the ledger", field="lead")
+        raise ReadingError(f"every lead of the part belongs in the ledger: {len(missing)} missing", field="lead")
     notes = [note for row in rows for note in _row_notes(plate, ends[row.lead], row, places)]
     shared: dict[str, list[str]] = {}
     for row in rows:
