@@ -35,9 +35,9 @@ def message(reason: str, /, **figures: Figure) -> Message:
     """Return a reason with its figures.
 
     Example:
-        >>> said("supply.heat-falls-square-volts")
-        Said(id='supply.heat-falls-square-volts', figures=())
-        >>> said("verdict.leads-differ", amps=20.8, other_amps=17.9).figures
+        >>> message("supply.heat-falls-square-volts")
+        Message(id='supply.heat-falls-square-volts', figures=())
+        >>> message("verdict.leads-differ", amps=20.8, other_amps=17.9).figures
         (('amps', 20.8), ('other_amps', 17.9))
     """
     return Message(reason, tuple(figures.items()))
@@ -48,7 +48,7 @@ def joined(items: Iterable[Text], by: Literal["and", "or", "comma", "semicolon"]
 
     Example:
         >>> joined(["W", "G"])
-        Said(id='list.and', figures=(('items', ('W', 'G')),))
+        Message(id='list.and', figures=(('items', ('W', 'G')),))
         >>> joined(["W"])
         'W'
     """

@@ -71,7 +71,7 @@ def degrees(degf: float, places: int = 0) -> str:
     Example:
         >>> degrees(28.4), degrees(35, 1)
         ('28 °F', '35.0 °F')
-        >>> with shown_in(Display(is_celsius=True)):
+        >>> with shown_in(DisplayUnits(is_celsius=True)):
         ...     degrees(28.4), degrees(212)
         ('-2 °C', '100 °C')
     """
@@ -82,7 +82,7 @@ def apart(delta_degf: float, places: int = 0) -> str:
     """Say how far two temperatures lie apart [°F]: no zero point is taken off.
 
     Example:
-        >>> with shown_in(Display(is_celsius=True)):
+        >>> with shown_in(DisplayUnits(is_celsius=True)):
         ...     apart(36), apart(1, 1)
         ('20 °C', '0.6 °C')
     """
@@ -103,7 +103,7 @@ def wire(size: str) -> str:
     Example:
         >>> wire("6")
         '#6'
-        >>> with shown_in(Display(is_metric_wire=True)):
+        >>> with shown_in(DisplayUnits(is_metric_wire=True)):
         ...     wire("6"), wire("4/0")
         ('13.3 mm² (#6)', '107 mm² (#4/0)')
     """

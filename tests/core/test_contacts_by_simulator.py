@@ -262,14 +262,15 @@ def batches(rows: Iterable[int]) -> Iterable[list[int]]:
         yield taken[start : start + ROWS]
 
 
-# With nothing or the fan called little moves: those are for script/long.
+# With nothing or the fan called little moves, and under heat alone little else than with everything called: those are
+# for script/long.
 LITTLE = pytest.mark.long
 
 
 @pytest.mark.parametrize(
     "calls",
     [
-        pytest.param(calls, id=name, marks=[LITTLE] if calls <= {"G"} else [])
+        pytest.param(calls, id=name, marks=[] if name == "both" else [LITTLE])
         for name, calls in zip(("idle", "fan", "heat", "both"), CALLS, strict=True)
     ],
 )

@@ -42,7 +42,7 @@ def test_every_point_of_the_run_sheet_stands_on_terminals_of_the_network(name: s
         assert find_point(plate, point.id) is point
 
 
-@pytest.mark.parametrize("name", ALL)
+@pytest.mark.parametrize("name", [pytest.param(n, marks=[pytest.mark.long] if "six" in n else []) for n in ALL])
 def test_every_test_of_the_catalogue_can_be_predicted_and_is_unique(name: str) -> None:
     """No test twice, none at a place that cannot be reached with a probe, ohms only without a call."""
     plate = PATTERNS[name]()

@@ -88,7 +88,10 @@ def test_everything_said_of_a_unit_is_words(path: Path) -> None:
     assert sorted({words for words in map(render, of_the_unit(plate_of(path))) if NOT_WORDS.search(words)}) == []
 
 
-@pytest.mark.parametrize("path", UNITS, ids=[path.stem for path in UNITS])
+# Six strips take half a minute and say what four do: they are for script/long.
+@pytest.mark.parametrize(
+    "path", [pytest.param(p, id=p.stem, marks=[pytest.mark.long] if "six" in p.stem else []) for p in UNITS]
+)
 def test_everything_that_follows_from_readings_is_words(path: Path) -> None:
     """Verdicts, findings, causes, reasons and next tests of every fifteenth fault."""
     plate = plate_of(path)

@@ -188,7 +188,7 @@ def place_words(plate: Nameplate, part: str) -> Text:
         >>> from plentar.core.unit.patterns import PATTERNS
         >>> unit = PATTERNS["two-strip-sequencer"]()
         >>> place_words(unit, "blower-relay.nc").figures
-        (('owner', Said(id='places.blower-relay', figures=())), ('part', 'NC'))
+        (('owner', Message(id='places.blower-relay', figures=())), ('part', 'NC'))
     """
     place = place_of(part)
     if part == "fuse":
@@ -226,7 +226,7 @@ def terminal_words(plate: Nameplate, terminal: str) -> Text:
         >>> from plentar.core.unit.patterns import PATTERNS
         >>> unit = PATTERNS["two-strip-sequencer"]()
         >>> terminal_words(unit, "feed-1.l1")
-        Said(id='places.leg-unit', figures=(('leg', 'L1'),))
+        Message(id='places.leg-unit', figures=(('leg', 'L1'),))
     """
     if terminal == GROUND:
         return message("places.ground")

@@ -50,7 +50,7 @@ class MeterRange:
 
         Example:
             >>> MeterRange(quantity="amps", percent=1.5, counts=2, resolution=0.1).spoken
-            Said(id='metrology.counts', figures=(('percent', 1.5), ('counts', 2), ('resolution', 0.1)))
+            Message(id='metrology.counts', figures=(('percent', 1.5), ('counts', 2), ('resolution', 0.1)))
         """
         return message("metrology.counts", percent=self.percent, counts=self.counts, resolution=self.resolution)
 

@@ -219,7 +219,7 @@ def judge_on(stage: Stage, seconds: float | None, elapsed_seconds: float) -> Ver
         >>> [judge_on(stage, s, 200).kind for s in (10.0, 60.0, 100.0, 120.0, None)]
         ['early', '', 'late', 'late', 'did not close']
         >>> judge_on(stage, None, 45.0).next_step
-        Said(id='timing.wait-s-more', figures=(('left_seconds', 45.0),))
+        Message(id='timing.wait-s-more', figures=(('left_seconds', 45.0),))
     """
     window = stage.on
     # What has not come yet is judged by how long it has not.

@@ -89,7 +89,7 @@ def estimate(answers: Iterable[ItemAnswer]) -> Estimate:
     """Return what a skill is after some answers, oldest first.
 
     Example:
-        >>> found = estimate([Answer(difficulty=0.0, is_right=True)] * 10)
+        >>> found = estimate([ItemAnswer(difficulty=0.0, is_right=True)] * 10)
         >>> found.skill > 1.0, found.answers
         (True, 10)
     """
