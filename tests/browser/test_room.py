@@ -66,7 +66,7 @@ SCREENS = """() => {
 }"""
 
 
-@pytest.mark.parametrize("pattern", ["two-strip-sequencer", "six-strip-chained"])
+@pytest.mark.parametrize("pattern", ["two-strip-sequencer", pytest.param("six-strip-chained", marks=pytest.mark.long)])
 def test_a_step_on_a_phone_is_no_more_than_a_screen_and_a_half(
     open_page: Callable[..., Page], make_shop: Callable[..., ShopOf], pattern: str
 ) -> None:
