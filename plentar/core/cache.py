@@ -44,8 +44,8 @@ _all: "WeakSet[ByteBoundedCache]" = WeakSet()
 
 def sweep_all() -> None:
     """Let go of everything that nobody asked for since this was last called."""
-    for held in list(_all):
-        held.sweep()
+    for cache in list(_all):
+        cache.sweep()
 
 
 class ByteBoundedCache:
@@ -57,7 +57,8 @@ class ByteBoundedCache:
 
     def __init__(self, megabytes: float, *, size: Callable[[Any], int] = bytes_of) -> None:
         self._cache: LRUCache[Hashable, Any] = LRUCache(maxsize=megabytes * 1024 * 1024, getsizeof=size)
-        self._used: set[Hashable] = set()
+        # What was there at the last sweep and was not asked for since: no more than is held, swept or not.
+        self._unused: set[Hashable] = set()
         self._lock = RLock()
         _all.add(self)
 
@@ -69,7 +70,7 @@ class ByteBoundedCache:
             except KeyError:
                 pass
             else:
-                self._used.add(key)
+                self._unused.discard(key)
                 return found
         # Outside the lock: a first diagnosis takes a second, and others must not wait for it.
         made = make()
@@ -79,7 +80,7 @@ class ByteBoundedCache:
                     self._cache[key] = made
                 except ValueError:
                     return made
-            self._used.add(key)
+            self._unused.discard(key)
             kept: T = self._cache[key]
             return kept
 
@@ -96,9 +97,9 @@ class ByteBoundedCache:
     def sweep(self) -> None:
         """Let go of what nobody asked for since the last time this was called."""
         with self._lock:
-            for key in [key for key in self._cache if key not in self._used]:
+            for key in self._unused:
                 self._cache.pop(key, None)
-            self._used.clear()
+            self._unused = set(self._cache)
 
     def clear(self) -> None:
         """Let go of everything."""

@@ -10,7 +10,9 @@ from sqlalchemy.orm import Session
 
 from plentar.store.models import Call
 
-__all__ = ["GATE", "RowLockedError", "lock_row", "lock_row_of_call", "make_gate"]
+__all__ = [
+    "GATE", "LOCK_NOT_AVAILABLE", "QUERY_CANCELED", "RowLockedError", "lock_row", "lock_row_of_call", "make_gate",
+]  # fmt: skip
 
 T = TypeVar("T")
 # Where a session carries its process's gate.
