@@ -15,7 +15,6 @@ from plentar.core.evidence.events import (
     Action,
     Aired,
     Amended,
-    Approved,
     Caused,
     Checked,
     Closed,
@@ -28,7 +27,6 @@ from plentar.core.evidence.events import (
     Marked,
     Measured,
     MeterProven,
-    Noted,
     Observed,
     Opened,
     Photographed,
@@ -75,13 +73,7 @@ FELT_ROWS = ("row-blower", "row-strips")
 FILTER = "filter"
 # What a complaint is that is on no list: said in their words.
 OTHER = "other"
-VOIDABLE = (
-    Measured, Observed, Mapped, Photographed, Tapped, Logged, Aired, Caused, Fitted, Approved, Temporary, Noted, Marked,
-    Landed, Signed,
-)  # fmt: skip
 CLOSED = "this call is closed; its record stands"
-# What is decided of a call, once: evidence may come late, a second closing may not.
-DECISIONS = (Closed, RepairSettled, Amended, Withdrawn, Approved)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -112,11 +104,7 @@ def take_in(visit: Visit, action: Action, sender: Sender) -> Action:
     """
     sender = _by_our_clock(visit, sender)
     # A paper may be signed after the call was closed: that changes nothing in it.
-    if (
-        visit.record.closed is not None
-        and not isinstance(action, TemporaryDone | Signed)
-        and not _is_late(visit, action, sender)
-    ):
+    if visit.record.closed is not None and not action.is_after_closing and not _is_late(visit, action, sender):
         event, _ = visit.record.closed
         words = "this call is closed; its readings stand" if isinstance(action, Measured) else CLOSED
         raise ReadingError(
@@ -173,7 +161,7 @@ def _is_late(visit: Visit, action: Action, sender: Sender) -> bool:
     assert visit.record.closed is not None  # noqa: S101 - asked of a closed call only
     closed, _ = visit.record.closed
     is_before = bool(sender.phone) and sender.done_at - sender.clock_seconds < closed.latest
-    return is_before and sender.person != closed.person and not isinstance(action, DECISIONS)
+    return is_before and sender.person != closed.person and not action.is_decision
 
 
 @singledispatch
@@ -282,7 +270,7 @@ def _uncertainty(meter: Meter, quantity: str, value: float) -> tuple[float, floa
 def _voided(action: Voided, visit: Visit, sender: Sender) -> Action:
     event = visit.record.event(action.event)
     # Switches, locks and proofs are facts of safety: nobody strikes those out.
-    if event is None or not isinstance(event.action, VOIDABLE):
+    if event is None or not event.action.is_voidable:
         raise ReadingError("there is nothing of that kind to strike out here", field="event")
     if action.event in visit.record.voided:
         raise ReadingError("that was voided already; reload to see it", field="event")

@@ -6,7 +6,7 @@ from typing import Any
 from pydantic import TypeAdapter, ValidationError
 
 from plentar.core.errors import PlentarError, ReadingError
-from plentar.core.evidence.events import DEEDS, Action
+from plentar.core.evidence.events import ACTIONS, Action
 from plentar.formats.unit_json import field_path
 
 __all__ = ["action_from_json", "action_schema", "action_to_json", "sent_part"]
@@ -17,9 +17,9 @@ OWN_KINDS = ("opened", "plate")
 
 @lru_cache(maxsize=64)
 def _adapter(kind: str) -> TypeAdapter[Any]:
-    action = DEEDS.get(kind)
+    action = ACTIONS.get(kind)
     if action is None:
-        raise ReadingError(f"expected one of {', '.join(sorted(set(DEEDS) - set(OWN_KINDS)))}", field="kind")
+        raise ReadingError(f"expected one of {', '.join(sorted(set(ACTIONS) - set(OWN_KINDS)))}", field="kind")
     return TypeAdapter(action)
 
 
@@ -42,7 +42,7 @@ def action_from_json(kind: str, document: object, *, is_kept: bool = False) -> A
     if not isinstance(document, dict):
         raise ReadingError("expected an object with the fields of that action", field="payload")
     adapter = _adapter(kind)
-    action_type = DEEDS[kind]
+    action_type = ACTIONS[kind]
     if not is_kept:
         if kind in OWN_KINDS:
             raise ReadingError("only the application records that", field="kind")
@@ -75,9 +75,9 @@ def sent_part(action: Action) -> dict[str, Any]:
 def action_schema() -> dict[str, Any]:
     """Return the JSON Schema of what may be sent, one definition a kind."""
     kinds = {}
-    for kind in sorted(set(DEEDS) - set(OWN_KINDS)):
+    for kind in sorted(set(ACTIONS) - set(OWN_KINDS)):
         schema = _adapter(kind).json_schema()
-        for name in DEEDS[kind].derived:
+        for name in ACTIONS[kind].derived:
             schema["properties"].pop(name, None)
         kinds[kind] = schema
     return {"format": "plentar.events/1", "kinds": kinds}

@@ -24,7 +24,7 @@ from plentar.formats.numbers import degrees_typed, parse_number
 from plentar.formats.unit_json import UNIT_FORMAT, nameplate_from_json, nameplate_to_json
 from plentar.words import render
 
-__all__ = ["DEEDS", "PlateForm", "plate_form_of", "plate_form_read"]
+__all__ = ["PLATE_CHANGES", "PlateForm", "plate_form_of", "plate_form_read"]
 
 _STEP = re.compile(r"([a-z][a-z0-9_]*)|\[(\d+)\]")
 _NAME = re.compile(r"[a-z_]+(\[\d{1,2}\])?(\.[a-z][a-z0-9_]*(\[\d{1,2}\])?){0,4}\Z")
@@ -47,7 +47,7 @@ DEGREES = (
 WHOLE = ("number", "switched_by_pole", "carrying", "insulation_degc", "terminals_degc")
 ROOTS = {entry.name for entry in fields(Nameplate)} - {"assumed"}
 WITH_PARTS = ("feeds", "branches", "shared", "devices", "circuits", "blower", "transformer", "heat_pump", "house")
-DEEDS = ("layout", "add", "remove", "kit", "kind", "swap", "link", "second-pole")
+PLATE_CHANGES = ("layout", "add", "remove", "kit", "kind", "swap", "link", "second-pole")
 # What is gone with a part of another kind.
 OF_A_DEVICE = re.compile(
     r"\.(coil_ohms|holding_amps|rectifier|auxiliary(_from|\..*)?|poles\[\d+\]\.(rated_amps|o\w+_window\..*))\Z"

@@ -8,10 +8,10 @@ from uuid import UUID
 from sqlalchemy import Float, Integer, Row, cast, func, or_, select
 from sqlalchemy.orm import Session, joinedload
 
+from plentar.core.evidence.events import ACTIONS
 from plentar.store.models import Call, EventRow, Unit
 
 __all__ = [
-    "TOLD_KINDS",
     "TimelineEvent",
     "ages_of_units",
     "calls_of_unit",
@@ -22,8 +22,7 @@ __all__ = [
     "told_of",
 ]
 
-# What a timeline tells; the words of everything else are for the call's own page.
-TOLD_KINDS = ("cause", "part", "temporary", "temporary-done", "photo", "mark", "void")
+TIMELINE_KINDS = tuple(kind for kind, action in ACTIONS.items() if action.is_on_timeline)
 # Of a season's check a year and a few repairs between: more than a unit's life.
 MOST_CALLS = 40
 
@@ -49,7 +48,7 @@ def told_of(db: Session, *, shop_id: UUID, call_ids: Sequence[UUID]) -> list[Tim
     """Return what some calls' timeline shows, oldest first; what was voided is left out."""
     rows = db.execute(
         select(EventRow.id, EventRow.call_id, EventRow.kind, EventRow.payload, EventRow.done_at)
-        .where(EventRow.shop_id == shop_id, EventRow.call_id.in_(call_ids), EventRow.kind.in_(TOLD_KINDS))
+        .where(EventRow.shop_id == shop_id, EventRow.call_id.in_(call_ids), EventRow.kind.in_(TIMELINE_KINDS))
         .order_by(EventRow.done_at, EventRow.id)
     ).all()
     return _standing(rows)

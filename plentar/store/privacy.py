@@ -14,6 +14,7 @@ from sqlalchemy import Text, bindparam, cast, exists, func, select, update
 from sqlalchemy.dialects.postgresql import ARRAY, insert
 from sqlalchemy.orm import Session
 
+from plentar.core.evidence.events import ACTIONS
 from plentar.store import audit
 from plentar.store.models import (
     Call,
@@ -33,14 +34,13 @@ __all__ = ["ERASED", "KINDS", "LONGEST_DAYS", "due_for_erasing", "find_places", 
 ERASED = "erased"
 # A hundred years.
 LONGEST_DAYS = 36_500
-# What holds people's words or pictures, as the owner's function `words_erased` blanks them (store/migrations).
-PERSONAL = ("amend", "seen", "photo", "note", "signed", "approval")
-# What a retention can be set for, each with the events it is about.
+# What a retention can be set for, each with the kinds of events it is about; the owner's function `words_erased` blanks
+# what they hold (store/migrations).
 KINDS: dict[str, tuple[str, ...]] = {
-    "words": ("amend", "seen", "note", "approval"),
-    "photos": ("photo",),
-    "signatures": ("signed",),
+    name: tuple(kind for kind, action in ACTIONS.items() if action.retention == name)
+    for name in ("words", "photos", "signatures")
 }
+PERSONAL = tuple(kind for kind, action in ACTIONS.items() if action.retention)
 
 
 def find_places(db: Session, *, shop_id: UUID, words: str) -> Sequence[PlaceRow]:

@@ -19,7 +19,7 @@ from playwright.sync_api import BrowserContext, Page, Playwright, Route, expect
 from sqlalchemy import Engine, text
 from werkzeug.serving import ThreadedWSGIServer
 
-from plentar.core.evidence.events import DEEDS
+from plentar.core.evidence.events import ACTIONS
 from plentar.core.evidence.record import Record
 from plentar.core.visit import Visit
 from plentar.store import events
@@ -330,7 +330,7 @@ def online_twin(app: Flask, twin: ShopOf, rows: Sequence[Any]) -> ShopOf:
         if row.kind == "photo":
             continue
         Ahead.offset = row.done_at - datetime.now(UTC)
-        known = {name: value for name, value in row.payload.items() if name not in DEEDS[row.kind].derived}
+        known = {name: value for name, value in row.payload.items() if name not in ACTIONS[row.kind].derived}
         known.pop("meter", None)
         [answer] = send(client, twin, {"id": str(uuid4()), "kind": row.kind, "payload": known})
         assert answer["answer"] == "kept", answer

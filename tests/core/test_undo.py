@@ -64,7 +64,7 @@ def state(visit: Visit) -> dict[str, object]:
     }
 
 
-DEEDS: dict[str, Action] = {
+EXAMPLES: dict[str, Action] = {
     "reading": Measured(point=LINE, typed="240", value=240.0),
     "found": Observed(sign="heat-marked", about="strip-b", state="found"),
     "fine": Observed(sign="filter-dirty", state="fine"),
@@ -84,13 +84,13 @@ DEEDS: dict[str, Action] = {
 }
 
 
-@pytest.mark.parametrize("kind", DEEDS)
+@pytest.mark.parametrize("kind", EXAMPLES)
 def test_taken_back_it_is_as_it_was(kind: str) -> None:
     """Each kind: the same state as before, both actions on record, in words; and the next tap reaches further back."""
     call = Call()
     call.add(Noted(words="before"))
     before = state(call.visit)
-    event = call.add(DEEDS[kind])
+    event = call.add(EXAMPLES[kind])
     assert state(call.visit) != before
     back = taken_back(call)
     assert back is not None
@@ -104,13 +104,13 @@ def test_taken_back_it_is_as_it_was(kind: str) -> None:
 
 
 @settings(max_examples=60)
-@given(kinds=st.lists(st.sampled_from(sorted(set(DEEDS) - {"tap", "jumpers", "feed", "control"})), max_size=6))
+@given(kinds=st.lists(st.sampled_from(sorted(set(EXAMPLES) - {"tap", "jumpers", "feed", "control"})), max_size=6))
 def test_taking_back_all_that_was_done_leaves_nothing(kinds: list[str]) -> None:
     """Any actions in any order, then as many taps on undo: as the call began; one tap more finds nothing."""
     call = Call()
     before = state(call.visit)
     for kind in kinds:
-        call.add(DEEDS[kind])
+        call.add(EXAMPLES[kind])
     for _ in kinds:
         assert taken_back(call) is not None
     assert state(call.visit) == before
@@ -143,7 +143,7 @@ def test_facts_are_not_taken_back(fact: Action) -> None:
 def test_nobody_takes_back_what_another_did() -> None:
     """Ana's reading is hers: Bo is offered nothing."""
     call = Call()
-    call.add(DEEDS["reading"])
+    call.add(EXAMPLES["reading"])
     assert taken_back(call, "bo") is None
     assert taken_back(call) is not None
 

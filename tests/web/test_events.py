@@ -18,7 +18,7 @@ from PIL import Image
 from sqlalchemy import Engine, text
 
 from plentar.cli import main
-from plentar.core.evidence.events import DEEDS
+from plentar.core.evidence.events import ACTIONS
 from plentar.core.unit.patterns import PATTERNS
 from plentar.core.work.ledger import leads_of
 from plentar.formats.events_json import OWN_KINDS
@@ -88,7 +88,7 @@ def test_one_id_is_one_action(client: FlaskClient, shop: ShopOf, kind: str) -> N
 def test_every_kind_a_person_sends_is_tried() -> None:
     """A new kind of action belongs in the list above; these need something beside them and are tried elsewhere."""
     beside = {"void", "photo", "log", "log-kept", "air", "settled", "temporary-done", "closed", "signed", "withdrawn"}
-    assert set(DEEDS) - set(OWN_KINDS) - beside == set(PAYLOADS)
+    assert set(ACTIONS) - set(OWN_KINDS) - beside == set(PAYLOADS)
 
 
 def at_once(app: Flask, shop: ShopOf, actions: list[Callable[[FlaskClient], Any]]) -> list[Any]:

@@ -12,18 +12,15 @@ from plentar.core.circuit.changes import NO_CHANGE, Changes
 from plentar.core.circuit.drive import Drive
 from plentar.core.circuit.network import (
     ECM,
-    HOLD_SHARE,
-    HOT_AMPS,
     MAX_STEPS,
     METER_OHMS,
-    SEIZED_SHARE,
     SEPARATE,
     SHORTED_SHARE,
     STRAY_SIEMENS,
-    TURNING_SHARE,
     Circuit,
     heated_pieces,
 )
+from plentar.core.circuit.stepping import advance, at_rest, gets_hot, is_turning, pulls_in, trip_groups
 from plentar.core.unit.electrical import OPEN_OHMS
 from plentar.core.unit.place import place_of
 
@@ -325,7 +322,7 @@ def solve_one(circuit: Circuit, drive: Drive, changes: Changes = NO_CHANGE) -> P
         closed_limits = replace(drive, limits_open=False)
     # Limits open only in what has come to rest with them closed.
     settled = PlainSettled(_Prepared(circuit, changes), closed_limits)
-    mover = _Mover(settled)
+    mover = _Movers(settled)
     mover.run()
     if drive.limits_open:
         settled.drive = drive
@@ -333,17 +330,21 @@ def solve_one(circuit: Circuit, drive: Drive, changes: Changes = NO_CHANGE) -> P
     return settled
 
 
-class _Mover:
-    """Moves the contacts of one circuit until nothing wants to move."""
+class _Movers:
+    """The mechanisms of one circuit."""
 
     def __init__(self, settled: PlainSettled) -> None:
         self.s, self.circuit = settled, settled.circuit
-        self.groups = _trip_groups(self.circuit)
+        self.groups = trip_groups(self.circuit)
         self.turns = 0
         drivers = {contact.driver for contact in self.circuit.contacts}
         self.thermal = {device for device in self.circuit.coils if f"thermal:{device}" in drivers}
+        self.pull = {device: volts for device, (_, _, volts) in self.circuit.coils.items()}
+        self.amps: dict[str, float] = {}
+        self.across: dict[str, float] = {}
 
     def run(self, first: bool = True) -> None:
+        """Solve and let move until nothing wants to move."""
         go = first
         while go and self.turns < MAX_STEPS:
             self._states()
@@ -352,31 +353,11 @@ class _Mover:
             self.turns += go
         self.s.chatters = self.turns >= MAX_STEPS
 
-    def _rest(self, kind: str, name: str, is_closed: bool) -> tuple[bool, bool]:
-        """Return a contact's state with nothing driven, and whether its conductors are off altogether."""
-        drive = self.s.drive
-        match kind:
-            case "call":
-                return name in drive.calls and not drive.bypassed, False
-            case "jumper":
-                return name in drive.calls and drive.bypassed, False
-            case "thermostat":
-                return not drive.bypassed, drive.bypassed
-            case "feed":
-                return name not in drive.dead_feeds, False
-            case "disconnect":
-                return name not in drive.opened, False
-            case "fuse":
-                return drive.has_control, drive.separate
-            case "separate":
-                return drive.separate, False
-        return is_closed, False
-
     def _states(self) -> None:
         s, changes = self.s, self.s._p.changes
         for contact in self.circuit.contacts:
             kind, name = contact.moved_by
-            rest, taken_off = self._rest(kind, name, contact.is_closed_at_rest)
+            rest, taken_off = at_rest(contact, s.drive)
             state = rest
             if kind == "relay":
                 state = rest ^ s.energised[name]
@@ -415,38 +396,38 @@ class _Mover:
     def advance(self) -> bool:
         """Let the fastest mechanism that wants to move do so; return whether one did."""
         s, changes = self.s, self.s._p.changes
-        amps = {
+        self.amps = {
             c.id: abs(s.at(c.a) - s.at(c.b)) / changes.contact_ohms.get(c.id, c.ohms) if s.closed[c.id] else 0.0
             for c in self.circuit.contacts
         }
-        over = [c.id for c in self.circuit.contacts if amps[c.id] > c.trip_amps]
-        if self._latch([name for name in over if name in self.groups]):
-            return True
-        across = {
+        self.across = {
             device: abs(s.at(a) - s.at(b)) if s._p.works[device] else 0.0
             for device, (a, b, _) in self.circuit.coils.items()
         }
-        pull = {device: volts for device, (_, _, volts) in self.circuit.coils.items()}
-        quick = {
-            device: (
-                across[device] > HOLD_SHARE * pull[device] if s.energised[device] else across[device] >= pull[device]
-            )
-            for device in self.circuit.coils
-            if device not in self.thermal
-        }
-        if any(s.energised[device] != on for device, on in quick.items()):
-            s.energised.update(quick)
-            return True
-        if self._latch([name for name in over if name not in self.groups]):
-            return True
-        warm = {device: across[device] >= pull[device] for device in self.thermal}
-        if any(s.hot[device] != on for device, on in warm.items()):
-            s.hot.update(warm)
-            return True
-        slow = [name for name, limit in changes.trips_at.items() if amps[name] > limit]
-        if self._latch(slow):
-            return True
-        return s.drive.limits_open and self._open_limits()
+        return bool(advance(self, False))
+
+    def _over(self) -> list[str]:
+        return [c.id for c in self.circuit.contacts if self.amps[c.id] > c.trip_amps]
+
+    def trip_at_once(self, moved: bool) -> bool:
+        return not moved and self._latch([name for name in self._over() if name in self.groups])
+
+    def blow_fuse(self, moved: bool) -> bool:
+        return not moved and self._latch([name for name in self._over() if name not in self.groups])
+
+    def trip_by_heat(self, moved: bool) -> bool:
+        trips_at = self.s._p.changes.trips_at
+        return not moved and self._latch([name for name, limit in trips_at.items() if self.amps[name] > limit])
+
+    def move_relays(self, moved: bool) -> bool:
+        states = self.s.energised
+        relays = (device for device in self.circuit.coils if device not in self.thermal)
+        new = {device: pulls_in(self.across[device], self.pull[device], states[device]) for device in relays}
+        return not moved and _changed(states, new)
+
+    def move_sequencers(self, moved: bool) -> bool:
+        new = {device: self.across[device] >= self.pull[device] for device in self.thermal}
+        return not moved and _changed(self.s.hot, new)
 
     def _latch(self, names: Sequence[str]) -> bool:
         for name in names:
@@ -455,8 +436,10 @@ class _Mover:
             self.s.tripped |= mates
         return bool(names)
 
-    def _open_limits(self) -> bool:
+    def open_limits(self, moved: bool) -> bool:
         s, p = self.s, self.s._p
+        if moved or not s.drive.limits_open:
+            return False
         plain = {branch.id: branch for branch in self.circuit.branches}
 
         def across(branch: str) -> float:
@@ -465,26 +448,21 @@ class _Mover:
 
         for motor in self.circuit.motors:
             drawn = abs(p.branch[motor][2]) * abs(plain[motor].ohms)
-            if 0 < drawn < SEIZED_SHARE and across(motor) > TURNING_SHARE * self.circuit.line_volts:
+            if is_turning(across(motor), drawn, self.circuit.line_volts):
                 return False
-        moved = False
         for contact in self.circuit.contacts:
             kind, strip = contact.moved_by
             if kind != "limit" or contact.id in s.airless:
                 continue
-            if any(across(piece) * abs(p.branch[piece][2]) > HOT_AMPS for piece in heated_pieces(strip)):
-                s.airless.add(contact.id)
-                moved = True
+            if any(gets_hot(across(piece) * abs(p.branch[piece][2])) for piece in heated_pieces(strip)):
                 # One limit a step, as the batched solver lets them open.
-                break
-        return moved
+                s.airless.add(contact.id)
+                return True
+        return False
 
 
-def _trip_groups(circuit: Circuit) -> dict[str, int]:
-    """Number the devices whose poles trip together; what does not trip as a breaker is not in it."""
-    names: dict[str, int] = {}
-    groups = {}
-    for contact in circuit.contacts:
-        if contact.is_breaker:
-            groups[contact.id] = names.setdefault(contact.owner, len(names))
-    return groups
+def _changed(states: dict[str, bool], new: Mapping[str, bool]) -> bool:
+    """Take over new states; return whether one of them differs."""
+    differs = any(states[device] != on for device, on in new.items())
+    states.update(new)
+    return differs

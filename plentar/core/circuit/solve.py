@@ -20,18 +20,15 @@ from plentar.core.circuit.drive import Drive
 from plentar.core.circuit.elimination import Pattern
 from plentar.core.circuit.network import (
     ECM,
-    HOLD_SHARE,
-    HOT_AMPS,
     MAX_STEPS,
-    SEIZED_SHARE,
     SEPARATE,
     SHORTED_SHARE,
     STRAY_SIEMENS,
-    TURNING_SHARE,
     Circuit,
     heated_pieces,
 )
 from plentar.core.circuit.pieces import pieces_of
+from plentar.core.circuit.stepping import advance, at_rest, gets_hot, is_turning, pulls_in, trip_groups
 
 __all__ = ["IMPEDANCES", "Solution", "Variants", "settle"]
 
@@ -360,7 +357,7 @@ def settle(variants: Variants, drive: Drive, *, start: "Solution | None" = None)
         # On from a settled state: what has latched there stays latched.
         found = start.copy()
         found.drive = drive
-    mover = _Movers(variants, drive)
+    mover = _Mover(variants, drive)
     turns = np.zeros(count, dtype=np.int64)
     active = np.arange(count)
     if start is not None:
@@ -410,7 +407,7 @@ def _has_floating(found: Solution) -> Bools:
     return floats
 
 
-class _Movers:
+class _Mover:
     """What moves each contact under one drive."""
 
     def __init__(self, variants: Variants, drive: Drive) -> None:
@@ -425,36 +422,21 @@ class _Movers:
             for end, sign in (("board.r", 1.0), ("board.c", -1.0)):
                 node = variants.node_of[:, circuit.terminals[end]]
                 np.add.at(self.excitation, (np.arange(variants.count), node), sign * circuit.separate_amps)
-        self.rest = np.array([c.is_closed_at_rest for c in circuit.contacts])
+        rest = [at_rest(contact, drive) for contact in circuit.contacts]
+        self.rest = np.array([is_closed for is_closed, _ in rest])
+        self.taken_off = np.array([is_off for _, is_off in rest])
         self.device = np.full(len(circuit.contacts), -1)
         self.is_thermal = np.zeros(len(circuit.contacts), dtype=bool)
-        self.taken_off = np.zeros(len(circuit.contacts), dtype=bool)
         self.is_ecm = np.array([c.driver == "ecm" for c in circuit.contacts])
         for i, contact in enumerate(circuit.contacts):
             kind, name = contact.moved_by
-            if kind == "call":
-                self.rest[i] = name in drive.calls and not drive.bypassed
-            elif kind == "jumper":
-                self.rest[i] = name in drive.calls and drive.bypassed
-            elif kind == "thermostat":
-                self.rest[i] = not drive.bypassed
-                self.taken_off[i] = drive.bypassed
-            elif kind == "feed":
-                self.rest[i] = name not in drive.dead_feeds
-            elif kind == "disconnect":
-                self.rest[i] = name not in drive.opened
-            elif kind == "fuse":
-                # A separate source stands at R and C with the fuse out: it must not feed the transformer backwards.
-                self.rest[i] = drive.has_control
-                self.taken_off[i] = drive.separate
-            elif kind == "separate":
-                self.rest[i] = drive.separate
-            elif kind in ("relay", "thermal"):
+            if kind in ("relay", "thermal"):
                 self.device[i] = variants.devices[name]
                 self.is_thermal[i] = kind == "thermal"
         self.waiting = np.array([c.id in drive.waiting for c in circuit.contacts])
         self.trip = np.array([c.trip_amps for c in circuit.contacts])
-        self.trip_group = _trip_groups(circuit)
+        groups = trip_groups(circuit)
+        self.trip_group = np.array([groups.get(contact.id, -1) for contact in circuit.contacts])
         self.pull = np.array([pull for _, _, pull in circuit.coils.values()])
         self.coil_ends = np.array([[circuit.terminals[a], circuit.terminals[b]] for a, b, _ in circuit.coils.values()])
         thermal_devices = {self.device[i] for i in range(len(self.rest)) if self.is_thermal[i]}
@@ -479,79 +461,75 @@ class _Movers:
 
     def advance(self, rows: Ints, found: Solution) -> Bools:
         """Let the fastest mechanism that wants to move do so in each variant; return which variants moved."""
-        volts, states, tripped = found.volts, found.states, found.tripped
-        energised, hot = found.energised, found.hot
         moved = np.zeros(self.v.count, dtype=bool)
-        layers = rows[:, None]
-        # Amps through each closed contact decide trips; volts across each coil decide the rest.
-        a, b = self.v.contact_a[rows], self.v.contact_b[rows]
-        amps = np.abs((volts[layers, a] - volts[layers, b]) * self.v.closed[rows] * states[rows])
-        over: Bools = np.logical_and(amps > self.trip, states[rows])
-        trips = over & (self.trip_group >= 0)
-        self._latch(rows, trips, tripped, moved)
-        ends = self.v.node_of[rows][:, self.coil_ends]
-        across = np.abs(volts[layers, ends[:, :, 0]] - volts[layers, ends[:, :, 1]]) * self.v.coil_works[rows]
-        # A coil that is in holds at less than it took to pull it in.
-        quick = (
-            np.where(energised[rows], across > HOLD_SHARE * self.pull, across >= self.pull) & ~self.device_is_thermal
-        )
-        free = ~moved[rows]
-        turn = free & (quick != energised[rows]).any(axis=1)
-        energised[rows[turn]] = quick[turn]
-        moved[rows[turn]] = True
-        # After the relays: a fuse takes longer than a contact.
-        fuse_only = over & (self.trip_group < 0) & ~moved[rows][:, None]
-        self._latch(rows, fuse_only, tripped, moved)
-        # A disc moves when everything electric has long settled.
-        warm: Bools = np.logical_and(across >= self.pull, self.device_is_thermal)
-        turn = ~moved[rows] & (warm != hot[rows]).any(axis=1)
-        hot[rows[turn]] = warm[turn]
-        moved[rows[turn]] = True
-        # A weak breaker trips by heat, last of all.
-        slow = (amps > self.v.trips_at[rows]) & states[rows] & ~moved[rows][:, None]
-        self._latch(rows, slow, tripped, moved)
-        if self.drive.limits_open:
-            self._open_limits(rows, volts, found.airless, moved)
+        moved[rows] = advance(_Step(self, rows, found), moved[rows])
         return moved
 
-    def _latch(self, rows: Ints, over: Bools, tripped: Bools, moved: Bools) -> None:
-        for row, contact in zip(*np.nonzero(over), strict=True):
-            group = self.trip_group[contact]
-            together = np.zeros(len(self.trip), dtype=bool)
-            mates = (
-                [i for i, other in enumerate(self.trip_group.tolist()) if other == group] if group >= 0 else [contact]
-            )
-            together[mates] = True
-            tripped[rows[row]] |= together
-            moved[rows[row]] = True
 
-    def _open_limits(self, rows: Ints, volts: Complex, no_air: Bools, moved: Bools) -> None:
-        v, circuit = self.v, self.v.circuit
+class _Step:
+    """One step of some variants: what each mechanism sees of them, and moves."""
+
+    def __init__(self, mover: _Mover, rows: Ints, found: Solution) -> None:
+        self.m, self.v, self.rows, self.found = mover, mover.v, rows, found
+        v, volts, layers = mover.v, found.volts, rows[:, None]
+        # Amps through each closed contact decide trips; volts across each coil decide the rest.
+        a, b = v.contact_a[rows], v.contact_b[rows]
+        self.states = found.states[rows]
+        self.amps = np.abs((volts[layers, a] - volts[layers, b]) * v.closed[rows] * self.states)
+        self.over: Bools = np.logical_and(self.amps > mover.trip, self.states)
+        ends = v.node_of[rows][:, mover.coil_ends]
+        self.across = np.abs(volts[layers, ends[:, :, 0]] - volts[layers, ends[:, :, 1]]) * v.coil_works[rows]
+
+    def trip_at_once(self, moved: Bools) -> Bools:
+        return self._latch(self.over & (self.m.trip_group >= 0) & ~moved[:, None])
+
+    def blow_fuse(self, moved: Bools) -> Bools:
+        return self._latch(self.over & (self.m.trip_group < 0) & ~moved[:, None])
+
+    def trip_by_heat(self, moved: Bools) -> Bools:
+        return self._latch((self.amps > self.v.trips_at[self.rows]) & self.states & ~moved[:, None])
+
+    def move_relays(self, moved: Bools) -> Bools:
+        energised = self.found.energised
+        new = pulls_in(self.across, self.m.pull, energised[self.rows]) & ~self.m.device_is_thermal
+        return self._change(energised, new, moved)
+
+    def move_sequencers(self, moved: Bools) -> Bools:
+        new: Bools = np.logical_and(self.across >= self.m.pull, self.m.device_is_thermal)
+        return self._change(self.found.hot, new, moved)
+
+    def _change(self, states: Bools, new: Bools, moved: Bools) -> Bools:
+        turn: Bools = np.logical_and(~moved, (new != states[self.rows]).any(axis=1))
+        states[self.rows[turn]] = new[turn]
+        return turn
+
+    def _latch(self, over: Bools) -> Bools:
+        group = self.m.trip_group
+        for row, contact in zip(*np.nonzero(over), strict=True):
+            mates = group == group[contact] if group[contact] >= 0 else np.arange(group.size) == contact
+            self.found.tripped[self.rows[row]] |= mates
+        latched: Bools = over.any(axis=1)
+        return latched
+
+    def open_limits(self, moved: Bools) -> Bools:
+        v, circuit, rows, volts = self.v, self.v.circuit, self.rows, self.found.volts
+        opened = np.zeros(len(rows), dtype=bool)
+        if not self.m.drive.limits_open:
+            return opened
         has_air = np.zeros(len(rows), dtype=bool)
         for motor in circuit.motors:
             i = v.branch_at[motor]
             across = np.abs(volts[rows, v.branch_a[rows, i]] - volts[rows, v.branch_b[rows, i]])
             drawn = np.abs(v.admittance[rows, i]) * abs(circuit.branches[i].ohms)
-            # A rotor that stands still draws several times what it does running: it moves no air, whatever its size.
-            turning = (drawn > 0) & (drawn < SEIZED_SHARE) & (across > TURNING_SHARE * circuit.line_volts)
-            has_air |= turning
-        for contact, name in self.limits:
-            # From some 3 A on an element without air gets hot enough for its limit within minutes; one that touches the
-            # frame heats between there and the end that is fed.
+            has_air |= is_turning(across, drawn, circuit.line_volts)
+        for contact, name in self.m.limits:
+            # An element that touches the frame heats between there and the end that is fed.
             hot = np.zeros(len(rows), dtype=bool)
             for piece in heated_pieces(name):
                 i = v.branch_at[piece]
                 across = np.abs(volts[rows, v.branch_a[rows, i]] - volts[rows, v.branch_b[rows, i]])
-                hot |= across * np.abs(v.admittance[rows, i]) > HOT_AMPS
-            heats = hot & ~has_air & ~moved[rows] & ~no_air[rows, contact]
-            no_air[rows[heats], contact] = True
-            moved[rows[heats]] = True
-
-
-def _trip_groups(circuit: Circuit) -> Ints:
-    """Number the devices whose poles trip together; -1 for what does not trip as a breaker."""
-    names: dict[str, int] = {}
-    groups = []
-    for contact in circuit.contacts:
-        groups.append(names.setdefault(contact.owner, len(names)) if contact.is_breaker else -1)
-    return np.array(groups)
+                hot |= gets_hot(across * np.abs(v.admittance[rows, i]))
+            heats = hot & ~has_air & ~moved & ~opened & ~self.found.airless[rows, contact]
+            self.found.airless[rows[heats], contact] = True
+            opened |= heats
+        return opened

@@ -14,8 +14,8 @@ from plentar.core.limits.voltages import LIVE_SOURCE_VOLTS
 from plentar.core.unit.nameplate import Nameplate
 
 __all__ = [
+    "ACTIONS",
     "COLDEST_DEGF",
-    "DEEDS",
     "HOTTEST_DEGF",
     "OPENED_AT",
     "Action",
@@ -73,12 +73,25 @@ MOST_AGO_SECONDS = 86_400.0
 
 
 class _Action:
-    """What a kind of action tells about itself: its name in a file, and which of its fields the sender gives."""
+    """What a kind of action tells about itself; everything that treats kinds differently reads it here."""
 
     __slots__ = ()
+    # Its name in a file.
     kind: ClassVar[str]
     # Fields worked out when the action is taken in; the sender's own are all the others.
     derived: ClassVar[tuple[str, ...]] = ()
+    # Can be voided with a reason; it stays on record. Switches, locks and proofs are facts of safety: never.
+    is_voidable: ClassVar[bool] = False
+    # Undo voids it. Kinds that are undone by their opposite (a switch, a tick) have a rule in `work/undo`.
+    is_undone_by_voiding: ClassVar[bool] = False
+    # Decided once for a call: not taken from a phone once the call is closed, as late evidence is.
+    is_decision: ClassVar[bool] = False
+    # May be done after the call is closed, by anybody: it changes nothing in its papers.
+    is_after_closing: ClassVar[bool] = False
+    # Stands on the unit's timeline over the years.
+    is_on_timeline: ClassVar[bool] = False
+    # What it holds of people: erased with its place, and after the days the shop keeps such things.
+    retention: ClassVar[Literal["", "words", "photos", "signatures"]] = ""
 
 
 def _text(value: str, field_name: str, most: int, *, needed: str = "") -> None:
@@ -107,6 +120,8 @@ class Measured(_Action):
     """
 
     kind = "reading"
+    is_voidable = True
+    is_undone_by_voiding = True
     derived = ("value", "meter_uncertainty", "counts_uncertainty", "calibrated_on", "condition")
     point: str
     typed: str
@@ -134,6 +149,7 @@ class Voided(_Action):
     """Something kept by mistake: it stays on record and counts no more."""
 
     kind = "void"
+    is_on_timeline = True
     event: str
     reason: str
 
@@ -220,6 +236,8 @@ class Observed(_Action):
     """Something looked at, seen, heard or counted: a sign, an item of the look-over, a row of the blower test."""
 
     kind = "seen"
+    is_voidable = True
+    retention = "words"
     derived = ("condition",)
     sign: str
     about: str = ""
@@ -248,6 +266,8 @@ class Mapped(_Action):
     """The thermostat's conductors as they are landed."""
 
     kind = "map"
+    is_voidable = True
+    is_undone_by_voiding = True
     wires: tuple[ThermostatWire, ...]
 
     def __post_init__(self) -> None:
@@ -260,6 +280,10 @@ class Photographed(_Action):
     """A photograph pinned to a part; the picture itself is kept beside the event."""
 
     kind = "photo"
+    is_voidable = True
+    is_undone_by_voiding = True
+    is_on_timeline = True
+    retention = "photos"
     part: str = ""
     note: str = ""
 
@@ -276,6 +300,7 @@ class Tapped(_Action):
     """
 
     kind = "tap"
+    is_voidable = True
     derived = ("run",)
     # The name of the stored field.
     deed: Literal["call", "drop", "on", "off"]
@@ -290,6 +315,7 @@ class Logged(_Action):
     """A logged current: from a file, or begun on a logging meter (`is_recording`); samples are kept beside it."""
 
     kind = "log"
+    is_voidable = True
     name: str
     clamp: str
     source: str = "csv"
@@ -328,6 +354,8 @@ class Aired(_Action):
     """One measurement of the air: the events of the two temperatures, where, and with which filter."""
 
     kind = "air"
+    is_voidable = True
+    is_undone_by_voiding = True
     derived = ("condition",)
     return_reading: str
     supply_reading: str
@@ -341,6 +369,9 @@ class Caused(_Action):
     """A cause the technician accepts, what caused it in turn, and what it led to."""
 
     kind = "cause"
+    is_voidable = True
+    is_undone_by_voiding = True
+    is_on_timeline = True
     derived = ("share", "title")
     faults: tuple[str, ...] = ()
     words: str = ""
@@ -378,6 +409,8 @@ class Landed(_Action):
     """A part's terminal ledger: where every lead sat and where it sits now."""
 
     kind = "ledger"
+    is_voidable = True
+    is_undone_by_voiding = True
     derived = ("condition",)
     part: str
     rows: tuple[LedgerLead, ...]
@@ -389,6 +422,9 @@ class Fitted(_Action):
     """A part used, the minutes it took, its price, and whether its siblings went too."""
 
     kind = "part"
+    is_voidable = True
+    is_undone_by_voiding = True
+    is_on_timeline = True
     name: str
     minutes: float | None = None
     price: float | None = None
@@ -408,6 +444,10 @@ class Approved(_Action):
     """The owner's approval of extra work."""
 
     kind = "approval"
+    is_voidable = True
+    is_undone_by_voiding = True
+    is_decision = True
+    retention = "words"
     who: str
     what: str
 
@@ -425,6 +465,9 @@ class Temporary(_Action):
     """
 
     kind = "temporary"
+    is_voidable = True
+    is_undone_by_voiding = True
+    is_on_timeline = True
     derived = ("left_watts", "whole_watts")
     circuit: str = ""
     how: str
@@ -454,6 +497,8 @@ class TemporaryDone(_Action):
     """A temporary measure undone, or made right."""
 
     kind = "temporary-done"
+    is_after_closing = True
+    is_on_timeline = True
     temporary: str
 
 
@@ -481,6 +526,7 @@ class RepairSettled(_Action):
     """The repair is proven, or left unproven for a reason; `overridden` tells what stood against it."""
 
     kind = "settled"
+    is_decision = True
     derived = ("is_proven", "readings", "overridden")
     reason: str = ""
     is_proven: bool = False
@@ -496,6 +542,9 @@ class Noted(_Action):
     """A line of text for the record."""
 
     kind = "note"
+    is_voidable = True
+    is_undone_by_voiding = True
+    retention = "words"
     words: str
 
     def __post_init__(self) -> None:
@@ -507,6 +556,9 @@ class Marked(_Action):
     """What is written on a part: the filter's size, a date somebody wrote on it; `about` is the part, or `filter`."""
 
     kind = "mark"
+    is_voidable = True
+    is_undone_by_voiding = True
+    is_on_timeline = True
     what: Literal["size", "date"]
     about: str
     words: str
@@ -521,6 +573,8 @@ class Amended(_Action):
     """What the call was begun with, set right: complaint, their words, who is at risk, the temperatures."""
 
     kind = "amend"
+    is_decision = True
+    retention = "words"
     complaints: tuple[str, ...]
     words: str = ""
     at_risk: str = ""
@@ -545,6 +599,9 @@ class Signed(_Action):
     """
 
     kind = "signed"
+    is_voidable = True
+    is_after_closing = True
+    retention = "signatures"
     role: Literal["owner", "technician"]
     name: str
     strokes: tuple[tuple[tuple[int, int], ...], ...] = ()
@@ -563,6 +620,7 @@ class Withdrawn(_Action):
     """The call was begun by mistake: nothing was recorded on it, and it stands in no list any more."""
 
     kind = "withdrawn"
+    is_decision = True
     reason: str
 
     def __post_init__(self) -> None:
@@ -583,6 +641,7 @@ class Closed(_Action):
     """The call is closed with what was done; `reason` overrides what stood against it."""
 
     kind = "closed"
+    is_decision = True
     derived = ("overridden",)
     outcome: str = ""
     reason: str = ""
@@ -598,7 +657,7 @@ Action = (
     | Logged | LoggedOut | Aired | Caused | Landed | Fitted | Approved | Temporary | TemporaryDone | Checked
     | PowerBack | RepairSettled | Noted | Marked | Amended | Signed | Withdrawn | Replated | Closed
 )  # fmt: skip
-DEEDS: dict[str, type[Action]] = {action.kind: action for action in Action.__args__}
+ACTIONS: dict[str, type[Action]] = {action.kind: action for action in Action.__args__}
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -7,7 +7,7 @@ known by now; a reading stamped before that was known is told apart, so that nob
 from collections.abc import Iterable, Mapping
 from dataclasses import replace
 
-from plentar.core.evidence.events import Closed, Event, Measured, PowerBack, Signed, Switched, Tapped, TemporaryDone
+from plentar.core.evidence.events import Closed, Event, Measured, PowerBack, Switched, Tapped
 from plentar.core.evidence.lockout import Lockout, fold
 from plentar.core.evidence.reading import Condition
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
@@ -124,4 +124,4 @@ def after_closing(events: Iterable[Event]) -> tuple[Event, ...]:
     if closed is None:
         return ()
     late = [event for event in known if event.seq > closed.seq]
-    return tuple(event for event in late if not isinstance(event.action, Signed | TemporaryDone | Closed))
+    return tuple(event for event in late if not (event.action.is_after_closing or isinstance(event.action, Closed)))

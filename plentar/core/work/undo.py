@@ -13,24 +13,14 @@ from plentar.core.circuit.places import find_point
 from plentar.core.evidence.events import (
     MOST_AGO_SECONDS,
     Action,
-    Aired,
-    Approved,
-    Caused,
     Checked,
     Event,
-    Fitted,
-    Landed,
     Locked,
-    Mapped,
-    Marked,
     Measured,
-    Noted,
     Observed,
     Opened,
-    Photographed,
     Switched,
     Tapped,
-    Temporary,
     Ticked,
     Voided,
 )
@@ -40,15 +30,10 @@ from plentar.core.message import Text, message
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.points import part_words
 
-__all__ = ["UNDONE_BY_VOIDING", "Undo", "action_words", "undo_id", "undo_of"]
+__all__ = ["Undo", "action_words", "undo_id", "undo_of"]
 
 # Ids of actions that take another back are made from the other's, so that a second tap is the same action again.
 NAMESPACE = UUID("5b1d6a0e-5c0b-4d0c-9a6f-2f7f0c5f9b11")
-# Struck out, with this as the reason.
-UNDONE_BY_VOIDING: tuple[type[Action], ...] = (
-    Measured, Photographed, Caused, Fitted, Approved, Temporary, Noted, Marked, Mapped, Landed,
-    Aired,
-)  # fmt: skip
 AT_REST: Mapping[str, str] = {"control": "from unit", "thermostat": "on"}
 
 
@@ -130,7 +115,7 @@ def _back(record: Record, event: Event, moment: float) -> Action | None:
             return _switched_back(record, event, action, moment)
         case Tapped(is_undone=False) as action:
             return replace(action, is_undone=True)
-        case _ if isinstance(event.action, UNDONE_BY_VOIDING):
+        case _ if event.action.is_undone_by_voiding:
             standing = record.taken_by_id(event.id)
             if event.id in record.voided or (standing is not None and standing.void_reason):
                 return None

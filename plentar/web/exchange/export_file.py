@@ -13,7 +13,7 @@ from sqlalchemy.exc import DataError, IntegrityError
 from sqlalchemy.orm import Session
 
 from plentar.core.errors import PlentarError, ReadingError
-from plentar.core.evidence.events import DEEDS
+from plentar.core.evidence.events import ACTIONS
 from plentar.core.evidence.metrology import MeterRange
 from plentar.core.limits.table import Limits
 from plentar.core.unit.place import spot_of
@@ -170,13 +170,13 @@ def _problems_of(name: str, values: Mapping[str, Any]) -> Iterator[tuple[str, st
 
 def _event(values: Mapping[str, Any]) -> Iterator[tuple[str, str]]:
     kind, payload = values["kind"], values["payload"]
-    if kind not in DEEDS:
+    if kind not in ACTIONS:
         yield "kind", f"there is no entry of the kind {kind[:40]!r}"
         return
     if not isinstance(payload, dict):
         yield "payload", "expected an object"
         return
-    known = set(DEEDS[kind].__dataclass_fields__)
+    known = set(ACTIONS[kind].__dataclass_fields__)
     for field in sorted(set(payload) - known)[:1]:
         yield f"payload.{field[:40]}", "there is no such field"
     action_from_json(kind, payload, is_kept=True)

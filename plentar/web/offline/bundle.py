@@ -30,7 +30,7 @@ from plentar.core.evidence.events import (
 from plentar.core.evidence.lockout import dead_pairs, safe_ticks
 from plentar.core.evidence.metrology import Meter
 from plentar.core.judging.timing import stages_of
-from plentar.core.limits.voltages import FRAME_SHARE, FRAME_VOLTS
+from plentar.core.limits.voltages import FRAME_SHARE, FRAME_VOLTS, LIVE_SOURCE_VOLTS
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import GROUND, ohms_at, volts_at
 from plentar.core.visit import Visit
@@ -283,7 +283,7 @@ def dead_list(visit: Visit, meter: Meter, person: str) -> Mapping[str, Any]:
         "ticked": [line for line, about in safe_ticks(plate) if (line, about) in lockout.ticks],
         "opened": dict(lockout.opened),
         "below_volts": below,
-        "live_volts": [90.0, 320.0],
+        "live_volts": list(LIVE_SOURCE_VOLTS),
         "frame_volts": FRAME_VOLTS,
         "frame_points": {
             volts_at(f"{feed.id}.{leg}", GROUND): FRAME_SHARE * volts

@@ -191,7 +191,7 @@ def keep_check(call_id: UUID) -> ResponseReturnValue:
     call = own_call(call_id)
     checked_token()
     do, _, about = request.form.get("do", "").partition(":")
-    action = DEEDS.get(do)
+    action = CHECKS.get(do)
     try:
         if action is None:
             raise ReadingError("that button is not known here: reload the page", field="do")
@@ -297,7 +297,7 @@ def _close(visit: Visit, about: str, base: UUID) -> list[Draft]:
     return [Draft(id=uuid5(base, "close"), kind="closed", payload=payload)]
 
 
-DEEDS: dict[str, Callable[[Visit, str, UUID], list[Draft]]] = {
+CHECKS: dict[str, Callable[[Visit, str, UUID], list[Draft]]] = {
     "keep": _keep,
     "zeros": _zeros,
     "go": _go,

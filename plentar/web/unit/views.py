@@ -7,7 +7,7 @@ from flask.typing import ResponseReturnValue
 
 from plentar.core.unit.kit import Kit
 from plentar.formats.kits_csv import KITS
-from plentar.formats.plate_form import DEEDS, PlateForm, plate_form_of, plate_form_read
+from plentar.formats.plate_form import PLATE_CHANGES, PlateForm, plate_form_of, plate_form_read
 from plentar.formats.unit_json import nameplate_from_json, nameplate_to_json
 from plentar.store import places, stock
 from plentar.store.models import Unit
@@ -65,7 +65,7 @@ def save(unit_id: UUID) -> ResponseReturnValue:
     screen = _screen(unit, form, version=version, call=call)
     if action == "draw":
         return render_template("unit/_drawn.html", screen=screen, plate_form=form)
-    wants_keep = action.partition(":")[0] not in DEEDS
+    wants_keep = action.partition(":")[0] not in PLATE_CHANGES
     if wants_keep and form.plate is not None:
         document = nameplate_to_json(form.plate)
         if places.save_nameplate(g.db, unit, nameplate=document, version=version):
