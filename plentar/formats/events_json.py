@@ -11,15 +11,15 @@ from plentar.formats.unit_json import field_path
 
 __all__ = ["action_from_json", "action_schema", "action_to_json", "sent_part"]
 
-# What the server alone records.
-OWN_KINDS = ("opened", "plate")
+# What the application alone records.
+OWN_KINDS = frozenset(kind for kind, action in ACTIONS.items() if action.is_own)
 
 
 @lru_cache(maxsize=64)
 def _adapter(kind: str) -> TypeAdapter[Any]:
     action = ACTIONS.get(kind)
     if action is None:
-        raise ReadingError(f"expected one of {', '.join(sorted(set(ACTIONS) - set(OWN_KINDS)))}", field="kind")
+        raise ReadingError(f"expected one of {', '.join(sorted(set(ACTIONS) - OWN_KINDS))}", field="kind")
     return TypeAdapter(action)
 
 
@@ -75,7 +75,7 @@ def sent_part(action: Action) -> dict[str, Any]:
 def action_schema() -> dict[str, Any]:
     """Return the JSON Schema of what may be sent, one definition a kind."""
     kinds = {}
-    for kind in sorted(set(ACTIONS) - set(OWN_KINDS)):
+    for kind in sorted(set(ACTIONS) - OWN_KINDS):
         schema = _adapter(kind).json_schema()
         for name in ACTIONS[kind].derived:
             schema["properties"].pop(name, None)

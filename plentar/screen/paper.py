@@ -10,8 +10,9 @@ from plentar.core.evidence.record import Record
 from plentar.core.limits.verdicts import Grade
 from plentar.core.unit.place import place_of, spot_of
 from plentar.core.visit_results import AHEAD, WEATHER
-from plentar.screen.call import CallScreen, Kept
+from plentar.screen.call import CallScreen
 from plentar.screen.event_lines import told_temporary
+from plentar.screen.kept import Kept
 from plentar.words import render
 
 __all__ = ["Bill", "Passage", "bill_of", "corrections_of", "passages_of", "photos_apart"]
@@ -84,7 +85,7 @@ def passages_of(screen: CallScreen[Any]) -> list[Passage]:
     since = began.done_at if began is not None else None
     before: dict[str, Kept] = {}
     after: dict[str, Kept] = {}
-    for kept in screen.kept:
+    for kept in screen.readings.all:
         if kept.is_superseded:
             continue
         is_left = since is not None and kept.at >= since
@@ -106,7 +107,7 @@ def passages_of(screen: CallScreen[Any]) -> list[Passage]:
 def photos_apart(screen: CallScreen[Any], passages: Sequence[Passage]) -> list[Any]:
     """Return the photos that stand beside no reading."""
     beside = {photo.id for passage in passages for photo in passage.photos}
-    return [photo for photo in screen.photos if photo.id not in beside]
+    return [photo for photo in screen.rows.photos if photo.id not in beside]
 
 
 def corrections_of(screen: CallScreen[Any], shop: str) -> list[tuple[str, str]]:
@@ -125,7 +126,7 @@ def corrections_of(screen: CallScreen[Any], shop: str) -> list[tuple[str, str]]:
         is_ahead = finding.point.startswith("volts:panel.") or _step_of(screen, finding.point) == "supply"
         is_ahead = is_ahead or finding.verdict.kind == AHEAD
         found.append((render(finding.about), "a licensed electrician" if is_ahead else shop))
-    for item, is_done in screen.work.temporaries:
+    for item, is_done in screen.rows.work.temporaries:
         if not is_done:
             found.append(
                 (f"{render(told_temporary(item.action))}, until {item.action.due_on}", item.action.corrected_by or shop)
@@ -140,7 +141,7 @@ def _step_of(screen: CallScreen[Any], point: str) -> str:
 
 def _photos_by_owner(screen: CallScreen[Any]) -> Mapping[str, list[Any]]:
     found: dict[str, list[Any]] = {}
-    for photo in screen.photos:
+    for photo in screen.rows.photos:
         if photo.action.part:
             found.setdefault(place_of(photo.action.part).owner, []).append(photo)
     return found

@@ -499,15 +499,15 @@ class _Step:
         return self._change(self.found.hot, new, moved)
 
     def _change(self, states: Bools, new: Bools, moved: Bools) -> Bools:
-        turn: Bools = np.logical_and(~moved, (new != states[self.rows]).any(axis=1))
+        turn = ~moved & (new != states[self.rows]).any(axis=1)
         states[self.rows[turn]] = new[turn]
-        return turn
+        return np.asarray(turn)
 
     def _latch(self, over: Bools) -> Bools:
         group = self.m.trip_group
         for row, contact in zip(*np.nonzero(over), strict=True):
-            mates = group == group[contact] if group[contact] >= 0 else np.arange(group.size) == contact
-            self.found.tripped[self.rows[row]] |= mates
+            mates = np.flatnonzero(group == group[contact]) if group[contact] >= 0 else [contact]
+            self.found.tripped[self.rows[row], mates] = True
         latched: Bools = over.any(axis=1)
         return latched
 

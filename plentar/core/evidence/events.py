@@ -80,6 +80,8 @@ class _Action:
     kind: ClassVar[str]
     # Fields worked out when the action is taken in; the sender's own are all the others.
     derived: ClassVar[tuple[str, ...]] = ()
+    # Recorded by the application alone: nobody can send it.
+    is_own: ClassVar[bool] = False
     # Can be voided with a reason; it stays on record. Switches, locks and proofs are facts of safety: never.
     is_voidable: ClassVar[bool] = False
     # Undo voids it. Kinds that are undone by their opposite (a switch, a tick) have a rule in `work/undo`.
@@ -106,6 +108,7 @@ class Opened(_Action):
     """The state a call begins in: all live, or what an older record says."""
 
     kind = "opened"
+    is_own = True
     feeds: dict[str, FeedState] = field(default_factory=dict)
     control: ControlState = "from unit"
     calls: dict[str, float] = field(default_factory=dict)
@@ -632,6 +635,7 @@ class Replated(_Action):
     """The unit's plate was changed: which feeds and calls it has now."""
 
     kind = "plate"
+    is_own = True
     feeds: tuple[str, ...]
     calls: tuple[str, ...]
 

@@ -42,7 +42,7 @@ def reading_records(screen: CallScreen[Call]) -> list[ReadingRecord]:
             mode=kept.mode,
             is_superseded=kept.is_superseded,
         )
-        for kept in screen.kept
+        for kept in screen.readings.all
     ]
 
 
@@ -80,7 +80,7 @@ def call_document(screen: CallScreen[Call]) -> dict[str, Any]:
                     "at": _moment(cause.at),
                     **({"is_withdrawn": True} if is_withdrawn else {}),
                 }
-                for cause, is_withdrawn in screen.accepted
+                for cause, is_withdrawn in screen.rows.accepted
             ],
         },
     }

@@ -59,7 +59,7 @@ def context_of_paper(screen: CallScreen[Call], *, reader: str, embed: bool) -> d
 def _meters(screen: CallScreen[Call]) -> list[tuple[str, str]]:
     """Return the meters the call's readings were read with, each with the day it had been calibrated, or nothing."""
     names = shops.meter_names(g.db, shop_id=screen.call.shop_id)
-    read_with = dict.fromkeys((kept.meter, kept.calibrated_on) for kept in screen.kept)
+    read_with = dict.fromkeys((kept.meter, kept.calibrated_on) for kept in screen.readings.all)
     return [(names[meter], day) for meter, day in read_with if meter in names]
 
 

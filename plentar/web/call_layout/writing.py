@@ -59,7 +59,8 @@ class ConflictError(PlentarError):
 class Draft:
     """One action as it is sent: `id` made by the client, `done_at` by its clock, at most `clock_seconds` wrong.
 
-    `image` and `samples` are what is kept beside the event of a photo or a log.
+    `image` and `samples` are what is kept beside the event of a photo or a log; `action` is what the application itself
+    records, which nobody can send.
     """
 
     id: UUID
@@ -69,6 +70,7 @@ class Draft:
     clock_seconds: float = 0.0
     image: tuple[bytes, bytes] | None = None
     samples: bytes | None = None
+    action: Action | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -116,7 +118,7 @@ class _Writing:
         if known is not None:
             return self._known(draft, known)
         try:
-            action = action_from_json(draft.kind, dict(draft.payload))
+            action = draft.action or action_from_json(draft.kind, dict(draft.payload))
             _check_beside(draft, action)
             event = self._event(draft, action)
         except PlentarError as error:
@@ -190,8 +192,10 @@ class _Writing:
             }
             for draft, event in self.fresh
         ]
-        # Somebody who comes although it was cancelled has begun it all the same.
-        changes: dict[str, Any] = {"status": "open"} if self.call.status in ("planned", "cancelled") else {}
+        # Somebody who comes although it was cancelled has begun it all the same; a plate changed in the office has not.
+        is_begun = any(not event.action.is_own for _, event in self.fresh)
+        not_yet = self.call.status in ("planned", "cancelled")
+        changes: dict[str, Any] = {"status": "open"} if is_begun and not_yet else {}
         closing = [(event, event.action) for _, event in self.fresh if isinstance(event.action, Closed)]
         if closing:
             changes = {"status": "closed", "closed_at": self.moment, "outcome": closing[-1][1].outcome}
@@ -352,18 +356,5 @@ def sent_picture(files: Mapping[str, FileStorage]) -> tuple[bytes, bytes]:
 
 def record_plate(call_id: UUID, plate: Nameplate) -> None:
     """Note on an open call that its unit's plate was changed: a feed nobody knew of is live until shown otherwise."""
-    call = events.lock_call(g.db, shop_id=g.person.shop_id, call_id=call_id)
-    if call is None:
-        return
-    moment = now()
-    action = Replated(feeds=tuple(feed.id for feed in plate.feeds), calls=plate.calls)
-    row = {
-        "id": uuid4(),
-        "kind": action.kind,
-        "payload": action_to_json(action),
-        "person_id": g.person.id,
-        "done_at": moment,
-        "come_at": moment,
-        "clock_seconds": 0.0,
-    }
-    events.append(g.db, call, [row])
+    changed = Replated(feeds=tuple(feed.id for feed in plate.feeds), calls=plate.calls)
+    keep(call_id, [Draft(id=uuid4(), kind=changed.kind, payload={}, action=changed)])

@@ -35,7 +35,8 @@ class _Replay(PracticeScreen):
 
     way: tuple[str, ...] = ()
 
-    def _halos(self) -> dict[str, float]:
+    @property
+    def halos(self) -> Mapping[str, float]:
         return dict.fromkeys(self.way, 1.0)
 
     @property

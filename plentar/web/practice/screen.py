@@ -11,7 +11,8 @@ from flask import url_for
 
 from plentar.core.practice.attempt import LEARNER, Attempt, Outcome, Read
 from plentar.core.unit.place import GROUND, spot_of
-from plentar.screen.call import CallScreen, RunSheetStep, View
+from plentar.screen.call import CallScreen, View
+from plentar.screen.run_sheet import RunSheetStep, read_step, safe_step
 from plentar.store.practice_models import PracticeRun
 
 __all__ = ["PracticeCall", "PracticeScreen", "urls_of"]
@@ -74,19 +75,21 @@ class PracticeScreen(CallScreen[PracticeCall]):
         """Nothing: the board shows what a sound unit would do."""
         return ""
 
-    def _halos(self) -> dict[str, float]:
+    @property
+    def halos(self) -> Mapping[str, float]:
+        """Nothing: suspects are for the learner to find."""
         return {}
 
     @cached_property
     def steps(self) -> list[RunSheetStep]:
         """The run sheet: what can be read step by step, and the Safe list."""
-        safe, note = self._safe_step()
+        safe, note = safe_step(self.visit, self.safe_lines)
         found = [RunSheetStep(id="safe", name="Safe", state=safe, note=note)]
         names = {
             "supply": "Supply", "heat-call": "Heat call", "strips": "Strips", "trace": "Trace",
         }  # fmt: skip
         for step, name in names.items():
-            state, note = self._read_step(step)
+            state, note = read_step(self.visit, self.latest, step)
             found.append(RunSheetStep(id=step, name=name, state=state, note=note))
         done = len(self.attempt.fitted)
         state = "pass" if self.attempt.is_finished else "open"

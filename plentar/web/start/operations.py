@@ -1,6 +1,6 @@
 """Starting a call: find or make the place and the unit, open the call."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date, datetime, time
 from uuid import UUID, uuid4
 
@@ -11,7 +11,6 @@ from plentar.core.evidence.events import first_event
 from plentar.core.unit.patterns import PATTERNS, structure_of
 from plentar.formats.events_json import action_to_json
 from plentar.formats.numbers import degf_typed
-from plentar.formats.plate_form import with_identity
 from plentar.formats.unit_json import nameplate_from_json, nameplate_to_json
 from plentar.store import calls, events, places, plans, shops
 from plentar.store.models import Call, Person, PlaceRow, Unit
@@ -145,7 +144,8 @@ def _unit(db: Session, shop_id: UUID, place: PlaceRow, form: StartForm) -> Unit:
         like = places.get_unit(db, shop_id=shop_id, unit_id=_known(name, "start_from"))
         if like is None:
             raise ReadingError("that unit is not in your shop's records", field="start_from")
-        plate = with_identity(nameplate_from_json(like.nameplate))
+        # What belongs to the other unit alone comes off.
+        plate = replace(nameplate_from_json(like.nameplate), serial="", built="")
     else:
         raise ReadingError("pick the wiring it comes closest to; the plate can be changed at once", field="start_from")
     unit = Unit(
