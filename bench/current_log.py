@@ -18,7 +18,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from plentar.core.circuit.timeline import Moment
-from plentar.core.judging.log import LogAnalysis, analyse_log, find_levels
+from plentar.core.judging.log import LogAnalysis, analyse_log
+from plentar.core.judging.log_levels import find_levels
 from plentar.core.unit.nameplate import Nameplate, Window
 from plentar.core.unit.patterns import PATTERNS
 from plentar.devices.simulated import SimulatedClamp

@@ -6,7 +6,8 @@ from numpy.typing import NDArray
 
 from plentar.core.errors import ReadingError
 from plentar.core.judging.air import AirReading, air_factor, airflow_cfm, expected_rise_degf, judge_air
-from plentar.core.judging.log import LogAnalysis, analyse_log, find_levels
+from plentar.core.judging.log import LogAnalysis, analyse_log
+from plentar.core.judging.log_levels import find_levels
 from plentar.core.unit.patterns import PATTERNS
 from plentar.devices.simulated import SimulatedClamp
 from plentar.words import render

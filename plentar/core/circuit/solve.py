@@ -506,10 +506,9 @@ class _Step:
     def _latch(self, over: Bools) -> Bools:
         group = self.m.trip_group
         for row, contact in zip(*np.nonzero(over), strict=True):
-            mates = np.flatnonzero(group == group[contact]) if group[contact] >= 0 else [contact]
+            mates = [contact] if group[contact] < 0 else np.flatnonzero(group == group[contact]).tolist()
             self.found.tripped[self.rows[row], mates] = True
-        latched: Bools = over.any(axis=1)
-        return latched
+        return np.asarray(over.any(axis=1))
 
     def open_limits(self, moved: Bools) -> Bools:
         v, circuit, rows, volts = self.v, self.v.circuit, self.rows, self.found.volts

@@ -7,7 +7,8 @@ from plentar.core.cache import ByteBoundedCache
 from plentar.core.errors import PlentarError
 from plentar.core.evidence.reading import Reading
 from plentar.core.evidence.signs import Observation
-from plentar.core.judging.log import Floats, LogAnalysis, StageSpan, analyse_log
+from plentar.core.judging.log import LogAnalysis, StageSpan, analyse_log
+from plentar.core.judging.log_levels import Floats
 from plentar.core.judging.timing import Stage
 from plentar.core.judging.watched import look_at, silence
 from plentar.core.limits.table import Limits

@@ -11,7 +11,7 @@ from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.unit.nameplate import Nameplate
 
 if TYPE_CHECKING:
-    from plentar.core.judging.log import Floats
+    from plentar.core.judging.log_levels import Floats
 
 __all__ = ["VisitState", "once"]
 

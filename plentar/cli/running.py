@@ -1,0 +1,310 @@
+"""Commands that run a shop: tables, people, export and import, backup and restore, erasing, serving."""
+
+import sys
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import click
+
+from plentar.core.errors import PlentarError
+
+if TYPE_CHECKING:
+    pass
+
+from plentar.cli.base import fail, main, open_database, read_settings
+
+
+@main.command()
+@click.argument("revision", default="head")
+@click.option("--drop-data", is_flag=True, help="Go to an older REVISION although that drops tables and columns.")
+def migrate(revision: str, drop_data: bool) -> None:
+    """Bring the database to REVISION (newest by default, `base` for none)."""
+    from plentar.store.database import known_revision
+    from plentar.store.database import migrate as run
+    from plentar.store.roles import let_serve
+
+    with open_database(as_owner=True) as engine:
+        run(engine, revision, drop_data=drop_data)
+        if revision in ("head", known_revision()):
+            let_serve(engine, read_settings().database_url)
+
+
+@main.command()
+@click.argument("email")
+@click.option("--undo", is_flag=True, help="Let them sign in again.")
+def deactivate(email: str, undo: bool) -> None:
+    """End every sign-in of EMAIL and let them sign in no more."""
+    from plentar.store import people
+    from plentar.store.database import make_sessions
+
+    with open_database() as engine, make_sessions(engine).begin() as db:
+        person = people.find(db, email)
+        if person is not None:
+            people.deactivate(db, person, None if undo else datetime.now(UTC))
+    if person is None:
+        click.echo(f"{email}: nobody signs in with this address", err=True)
+        sys.exit(2)
+    click.echo(f"{person.name} may sign in again" if undo else f"{person.name} is signed out everywhere")
+
+
+@main.command()
+@click.argument("email")
+@click.option("--shop", "name", default="", help="The shop's name; needed where there is more than one.")
+@click.option("--name", "called", default="", help="What somebody new is called; asked at the first sign-in.")
+@click.option("--lead", is_flag=True, help="Somebody new comes as a lead.")
+def invite(email: str, name: str, called: str, lead: bool) -> None:
+    """Print a link that lets EMAIL in, once: somebody new, or one who lost their password or their link."""
+    import re
+    import secrets
+
+    from plentar.store import audit, people, shops, ways_in
+    from plentar.store.database import make_sessions
+
+    if len(email) > 254 or not re.match(people.EMAIL, email):
+        fail("EMAIL", ValueError(f"expected an e-mail address, got {email!r}"))
+    secret, now = secrets.token_urlsafe(24), datetime.now(UTC)
+    with open_database() as engine, make_sessions(engine).begin() as db:
+        owner, person = _shop_of(db, name), people.find(db, email)
+        if person is not None and person.shop_id != owner.id:
+            fail("EMAIL", ValueError(f"{email} belongs to somebody of another shop"))
+        if person is not None and person.deactivated_at is not None:
+            fail("EMAIL", ValueError(f"{email} may not sign in: run `plentar deactivate --undo {email}` first"))
+        is_new = person is None
+        if person is None:
+            role, words = "lead" if lead else "technician", called.strip()[:120] or email.partition("@")[0]
+            person = shops.add_person(db, shop_id=owner.id, name=words, email=email, role=role)
+        assert person is not None  # noqa: S101 - the address was free a line above
+        ways_in.make_link(db, person, "invite" if is_new else "reset", secret, now)
+        about = f"{person.name}, {person.email}"
+        audit.note(db, "invited" if is_new else "link made", about, shop_id=owner.id, person=None, at=now)
+    click.echo(_link(secret))
+
+
+def _link(secret: str) -> str:
+    settings = read_settings()
+    origin = settings.origin or f"http://localhost:{settings.port}"
+    return f"{origin}/welcome/{secret}"
+
+
+@main.command("people")
+@click.option("--shop", "name", default="", help="The shop's name; needed where there is more than one.")
+def people_(name: str) -> None:
+    """List a shop's people: address, name, role, and whether they can sign in."""
+    from plentar.store import shops, ways_in
+    from plentar.store.database import make_sessions
+
+    with open_database() as engine, make_sessions(engine).begin() as db:
+        owner = _shop_of(db, name)
+        keys = ways_in.count_passkeys(db, shop_id=owner.id)
+        for row in shops.list_people(db, shop_id=owner.id):
+            has_way = bool(row.password_hash) or keys.get(row.id, 0) > 0
+            state = "deactivated" if row.deactivated_at else "can sign in" if has_way else "invited"
+            click.echo("\t".join((row.email, row.name, row.role, state)))
+
+
+@main.group()
+def shop() -> None:
+    """Make a shop, or list them."""
+
+
+@shop.command("list")
+def list_shops() -> None:
+    """List the shops: name, time zone, how many people, and the leads' addresses."""
+    from sqlalchemy import select
+
+    from plentar.store import shops
+    from plentar.store.database import make_sessions
+    from plentar.store.models import Shop
+
+    with open_database() as engine, make_sessions(engine).begin() as db:
+        for row in db.scalars(select(Shop).order_by(Shop.name, Shop.id)).all():
+            people = [one for one in shops.list_people(db, shop_id=row.id) if one.deactivated_at is None]
+            leads = ", ".join(one.email for one in people if one.role == "lead")
+            click.echo("\t".join((row.name, row.time_zone, f"{len(people)} people", leads)))
+
+
+@shop.command("create")
+@click.argument("name")
+@click.option("--time-zone", required=True, help="As America/Chicago.")
+@click.option("--lead", "email", required=True, help="The first lead's e-mail address.")
+@click.option("--lead-name", default="", help="What the lead is called; asked at the first sign-in.")
+def create_shop(name: str, time_zone: str, email: str, lead_name: str) -> None:
+    """Make the shop NAME and print the link that lets its lead in, once."""
+    import re
+    import secrets
+    from zoneinfo import available_timezones
+
+    from plentar.store import audit, people, shops, ways_in
+    from plentar.store.database import make_sessions
+
+    if not 0 < len(name.strip()) <= 120:
+        fail("NAME", ValueError("expected the shop's name, of at most 120 letters"))
+    if time_zone not in available_timezones():
+        fail("--time-zone", ValueError(f"expected a time zone such as America/Chicago, got {time_zone!r}"))
+    if len(email) > 254 or not re.match(people.EMAIL, email):
+        fail("--lead", ValueError(f"expected an e-mail address, got {email!r}"))
+    secret, now = secrets.token_urlsafe(24), datetime.now(UTC)
+    with open_database() as engine, make_sessions(engine).begin() as db:
+        called = lead_name.strip()[:120] or email.partition("@")[0]
+        person = shops.make_shop(db, name=name.strip(), time_zone=time_zone, email=email, lead=called)
+        if person is not None:
+            ways_in.make_link(db, person, "invite", secret, now)
+            about = f"{name.strip()}, lead {person.email}"
+            audit.note(db, "shop made", about, shop_id=person.shop_id, person=None, at=now)
+    if person is None:
+        fail("--lead", ValueError(f"{email} belongs to somebody already"))
+    click.echo(_link(secret))
+
+
+def _shop_of(db: Any, name: str) -> Any:
+    """Return the shop of a name; the only one where none is named."""
+    from sqlalchemy import func, select
+
+    from plentar.store.models import Shop
+
+    query = select(Shop) if not name else select(Shop).where(func.lower(Shop.name) == name.strip().lower())
+    found = db.scalars(query.limit(2)).all()
+    if len(found) != 1:
+        words = "no shop of that name" if not found else "there is more than one shop: name it"
+        fail("--shop", ValueError(words))
+    return found[0]
+
+
+@main.command("export")
+@click.argument("file", type=click.Path(path_type=Path))
+@click.option("--shop", "name", default="", help="The shop's name; needed where there is more than one.")
+def export(file: Path, name: str) -> None:
+    """Write a whole shop to FILE, an export file that `import` reads."""
+    from plentar.store import audit
+    from plentar.store.database import make_sessions
+    from plentar.web.exchange.export_file import export_shop
+
+    now = datetime.now(UTC)
+    with open_database() as engine, make_sessions(engine).begin() as db:
+        owner = _shop_of(db, name)
+        try:
+            counts = export_shop(db, owner, file, now, progress=lambda words: click.echo(words, err=True))
+        except OSError as error:
+            fail(str(file), ValueError(f"cannot be written: {error.strerror}"))
+        audit.note(db, "exported", "the whole shop", shop_id=owner.id, person=None, at=now)
+    click.echo(f"{file}: {sum(counts.values())} rows")
+
+
+@main.command("import")
+@click.argument("file", type=click.Path(path_type=Path))
+@click.option("--shop", "name", default="", help="The shop's name; needed where there is more than one.")
+def import_(file: Path, name: str) -> None:
+    """Add the export FILE to a shop, all of it or nothing; what is there already must be the same."""
+    from plentar.store.database import make_sessions
+    from plentar.store.shop_rows import ConflictsError
+    from plentar.web.exchange.export_file import import_shop
+
+    now = datetime.now(UTC)
+    with open_database() as engine, make_sessions(engine).begin() as db:
+        owner = _shop_of(db, name)
+        try:
+            taken = import_shop(db, owner, file, now, progress=lambda words: click.echo(words, err=True))
+        except ConflictsError as error:
+            for problem in error.problems:
+                click.echo(str(problem), err=True)
+            fail(str(file), error)
+        except PlentarError as error:
+            fail(str(file), error)
+    click.echo(f"{file}: {sum(taken.values())} rows were new")
+
+
+@main.command()
+@click.argument("file", type=click.Path(path_type=Path))
+def backup(file: Path) -> None:
+    """Write the whole database to FILE: every shop, for `restore`."""
+    from plentar.store.dumps import DumpError, back_up
+
+    with open_database(as_owner=True) as engine:
+        try:
+            back_up(engine, file)
+        except DumpError as error:
+            fail(str(file), error)
+    click.echo(f"{file}: {file.stat().st_size:,} bytes")
+
+
+def _shops(count: int) -> str:
+    return "1 shop is" if count == 1 else f"{count} shops are"
+
+
+@main.command()
+@click.argument("file", type=click.Path(path_type=Path), required=False)
+@click.option("--replace", is_flag=True, help="Everything the database holds now goes.")
+@click.option("--finish", "is_finishing", is_flag=True, help="Finish a restore that was cut short; needs no FILE.")
+def restore(file: Path | None, replace: bool, is_finishing: bool) -> None:
+    """Put the backup FILE in place of the database; what was erased or ended since stays so."""
+    from sqlalchemy import inspect
+
+    from plentar.store.dumps import DumpError, finish
+    from plentar.store.dumps import restore as run
+
+    serving = read_settings().database_url
+    with open_database(as_owner=True) as engine:
+        if is_finishing:
+            click.echo(f"{_shops(finish(engine, datetime.now(UTC), serving=serving))} back; everybody signs in again")
+            return
+        if file is None:
+            fail("FILE", ValueError("expected the backup's file"))
+        if inspect(engine).has_table("shop") and not replace:
+            fail("--replace", ValueError("the database holds shops: say --replace to put the backup in their place"))
+        try:
+            shops = run(engine, file, datetime.now(UTC), serving=serving)
+        except DumpError as error:
+            fail(str(file), error)
+    click.echo(f"{file}: {_shops(shops)} back; everybody signs in again")
+
+
+@main.command()
+@click.argument("place", default="")
+@click.option("--shop", "name", default="", help="The shop's name; needed where there is more than one.")
+@click.option("--due", is_flag=True, help="Instead of one place: whatever was kept as long as the shop says.")
+def forget(place: str, name: str, due: bool) -> None:
+    """Erase what is kept of the people of PLACE, by its address or id; its readings stay."""
+    from plentar.store import privacy
+    from plentar.store.database import make_sessions
+
+    now = datetime.now(UTC)
+    with open_database() as engine, make_sessions(engine).begin() as db:
+        owner = _shop_of(db, name)
+        if due:
+            count = privacy.due_for_erasing(db, shop_id=owner.id, retention=owner.retention, now=now)
+            click.echo(f"{count} calls were kept long enough")
+            return
+        found = privacy.find_places(db, shop_id=owner.id, words=place)
+        if not found:
+            fail("PLACE", ValueError(f"expected an address or id of this shop, got {place!r}"))
+        for row in found:
+            privacy.forget(db, shop_id=owner.id, place_id=row.id, at=now, person=None)
+            click.echo(f"{row.name}: erased; its readings stay")
+
+
+@main.command()
+def demo() -> None:
+    """Load the made-up shop into an empty database."""
+    from plentar.demo import load_demo, move_to_today
+    from plentar.store.database import make_sessions
+
+    now = datetime.now(UTC)
+    with open_database(as_owner=True) as engine, make_sessions(engine).begin() as db:
+        if load_demo(db, now):
+            click.echo("demo loaded")
+        else:
+            move_to_today(db, now)
+
+
+@main.command()
+def serve() -> None:
+    """Serve the application with several workers until stopped."""
+    from plentar.store.database import SchemaError
+    from plentar.web.serving.server import run
+
+    try:
+        run(read_settings())
+    except SchemaError as error:
+        click.echo(str(error), err=True)
+        sys.exit(2)
