@@ -56,14 +56,14 @@ def deactivate(email: str, undo: bool) -> None:
 def invite(email: str, name: str, called: str, lead: bool) -> None:
     """Print a link that lets EMAIL in, once: somebody new, or one who lost their password or their link."""
     import re
-    import secrets
 
     from plentar.store import audit, people, shops, ways_in
     from plentar.store.database import make_sessions
+    from plentar.store.secret import new_secret
 
     if len(email) > 254 or not re.match(people.EMAIL, email):
         fail("EMAIL", ValueError(f"expected an e-mail address, got {email!r}"))
-    secret, now = secrets.token_urlsafe(24), datetime.now(UTC)
+    secret, now = new_secret(), datetime.now(UTC)
     with open_database() as engine, make_sessions(engine).begin() as db:
         owner, person = _shop_of(db, name), people.find(db, email)
         if person is not None and person.shop_id != owner.id:
@@ -132,11 +132,11 @@ def list_shops() -> None:
 def create_shop(name: str, time_zone: str, email: str, lead_name: str) -> None:
     """Make the shop NAME and print the link that lets its lead in, once."""
     import re
-    import secrets
     from zoneinfo import available_timezones
 
     from plentar.store import audit, people, shops, ways_in
     from plentar.store.database import make_sessions
+    from plentar.store.secret import new_secret
 
     if not 0 < len(name.strip()) <= 120:
         fail("NAME", ValueError("expected the shop's name, of at most 120 letters"))
@@ -144,7 +144,7 @@ def create_shop(name: str, time_zone: str, email: str, lead_name: str) -> None:
         fail("--time-zone", ValueError(f"expected a time zone such as America/Chicago, got {time_zone!r}"))
     if len(email) > 254 or not re.match(people.EMAIL, email):
         fail("--lead", ValueError(f"expected an e-mail address, got {email!r}"))
-    secret, now = secrets.token_urlsafe(24), datetime.now(UTC)
+    secret, now = new_secret(), datetime.now(UTC)
     with open_database() as engine, make_sessions(engine).begin() as db:
         called = lead_name.strip()[:120] or email.partition("@")[0]
         person = shops.make_shop(db, name=name.strip(), time_zone=time_zone, email=email, lead=called)

@@ -9,6 +9,7 @@ from uuid import UUID, uuid4
 
 from sqlalchemy import (
     CheckConstraint,
+    Column,
     DateTime,
     Float,
     ForeignKey,
@@ -16,6 +17,7 @@ from sqlalchemy import (
     Index,
     MetaData,
     String,
+    Table,
     Text,
     UniqueConstraint,
     text,
@@ -68,6 +70,10 @@ class Base(DeclarativeBase):
         list[Any]: JSONB,
         list[Any] | None: JSONB,
     }
+
+
+# Revisions whose release can serve these tables although they are newer; a migration writes it (CONTRIBUTING.md).
+Table("compatible_with", Base.metadata, Column("revision", Text, primary_key=True))
 
 
 class OfShop:

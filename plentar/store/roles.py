@@ -22,6 +22,8 @@ APPEND_ONLY = frozenset(
     {"event", "audit", "forgotten", "photo", "log_samples", "shop_limit", "share_open", "import_batch", "practice_step",
      "practice_answer", "practice_case"}
 )  # fmt: skip
+# What only a migration writes.
+READ_ONLY = frozenset({"compatible_with"})
 # What ends by going: counts, caches, ways in that were taken away, a part that is no longer carried.
 DELETABLE = frozenset(
     {"sign_in", "sign_in_guess", "unit_table", "passkey", "passkey_challenge", "feed_key", "block_minutes", "part",
@@ -75,8 +77,8 @@ def _grant(connection: Connection, role: str) -> None:
         f"grant select on alembic_version to {name}",
     ]
     for table in sorted(Base.metadata.tables):
-        rights = ["select", "insert"]
-        if table not in APPEND_ONLY:
+        rights = ["select"] if table in READ_ONLY else ["select", "insert"]
+        if table not in APPEND_ONLY | READ_ONLY:
             rights.append("update")
         if table in DELETABLE:
             rights.append("delete")

@@ -1,6 +1,5 @@
 """Papers shared by a link: made, found by its secret, taken back, and who opened them when."""
 
-import secrets
 from collections.abc import Sequence
 from datetime import datetime, timedelta
 from typing import NamedTuple
@@ -10,13 +9,11 @@ from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session, joinedload
 
 from plentar.store.models import Call, ShareLink, ShareOpen
-from plentar.store.secret import hash_of
+from plentar.store.secret import hash_of, new_secret
 
 __all__ = ["Shared", "find", "list_of", "make", "note_open", "revoke"]
 
 LASTS = timedelta(days=30)
-# 128 bits: nobody finds one by trying.
-TOKEN_BYTES = 16
 
 
 class Shared(NamedTuple):
@@ -34,7 +31,7 @@ class Shared(NamedTuple):
 
 def make(db: Session, call: Call, *, person_id: UUID, now: datetime) -> str:
     """Make a link to a call's paper and return its secret, which is kept nowhere."""
-    token = secrets.token_urlsafe(TOKEN_BYTES)
+    token = new_secret()
     row = ShareLink(
         id=uuid4(),
         shop_id=call.shop_id,

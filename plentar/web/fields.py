@@ -2,12 +2,21 @@
 
 from flask import abort
 from flask_wtf import FlaskForm
-from wtforms import HiddenField
-from wtforms.validators import UUID, Optional
+from wtforms import HiddenField, StringField
+from wtforms.validators import UUID, Length, Optional
 
 from plentar.core.errors import ReadingError
 
-__all__ = ["checked_token", "first_error", "optional_id", "require_valid"]
+__all__ = ["PlaceFields", "checked_token", "first_error", "optional_id", "require_valid"]
+
+
+class PlaceFields(FlaskForm):  # type: ignore[misc]
+    """What is asked of a place wherever one is described."""
+
+    town = StringField("Town", [Length(max=120)])
+    occupant = StringField("Occupant", [Length(max=120)])
+    access_note = StringField("Access", [Length(max=400)])
+    phone = StringField("Phone", [Length(max=40)])
 
 
 def optional_id() -> HiddenField:

@@ -6,12 +6,12 @@ from typing import Any
 from uuid import UUID, uuid4
 
 import pytest
-from sqlalchemy import Engine, delete, inspect, update
+from sqlalchemy import Engine, delete, inspect, text, update
 from sqlalchemy.exc import DatabaseError, IntegrityError
 from sqlalchemy.orm import Session
 
 from plentar.store import calls, events, places
-from plentar.store.database import migrate
+from plentar.store.database import SchemaError, check_tables, known_revision, migrate
 from plentar.store.models import Base, Call, EventRow
 from tests.application import ShopOf, own_database
 
@@ -21,6 +21,7 @@ SHOPLESS = {
     "shop": "it is the shop",
     "sign_in_guess": "whoever guesses has no shop yet",
     "alembic_version": "the schema's own",
+    "compatible_with": "the schema's own",
     "passkey_challenge": "whoever signs in by a passkey has no shop yet",
     "unit_table": "what a circuit shows is nobody's: like units of all shops share it",
 }
@@ -120,6 +121,25 @@ def test_migrations_go_up_and_down_and_match_the_models(engine: Engine) -> None:
         migrate(own, "base", drop_data=True)
         assert inspect(own).get_table_names() == ["alembic_version"]
         migrate(own)
+
+
+def test_newer_tables_are_served_where_they_suit_this_release(engine: Engine) -> None:
+    """A newer revision that lists ours is served and backed up; one that lists others, or none, is not."""
+    with own_database(engine) as own:
+        migrate(own)
+        with own.begin() as connection:
+            connection.execute(text("update alembic_version set version_num = '9999'"))
+            with pytest.raises(SchemaError, match="a newer program's"):
+                check_tables(connection)
+            connection.execute(text("insert into compatible_with values ('9998')"))
+            with pytest.raises(SchemaError, match="a newer program's"):
+                check_tables(connection)
+            connection.execute(text("insert into compatible_with values (:own)"), {"own": known_revision()})
+            check_tables(connection)
+            # Older tables are never served, whatever they list.
+            connection.execute(text("update alembic_version set version_num = '0014'"))
+            with pytest.raises(SchemaError, match="plentar migrate"):
+                check_tables(connection)
 
 
 def test_old_and_new_ids_are_uuids(db: Session, shop: ShopOf) -> None:

@@ -1,21 +1,18 @@
 """What the place's page sends."""
 
-from flask_wtf import FlaskForm
 from wtforms import HiddenField, StringField
 from wtforms.validators import InputRequired, Length, Regexp
+
+from plentar.web.fields import PlaceFields
 
 __all__ = ["PlaceForm"]
 
 
-class PlaceForm(FlaskForm):  # type: ignore[misc]
+class PlaceForm(PlaceFields):
     """An address, who lives there and how to get in; `version` is the one it was read with."""
 
     version = HiddenField(validators=[InputRequired(), Regexp(r"\d{1,9}\Z")])
     name = StringField("Address", [Length(max=120)])
-    town = StringField("Town", [Length(max=120)])
-    occupant = StringField("Occupant", [Length(max=120)])
-    access_note = StringField("Access", [Length(max=400)])
-    phone = StringField("Phone", [Length(max=40)])
     estate = StringField("Estate", [Length(max=120)])
     block = StringField("Block", [Length(max=120)])
     stair = StringField("Stair", [Length(max=40)])

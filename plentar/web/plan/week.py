@@ -1,6 +1,5 @@
 """The week of all vans, and each person's calendar behind a secret address."""
 
-import secrets
 from datetime import date, datetime, time, timedelta
 from uuid import UUID
 from zoneinfo import ZoneInfo
@@ -12,6 +11,7 @@ from plentar.core.work.urgency import urgency_of
 from plentar.formats.calendar import Appointment, calendar_of
 from plentar.store import events, feeds, plans, shops
 from plentar.store.models import Call, PlaceRow
+from plentar.store.secret import new_secret
 from plentar.web.plan.forms import FeedForm
 from plentar.web.plan.views import bp, may_plan, people_choices, zone
 from plentar.web.serving.access import local_day, login_required, now
@@ -102,7 +102,7 @@ def make_calendar() -> ResponseReturnValue:
     if request.form.get("end"):
         feeds.end(g.db, g.person)
         return redirect(url_for("plan.calendar"))
-    secret = secrets.token_urlsafe(24)
+    secret = new_secret()
     feeds.make(g.db, g.person, secret, with_words=form.with_words.data, now=now())
     link = whole_url(url_for("plan.feed", token=secret))
     return render_template("plan/calendar.html", key=feeds.key_of(g.db, g.person), form=form, link=link)

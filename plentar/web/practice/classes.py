@@ -21,7 +21,7 @@ from plentar.formats.labels_csv import safe_cell
 from plentar.formats.unit_json import kept_nameplate
 from plentar.store import practice, sign_ins
 from plentar.store.practice_models import Learner, PracticeClass
-from plentar.store.secret import hash_of
+from plentar.store.secret import hash_of, new_secret
 from plentar.web.call_layout.documents import attached
 from plentar.web.fields import checked_token
 from plentar.web.practice.views import begin_case, bp
@@ -265,7 +265,7 @@ def join(code: str) -> ResponseReturnValue:
     if practice.count_learners(g.db, row) >= MOST_LEARNERS:
         problem = f"this class is full: {MOST_LEARNERS} came in already"
         return render_template("practice/join.html", row=row, problem=problem, typed=name), 422
-    token = secrets.token_urlsafe(24)
+    token = new_secret()
     who = Learner(shop_id=row.shop_id, id=uuid4(), class_id=row.id, name=name, token_hash=hash_of(token), made_at=now())
     g.db.add(who)
     session[CLASS_KEY] = token

@@ -4,7 +4,7 @@ from flask import Blueprint, current_app
 from flask.typing import ResponseReturnValue
 from sqlalchemy.exc import SQLAlchemyError
 
-from plentar.store.database import known_revision, revision_of
+from plentar.store.database import SchemaError, check_tables, revision_of
 
 __all__ = ["bp"]
 
@@ -24,8 +24,9 @@ def ready() -> ResponseReturnValue:
     try:
         with current_app.extensions["plentar.sessions"]() as db:
             found = revision_of(db.connection())
+            check_tables(db.connection())
+    except SchemaError as error:
+        return {"database": "answers", "schema": str(error)}, 503, headers
     except SQLAlchemyError:
         return {"database": "does not answer"}, 503, {**headers, "Retry-After": "5"}
-    if found != known_revision():
-        return {"database": "answers", "schema": f"{found}, not {known_revision()}"}, 503, headers
     return {"database": "answers", "schema": found}, 200, headers

@@ -1,6 +1,5 @@
 """People: who works here, what they may do, and the links that let them in; the audit; the shop's name and prices."""
 
-import secrets
 from datetime import datetime
 from uuid import UUID
 
@@ -11,6 +10,7 @@ from plentar.core.errors import ReadingError
 from plentar.formats.numbers import parse_number
 from plentar.store import audit, people, shops, ways_in
 from plentar.store.models import Person
+from plentar.store.secret import new_secret
 from plentar.web.audit import note
 from plentar.web.fields import checked_token, first_error
 from plentar.web.serving.access import lead_required, now
@@ -39,7 +39,7 @@ def show_people(form: PersonForm | None = None, code: int = 200, **context: obje
 
 def link_for(person: Person, kind: str) -> str:
     """Make a one-time link and return its address, shown once."""
-    secret = secrets.token_urlsafe(24)
+    secret = new_secret()
     ways_in.make_link(g.db, person, "invite" if kind == "invite" else "reset", secret, now())
     return whole_url(url_for("signin.welcome", token=secret))
 

@@ -1,12 +1,11 @@
 """Letting somebody in: a new secret, a new form token, nothing of the session before; by whatever way they came."""
 
-import secrets
-
 from flask import current_app, g, request, session, url_for
 from werkzeug.wrappers import Response as BaseResponse
 
 from plentar.store import audit, sign_ins
 from plentar.store.models import Person
+from plentar.store.secret import new_secret
 from plentar.web.serving.access import now
 from plentar.web.serving.network import device_words
 from plentar.web.serving.paths import own_path
@@ -37,7 +36,7 @@ def where_to(person: Person, wanted: str | None) -> str:
 def let_in(person: Person, device: str, response: BaseResponse, *, how: str) -> BaseResponse:
     """Open a sign-in and note it in the audit."""
     end_this()
-    secret, device = secrets.token_urlsafe(32), device or secrets.token_urlsafe(32)
+    secret, device = new_secret(), device or new_secret()
     sign_ins.begin(g.db, person, secret=secret, device=device, words=device_words(), now=now())
     about = f"{person.name}, by {how}, {device_words()}"
     audit.note(g.db, "signed in", about, shop_id=person.shop_id, person=person, at=now())

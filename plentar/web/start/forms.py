@@ -1,33 +1,28 @@
 """What the new-call page sends."""
 
-from flask_wtf import FlaskForm
 from wtforms import HiddenField, SelectMultipleField, StringField
 from wtforms.validators import Length
 
 from plentar.core.causes.faults import COMPLAINTS
-from plentar.web.fields import optional_id
+from plentar.web.fields import PlaceFields, optional_id
 
 __all__ = ["StartForm"]
 
 NEW = "new"
 
 
-class StartForm(FlaskForm):  # type: ignore[misc]
+class StartForm(PlaceFields):
     """Where, which unit, what is complained of. A place or unit is either picked by id or described to be made."""
 
     call_id = optional_id()
     place_id = HiddenField(validators=[Length(max=40)])
     place_name = StringField("Address", [Length(max=120, message="keep it under 120 letters")])
-    town = StringField("Town", [Length(max=120)])
-    occupant = StringField("Occupant", [Length(max=120)])
-    access_note = StringField("Access", [Length(max=400)])
     unit_id = StringField("Unit", [Length(max=40)])
     unit_label = StringField("Where it stands", [Length(max=120)])
     start_from = StringField("Wiring", [Length(max=60)])
     complaints = SelectMultipleField("Complaint", choices=list(COMPLAINTS))
     words = StringField("In their words", [Length(max=400, message="keep it under 400 letters")])
     at_risk = StringField("Who is at risk", [Length(max=200)])
-    phone = StringField("Phone", [Length(max=40)])
     plan = StringField("Plan")
     plan_on = StringField("Day", [Length(max=10)])
     plan_at = StringField("From", [Length(max=8)])
