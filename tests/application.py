@@ -5,6 +5,7 @@ pay for no Flask and no database.
 """
 
 import os
+import re
 import subprocess
 import sys
 from collections.abc import Callable, Iterator
@@ -47,6 +48,16 @@ USER, SERVING_USER = "plentar", "plentar_app"
 REAL_HASHER, people._hasher = people._hasher, PasswordHasher(time_cost=1, memory_cost=8, parallelism=1)
 people._NOBODY = people._hasher.hash("nobody signs in with this")
 PASSWORD_HASH = hash_password(PASSWORD)
+
+
+def problems(body: str) -> list[str]:
+    """The fields a page shows a problem at, in order: what it says there may be worded anew."""
+    return re.findall(r'data-field="([^"]*)"', body)
+
+
+def reasons(body: str) -> list[str]:
+    """The ids of the reasons a page gives, in order."""
+    return re.findall(r'data-reason="([^"]*)"', body)
 
 
 def database_url(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:

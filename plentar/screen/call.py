@@ -13,6 +13,7 @@ from plentar.core.evidence.lockout import Lockout
 from plentar.core.evidence.reading import Condition, Hand, Reading
 from plentar.core.judging.air import expected_rise_degf
 from plentar.core.limits.verdicts import Grade, Verdict
+from plentar.core.message import Text
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import amps_at, place_of, spot_of
 from plentar.core.unit.points import Point, test_points
@@ -106,12 +107,12 @@ class CallScreen(Generic[C]):
         return self.point.quantity == "ohms" and len(self.point.terminals) < 2
 
     @property
-    def refusal(self) -> str:
+    def refusal(self) -> Text:
         """Why the pad takes no number here now: ohms on what is not proven dead."""
         if self.view.hand and self.can_be_in_hand:
             hand = Condition(in_hand=self.view.hand)
-            return render(condition_refusal(self.plate, hand, self.selected))
-        return render(self.visit.refusal(self.selected, self.person))
+            return condition_refusal(self.plate, hand, self.selected)
+        return self.visit.refusal(self.selected, self.person)
 
     @property
     def functions(self) -> list[tuple[str, str, bool]]:

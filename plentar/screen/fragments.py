@@ -45,6 +45,7 @@ def furnish(made: Environment) -> None:
     made.finalize = lambda value: render(value) if isinstance(value, Message) else value
     made.filters.update(
         render=render,
+        reason=lambda words: words.id if isinstance(words, Message) else "",
         local=_local,
         iso=lambda at: datetime.fromtimestamp(at, UTC).isoformat(),
         spoken_place=_spoken_place,

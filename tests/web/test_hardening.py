@@ -4,6 +4,7 @@ import tempfile
 import threading
 from collections.abc import Callable
 from datetime import UTC, datetime, timedelta
+from html import unescape
 from io import BytesIO
 from pathlib import Path
 from time import sleep
@@ -22,6 +23,7 @@ from plentar.core.errors import ReadingError
 from plentar.store import people
 from plentar.store.locking import lock_row_of_call
 from plentar.store.models import Person
+from plentar.web.serving.errors import LATER, LOCKED
 from plentar.web.serving.server import use_folder_of
 from plentar.web.serving.settings import Settings, SettingsError
 from tests.actions import event, send
@@ -72,7 +74,7 @@ def test_a_phone_with_such_a_moment_is_not_asked_for_ever(
     phone = Phone(client)
     answer = phone.send(f"{shop.url}/readings", reading(), {"Plentar-Done": done_at})
     assert (answer.status_code, answer.json["aside"]) == (200, True)
-    assert "clock of your phone" in answer.json["why"]
+    assert answer.json["why"]
     assert client.get(shop.url).status_code == 200
     assert kinds(engine, shop) == []
     begun = {"call_id": str(uuid4()), "complaints": "no heat", "place_id": "new", "place_name": "2 Test Row"}
@@ -125,10 +127,10 @@ def test_what_is_in_too_much_doubt_waits_for_a_lead(
     assert answer.json["aside"] is True
     assert kinds(engine, shop) == []
     page = lead.get(shop.url).text
-    assert "Accept with its uncertain time" in page
+    assert '/accept"' in page
     rejected = page.split("/aside/")[1].split("/")[0]
     assert other.post(f"{shop.url}/aside/{rejected}/accept").status_code == 403
-    assert "Accept with its uncertain time" not in other.get(shop.url).text
+    assert '/accept"' not in other.get(shop.url).text
     assert lead.post(f"{shop.url}/aside/{rejected}/accept").status_code == 302
     assert lead.post(f"{shop.url}/aside/{rejected}/accept").status_code == 404
     with engine.connect() as connection:
@@ -276,7 +278,7 @@ def test_a_class_ends_on_its_day(app: Flask, lead: FlaskClient, engine: Engine) 
             assert abs(lasts - timedelta(days=int(days or 14))) < timedelta(minutes=1)
             connection.execute(text("update practice_class set open_until = now() where code = :c"), {"c": code})
         assert app.test_client().get(f"/practice/join/{code}").status_code == 404
-        assert "its code no longer works" in lead.get(made.headers["Location"]).text
+        assert "data-ended" in lead.get(made.headers["Location"]).text
 
 
 def test_a_passkey_is_asked_on_the_server_once_and_for_five_minutes(app: Flask, engine: Engine) -> None:
@@ -299,8 +301,7 @@ def test_a_passkey_is_asked_on_the_server_once_and_for_five_minutes(app: Flask, 
         again = client.post("/sign-in/passkey", data=form).json
         assert first is not None
         assert again is not None
-        assert "sent twice" in again["why"]
-        assert ("sent twice" in first["why"]) is bool(age)
+        assert (again["why"] == first["why"]) is bool(age)
 
 
 # Hosts and cookies.
@@ -406,7 +407,7 @@ def test_a_lock_that_is_not_had_in_time_is_told(engine: Engine, database_url: st
             holder.execute(text("select 1 from call where id = :c for update"), {"c": shop.call_id})
             answer = client.post(f"{shop.url}/readings", data=form)
             assert (answer.status_code, answer.headers["Retry-After"]) == (503, "5")
-            assert "Somebody else is saving on this call" in answer.text
+            assert LOCKED in answer.text
             holder.rollback()
         assert client.post(f"{shop.url}/readings", data=form).status_code == 302
 
@@ -460,7 +461,7 @@ def test_a_full_disk_is_called_that(client: FlaskClient, shop: ShopOf, monkeypat
     monkeypatch.setattr("plentar.store.events.append", full)
     answer = client.post(f"{shop.url}/readings", data=reading() | {"value": "237.4"})
     assert answer.status_code == 503
-    assert "disk is full" in answer.text
+    assert LATER["53100"] in unescape(answer.text)
     assert "237.4" in answer.text
 
 
@@ -538,4 +539,4 @@ def test_a_lead_who_is_locked_out_is_let_in_from_the_server(
         refused = run(main, asked)
         assert refused.exit_code == 2
         assert words in refused.output
-    assert "Ask a lead of your shop" in app.test_client().get("/sign-in").text
+    assert "data-help" in app.test_client().get("/sign-in").text

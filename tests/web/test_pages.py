@@ -11,9 +11,10 @@ from flask.testing import FlaskClient
 from sqlalchemy import Engine, text
 
 from plentar.demo import DEMO_EMAIL, DEMO_PASSWORD
+from plentar.web.serving.errors import WORDS
 from plentar.web.serving.settings import Settings, SettingsError
 from tests import ROOT
-from tests.application import PASSWORD, ShopOf, application, flat, sign_in
+from tests.application import PASSWORD, ShopOf, application, flat, problems, reasons, sign_in
 
 HTMX = {"HX-Request": "true"}
 LINE = "volts:feed-1.l1:feed-1.l2"
@@ -33,8 +34,8 @@ def test_a_reading_comes_back_judged_with_only_what_it_changed(client: FlaskClie
     assert "<html" not in body
     assert "pass" in body
     assert "+0.2 %" in body
-    assert "Pass 16.25 to 18.96 A, marginal 15.35 to 19.86 A (default band)" in body
-    assert "Test meter: the true value lies within" in body
+    assert all(edge in body for edge in ("16.25", "18.96", "15.35", "19.86"))
+    assert "Test meter" in body
     for region in ("board", "runsheet", "findings", "strip"):
         assert f'id="{region}"' in body
 
@@ -85,8 +86,8 @@ def test_a_tenfold_reading_is_accepted_with_a_question(client: FlaskClient, shop
     client.post(f"{shop.url}/condition", data={"switch": "W=on"})
     send(client, shop, LINE, "240")
     body = send(client, shop, "amps:strip-a", "208")
-    assert "Check range and units" in body
-    assert "fail: high current" in body
+    assert "strips.check-range-units-right-range" in reasons(body)
+    assert 'data-kind="high current"' in body
 
 
 def test_a_double_tap_is_one_reading(client: FlaskClient, shop: ShopOf, engine: Engine) -> None:
@@ -112,14 +113,14 @@ def test_a_point_of_another_unit_is_refused(client: FlaskClient, shop: ShopOf, p
         f"{shop.url}/readings", data={"reading_id": str(uuid4()), "point": point, "value": "1"}, headers=HTMX
     )
     assert answer.status_code == 422
-    assert "this unit has no point" in answer.text
+    assert problems(answer.text) == ["point"]
 
 
 def test_a_correction_needs_a_reason_and_strikes_the_first_through(client: FlaskClient, shop: ShopOf) -> None:
     """Without a reason it is refused; with one, both are on the report."""
     first = str(uuid4())
     client.post(f"{shop.url}/readings", data={"reading_id": first, "point": LINE, "value": "204"}, headers=HTMX)
-    assert "say why" in send(client, shop, LINE, "240", supersedes=first)
+    assert problems(send(client, shop, LINE, "240", supersedes=first)) == ["reason"]
     send(client, shop, LINE, "240", supersedes=first, reason="misread the display")
     report = client.get(f"{shop.url}/report").text
     assert "misread the display" in report
@@ -135,7 +136,6 @@ def test_another_shops_call_is_not_there(app: Flask, make_shop: Callable[..., Sh
     answers = [client.get(theirs.url), client.get(f"{theirs.url}/report")]
     answers += [client.post(f"{theirs.url}/{what}", data=form) for what in ("readings", "judge", "condition")]
     assert [answer.status_code for answer in answers] == [404] * 5
-    assert "Nothing here" in answers[0].text
 
 
 def test_a_stranger_signs_in_first(app: Flask, shop: ShopOf) -> None:
@@ -219,12 +219,10 @@ def test_oversized_and_malformed_requests_get_the_apps_own_page(client: FlaskCli
     """413, 400, 404 and 405 without a traceback."""
     too_large = client.post(f"{shop.url}/readings", data={"value": "9" * 300_000})
     assert too_large.status_code == 413
-    assert "Too large" in too_large.text
     assert client.post("/theme", data={"theme": "plaid"}).status_code == 400
     assert client.post(f"{shop.url}/condition", data={"switch": "W"}).status_code == 400
     refused = client.post(f"{shop.url}/condition", data={"switch": "W2=on"}, headers=HTMX)
     assert refused.status_code == 422
-    assert "this unit has nothing named" in refused.text
     assert client.get("/calls/not-a-uuid").status_code == 404
     assert client.get("/nowhere").status_code == 404
     assert client.put(f"{shop.url}/readings").status_code == 405
@@ -240,7 +238,7 @@ def test_an_error_nobody_foresaw_is_a_page_too(client: FlaskClient, monkeypatch:
     client.application.config["PROPAGATE_EXCEPTIONS"] = False
     answer = client.get("/today")
     assert answer.status_code == 500
-    assert "Something broke on our side" in answer.text
+    assert WORDS[500][0] in answer.text
     assert "reason stays" not in answer.text
 
 
@@ -264,15 +262,17 @@ def test_a_group_seen_at_a_glance_is_less_than_each_line_looked_at(client: Flask
         form = {"observation_id": str(uuid4()), "kind": kind, "state": state, "about": about}
         return client.post(f"{shop.url}/observations", data=form, headers={"HX-Request": "true"}).text
 
-    assert "not looked at" in client.get(f"{shop.url}?panel=look").text
-    assert "seen, nothing found" in look("group-wires", "fine")
+    unseen = 'data-unseen="group-wires"'
+    assert unseen in client.get(f"{shop.url}?panel=look").text
+    assert unseen not in look("group-wires", "fine")
     look("filter-dirty", "fine")
     paper = flat(client.get(f"{shop.url}/report").text)
-    assert "1 item fine. Seen as a group, nothing found: wires and their ends." in paper
-    assert "Not looked at: lugs, bus and contacts, covers and labels." in paper
-    assert "seen, nothing else found" in look("loose-push-on", "found", "strip-a")
+    assert re.findall(r"data-(seen|unseen)>([^<]*)<", paper) == [
+        ("seen", "wires and their ends"), ("unseen", "lugs, bus and contacts, covers and labels"),
+    ]  # fmt: skip
+    assert unseen not in look("loose-push-on", "found", "strip-a")
     look("group-wires", "undone")
-    assert "Seen as a group" not in client.get(f"{shop.url}/report").text
+    assert "data-seen>" not in client.get(f"{shop.url}/report").text
 
 
 def test_what_stands_on_a_part_is_kept_by_its_newest(client: FlaskClient, shop: ShopOf) -> None:
@@ -284,8 +284,8 @@ def test_what_stands_on_a_part_is_kept_by_its_newest(client: FlaskClient, shop: 
 
     mark("size", "filter", "16 x 20 x 1")
     assert "Filter, size 16 x 25 x 1" in mark("size", "filter", "16 x 25 x 1").replace("</b>", "")
-    assert "pick the part it stands on" in mark("date", "", "Jan 2024")
-    assert "write down what stands on it" in mark("date", "seq-a.pole-1", " ")
+    assert problems(mark("date", "", "Jan 2024")) == ["about"]
+    assert problems(mark("date", "seq-a.pole-1", " ")) == ["words"]
     assert "dated Jan 2024" in mark("date", "seq-a", "Jan 2024")
     paper = flat(client.get(f"{shop.url}/report").text)
     assert "Filter size 16 x 25 x 1, Seq A dated Jan 2024" in paper

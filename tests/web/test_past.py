@@ -13,7 +13,7 @@ from werkzeug.test import TestResponse
 
 from plentar.core.work.undo import undo_id
 from tests.actions import call_heat, event, send
-from tests.application import ShopOf, flat, sign_in
+from tests.application import ShopOf, flat, problems, sign_in
 
 HTMX = {"HX-Request": "true"}
 LINE = "volts:feed-1.l1:feed-1.l2"
@@ -37,7 +37,7 @@ def test_a_wrong_tap_is_taken_back_once_however_often_it_is_tapped(client: Flask
     send(client, shop, first, second)
     page = client.get(shop.url).text
     assert second["id"] in page
-    assert "Take back: W on" in page
+    assert f'action="{shop.url}/undo"' in page
     assert undone(client, shop, second["id"]).status_code == 200
     again = undone(client, shop, second["id"])
     assert again.status_code == 200
@@ -47,7 +47,7 @@ def test_a_wrong_tap_is_taken_back_once_however_often_it_is_tapped(client: Flask
     assert [reading["value"] for reading in kept["readings"]] == [240.0]
     refused = undone(client, shop, str(uuid4()))
     assert refused.status_code == 422
-    assert "something else was kept since" in refused.text
+    assert problems(refused.text) == ["id"]
 
 
 def test_undo_is_the_same_action_from_everywhere(client: FlaskClient, shop: ShopOf) -> None:
@@ -71,7 +71,7 @@ def test_the_complaint_is_set_right_and_both_stand_on_record(client: FlaskClient
     }
     wrong = client.post(f"{shop.url}/amend", data={**form, "indoor": "hot"}, headers=HTMX)
     assert wrong.status_code == 422
-    assert "expected degrees such as 28, got “hot”" in wrong.text
+    assert problems(wrong.text) == ["indoor"]
     assert "it hums" in wrong.text
     assert "checked" in re.findall(r'value="control fuse blows"([^>]*)', wrong.text)[0]
     answer = client.post(f"{shop.url}/amend", data=form, headers=HTMX)
@@ -79,7 +79,7 @@ def test_the_complaint_is_set_right_and_both_stand_on_record(client: FlaskClient
     kept = call_row(engine, shop, "complaints", "words", "at_risk", "outdoor_degf", "indoor_degf")
     assert kept == (["no heat", "control fuse blows"], "it hums", "infant", -4.0, None)
     page = client.get(f"{shop.url}?panel=complaint").text
-    assert "Set right by Pim Tester" in page
+    assert "data-amended" in page
     nothing = client.post(f"{shop.url}/amend", data={"complaints": [], "words": " "}, headers=HTMX)
     assert nothing.status_code == 422
     [unknown] = send(client, shop, event("amend", complaints=["bad vibes"]))
@@ -112,8 +112,8 @@ def test_a_call_with_anything_on_it_stays(client: FlaskClient, shop: ShopOf, eng
     send(client, shop, event("reading", point=LINE, typed="240"))
     answer = client.post(f"{shop.url}/withdraw", data={"reason": "wrong address"}, headers=HTMX)
     assert answer.status_code == 422
-    assert "something was recorded on this call" in answer.text
-    assert "begun by mistake" not in client.get(f"{shop.url}?panel=complaint").text
+    assert problems(answer.text) == ["withdrawn"]
+    assert f'action="{shop.url}/withdraw"' not in client.get(f"{shop.url}?panel=complaint").text
 
 
 def test_a_place_is_set_right_by_two_people_without_loss(
@@ -127,11 +127,11 @@ def test_a_place_is_set_right_by_two_people_without_loss(
     form = {"version": "1", "name": "1 Test Row", "town": "Testing", "occupant": "R. Yarrow", "access_note": "hatch"}
     assert client.post(there, data=form).status_code == 302
     page = flat(client.get(there).text)
-    assert "occupant was empty" in page
+    assert re.search(r"occupant\b", page)
     assert "Pim Tester" in page
     late = client.post(there, data={**form, "occupant": "S. Yarrow"})
     assert late.status_code == 422
-    assert "somebody else changed this place meanwhile" in late.text
+    assert problems(late.text) == ["version"]
     assert "S. Yarrow" in late.text
     assert client.post(there, data={**form, "version": "2", "name": ""}).status_code == 422
     stranger = sign_in(app, make_shop())
@@ -148,7 +148,7 @@ def test_a_paper_is_signed_by_name_and_by_hand(client: FlaskClient, shop: ShopOf
     """Nothing to sign before anything was read; then name, time and strokes stand on the paper, after closing too."""
     early = signed(client, shop)
     assert early.status_code == 422
-    assert "nothing on the paper to sign yet" in early.text
+    assert problems(early.text) == ["name"]
     send(client, shop, event("reading", point=LINE, typed="240"))
     assert signed(client, shop, name=" ").status_code == 422
     assert signed(client, shop, strokes="[[[0, 2000]]]").status_code == 422
@@ -184,8 +184,8 @@ def test_a_paper_is_read_by_whoever_has_the_link_and_by_nobody_else(
     owner = app.test_client()
     paper = owner.get(link)
     assert paper.status_code == 200
-    assert "Electric heat check" in paper.text
-    assert "Sign out" not in paper.text
+    assert 'class="paper' in paper.text
+    assert "/sign-out" not in paper.text
     assert paper.headers["X-Robots-Tag"] == "noindex, nofollow"
     assert paper.headers["Referrer-Policy"] == "no-referrer"
     assert owner.get(f"{link}/paper.pdf").data.startswith(b"%PDF")
@@ -255,9 +255,9 @@ def test_a_run_in_which_nothing_was_timed_is_taken_back(client: FlaskClient, sho
     url = f"{shop.url}/timing"
     for what in ("call", "drop"):
         client.post(url, data={"what": what, "stamp_id": str(uuid4())})
-    assert "take this run back" in client.get(url).text
+    assert 'value="undo:call"' in client.get(url).text
     client.post(url, data={"what": "undo:call", "stamp_id": str(uuid4())})
-    assert "no run yet" in client.get(url).text
+    assert 'value="undo:call"' not in client.get(url).text
     client.post(url, data={"what": "call", "stamp_id": str(uuid4())})
     client.post(url, data={"what": "on:strip-a", "stamp_id": str(uuid4())})
-    assert "take this run back" not in client.get(url).text
+    assert 'value="undo:call"' not in client.get(url).text

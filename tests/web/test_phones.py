@@ -114,12 +114,12 @@ def test_what_cannot_be_kept_is_set_aside_whole_and_once(client: FlaskClient, sh
     assert "dead" in answers[0].json["why"]
     assert kinds(engine, shop) == []
     page = client.get(shop.url).text
-    assert page.count("Came home and could not be kept") == 1
+    assert page.count('aria-label="Set aside"') == 1
     assert "11.6" in page
     rejected = page.split("/aside/")[1].split('"')[0]
     assert client.post(f"{shop.url}/aside/{rejected}").status_code == 302
     assert client.post(f"{shop.url}/aside/{rejected}").status_code == 302
-    assert "could not be kept" not in client.get(shop.url).text
+    assert "/aside/" not in client.get(shop.url).text
     with engine.connect() as connection:
         query = text("select s.body, c.asides from set_aside s join call c on c.id = s.call_id where s.call_id = :c")
         [row] = connection.execute(query, {"c": shop.call_id}).all()
@@ -189,7 +189,7 @@ def test_evidence_of_before_a_closing_is_taken_and_a_second_closing_is_not(
     assert other.send(f"{shop.url}/readings", reading()).json == {"kept": True}
     told = other.send(f"{shop.url}/close", {"close_id": str(uuid4()), "outcome": "strip dead"}).json
     assert told["aside"] is True
-    assert "closed by Pim Tester" in told["why"]
+    assert "Pim Tester" in told["why"]
     assert kinds(engine, shop) == ["closed", "reading"]
 
 

@@ -18,7 +18,7 @@ from plentar.store.database import make_sessions
 from plentar.store.models import Call, EventRow, Unit
 from plentar.store.shop_models import AuditRow, PartOrder
 from plentar.web.plan.week import days_of
-from tests.application import ShopOf, flat, sign_in
+from tests.application import ShopOf, flat, problems, sign_in
 
 CHICAGO = ZoneInfo("America/Chicago")
 
@@ -62,23 +62,23 @@ def test_a_call_is_moved_by_the_shops_own_clock(client: FlaskClient, planned: Sh
 
 
 @pytest.mark.parametrize(
-    ("wrong", "words"),
+    ("wrong", "field"),
     [
-        ({"version": "0"}, "somebody else moved or closed this call"),
-        ({"on": "2027-03-14", "at": "02:30"}, "clocks go forward over that hour"),
-        ({"on": ""}, "choose a day"),
-        ({"window": "800"}, "at most twelve hours"),
-        ({"technician": str(uuid4())}, "Not a valid choice"),
+        ({"version": "0"}, "on"),
+        ({"on": "2027-03-14", "at": "02:30"}, "at"),
+        ({"on": ""}, "on"),
+        ({"window": "800"}, "window"),
+        ({"technician": str(uuid4())}, "technician"),
     ],
 )
 def test_a_move_that_cannot_be_is_told_at_its_field(
-    client: FlaskClient, planned: ShopOf, engine: Engine, wrong: dict[str, str], words: str
+    client: FlaskClient, planned: ShopOf, engine: Engine, wrong: dict[str, str], field: str
 ) -> None:
     """What was typed stays, and the call where it was."""
     before = call_of(engine, planned.call_id).scheduled_at
     answer = move(client, planned, **wrong)
     assert answer.status_code == 422
-    assert words in flat(answer.text)
+    assert problems(answer.text) == [field]
     assert call_of(engine, planned.call_id).scheduled_at == before
 
 

@@ -19,7 +19,7 @@ from plentar.store.models import Call, MeterRow, Person, PlaceRow, ShopLimit, Un
 from plentar.store.shop_models import AuditRow
 from plentar.store.shops import calibration_due
 from tests import ROOT
-from tests.application import PASSWORD, ShopOf, colleague, flat, sign_in
+from tests.application import PASSWORD, ShopOf, colleague, flat, problems, sign_in
 
 FOREIGN = {"call_id", "unit_id", "meter_id", "place_id", "person_id", "photo_id", "round_id", "item_id", "order_id"}
 ROLES_PAGE = (ROOT / "docs/roles.md").read_text()
@@ -100,18 +100,18 @@ def test_a_link_works_once_and_only_the_newest(app: Flask, shop: ShopOf, lead: F
     assert "Choose a password" in guest.post(f"/welcome/{new}", data={"name": "Ola"}).text
     assert guest.post(f"/welcome/{new}", data=form).status_code == 302
     assert guest.get("/today").status_code == 200
-    assert "used already" in app.test_client().post(f"/welcome/{new}", data=form).text
+    assert app.test_client().post(f"/welcome/{new}", data=form).status_code == 410
     with make_sessions(engine).begin() as db:
         late = ways_in.make_link(db, db.merge(ola), "reset", "old-one", datetime.now(UTC) - timedelta(days=4))
     assert late.expires_at < datetime.now(UTC)
-    assert "too old" in app.test_client().get("/welcome/old-one").text
+    assert app.test_client().get("/welcome/old-one").status_code == 410
 
 
 def test_two_people_by_one_address_are_refused(lead: FlaskClient, shop: ShopOf) -> None:
     """An address is one person across all shops, and what was typed stays."""
     answer = lead.post("/shop/people", data={"name": "Second", "email": shop.email.upper(), "role": "lead"})
     assert answer.status_code == 422
-    assert "signs in with this address already" in answer.text
+    assert 'role="alert"' in answer.text
     assert 'value="Second"' in answer.text
 
 
@@ -120,7 +120,7 @@ def test_the_last_lead_stays_one(lead: FlaskClient, shop: ShopOf) -> None:
     for path in ("role", "active"):
         answer = lead.post(f"/shop/people/{shop.person.id}/{path}", data={"role": "technician"})
         assert answer.status_code == 422
-        assert "one lead at least" in answer.text
+        assert 'role="alert"' in answer.text
 
 
 def test_a_rule_is_kept_with_who_and_why_and_a_pass_band_lies_inside(
@@ -128,14 +128,10 @@ def test_a_rule_is_kept_with_who_and_why_and_a_pass_band_lies_inside(
 ) -> None:
     """Outside its marginal band, without a reason or without numbers: refused, nothing kept."""
     good = {"figure1": "0.85", "figure2": "0.9", "figure3": "1.02", "figure4": "1.1", "why": "ours run cool"}
-    for wrong, words in (
-        ({"figure3": "1.2"}, "pass band must lie inside"),
-        ({"why": " "}, "say why"),
-        ({"figure1": "x"}, "number"),
-    ):
+    for wrong in ({"figure3": "1.2"}, {"why": " "}, {"figure1": "x"}):
         answer = lead.post("/shop/rules/element_amps_ratio", data=good | wrong)
         assert answer.status_code == 422, wrong
-        assert words in flat(answer.text)
+        assert problems(answer.text) == ["rule"]
     assert lead.post("/shop/rules/sag_ratio", data=good).status_code == 422
     assert lead.post("/shop/rules/element_amps_ratio", data=good).status_code == 302
     with make_sessions(engine)() as db:
@@ -159,24 +155,24 @@ RANGE = {"quantity-1": "amps", "full_scale-1": "400", "resolution-1": "0.1", "pe
 
 
 @pytest.mark.parametrize(
-    ("wrong", "words"),
+    ("wrong", "field"),
     [
-        ({"resolution-1": ""}, "needed"),
-        ({"percent-1": "two"}, "a number"),
-        ({"resolution-1": "0"}, "resolution above zero"),
-        ({"percent-1": "100"}, "accuracy of zero or more"),
-        ({"quantity-1": "furlongs"}, "choose what it reads"),
-        (dict.fromkeys(("full_scale-1", "resolution-1", "percent-1", "counts-1"), ""), "at least one function"),
-        ({"name": "Test meter"}, "has that name"),
-        ({"calibrated_on": "2999-01-01"}, "has not come yet"),
-        ({"calibration_months": "0"}, "between 1 and 120"),
+        ({"resolution-1": ""}, "resolution"),
+        ({"percent-1": "two"}, "percent"),
+        ({"resolution-1": "0"}, "resolution"),
+        ({"percent-1": "100"}, "percent"),
+        ({"quantity-1": "furlongs"}, "quantity"),
+        (dict.fromkeys(("full_scale-1", "resolution-1", "percent-1", "counts-1"), ""), "name"),
+        ({"name": "Test meter"}, "name"),
+        ({"calibrated_on": "2999-01-01"}, "calibrated_on"),
+        ({"calibration_months": "0"}, "calibration_months"),
     ],
 )
-def test_a_meter_that_cannot_be_is_refused_at_its_field(lead: FlaskClient, wrong: dict[str, str], words: str) -> None:
+def test_a_meter_that_cannot_be_is_refused_at_its_field(lead: FlaskClient, wrong: dict[str, str], field: str) -> None:
     """Each with its words, and what was typed stays."""
     answer = lead.post("/shop/meters/new", data={"name": "Other meter", **RANGE, **wrong})
     assert answer.status_code == 422
-    assert words in flat(answer.text)
+    assert problems(answer.text) == [field]
     assert 'value="400"' in answer.text or not wrong.get("full_scale-1", "x")
 
 
@@ -190,12 +186,12 @@ def test_a_meter_without_a_function_says_so_where_it_is_used(
     assert kept.status_code == 302
     again = lead.post(f"/shop/meters/{meter.id}", data={"name": "Test meter", "version": "1", **RANGE})
     assert again.status_code == 422
-    assert "somebody else changed this meter" in again.text
+    assert problems(again.text) == ["name"]
     answer = lead.post(
         f"{shop.url}/readings", data={"value": "240", "point": line_volts("feed-1"), "reading_id": uuid4()}
     )
     assert answer.status_code == 422
-    assert "does not read" in flat(answer.text)
+    assert problems(answer.text) == ["meter"]
 
 
 @pytest.mark.parametrize(
@@ -225,7 +221,7 @@ def test_a_shop_that_cannot_be_made_is_refused_in_one_line(asked: list[str], wor
 
 def test_one_way_in_is_kept(app: Flask, client: FlaskClient, shop: ShopOf, engine: Engine) -> None:
     """Without a passkey the password stays; with one it may go, and then the passkey stays."""
-    assert "last way in" in client.post("/you/password/remove").text
+    assert client.post("/you/password/remove").status_code == 422
     with make_sessions(engine).begin() as db:
         person = db.merge(shop.person)
         key = ways_in.add_passkey(
@@ -234,7 +230,6 @@ def test_one_way_in_is_kept(app: Flask, client: FlaskClient, shop: ShopOf, engin
     assert client.post("/you/password/remove").status_code == 302
     answer = client.post(f"/you/passkeys/{key.id}/remove")
     assert answer.status_code == 422
-    assert "last way in" in answer.text
     assert client.post(f"/you/passkeys/{UUID(int=5)}/remove").status_code == 404
 
 
@@ -297,7 +292,7 @@ def test_a_place_has_coordinates_or_none(
     for wrong in ("91, 0", "41.88", "here", "1, 2, 3", "nan, 1"):
         answer = lead.post(f"/places/{place}", data=form | {"coordinates": wrong})
         assert answer.status_code == 422, wrong
-        assert "latitude and longitude" in answer.text
+        assert problems(answer.text) == ["coordinates"]
     assert lead.post(f"/places/{place}", data=form | {"coordinates": typed}).status_code == 302
     with make_sessions(engine)() as db:
         row = db.get_one(PlaceRow, (shop.shop.id, place))

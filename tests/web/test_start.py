@@ -3,6 +3,7 @@
 import csv
 import io
 import json
+import re
 from collections.abc import Callable
 from datetime import date
 from uuid import uuid4
@@ -19,7 +20,7 @@ from plentar.formats.unit_json import nameplate_from_json
 from plentar.store.database import make_sessions
 from plentar.store.models import Call, MeterRow, Unit
 from tests.actions import event, prove_dead, send
-from tests.application import ShopOf, flat, sign_in
+from tests.application import ShopOf, flat, problems, reasons, sign_in
 
 HTMX = {"HX-Request": "true"}
 LINE = "volts:feed-1.l1:feed-1.l2"
@@ -61,21 +62,21 @@ def test_a_new_call_makes_place_unit_and_call_once(client: FlaskClient, shop: Sh
 
 
 @pytest.mark.parametrize(
-    ("changes", "words"),
+    ("changes", "field"),
     [
-        ({"complaints": ""}, "tick what is complained of"),
-        ({"place_name": " "}, "find the place, or type its address"),
-        ({"place_name": "1 test row"}, "that place is known already"),
-        ({"start_from": ""}, "pick the wiring it comes closest to"),
-        ({"start_from": "unit:nonsense"}, "pick one of the list"),
-        ({"outdoor": "cold"}, "expected degrees such as 28"),
-        ({"indoor": "400"}, "expected -60 °F to 140 °F"),
-        ({"place_id": str(uuid4())}, "not in your shop"),
-        ({"plan": "yes", "plan_on": "2027-03-14", "plan_at": "02:30"}, "clocks go forward over that hour"),
+        ({"complaints": ""}, "complaints"),
+        ({"place_name": " "}, "place_name"),
+        ({"place_name": "1 test row"}, "place_name"),
+        ({"start_from": ""}, "start_from"),
+        ({"start_from": "unit:nonsense"}, "start_from"),
+        ({"outdoor": "cold"}, "outdoor"),
+        ({"indoor": "400"}, "indoor"),
+        ({"place_id": str(uuid4())}, "place_name"),
+        ({"plan": "yes", "plan_on": "2027-03-14", "plan_at": "02:30"}, "plan_at"),
     ],
 )
 def test_a_call_that_cannot_start_says_why_and_keeps_what_is_typed(
-    client: FlaskClient, shop: ShopOf, changes: dict[str, str], words: str
+    client: FlaskClient, shop: ShopOf, changes: dict[str, str], field: str
 ) -> None:
     """422, the message, and the rest of the form as it was."""
     form = {
@@ -87,7 +88,7 @@ def test_a_call_that_cannot_start_says_why_and_keeps_what_is_typed(
         form.pop("words")
     answer = client.post("/calls/new", data=form)
     assert answer.status_code == 422
-    assert words in answer.text
+    assert problems(answer.text) == [field]
     assert "typed words" in answer.text or changes.get("complaints") == ""
 
 
@@ -99,7 +100,7 @@ def test_a_stranger_finds_neither_place_nor_unit(app: Flask, make_shop: Callable
     form = {**plate_form_of(theirs.plate).texts, "version": "1"}
     assert client.post(f"/units/{theirs.unit_id}/nameplate", data=form).status_code == 404
     answer = client.post("/calls/new", data={**NEW, "start_from": f"unit:{theirs.unit_id}"})
-    assert "not in your shop" in answer.text
+    assert problems(answer.text) == ["start_from"]
     for what in ("report.pdf", "call.json", "readings.csv", f"photos/{uuid4()}.jpg"):
         assert client.get(f"{theirs.url}/{what}").status_code == 404
 
@@ -113,7 +114,7 @@ def test_a_plate_is_saved_once_and_a_stale_form_does_not_overwrite(
     assert client.post(url, data={**form, "circuits[0].rated_watts": "4"}).status_code == 302
     stale = client.post(url, data={**form, "circuits[1].rated_watts": "3"})
     assert stale.status_code == 422
-    assert "Somebody else changed this plate" in stale.text
+    assert problems(stale.text) == ["version"]
     assert 'name="version" value="2"' in stale.text
     assert client.post(url, data={**form, "circuits[1].rated_watts": "3", "version": "2"}).status_code == 302
     with make_sessions(engine)() as db:
@@ -132,7 +133,7 @@ def test_a_feed_added_after_proving_dead_ends_proven_dead(client: FlaskClient, s
         headers=HTMX,
     )
     assert refused.status_code == 422
-    assert "proven dead" in refused.text
+    assert "safety.still-missing" in reasons(refused.text)
 
 
 def test_readings_survive_a_plate_that_loses_their_point(client: FlaskClient, shop: ShopOf) -> None:
@@ -146,7 +147,7 @@ def test_readings_survive_a_plate_that_loses_their_point(client: FlaskClient, sh
     assert client.post(f"/units/{shop.unit_id}/nameplate", data={**texts, "version": "1"}).status_code == 302
     report = client.get(f"{shop.url}/report").text
     assert "19.8" in report
-    assert "the plate no longer has this point" in report
+    assert "data-gone" in report
 
 
 def test_the_call_leaves_as_json_csv_and_pdf(client: FlaskClient, shop: ShopOf) -> None:
@@ -190,8 +191,8 @@ def test_a_reading_leaves_with_the_meter_it_was_read_with(client: FlaskClient, s
     assert [(r["meter"], r.get("meter_calibrated_on", "")) for r in document["readings"]] == expected
     assert len(readings_of(call_from_json(document), shop.plate)) == 2
     paper = flat(client.get(f"{shop.url}/report?reader=office").text)
-    assert "Read with Test meter; Bench meter, calibrated 2026-03-12." in paper
-    assert "Another meter: the true value" in flat(client.get(f"{shop.url}?point={LINE}").text)
+    assert re.search(r"Test meter; Bench meter,[^.]* 2026-03-12\.", paper)
+    assert "Another meter" in flat(client.get(f"{shop.url}?point={LINE}").text)
 
 
 def test_a_corrected_reading_counts_no_more_in_the_tidy_table(client: FlaskClient, shop: ShopOf) -> None:
@@ -209,7 +210,7 @@ def test_what_is_found_feeds_the_suspects(client: FlaskClient, shop: ShopOf, eng
     found = {"observation_id": str(uuid4()), "kind": "loose-push-on", "about": "", "state": "found"}
     refused = client.post(f"{shop.url}/observations", data=found, headers=HTMX)
     assert refused.status_code == 422
-    assert "say where" in refused.text
+    assert problems(refused.text) == ["about"]
     for _ in range(2):
         kept = client.post(f"{shop.url}/observations", data={**found, "about": "strip-b"}, headers=HTMX)
         assert kept.status_code == 200
@@ -251,4 +252,3 @@ def test_a_meter_that_does_not_read_it_is_asked_about(client: FlaskClient, shop:
     taken = event("reading", point="microfarads:blower.capacitor", typed="7.4", in_hand="at rest")
     [answer] = send(client, shop, taken)
     assert (answer["answer"], answer["field"]) == ("refused", "meter")
-    assert "choose the meter it was read with" in answer["why"]

@@ -9,7 +9,7 @@ from flask import Flask
 from flask.testing import FlaskClient
 from sqlalchemy import Engine, text
 
-from tests.application import ShopOf, sign_in
+from tests.application import ShopOf, problems, reasons, sign_in
 
 HTMX = {"HX-Request": "true"}
 GOOD = "s,A\n" + "".join(f"{i},{0 if i < 40 else 20.6}\n" for i in range(120))
@@ -31,23 +31,22 @@ def upload(client: FlaskClient, shop: ShopOf, body: str | bytes, **more: str) ->
 
 
 @pytest.mark.parametrize(
-    ("first", "what", "words"),
+    ("first", "what"),
     [
-        ("", "drop", "no run is going"),
-        ("", "on:strip-a", "no run is going"),
-        ("call", "call", "a run is going"),
-        ("call", "on:strip-z", "no such stage"),
-        ("call", "off:strip-a", "drop the call first"),
-        ("call", "jump", "invalid input"),
+        pytest.param("", "drop", id="no run to drop"),
+        pytest.param("", "on:strip-a", id="a stage without a run"),
+        pytest.param("call", "call", id="a second call in one run"),
+        pytest.param("call", "on:strip-z", id="a stage it has not"),
+        pytest.param("call", "off:strip-a", id="off before the call is dropped"),
+        pytest.param("call", "jump", id="no such tap"),
     ],
 )
-def test_taps_that_make_no_sense_say_so(client: FlaskClient, shop: ShopOf, first: str, what: str, words: str) -> None:
+def test_taps_that_make_no_sense_say_so(client: FlaskClient, shop: ShopOf, first: str, what: str) -> None:
     """422 with the reason; nothing is kept."""
     if first:
         assert tap(client, shop, first)[0] == 200
     code, body = tap(client, shop, what)
-    assert code == 422
-    assert words in body
+    assert (code, problems(body)) == (422, ["what"])
 
 
 def test_the_call_tap_makes_the_call_and_a_double_tap_is_one(client: FlaskClient, shop: ShopOf, engine: Engine) -> None:
@@ -63,23 +62,23 @@ def test_the_call_tap_makes_the_call_and_a_double_tap_is_one(client: FlaskClient
 
 
 @pytest.mark.parametrize(
-    ("body", "more", "words"),
+    ("body", "more", "field"),
     [
-        ("", {}, "the file is empty"),
-        (b"\x00\x01\x02" * 50, {}, "binary file"),
-        ("a\n1\n2\n3\n", {}, "only one column"),
-        (GOOD, {"clamp": "feed-9"}, "pick what the clamp was around"),
-        (GOOD, {"called": "noon"}, "expected seconds or m:ss"),
-        (GOOD, {"called": "50", "dropped": "0:40"}, "dropped before it was made"),
+        ("", {}, "file"),
+        (b"\x00\x01\x02" * 50, {}, "file"),
+        ("a\n1\n2\n3\n", {}, "file"),
+        (GOOD, {"clamp": "feed-9"}, "clamp"),
+        (GOOD, {"called": "noon"}, "called"),
+        (GOOD, {"called": "50", "dropped": "0:40"}, "dropped"),
     ],
 )
 def test_files_that_are_no_logs_leave_nothing_behind(
-    client: FlaskClient, shop: ShopOf, engine: Engine, body: str | bytes, more: dict[str, str], words: str
+    client: FlaskClient, shop: ShopOf, engine: Engine, body: str | bytes, more: dict[str, str], field: str
 ) -> None:
     """422, the message at its input, no row."""
     code, answer, _ = upload(client, shop, body, **more)
     assert code == 422
-    assert words in answer
+    assert problems(answer) == [field]
     with engine.connect() as db:
         assert (
             db.scalar(text("select count(*) from event where call_id = :c and kind = 'log'"), {"c": shop.call_id}) == 0
@@ -90,7 +89,6 @@ def test_a_huge_file_is_refused_at_the_door(client: FlaskClient, shop: ShopOf) -
     """Past 64 MB the application's own page, not a traceback and not a full disk."""
     answer = client.post(f"{shop.url}/logs", data={"pad": "9" * (65 * 1024 * 1024)})
     assert answer.status_code == 413
-    assert "Too large" in answer.text
 
 
 def test_a_log_is_shown_zoomed_and_leaves_as_csv(client: FlaskClient, shop: ShopOf) -> None:
@@ -125,17 +123,17 @@ def test_air_wants_watts_and_is_then_judged_and_compared(client: FlaskClient, sh
 
     code, body = air(return_degf="70", supply_degf="100")
     assert code == 422
-    assert "clamp the strips" in body
+    assert problems(body) == ["supply_degf"]
     client.post(f"{shop.url}/condition", data={"switch": "W=on"})
     for point, value in (("volts:feed-1.l1:feed-1.l2", "240"), ("amps:strip-a", "20.8"), ("amps:strip-b", "20.8")):
         form = {"reading_id": str(uuid4()), "point": point, "value": value}
         client.post(f"{shop.url}/readings", data=form, headers=HTMX)
     code, body = air(return_degf="70", supply_degf="hot")
     assert code == 422
-    assert "expected degrees such as 28, got “hot”" in body
+    assert problems(body) == ["supply_degf"]
     assert 'value="70"' in body
     assert "CFM" in air(return_degf="70", supply_degf="125")[1]
-    assert "The clean filter gave" in air(return_degf="70", supply_degf="105", filter="clean")[1]
+    assert "data-clean-filter" in air(return_degf="70", supply_degf="105", filter="clean")[1]
 
 
 def test_a_log_is_still_there_after_a_tap_was_refused(client: FlaskClient, shop: ShopOf) -> None:
@@ -154,7 +152,7 @@ def test_the_fan_alone_is_timed_by_its_own_relay(client: FlaskClient, shop: Shop
     assert 'value="G=off"' in page
     assert 'value="W=on"' in page
     code, body = tap(client, shop, "on:strip-a")
-    assert (code, "does not move that stage" in body) == (422, True)
+    assert (code, problems(body)) == (422, ["what"])
     assert tap(client, shop, "on:blower-fan")[0] == 200
     assert tap(client, shop, "drop")[0] == 200
     assert 'value="G=on"' in client.get(shop.url).text
@@ -167,7 +165,7 @@ def test_a_log_that_cycles_is_found_on_the_call_and_in_both_papers(client: Flask
     rows = [(t / 2, 20.6 if 70 < t < 400 or 640 < t < 970 or t > 1210 else 0.0) for t in range(1600)]
     upload(client, shop, "s,A\n" + "".join(f"{at},{amps}\n" for at, amps in rows), clamp="strip-a", called="5")
     page = client.get(shop.url).text
-    assert "drops out and comes back by itself" in page
-    assert "Little air" in page
+    assert "log.drops-out-comes-back-itself" in reasons(page)
+    assert "show=air.little" in page
     for paper in ("/report", "/report?paper=office"):
-        assert "drops out and comes back by itself" in client.get(shop.url + paper).text, paper
+        assert "log.drops-out-comes-back-itself" in reasons(client.get(shop.url + paper).text), paper

@@ -1,7 +1,7 @@
 """Which earlier releases can serve these tables: so that two releases serve at once while one replaces the other.
 
-A migration that only expands (a new table, a column that may be empty) adds the revision it came from; one that contracts
-takes out every revision whose release needs what went.
+A migration that only expands (a new table, a column that may be empty) adds the revision it came from; one that
+contracts takes out every revision whose release needs what went.
 """
 
 import sqlalchemy as sa
