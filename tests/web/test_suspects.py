@@ -76,7 +76,7 @@ def test_line_on_the_control_side_stops_the_call_until_read_twice_again(client: 
     call_heat(client, shop, 400)
     board = "volts:board.w:board.c"
     assert "Stop." in send(client, shop, board, "120")
-    assert "visit.stop-line-on-control" in reasons(client.get(f"{shop.url}/report").text)
+    assert "impossible.line-on-control" in reasons(client.get(f"{shop.url}/report").text)
     assert "Next:" not in send(client, shop, board, "25.1")
     assert "Stop." not in send(client, shop, board, "25.2")
 

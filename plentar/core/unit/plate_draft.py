@@ -25,6 +25,8 @@ UNREAD = re.compile(
 )
 OF_AN_ECM = re.compile(r"blower\.(ecm_calls|rated_amps)\Z")
 MOST_ROWS, MOST_POLES = 8, 5
+# An electronic blower has a tap for each call of the thermostat; most units use these two.
+USUAL_ECM_CALLS = ("G", "W")
 
 
 @dataclass(slots=True, kw_only=True)
@@ -76,7 +78,7 @@ def follow_kinds(draft: PlateDraft, before: Mapping[str, str]) -> None:
         _drop(draft, "blower", OF_A_PSC if was == "psc" else OF_AN_ECM)
     if kind == "ecm":
         _drop(draft, "blower", re.compile(r"blower\.(relay\..*|switched_by(_pole)?|plain_wire_to)\Z"))
-        draft.texts["blower.ecm_calls"] = draft.text("blower.ecm_calls") or "G, W"
+        draft.texts["blower.ecm_calls"] = draft.text("blower.ecm_calls") or ", ".join(USUAL_ECM_CALLS)
     elif kind == "psc" and not draft.rows("blower.relay.contacts") and not draft.text("blower.switched_by"):
         _give_relay(draft)
 
