@@ -28,15 +28,25 @@ from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.patterns import PATTERNS
 from plentar.core.unit.place import GROUND, amps_at, line_volts, volts_at
 from plentar.demo.practising import load_practice
-from plentar.demo.scenario import CALLS_TODAY, DETACHED, HISTORY, MAKERS, PEOPLE, READ_THERE, estate_pattern
-from plentar.demo.shelf import KITS, SHELF
+from plentar.demo.scenario import (
+    CALLS_TODAY,
+    DETACHED,
+    FOLLOW_UPS,
+    HISTORY,
+    KITS,
+    MAKERS,
+    ORDERS,
+    PEOPLE,
+    SHELF,
+    WAYS,
+    Home,
+    estate_pattern,
+)
 from plentar.demo.worked import PLACE, photo_of_a_burnt_pole, worked_actions
 from plentar.demo.years import (
     DONE_SHARE,
-    FOLLOW_UPS,
     LINK_DAYS,
     LINK_PLACE,
-    ORDERS,
     OVERDUE,
     SEASONS,
     Part,
@@ -51,7 +61,7 @@ from plentar.formats.kits_csv import KITS as KIT_LABELS
 from plentar.formats.packed import pack
 from plentar.formats.parts_csv import PARTS
 from plentar.formats.photos import reencode
-from plentar.formats.unit_json import nameplate_to_json
+from plentar.formats.unit_json import nameplate_from_json, nameplate_to_json
 from plentar.store import events
 from plentar.store.models import Call, LogSamples, MeterRow, Person, PhotoBytes, PlaceRow, Shop, Unit
 from plentar.store.people import hash_password
@@ -67,16 +77,6 @@ DEMO_PASSWORD = "plentar-demo"  # noqa: S105 - printed for everyone by the demo
 ZONE = "America/Chicago"
 ESTATE = "Tamarisk Court"
 BLOCKS = ("North row", "East row", "South row", "West row")
-# Minutes with the bag; nobody has timed the way from the shop to the west row.
-WAYS = (
-    ("", "North row", 14.0),
-    ("", "East row", 15.0),
-    ("", "South row", 16.0),
-    ("North row", "East row", 4.0),
-    ("East row", "South row", 4.0),
-    ("South row", "West row", 5.0),
-    ("North row", "West row", 4.0),
-)
 _NAMES = UUID("6d1c5c0e-6f0b-4a51-9a7e-0f3f6a2b7c11")
 
 
@@ -92,14 +92,14 @@ def load_demo(db: Session, now: datetime) -> bool:
     shop.set_up_at = now
     db.add(shop)
     db.flush()
-    for key, name, email, role in PEOPLE:
+    for who in PEOPLE:
         db.add(
             Person(
-                id=_id(key),
+                id=_id(who.key),
                 shop_id=shop.id,
-                name=name,
-                email=email,
-                role=role,
+                name=who.name,
+                email=who.email,
+                role=who.role,
                 password_hash=hash_password(DEMO_PASSWORD),
             )
         )
@@ -107,10 +107,10 @@ def load_demo(db: Session, now: datetime) -> bool:
         {name: value for name, value in asdict(entry).items() if value != float("inf")} for entry in DEMO_METER.ranges
     ]
     db.add(MeterRow(id=_id("meter"), shop_id=shop.id, name=DEMO_METER.name, ranges=ranges))
-    estate = [(f"Tamarisk Court {n}", "Wender Falls", estate_pattern(n), "", "") for n in range(1, 41)]
+    estate = [Home(place=f"{ESTATE} {n}", pattern=estate_pattern(n)) for n in range(1, 41)]
     plates: dict[str, Nameplate] = {}
-    for name, town, pattern, occupant, access in [*estate, *DETACHED]:
-        plates[name] = _place(db, shop.id, name, town, pattern, occupant, access)
+    for home in [*estate, *DETACHED]:
+        plates[home.place] = _place(db, shop.id, home)
     db.flush()
     today = now.astimezone(ZoneInfo(ZONE)).date()
     for row in CALLS_TODAY:
@@ -127,14 +127,15 @@ def load_demo(db: Session, now: datetime) -> bool:
     _temporary(db, today)
     random = Random(20)  # noqa: S311 - sample data, the same every time
     cycling = "5 Pewter Mill"
-    for place, days, complaint, outcome, dead in HISTORY:
+    for earlier in HISTORY:
+        place, complaint = earlier.place, earlier.complaint
         log: tuple[str, ...] | None = None
         if place == cycling:
             log = ("strip-b.limit.cycling",)
         elif complaint == "seasonal check" and place == "Tamarisk Court 14":
             log = ()
-        day = today - timedelta(days=days)
-        _past_call(db, shop.id, place, plates[place], day, complaint, outcome, dead, random, log)
+        day = today - timedelta(days=earlier.days)
+        _past_call(db, shop.id, place, plates[place], day, complaint, earlier.outcome, earlier.dead, random, log)
     _worked(db, shop.id, plates[PLACE], today - timedelta(days=1))
     _seasons(db, shop.id, plates, today)
     _owed(db, shop.id, plates, today, now)
@@ -199,7 +200,7 @@ def _seasons(db: Session, shop_id: UUID, plates: Mapping[str, Nameplate], today:
         for number, (place, plate) in enumerate(plates.items()):
             began = _at(first + timedelta(days=number // 12), 8 + (number % 12) // 2, 30 * (number % 2))
             parts = season_call(place, plate, season)
-            who = PEOPLE[number % 2][0]
+            who = PEOPLE[number % 2].key
             _closed_call(
                 db, shop_id, place, plate, began, "seasonal check", parts, key=f"season {season}", technician=who
             )
@@ -220,7 +221,7 @@ def _seasons(db: Session, shop_id: UUID, plates: Mapping[str, Nameplate], today:
     db.flush()
     left = ahead(today, 2)
     for number, place in enumerate(estate):
-        plate, who = plates[place], PEOPLE[number % 2][0]
+        plate, who = plates[place], PEOPLE[number % 2].key
         is_done = number < DONE_SHARE
         day = begun[number // 10] if is_done else left[(number - DONE_SHARE) // 10]
         began = _at(day, 8 + (number % 10) // 2, 35 * (number % 2))
@@ -251,7 +252,7 @@ def _seasons(db: Session, shop_id: UUID, plates: Mapping[str, Nameplate], today:
         plate = plates[LINK_PLACE]
         key = f"link {number}"
         _closed_call(
-            db, shop_id, LINK_PLACE, plate, began, "not enough heat", opened, key=key, technician=PEOPLE[number % 2][0]
+            db, shop_id, LINK_PLACE, plate, began, "not enough heat", opened, key=key, technician=PEOPLE[number % 2].key
         )
 
 
@@ -357,12 +358,15 @@ def _at(day: date, hour: int, minute: int) -> datetime:
     return datetime.combine(day, time(hour, minute), ZoneInfo(ZONE))
 
 
-def _place(db: Session, shop_id: UUID, name: str, town: str, pattern: str, occupant: str, access: str) -> Nameplate:
-    maker, model = MAKERS[pattern]
+def _place(db: Session, shop_id: UUID, home: Home) -> Nameplate:
+    name, (maker, model) = home.place, MAKERS[home.pattern]
     serial = f"{maker[:2].upper()}{_id(name).int % 900_000 + 100_000}"
-    plate = replace(PATTERNS[pattern](), maker=maker, model=model, serial=serial, built=f"20{10 + _id(name).int % 12}")
-    plate = replace(plate, **READ_THERE.get(name, {}))
-    place = PlaceRow(id=_id(name), shop_id=shop_id, name=name, town=town, occupant=occupant, access_note=access)
+    plate = replace(
+        PATTERNS[home.pattern](), maker=maker, model=model, serial=serial, built=f"20{10 + _id(name).int % 12}"
+    )
+    plate = nameplate_from_json({**nameplate_to_json(plate), **home.read_there})
+    place = PlaceRow(id=_id(name), shop_id=shop_id, name=name, town=home.town, occupant=home.occupant)
+    place.access_note = home.access
     if name.startswith(ESTATE):
         # One builder put all of it up in two summers.
         number = int(name.rpartition(" ")[2])

@@ -1,7 +1,6 @@
 """Three years behind the demo's shop: a round each autumn, this one's half done; a link that opened three times."""
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from datetime import date, timedelta
 from random import Random
 
@@ -14,14 +13,10 @@ from plentar.core.unit.place import amps_at, line_volts, point_at
 
 __all__ = [
     "DONE_SHARE",
-    "FOLLOW_UPS",
     "LINK_DAYS",
     "LINK_PLACE",
-    "ORDERS",
     "OVERDUE",
     "SEASONS",
-    "FollowUpRow",
-    "OrderRow",
     "Part",
     "ahead",
     "link_call",
@@ -41,42 +36,6 @@ OVERDUE = "Tamarisk Court 33"
 
 # A reading: point, value, condition; or any other action.
 Part = tuple[float, "Action | tuple[str, float, Condition]"]
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class FollowUpRow:
-    """One follow-up: place, what, due in how many days (negative: late), whether it is done."""
-
-    place: str
-    words: str
-    days: int
-    is_done: bool = False
-
-
-FOLLOW_UPS = (
-    FollowUpRow(place="Tamarisk Court 5", words="bring the filter size they were promised", days=-3),
-    FollowUpRow(place="8 Osier Lane", words="read the balance point again in a cold week", days=0),
-    FollowUpRow(place="17 Saltgrass Row", words="breaker swap by the electrician: look at the lugs after", days=4),
-    FollowUpRow(place="5 Pewter Mill", words="ask whether the filter was changed", days=-20, is_done=True),
-    FollowUpRow(place="Tamarisk Court 26", words="listen to the new sequencer after a month", days=29),
-)
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class OrderRow:
-    """One part waited for: place, what, how far it has come, expected in how many days."""
-
-    place: str
-    name: str
-    state: str
-    days: int | None = None
-
-
-ORDERS = (
-    OrderRow(place="31 Cobbler's Rise", name="Contactor, 2 poles, 40 A", state="ordered", days=2),
-    OrderRow(place="2 Netherby Bend", name="Hasp & Tallow DC heat relay", state="here"),
-    OrderRow(place="Tamarisk Court 7", name="Push-on ends, heat-rated, 10", state="to order"),
-)
 
 
 def ratio_of(place: str, strip: str, season: int) -> float:

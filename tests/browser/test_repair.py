@@ -11,7 +11,7 @@ from sqlalchemy import Engine
 
 from plentar.core.circuit.places import terminal_words
 from plentar.core.work.ledger import DEAD, leads_of
-from plentar.demo.shelf import SHELF
+from plentar.demo.scenario import SHELF
 from plentar.formats.parts_csv import PARTS
 from plentar.store.database import make_sessions
 from plentar.store.stock import put_parts

@@ -8,7 +8,7 @@ from flask.testing import FlaskClient
 from plentar.core.errors import ReadingError
 from plentar.core.unit.kit import Kit
 from plentar.core.unit.patterns import PATTERNS
-from plentar.demo.shelf import KITS
+from plentar.demo.scenario import KITS
 from plentar.formats.kits_csv import KITS as KIT_LABELS
 from plentar.formats.plate_form import plate_form_of, plate_form_read
 from tests.application import ShopOf

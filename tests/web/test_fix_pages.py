@@ -12,7 +12,7 @@ from flask.testing import FlaskClient
 
 from plentar.core.work.ledger import DEAD, leads_of
 from plentar.core.work.proof import BEFORE_POWER
-from plentar.demo.shelf import SHELF
+from plentar.demo.scenario import SHELF
 from plentar.formats.parts_csv import PARTS
 from tests.actions import event, send
 from tests.application import ShopOf, flat, problems, reasons, sign_in
