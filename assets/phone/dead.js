@@ -2,8 +2,8 @@
 // it may go on calling it dead. The rule is the server's; this is a part of it that can only err on the side of live:
 // everything it asks for was done on this phone, in order, behind this person's own lock on every feed.
 
-// What a form that was kept did, as a short list of deeds.
-export function deedsOf(path, fields) {
+// What a form that was kept did, as a short list of actions.
+export function actionsOf(path, fields) {
   const at = (name) => fields.find(([field]) => field === name)?.[1] ?? "";
   const end = path.replace(/^\/calls\/[^/]+\//, "");
   if (end === "condition") {
@@ -13,8 +13,10 @@ export function deedsOf(path, fields) {
   if (end === "readings")
     return [{ kind: "reading", point: at("point"), typed: at("value"), mode: at("mode"), hand: at("hand") }];
   if (end === "timing") {
-    const [deed, name] = at("what").split(":");
-    return deed === "call" || deed === "drop" ? [{ kind: "run", deed, fan: name === "fan" }] : [{ kind: "other" }];
+    const [tapped, name] = at("what").split(":");
+    return tapped === "call" || tapped === "drop"
+      ? [{ kind: "run", tapped, fan: name === "fan" }]
+      : [{ kind: "other" }];
   }
   if (/^(blower|control)\/row$/.test(end)) return [{ kind: "row", calls: at("calls").split(",").filter(Boolean) }];
   if (end === "fix/power") return [{ kind: "power" }];
@@ -51,7 +53,7 @@ const isControl = (point) =>
     .every((end) => end.startsWith("board."));
 
 // Walk through what was done since the server last said how the unit stands (`list`).
-export function standing(list, deeds) {
+export function standing(list, actions) {
   const now = {
     feeds: Object.fromEntries(
       Object.entries(list.feeds).map(([feed, state]) => [feed, state === "live" ? "live" : "off"]),
@@ -68,7 +70,7 @@ export function standing(list, deeds) {
     provenAt: list.stands ? list.proven_at : null,
     proof: fresh(),
   };
-  for (const deed of deeds) step(list, now, deed);
+  for (const action of actions) step(list, now, action);
   return now;
 }
 
@@ -93,111 +95,111 @@ function call(now, name, isOn, at) {
   else now.calls.delete(name);
 }
 
-function step(list, now, deed) {
-  const { what, state, at } = deed;
-  if (deed.kind === "power") {
+function step(list, now, action) {
+  const { what, state, at } = action;
+  if (action.kind === "power") {
     for (const feed of Object.keys(now.feeds)) now.feeds[feed] = "live";
     now.opened = {};
     now.control = "from unit";
     wentLive(now, at);
-  } else if (deed.kind === "taken back") {
+  } else if (action.kind === "taken back") {
     end(now);
     now.locks.clear();
     now.shown.clear();
     now.frame = false;
-  } else if (deed.kind === "switch" && what in now.feeds) {
+  } else if (action.kind === "switch" && what in now.feeds) {
     if (state === "live") {
       now.feeds[what] = "live";
       delete now.opened[what];
       wentLive(now, at);
     } else {
       // Opened again, or at another device: what was read before is of another state.
-      if (now.feeds[what] !== "off" || (deed.device && deed.device !== now.opened[what])) end(now);
+      if (now.feeds[what] !== "off" || (action.device && action.device !== now.opened[what])) end(now);
       now.feeds[what] = "off";
-      if (deed.device) now.opened[what] = deed.device;
+      if (action.device) now.opened[what] = action.device;
     }
-  } else if (deed.kind === "switch" && what === "control") {
+  } else if (action.kind === "switch" && what === "control") {
     now.control = state;
     end(now);
-  } else if (deed.kind === "switch" && what === "thermostat") {
+  } else if (action.kind === "switch" && what === "thermostat") {
     now.calls.clear();
-  } else if (deed.kind === "switch") {
+  } else if (action.kind === "switch") {
     call(now, what, state === "on", at);
-  } else if (deed.kind === "run") {
-    for (const name of deed.fan ? ["G"] : ["W", "W2"])
-      if (list.known.includes(name)) call(now, name, deed.deed === "call", at);
-  } else if (deed.kind === "row") {
-    for (const name of list.known) call(now, name, deed.calls.includes(name), at);
-  } else if (deed.kind === "lock") {
-    if (deed.owner) end(now);
-    else if (!deed.on) {
-      now.locks.delete(deed.feed);
+  } else if (action.kind === "run") {
+    for (const name of action.fan ? ["G"] : ["W", "W2"])
+      if (list.known.includes(name)) call(now, name, action.tapped === "call", at);
+  } else if (action.kind === "row") {
+    for (const name of list.known) call(now, name, action.calls.includes(name), at);
+  } else if (action.kind === "lock") {
+    if (action.owner) end(now);
+    else if (!action.on) {
+      now.locks.delete(action.feed);
       end(now);
-    } else if (!now.locks.has(deed.feed)) {
-      now.locks.add(deed.feed);
+    } else if (!now.locks.has(action.feed)) {
+      now.locks.add(action.feed);
       end(now);
     }
-  } else if (deed.kind === "tick") {
-    tick(list, now, deed);
-  } else if (deed.kind === "frame") {
-    if (numberOf(deed.volts) >= list.frame_volts && isOff(now)) now.frame = true;
-  } else if (deed.kind === "meter") {
-    meter(list, now, deed);
-  } else if (deed.kind === "reading" && !deed.hand) {
-    read(list, now, deed);
+  } else if (action.kind === "tick") {
+    tick(list, now, action);
+  } else if (action.kind === "frame") {
+    if (numberOf(action.volts) >= list.frame_volts && isOff(now)) now.frame = true;
+  } else if (action.kind === "meter") {
+    meter(list, now, action);
+  } else if (action.kind === "reading" && !action.hand) {
+    read(list, now, action);
   }
 }
 
 const isOff = (now) => Object.values(now.feeds).every((state) => state === "off");
 
-function tick(list, now, deed) {
-  const { line } = deed;
-  if (!deed.done) {
+function tick(list, now, action) {
+  const { line } = action;
+  if (!action.done) {
     now.ticks.delete(line);
     end(now);
   } else if (
     line === "safe-gear" ||
-    (isOff(now) && (line !== "safe-capacitor" || numberOf(deed.volts) <= list.below_volts))
+    (isOff(now) && (line !== "safe-capacitor" || numberOf(action.volts) <= list.below_volts))
   ) {
     now.ticks.add(line);
-    settle(list, now, deed);
+    settle(list, now, action);
   }
 }
 
-function meter(list, now, deed) {
-  const volts = numberOf(deed.volts);
+function meter(list, now, action) {
+  const volts = numberOf(action.volts);
   const [low, high] = list.live_volts;
   // Proven in another mode the dial was turned: what was proven before says nothing of it now.
-  if (deed.mode && !now.dead) now.proof = fresh();
-  if (deed.mode || !(volts >= low && volts <= high)) return;
+  if (action.mode && !now.dead) now.proof = fresh();
+  if (action.mode || !(volts >= low && volts <= high)) return;
   now.proof.after = now.proof.before && list.pairs.every((point) => now.proof.pairs.has(point));
   now.proof.before = true;
-  settle(list, now, deed);
+  settle(list, now, action);
 }
 
-function read(list, now, deed) {
-  const volts = numberOf(deed.typed);
-  if (!deed.point.startsWith("volts:") || deed.mode) {
+function read(list, now, action) {
+  const volts = numberOf(action.typed);
+  if (!action.point.startsWith("volts:") || action.mode) {
     // The dial was turned: what it was shown to read before says nothing of it now.
     if (!now.dead) now.proof = fresh();
-    if (isVolts(deed.point) && !(volts <= list.below_volts) && isOff(now)) end(now);
+    if (isVolts(action.point) && !(volts <= list.below_volts) && isOff(now)) end(now);
     return;
   }
   // A live leg's normal volts to the frame show the frame, once and for the whole call.
-  if (volts >= list.frame_points[deed.point] && Object.values(now.feeds).every((state) => state === "live")) {
-    now.shown.add(deed.point);
+  if (volts >= list.frame_points[action.point] && Object.values(now.feeds).every((state) => state === "live")) {
+    now.shown.add(action.point);
   }
   if (!isOff(now)) return;
   const isLow = volts <= list.below_volts;
-  if (!isLow && (!isControl(deed.point) || list.pairs.includes(deed.point))) {
+  if (!isLow && (!isControl(action.point) || list.pairs.includes(action.point))) {
     end(now);
     return;
   }
   const locked = Object.keys(now.feeds).every((feed) => now.locks.has(feed) && now.opened[feed]);
-  if (list.pairs.includes(deed.point) && isLow && now.proof.before && locked) now.proof.pairs.add(deed.point);
+  if (list.pairs.includes(action.point) && isLow && now.proof.before && locked) now.proof.pairs.add(action.point);
 }
 
-function settle(list, now, deed) {
+function settle(list, now, action) {
   const { proof } = now;
   const isWhole =
     proof.after &&
@@ -208,6 +210,6 @@ function settle(list, now, deed) {
     Object.keys(now.feeds).every((feed) => now.locks.has(feed) && now.opened[feed]);
   if (isWhole && !now.dead) {
     now.dead = true;
-    now.provenAt = deed.at ?? null;
+    now.provenAt = action.at ?? null;
   }
 }

@@ -1,7 +1,7 @@
 // The small count by the clock, the list behind it, and one calm line about where things stand.
 import { escaped } from "./html.js";
+import { callOf } from "./layout.js";
 import { asFile, drop, keepForm, mine, othersWaiting, soon, status } from "./queue.js";
-import { callOf } from "./room.js";
 import { clock, heardAt } from "./time.js";
 
 const WORDS = {

@@ -1,11 +1,11 @@
 // Without signal: what is recorded is kept here first; pages come from here when the server cannot be heard.
 
-import { refresh } from "./aboard.js";
+import { refresh } from "./bundle.js";
 import { escaped } from "./html.js";
+import { around, callOf, padFor, renewIds } from "./layout.js";
 import { showLine } from "./line.js";
 import { withSmallPhoto } from "./photo.js";
 import * as queue from "./queue.js";
-import { around, callOf, padFor, renewIds } from "./room.js";
 import { setUpPage, startWorker } from "./setup.js";
 import { openShell } from "./shell.js";
 import { database, forgetHeld, held, isOver, isPossible, onShut, shut, vaultOf } from "./store.js";

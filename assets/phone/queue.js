@@ -1,5 +1,5 @@
 // One queue for everything that is recorded, with signal and without: kept here first, sent in order, told once it is kept.
-import { aboardNames, database, hex, noteHeld, opened, seal, unseal } from "./store.js";
+import { bundleNames, database, hex, noteHeld, opened, seal, unseal } from "./store.js";
 import { heard, momentOf, stamp } from "./time.js";
 
 export const BUILD = document.documentElement.dataset.build ?? "";
@@ -93,7 +93,7 @@ export async function othersWaiting() {
 export async function count() {
   if (keeper) {
     const waiting = (await ownRows()).filter((row) => row.state === "waiting").length;
-    noteHeld(keeper.person, waiting, (await aboardNames(keeper.person)).length);
+    noteHeld(keeper.person, waiting, (await bundleNames(keeper.person)).length);
   }
   tell();
 }

@@ -1,6 +1,6 @@
 // How ready this phone is without signal, said plainly, and how it is made so.
 
-import { aboardOf, refresh } from "./aboard.js";
+import { bundleState, refresh } from "./bundle.js";
 import { escaped } from "./html.js";
 import { showLine } from "./line.js";
 import * as queue from "./queue.js";
@@ -34,13 +34,13 @@ async function hint(person) {
   const line = document.querySelector("#ready-line");
   if (!line || !person) return;
   const vault = await store.vaultOf(person);
-  const aboard = vault && (await aboardOf(person));
+  const bundle = vault && (await bundleState(person));
   line.hidden = false;
   line.innerHTML = !vault
     ? '<a class="underline" href="/phone">Make this phone ready without signal</a>'
     : !queue.status().keeper
       ? '<a class="underline" href="/phone">Type your PIN</a> to keep work on this phone'
-      : `<a class="underline" href="/phone">Ready without signal</a>${aboard.at ? ` since ${dayClock(aboard.at)}` : ""}, ${aboard.calls.length} call${aboard.calls.length === 1 ? "" : "s"}, ${megabytes(aboard.size)}`;
+      : `<a class="underline" href="/phone">Ready without signal</a>${bundle.at ? ` since ${dayClock(bundle.at)}` : ""}, ${bundle.calls.length} call${bundle.calls.length === 1 ? "" : "s"}, ${megabytes(bundle.size)}`;
 }
 
 const pinFields = (what, two, hasWords = two) => `<form id="${what}" class="grid max-w-xs gap-2 pt-3" novalidate>
@@ -85,19 +85,19 @@ document.addEventListener("plentar:progress", ({ detail: { done, all, what } }) 
 });
 
 async function ready(person, vault) {
-  const aboard = await aboardOf(person);
+  const bundle = await bundleState(person);
   const granted = (await navigator.storage?.persisted?.()) || (await navigator.storage?.persist?.()) || false;
   const { quota = 0, usage = 0 } = (await navigator.storage?.estimate?.()) ?? {};
   const items = await queue.mine();
   const waiting = items.filter((item) => item.state === "waiting").length;
-  return `<p class="text-[18px]"><b>Ready without signal</b> ${aboard.at ? `since ${dayClock(aboard.at)}` : "once the calls are on it"}</p>
+  return `<p class="text-[18px]"><b>Ready without signal</b> ${bundle.at ? `since ${dayClock(bundle.at)}` : "once the calls are on it"}</p>
     <dl class="phone-facts"><dt>Waiting to be sent</dt><dd class="numeral">${waiting}</dd>
-    <dt>Taken along</dt><dd><b class="numeral">${aboard.calls.length}</b> calls, <span class="numeral">${megabytes(aboard.size)}</span> of 25 MB</dd>
+    <dt>Taken along</dt><dd><b class="numeral">${bundle.calls.length}</b> calls, <span class="numeral">${megabytes(bundle.size)}</span> of 25 MB</dd>
     <dt>Storage</dt><dd>${granted ? "granted: the browser will not clear it by itself" : "not promised: a browser short of room may clear it. Send before that; what was lost is said here"}, <span class="numeral">${megabytes(usage)}</span> of <span class="numeral">${megabytes(quota)}</span></dd>
     <dt>Set up</dt><dd>${dayClock(vault.since)}</dd></dl>
     <p id="taking" class="text-[15px]" role="status"></p>
-    ${callList(aboard.calls)}
-    <p class="flex flex-wrap gap-3 pt-3"><button type="button" class="secondary" id="take-again">Take along again</button>${aboard.wirings ? "" : '<button type="button" class="secondary" id="take-wirings">Wirings for new places, 1 MB</button>'}<button type="button" class="plain underline" id="shut-now">Shut with the PIN now</button></p>${plain()}${off(waiting)}`;
+    ${callList(bundle.calls)}
+    <p class="flex flex-wrap gap-3 pt-3"><button type="button" class="secondary" id="take-again">Take along again</button>${bundle.wirings ? "" : '<button type="button" class="secondary" id="take-wirings">Wirings for new places, 1 MB</button>'}<button type="button" class="plain underline" id="shut-now">Shut with the PIN now</button></p>${plain()}${off(waiting)}`;
 }
 
 async function keysOf(phone) {
@@ -113,10 +113,10 @@ async function keysOf(phone) {
 }
 
 function wire(person) {
-  const on = (id, deed) =>
+  const on = (id, action) =>
     document.getElementById(id)?.addEventListener("submit", (event) => {
       event.preventDefault();
-      run(event.target, deed);
+      run(event.target, action);
     });
   on("set-pin", async (pin) => {
     const phone = crypto.randomUUID();
@@ -158,7 +158,7 @@ function wire(person) {
   });
 }
 
-async function run(form, deed) {
+async function run(form, action) {
   const problem = form.querySelector(".problem");
   const say = (words) => {
     problem.textContent = words;
@@ -171,7 +171,7 @@ async function run(form, deed) {
   button.disabled = true;
   const person = document.documentElement.dataset.person;
   try {
-    await deed(pin.value);
+    await action(pin.value);
     await queue.findKeeper(person);
     queue.soon();
     await setUpPage(person);

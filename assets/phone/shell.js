@@ -1,11 +1,11 @@
 // The page that opens without the server: after the PIN it is filled from what this phone keeps.
 
-import { aboardOf } from "./aboard.js";
+import { bundleState } from "./bundle.js";
 import { escaped } from "./html.js";
+import { callOf, pageFor, renewIds, todayPage } from "./layout.js";
 import { showLine } from "./line.js";
 import { newCallForm } from "./newcall.js";
 import * as queue from "./queue.js";
-import { callOf, pageFor, renewIds, todayPage } from "./room.js";
 import { LockedPin, MOST_TRIES, openByPin, vaultOf, whyShut } from "./store.js";
 
 // Why what was open is not any more.
@@ -76,7 +76,7 @@ async function fill(person) {
     await showLine();
     return newCallForm(room());
   }
-  const { calls } = await aboardOf(person);
+  const { calls } = await bundleState(person);
   const rows = calls
     .map((call) => `<li><a class="row-pick" href="/calls/${call.id}"><b>${escaped(call.place)}</b></a></li>`)
     .join("");

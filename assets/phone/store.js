@@ -1,6 +1,6 @@
 // What this phone keeps: in IndexedDB, each person's apart, sealed with a key that the PIN and this device open together.
 import { openDB } from "idb";
-import { ageOf, answerOf, heldNow, isFarFrom } from "./held.js";
+import { ageOf, answerOf, heldNow, isFarFrom } from "./opened-key.js";
 
 // Tried at this many turns a guess of the PIN takes a phone a good half second.
 const TURNS = 600_000;
@@ -241,7 +241,7 @@ export function forgetHeld() {
 }
 
 // What one person has taken along, by name.
-export async function aboardNames(person) {
+export async function bundleNames(person) {
   return (await (await database()).getAllKeys("aboard")).filter((name) => name.startsWith(`${person} `));
 }
 
@@ -250,7 +250,7 @@ export async function takeOff(person) {
   const db = await database();
   for (const { number, person: owner } of await db.getAll("queue"))
     if (owner === person) await db.delete("queue", number);
-  for (const name of await aboardNames(person)) await db.delete("aboard", name);
+  for (const name of await bundleNames(person)) await db.delete("aboard", name);
   await db.delete("facts", `aboard ${person}`);
   if ((await db.get("facts", "current"))?.person === person) await db.delete("facts", "current");
   await db.delete("vaults", person);

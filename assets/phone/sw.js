@@ -4,7 +4,7 @@ import { clientsClaim } from "workbox-core";
 import { cleanupOutdatedCaches, matchPrecache, precacheAndRoute } from "workbox-precaching";
 import { NavigationRoute, registerRoute } from "workbox-routing";
 
-import { ageOf, answerOf, heldNow } from "./held.js";
+import { ageOf, answerOf, heldNow } from "./opened-key.js";
 
 // A page that has not come after this long is opened from the phone.
 const WAIT_MS = 7000;

@@ -1,6 +1,6 @@
 // A call drawn without the server: of the pieces it drew ahead, the ones that fit what has been done on this phone since.
 
-import { deedsOf, standing } from "./dead.js";
+import { actionsOf, standing } from "./dead.js";
 import { escaped } from "./html.js";
 import { mine, status } from "./queue.js";
 import { database, unseal } from "./store.js";
@@ -43,10 +43,12 @@ async function journal(call, bundle) {
       at: last,
       isStruck,
       // What the server would not keep proves nothing, and may have been what a proof rested on.
-      deeds: (item.state === "aside" ? [{ kind: "taken back" }] : deedsOf(item.path, item.fields)).map((deed) => ({
-        ...deed,
-        at: last / 1000,
-      })),
+      actions: (item.state === "aside" ? [{ kind: "taken back" }] : actionsOf(item.path, item.fields)).map(
+        (action) => ({
+          ...action,
+          at: last / 1000,
+        }),
+      ),
     };
   });
 }
@@ -57,7 +59,7 @@ async function stateOf(call) {
   const kept = await journal(call, bundle);
   const now = standing(
     bundle.dead,
-    kept.flatMap((entry) => entry.deeds),
+    kept.flatMap((entry) => entry.actions),
   );
   return { bundle, kept, now };
 }
@@ -98,16 +100,16 @@ function partName(url, { now, kept, bundle }) {
     const names = [`point:${point}`, `point:${swapped}`];
     return now.dead && point.startsWith("ohms:") ? [`dead:${point}`, `dead:${swapped}`, ...names] : names;
   }
-  const did = (test) => kept.some((entry) => entry.deeds.some(test));
+  const did = (test) => kept.some((entry) => entry.actions.some(test));
   if (rest === "/timing") {
     const run = kept
-      .flatMap((entry) => entry.deeds)
-      .filter((deed) => deed.kind === "run")
+      .flatMap((entry) => entry.actions)
+      .filter((action) => action.kind === "run")
       .at(-1);
-    if (run) return [run.deed === "call" ? "step:timing:running" : "step:timing:dropped"];
+    if (run) return [run.tapped === "call" ? "step:timing:running" : "step:timing:dropped"];
     return ["step:timing"];
   }
-  if (rest === "/fix/prove") return did((deed) => deed.kind === "power") ? ["step:prove:back"] : ["step:prove"];
+  if (rest === "/fix/prove") return did((action) => action.kind === "power") ? ["step:prove:back"] : ["step:prove"];
   const name = rest.slice(1).replace(/^.*\//, "");
   return bundle.parts[`step:${name}`] ? [`step:${name}`] : [];
 }
@@ -176,9 +178,11 @@ function dress(pad, url, state, said) {
 const WAITS = "judged when the signal is back";
 function keptLines(pad, point, kept) {
   const lines = [];
-  for (const { item, at, deeds, isStruck } of kept) {
+  for (const { item, at, actions, isStruck } of kept) {
     const isHere =
-      point && deeds.some((deed) => deed.kind === "reading" && deed.point === point) && /\/readings$/.test(item.path);
+      point &&
+      actions.some((action) => action.kind === "reading" && action.point === point) &&
+      /\/readings$/.test(item.path);
     if (!isHere) continue;
     const told = isStruck ? "struck out" : item.state === "waiting" ? WAITS : "sent";
     const number = escaped(item.said.value);
@@ -271,9 +275,9 @@ export function around({ bundle, now, kept }) {
     if (head) head.innerHTML = "<b>Not drawn on this phone for this state:</b> treat every wire as live";
   }
   dressStrip(strip, { now });
-  for (const { item, deeds, isStruck } of kept)
-    for (const deed of deeds)
-      if (deed.kind === "reading" && item.state === "waiting" && !isStruck) waitingTag(board, deed);
+  for (const { item, actions, isStruck } of kept)
+    for (const action of actions)
+      if (action.kind === "reading" && item.state === "waiting" && !isStruck) waitingTag(board, action);
   for (const part of [board, strip]) part.setAttribute("hx-swap-oob", "true");
   return board.outerHTML + strip.outerHTML;
 }

@@ -1,6 +1,6 @@
 // What is taken along: today's calls drawn ahead, and Today itself; each fetched anew only when it has changed.
 import { ask, BUILD, count, forgetSent, status } from "./queue.js";
-import { aboardNames, database, seal } from "./store.js";
+import { bundleNames, database, seal } from "./store.js";
 
 // One at a time: a second one that is asked for meanwhile comes after the first.
 let busy = Promise.resolve();
@@ -72,13 +72,13 @@ async function clear(person, wanted) {
   const db = await database();
   const rows = await db.getAll("queue");
   if (rows.some((row) => row.person === person && row.state === "waiting")) return;
-  for (const name of await aboardNames(person))
+  for (const name of await bundleNames(person))
     if (!wanted.has(name.slice(person.length + 1))) await db.delete("aboard", name);
 }
 
-export async function aboardOf(person) {
+export async function bundleState(person) {
   const db = await database();
-  const rows = await Promise.all((await aboardNames(person)).map((name) => db.get("aboard", name)));
+  const rows = await Promise.all((await bundleNames(person)).map((name) => db.get("aboard", name)));
   const facts = await db.get("facts", `aboard ${person}`);
   return {
     calls: facts?.calls ?? [],
