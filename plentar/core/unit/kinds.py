@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Literal
 
 from plentar.core.message import Message, Text, message
 
-__all__ = ["KINDS", "DeviceKind", "Kind", "kind_of"]
+__all__ = ["KINDS", "MOST_POLES", "DeviceKind", "Kind", "kind_of"]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -159,6 +159,9 @@ if TYPE_CHECKING:
 else:
     # A closed list to whoever reads a unit file, and to its schema.
     DeviceKind = Literal[tuple(KINDS)]
+
+# The most poles any kind is built with.
+MOST_POLES = max(kind.most_poles for kind in KINDS.values())
 
 
 def kind_of(kind_id: str) -> Kind:

@@ -15,7 +15,7 @@ from typing import Literal
 from plentar.core.errors import NameplateError
 from plentar.core.unit.checked import PlateValue, require_above_zero, require_id, require_within
 from plentar.core.unit.electrical import element_ohms
-from plentar.core.unit.kinds import KINDS, DeviceKind, Kind, kind_of
+from plentar.core.unit.kinds import KINDS, MOST_POLES, DeviceKind, Kind, kind_of
 from plentar.core.unit.supply_path import SIZES, BranchDevice, Conductor, Feed, SharedSupply
 from plentar.core.unit.warmth import HeatPumpPlate, HousePlate
 
@@ -111,8 +111,8 @@ class SwitchingDevice(PlateValue):
         require_id(self.id, "id")
         require_above_zero(self.coil_ohms, "coil_ohms", "coil or heater ohms")
         require_above_zero(self.holding_amps, "holding_amps", "a holding current in amps")
-        if not 1 <= len(self.poles) <= 5:
-            raise NameplateError(f"expected 1 to 5 poles, got {len(self.poles)}", field="poles")
+        if not 1 <= len(self.poles) <= MOST_POLES:
+            raise NameplateError(f"expected 1 to {MOST_POLES} poles, got {len(self.poles)}", field="poles")
         numbers = [pole.number for pole in self.poles]
         if len(set(numbers)) != len(numbers):
             raise NameplateError(f"two poles of {self.id} share a number: {numbers}", field="poles")

@@ -9,7 +9,7 @@ from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 
 from plentar.core.errors import NameplateError
-from plentar.core.unit.kinds import KINDS
+from plentar.core.unit.kinds import KINDS, MOST_POLES
 from plentar.core.unit.kit import USUAL_WATTS, Kit, split_watts
 
 __all__ = ["PlateDraft", "add_part", "count_poles", "follow_kinds", "lay_out", "remove_part", "reorder", "take_kit"]
@@ -24,7 +24,7 @@ UNREAD = re.compile(
     r"|lead_(size|degc)|outdoor_amps)\Z"
 )
 OF_AN_ECM = re.compile(r"blower\.(ecm_calls|rated_amps)\Z")
-MOST_ROWS, MOST_POLES = 8, 5
+MOST_ROWS = 8
 # An electronic blower has a tap for each call of the thermostat; most units use these two.
 USUAL_ECM_CALLS = ("G", "W")
 
@@ -306,7 +306,7 @@ def _give_pole(draft: PlateDraft, circuit: int) -> None:
         used.add(int(draft.text("blower.switched_by_pole") or 1))
     at = draft.ids("devices").index(device) if device in draft.ids("devices") else 0
     kind = KINDS.get(draft.text(f"devices[{at}].kind"))
-    most = kind.most_poles if kind is not None else 5
+    most = kind.most_poles if kind is not None else MOST_POLES
     free = [number for number in range(1, most + 1) if number not in used]
     if len(free) < wanted:
         _add_row(draft, "devices")

@@ -6,7 +6,7 @@ from functools import cached_property
 from plentar.core.circuit.as_wired import wired_wrong
 from plentar.core.message import Text
 from plentar.core.unit.electrical import expected_element_amps
-from plentar.core.unit.kinds import KINDS
+from plentar.core.unit.kinds import KINDS, MOST_POLES
 from plentar.core.unit.nameplate import SIZES, Nameplate
 from plentar.formats.plate_form import PlateForm
 from plentar.screen.drawings.ladder import Board, draw_board, plain_line
@@ -95,6 +95,8 @@ class PlateScreen:
     @property
     def _load_sides(self) -> list[tuple[str, str]]:
         return [(name, f"{spoken(name)}, load side of its pole") for name in self.form.ids("circuits")]
+
+    most_poles = MOST_POLES
 
     @property
     def kinds(self) -> list[tuple[str, str]]:
