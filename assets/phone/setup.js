@@ -92,7 +92,7 @@ async function ready(person, vault) {
   const waiting = items.filter((item) => item.state === "waiting").length;
   return `<p class="text-[18px]"><b>Ready without signal</b> ${bundle.at ? `since ${dayClock(bundle.at)}` : "once the calls are on it"}</p>
     <dl class="phone-facts"><dt>Waiting to be sent</dt><dd class="numeral">${waiting}</dd>
-    <dt>Taken along</dt><dd><b class="numeral">${bundle.calls.length}</b> calls, <span class="numeral">${megabytes(bundle.size)}</span> of 25 MB</dd>
+    <dt>Taken along</dt><dd><b class="numeral">${bundle.calls.length}</b> call${bundle.calls.length === 1 ? "" : "s"}, <span class="numeral">${megabytes(bundle.size)}</span> of 25 MB</dd>
     <dt>Storage</dt><dd>${granted ? "granted: the browser will not clear it by itself" : "not promised: a browser short of room may clear it. Send before that; what was lost is said here"}, <span class="numeral">${megabytes(usage)}</span> of <span class="numeral">${megabytes(quota)}</span></dd>
     <dt>Set up</dt><dd>${dayClock(vault.since)}</dd></dl>
     <p id="taking" class="text-[15px]" role="status"></p>

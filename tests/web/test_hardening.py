@@ -540,3 +540,18 @@ def test_a_lead_who_is_locked_out_is_let_in_from_the_server(
         assert refused.exit_code == 2
         assert words in refused.output
     assert "data-help" in app.test_client().get("/sign-in").text
+
+
+def test_what_a_refused_request_wrote_is_not_kept(
+    app: Flask, client: FlaskClient, shop: ShopOf, engine: Engine, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Whatever a view did before it refused goes with the refusal."""
+
+    def half_done() -> tuple[str, int]:
+        g.db.execute(text("update shop set name = 'half done' where id = :id"), {"id": shop.shop.id})
+        return "", 422
+
+    monkeypatch.setitem(app.view_functions, "today.page", half_done)
+    assert client.get("/today").status_code == 422
+    with engine.connect() as connection:
+        assert connection.scalar(text("select name from shop where id = :id"), {"id": shop.shop.id}) != "half done"
