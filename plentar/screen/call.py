@@ -9,7 +9,6 @@ from plentar.core.causes.faults import fault_by_id, faults_of
 from plentar.core.circuit.places import find_point, nearby_points
 from plentar.core.circuit.wiring import wire
 from plentar.core.errors import PlentarError
-from plentar.core.evidence.lockout import Lockout
 from plentar.core.evidence.reading import Condition, Hand, Reading
 from plentar.core.judging.air import expected_rise_degf
 from plentar.core.limits.verdicts import Grade, Verdict
@@ -18,7 +17,6 @@ from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import amps_at, place_of, spot_of
 from plentar.core.unit.points import Point, test_points
 from plentar.core.visit import Visit
-from plentar.core.visit_results import AirResult, Airstream
 from plentar.core.work.safety import SafeLine, condition_refusal
 from plentar.core.work.undo import Undo, undo_of
 from plentar.screen.board import board_of, halos_of, likeliest_fault, spoken_place
@@ -71,16 +69,6 @@ class CallScreen(Generic[C]):
         known = selected if selected and visit.knows(selected) else next(iter(self.points))
         self.selected = find_point(visit.plate, known).id
 
-    @property
-    def lockout(self) -> Lockout:
-        """What is live, off or dead."""
-        return self.visit.lockout
-
-    @property
-    def condition(self) -> Condition:
-        """The unit's condition now; of the part in the hand while one is."""
-        return self.visit.condition
-
     @cached_property
     def readings(self) -> KeptReadings:
         """The readings, each with its verdict and rail."""
@@ -129,7 +117,7 @@ class CallScreen(Generic[C]):
         """True where the meter's low-impedance mode tells something: on what is off, and where a ghost was read."""
         current = self.current
         is_ghost = current is not None and current.verdict.kind == "floating"
-        is_off = any(state != "live" for _, state in self.condition.feeds)
+        is_off = any(state != "live" for _, state in self.visit.condition.feeds)
         return self.point.quantity == "volts" and (is_off or is_ghost)
 
     @cached_property
@@ -155,7 +143,7 @@ class CallScreen(Generic[C]):
     def second_probe(self, terminal: str) -> str:
         """Return what a tap on a terminal asks for: the first probe, or the reading between first and second."""
         if self.view.mark and self.view.mark != terminal:
-            function = "ohms" if self.condition.is_proven_dead else "volts"
+            function = "ohms" if self.visit.condition.is_proven_dead else "volts"
             coils = wire(self.plate).dc_terminals
             if function == "volts" and (terminal in coils or self.view.mark in coils):
                 function = "dc_volts"
@@ -230,7 +218,7 @@ class CallScreen(Generic[C]):
         order = list(self.points.values())
         start = order.index(self.point) if self.point in order else -1
         unread = [p for p in order[start + 1 :] + order[:start] if p.id not in self.latest]
-        wanted = [p for p in unread if p.step != "trace" and (p.subject != "G" or self.condition.is_called("G"))]
+        wanted = [p for p in unread if p.step != "trace" and (p.subject != "G" or self.visit.condition.is_called("G"))]
         wanted += [p for p in unread if self._worth_tracing(p)]
         return wanted[0] if wanted else None
 
@@ -265,16 +253,6 @@ class CallScreen(Generic[C]):
         """The look-over by what is seen in one glance."""
         return look_groups(self.visit)
 
-    @property
-    def airs(self) -> list[AirResult]:
-        """Air measurements that stand, oldest first."""
-        return self.visit.airs
-
-    @property
-    def airstream(self) -> Airstream | None:
-        """Watts into the air by what was read under the heat call that stands."""
-        return self.visit.airstream()
-
     def expected_rises(self) -> list[tuple[int, float]]:
         """Rise to expect with one strip, two, and so on, at the airflow found."""
         air = self.visit.air
@@ -305,13 +283,13 @@ class CallScreen(Generic[C]):
 
     def condition_words(self) -> dict[str, Any]:
         """The condition strip: feeds, control and calls with what each would switch to."""
-        lockout = self.lockout
+        lockout = self.visit.lockout
         return {
             "feeds": [(feed.id, lockout.feeds[feed.id]) for feed in self.plate.feeds],
             "control": lockout.control,
             "calls": [(call, call in lockout.calls) for call in self.plate.calls],
             "since": lockout.changed_at,
-            "seconds": int(self.condition.seconds_since_change or 0),
+            "seconds": int(self.visit.condition.seconds_since_change or 0),
             "last_call": next(iter(lockout.calls), ""),
             "heat_call": next((call for call in ("W", "W2") if call in lockout.calls), ""),
             "bypassed": lockout.bypassed,

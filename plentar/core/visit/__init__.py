@@ -6,12 +6,11 @@ ask those above it, never the other way round.
 """
 
 from dataclasses import replace
-from functools import cached_property
 
 from plentar.core.evidence.events import Event
 from plentar.core.visit import advice, consequences, control, evidence, heat, timing, verdicts, work
 from plentar.core.visit.advice import SURE_SHARE
-from plentar.core.visit.state import VisitState
+from plentar.core.visit.state import Answer, VisitState
 from plentar.core.visit.verdicts import CAPACITOR
 
 __all__ = ["CAPACITOR", "SURE_SHARE", "Visit"]
@@ -26,93 +25,93 @@ class Visit(VisitState):
 
     # What was read, and what the unit is fed and told now.
     knows = evidence.knows
-    lockout = cached_property(evidence.lockout)
-    condition = cached_property(evidence.condition)
+    lockout = Answer(evidence.lockout)
+    condition = Answer(evidence.condition)
     safe_lines = evidence.safe_lines
     refusal = evidence.refusal
-    taken = cached_property(evidence.taken)
-    doubted = cached_property(evidence.doubted)
-    conflicts = cached_property(evidence.conflicts)
-    strays = cached_property(evidence.strays)
-    standing = cached_property(evidence.standing)
-    readings = cached_property(evidence.readings)
+    taken = Answer(evidence.taken)
+    doubted = Answer(evidence.doubted)
+    conflicts = Answer(evidence.conflicts)
+    strays = Answer(evidence.strays)
+    standing = Answer(evidence.standing)
+    readings = Answer(evidence.readings)
     is_of_now = evidence.is_of_now
-    standing_now = cached_property(evidence.standing_now)
-    readings_now = cached_property(evidence.readings_now)
-    is_repaired = cached_property(evidence.is_repaired)
-    is_changed_since = cached_property(evidence.is_changed_since)
-    past_lines = cached_property(evidence.past_lines)
+    standing_now = Answer(evidence.standing_now)
+    readings_now = Answer(evidence.readings_now)
+    is_repaired = Answer(evidence.is_repaired)
+    is_changed_since = Answer(evidence.is_changed_since)
+    past_lines = Answer(evidence.past_lines)
     state_of = evidence.state_of
 
     # What the readings are worth.
-    situation = cached_property(verdicts.situation)
+    situation = Answer(verdicts.situation)
     verdict_of = verdicts.verdict_of
     judged_one = verdicts.judged_one
-    judged = cached_property(verdicts.judged)
-    latest = cached_property(verdicts.latest)
-    latest_now = cached_property(verdicts.latest_now)
+    judged = Answer(verdicts.judged)
+    latest = Answer(verdicts.latest)
+    latest_now = Answer(verdicts.latest_now)
     at_point = verdicts.at_point
     expected = verdicts.expected
-    comparisons = cached_property(verdicts.comparisons)
-    unchecked = cached_property(verdicts.unchecked)
-    losses = cached_property(verdicts.losses)
+    comparisons = Answer(verdicts.comparisons)
+    unchecked = Answer(verdicts.unchecked)
+    losses = Answer(verdicts.losses)
     losses_of = verdicts.losses_of
-    capacitor = cached_property(verdicts.capacitor)
-    leg_checks = cached_property(verdicts.leg_checks)
+    capacitor = Answer(verdicts.capacitor)
+    leg_checks = Answer(verdicts.leg_checks)
 
     # Stages, runs and logs.
-    stages = cached_property(timing.stages)
-    fan_stages = cached_property(timing.fan_stages)
+    stages = Answer(timing.stages)
+    fan_stages = Answer(timing.fan_stages)
     stages_of_run = timing.stages_of_run
-    watch_runs = cached_property(timing.watch_runs)
+    watch_runs = Answer(timing.watch_runs)
     control_volts = timing.control_volts
     judge_watch = timing.judge_watch
-    runs = cached_property(timing.runs)
+    runs = Answer(timing.runs)
     log_question = timing.log_question
-    logs = cached_property(timing.logs)
-    logs_and_trials = cached_property(timing.logs_and_trials)
+    logs = Answer(timing.logs)
+    logs_and_trials = Answer(timing.logs_and_trials)
 
     # Blower, interlock and control side.
-    stop = cached_property(control.stop)
-    blower_rows = cached_property(control.blower_rows)
-    starts = cached_property(control.starts)
-    currents = cached_property(control.currents)
-    map_notes = cached_property(control.map_notes)
+    stop = Answer(control.stop)
+    blower_rows = Answer(control.blower_rows)
+    starts = Answer(control.starts)
+    currents = Answer(control.currents)
+    map_notes = Answer(control.map_notes)
 
     # Air, heat and weather.
     airstream = heat.airstream
-    airs = cached_property(heat.airs)
-    pump_output = cached_property(heat.pump_output)
-    air = cached_property(heat.air)
+    airs = Answer(heat.airs)
+    pump_output = Answer(heat.pump_output)
+    air = Answer(heat.air)
     left_to_heat = heat.left_to_heat
-    dead_strips = cached_property(heat.dead_strips)
-    sound_strips = cached_property(heat.sound_strips)
-    weather = cached_property(heat.weather)
-    asks_weather = cached_property(heat.asks_weather)
+    dead_strips = Answer(heat.dead_strips)
+    sound_strips = Answer(heat.sound_strips)
+    weather = Answer(heat.weather)
+    asks_weather = Answer(heat.asks_weather)
 
     # Work, ledgers and proof.
-    ledgers = cached_property(work.ledgers)
-    loose_ends = cached_property(work.loose_ends)
-    checklist = cached_property(work.checklist)
-    was_found_off = cached_property(work.was_found_off)
-    power_warnings = cached_property(work.power_warnings)
-    blockers = cached_property(work.blockers)
-    proof = cached_property(work.proof)
-    proven = cached_property(work.proven)
-    not_taken = cached_property(work.not_taken)
-    path = cached_property(work.path)
+    ledgers = Answer(work.ledgers)
+    loose_ends = Answer(work.loose_ends)
+    checklist = Answer(work.checklist)
+    was_found_off = Answer(work.was_found_off)
+    power_warnings = Answer(work.power_warnings)
+    blockers = Answer(work.blockers)
+    proof = Answer(work.proof)
+    proven = Answer(work.proven)
+    not_taken = Answer(work.not_taken)
+    path = Answer(work.path)
     interim = work.interim
 
     # What follows.
-    findings = cached_property(consequences.findings)
-    findings_before = cached_property(consequences.findings_before)
+    findings = Answer(consequences.findings)
+    findings_before = Answer(consequences.findings_before)
 
     # Causes, and what to do next.
-    signs = cached_property(advice.signs)
-    stood_before = cached_property(advice.stood_before)
-    diagnosis = cached_property(advice.diagnosis)
-    suspects = cached_property(advice.suspects)
+    signs = Answer(advice.signs)
+    stood_before = Answer(advice.stood_before)
+    diagnosis = Answer(advice.diagnosis)
+    suspects = Answer(advice.suspects)
     next_tests = advice.next_tests
-    precaution = cached_property(advice.precaution)
-    next_test = cached_property(advice.next_test)
-    advice = cached_property(advice.advice)
+    precaution = Answer(advice.precaution)
+    next_test = Answer(advice.next_test)
+    advice = Answer(advice.advice)

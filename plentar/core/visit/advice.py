@@ -91,6 +91,7 @@ def signs(visit: VisitState) -> tuple[Observation, ...]:
     return tuple(dict.fromkeys(found))
 
 
+@once
 def stood_before(visit: VisitState) -> bool:
     """True where somebody said that heat stood before it was tapped."""
     said_so = any(
@@ -130,6 +131,7 @@ def diagnosis(visit: VisitState) -> "Diagnosis | None":
     return _diagnosed(visit.plate, readings, tuple(visit.complaints), signs(visit), visit.limits, past)
 
 
+@once
 def suspects(visit: VisitState) -> "list[Cause]":
     """The causes worth showing, likeliest first."""
     found = diagnosis(visit)

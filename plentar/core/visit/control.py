@@ -42,6 +42,7 @@ def stop(visit: VisitState) -> Text:
     return ""
 
 
+@once
 def blower_rows(visit: VisitState) -> list[BlowerRow]:
     """The four rows, as seen on the unit as it is."""
     return rows_seen(visit, of_now=True)
@@ -73,6 +74,7 @@ def rows_seen(visit: VisitState, *, of_now: bool) -> list[BlowerRow]:
     return rows
 
 
+@once
 def starts(visit: VisitState) -> tuple[int, int]:
     """Good starts of all tried on the unit as it is."""
     return starts_seen(visit, of_now=True)

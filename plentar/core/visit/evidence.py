@@ -163,17 +163,20 @@ def readings_now(visit: VisitState) -> tuple[Reading, ...]:
     return tuple(entry.reading for entry in standing_now(visit))
 
 
+@once
 def is_repaired(visit: VisitState) -> bool:
     """True once power went back on after a part was fitted or a lead moved."""
     return visit.record.epoch[0] is not None
 
 
+@once
 def is_changed_since(visit: VisitState) -> bool:
     """True while something was changed after power went back on: nothing read so far proves it."""
     began, is_changed = visit.record.epoch
     return began is not None and is_changed
 
 
+@once
 def past_lines(visit: VisitState) -> tuple[Text, ...]:
     """What earlier calls say before this one, most telling first."""
     return visit.past.lines(visit.moment)

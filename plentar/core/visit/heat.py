@@ -137,6 +137,7 @@ def _degrees(visit: VisitState, event_id: str) -> float | None:
     return None if entry is None else entry.reading.value
 
 
+@once
 def air(visit: VisitState) -> AirVerdict | None:
     """The newest air measurement, judged."""
     return airs(visit)[-1].verdict if airs(visit) else None
@@ -165,6 +166,7 @@ def dead_strips(visit: VisitState) -> tuple[str, ...]:
     return tuple(found)
 
 
+@once
 def sound_strips(visit: VisitState) -> tuple[str, ...]:
     """The strips that were read under heat on the unit as it is and passed."""
     found = []
@@ -194,6 +196,7 @@ def weather(visit: VisitState) -> Weather | None:
     )
 
 
+@once
 def asks_weather(visit: VisitState) -> bool:
     """True where the complaint may be the weather: its answer stands beside the suspects."""
     return any(complaint in WEATHER_COMPLAINTS for complaint in visit.complaints)

@@ -3,7 +3,7 @@
 from collections.abc import Callable, Sequence
 from dataclasses import KW_ONLY, dataclass, field
 from functools import wraps
-from typing import TYPE_CHECKING, Any, TypeVar
+from typing import TYPE_CHECKING, Any, Generic, TypeVar
 
 from plentar.core.evidence.record import Record
 from plentar.core.history.past import NO_PAST, Past
@@ -13,7 +13,7 @@ from plentar.core.unit.nameplate import Nameplate
 if TYPE_CHECKING:
     from plentar.core.judging.log_levels import Floats
 
-__all__ = ["VisitState", "once"]
+__all__ = ["Answer", "VisitState", "once"]
 
 T = TypeVar("T")
 
@@ -55,3 +55,14 @@ def once(answer: Callable[[VisitState], T]) -> Callable[[VisitState], T]:
         return found
 
     return kept
+
+
+class Answer(Generic[T]):
+    """An answer as an attribute of the facade: asked of its function, which keeps it."""
+
+    def __init__(self, answer: Callable[[VisitState], T]) -> None:
+        self.answer = answer
+
+    def __get__(self, visit: VisitState, _: type | None = None) -> T:
+        """Return the answer for this visit."""
+        return self.answer(visit)

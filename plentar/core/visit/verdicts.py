@@ -72,6 +72,7 @@ def _kept_verdicts(visit: VisitState) -> dict[str, Judged]:
     return {}
 
 
+@once
 def judged(visit: VisitState) -> list[Judged]:
     """Every reading with its verdict, oldest first."""
     return [judged_one(visit, entry) for entry in evidence.taken(visit)]

@@ -52,17 +52,20 @@ def ledgers(visit: VisitState) -> list[Ledger]:
     return found
 
 
+@once
 def loose_ends(visit: VisitState) -> list[LedgerNote]:
     """Leads that sit where they must not."""
     return [note for ledger in ledgers(visit) for note in ledger.notes if note.grade is Grade.FAIL]
 
 
+@once
 def checklist(visit: VisitState) -> list[tuple[str, Text, bool]]:
     """What is checked before power goes back on; why a breaker was found off only where one was."""
     lines = [line for line in BEFORE_POWER if line[0] != "breaker" or was_found_off(visit)]
     return [(name, words, name in visit.record.checked) for name, words in lines]
 
 
+@once
 def was_found_off(visit: VisitState) -> bool:
     """True where a breaker was found off or is said to trip: seen, complained of, or accepted as the cause."""
     causes = [fault for _, cause in visit.record.causes for fault in cause.faults]
@@ -73,6 +76,7 @@ def was_found_off(visit: VisitState) -> bool:
     )
 
 
+@once
 def power_warnings(visit: VisitState) -> tuple[Text, ...]:
     """What is said before power goes back on: locks, loose ends, lines of the list."""
     words: list[Text] = [
@@ -84,6 +88,7 @@ def power_warnings(visit: VisitState) -> tuple[Text, ...]:
     return tuple(words)
 
 
+@once
 def blockers(visit: VisitState) -> tuple[Text, ...]:
     """What stands against *proven* and against closing, until it is cleared or overridden with a reason."""
     words = [
@@ -128,17 +133,20 @@ def _measured_proof(visit: VisitState, is_on: bool) -> tuple[Proof, ...]:
     )
 
 
+@once
 def proven(visit: VisitState) -> tuple[int, int]:
     """How many of the readings prove the repair, of how many; times and rise count once they were taken."""
     counted = [entry for entry in proof(visit) if entry.item.point or entry.after is not None]
     return sum(entry.is_proven for entry in counted), len(counted)
 
 
+@once
 def not_taken(visit: VisitState) -> tuple[Text, ...]:
     """What a proof should have and nobody took: order and times, the rise."""
     return tuple(entry.item.words for entry in proof(visit) if not entry.item.point and entry.after is None)
 
 
+@once
 def path(visit: VisitState) -> tuple[PathPart, ...]:
     """The path of the feeds, panel to element, each part judged."""
     return path_of(visit.plate)

@@ -215,7 +215,7 @@ def _typed(screen: CallScreen[Call], point: str, typed: str) -> Reading:
     return Reading(
         point=point,
         value=value,
-        condition=replace(screen.condition, in_hand=hand),
+        condition=replace(screen.visit.condition, in_hand=hand),
         meter_uncertainty=own.uncertainty(value),
         counts_uncertainty=own.counts_uncertainty,
         mode="low impedance" if request.form.get("mode") else "",
