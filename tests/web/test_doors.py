@@ -138,6 +138,26 @@ def test_an_unused_sign_in_lapses(app: Flask, engine: Engine, shop: ShopOf, days
             assert (datetime.now(UTC) - row.seen_at).total_seconds() < 60
 
 
+@pytest.mark.parametrize(("days", "is_open"), [(89.9, True), (90.1, False)])
+def test_a_sign_in_in_daily_use_ends_after_three_months(
+    app: Flask, engine: Engine, shop: ShopOf, days: float, is_open: bool
+) -> None:
+    """However it is used, a password or a passkey is asked for again."""
+    client = sign_in(app, shop)
+    with engine.begin() as connection:
+        update = text("update sign_in set since = now() - make_interval(secs => :s) where person_id = :p")
+        connection.execute(update, {"s": days * 86400, "p": shop.person.id})
+    assert (client.get(shop.url).status_code == 200) is is_open
+
+
+def test_who_is_deactivated_is_nobody_even_with_an_open_sign_in(app: Flask, engine: Engine, shop: ShopOf) -> None:
+    """A sign-in that a restore brought back opens nothing for somebody who is no longer let in."""
+    client = sign_in(app, shop)
+    with engine.begin() as connection:
+        connection.execute(text("update person set deactivated_at = now() where id = :p"), {"p": shop.person.id})
+    assert client.get(shop.url).status_code == 302
+
+
 def test_the_form_token_is_renewed_at_sign_in(guarded: Flask, shop: ShopOf) -> None:
     """A token handed out before does not count after, and a plain form sent with it is shown again, not lost."""
     client = guarded.test_client()
