@@ -235,7 +235,7 @@ def _measured(action: Measured, visit: Visit, sender: Sender) -> Action:
     # The meter's doubt is kept with the number: a meter sold later changes no old verdict.
     own = _meter_of(sender, meter)
     half, counts = _uncertainty(own, point.quantity, value)
-    # Made only to be refused: a reading that cannot be one raises here, beside its field.
+    # Constructed for validation only: a reading that cannot be one raises here, beside its field.
     Reading(point=action.point, value=value, condition=condition)
     return replace(
         action,

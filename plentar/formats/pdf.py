@@ -107,7 +107,7 @@ class _Maker:
         if process is None:
             return
         process.kill()
-        # What it was still to be told, nobody reads.
+        # The process has ended: what was still to be written to it is dropped.
         with contextlib.suppress(BrokenPipeError):
             process.communicate()
 

@@ -143,7 +143,7 @@ def take_guess(
     lapsed = SignInGuess.since <= now - window
     full = or_(*(and_(SignInGuess.key == key, SignInGuess.tries >= most) for key, most in keys))
     if db.scalar(select(exists(select(SignInGuess.key).where(full, ~lapsed)))):
-        # Whoever hammers at a closed door waits for nobody and holds up nobody.
+        # Repeated tries against a used-up limit take no lock, so they hold up no one else.
         return False
     for key, most in keys:
         statement = insert(SignInGuess).values(key=key, since=now, tries=1)

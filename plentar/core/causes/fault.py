@@ -30,7 +30,7 @@ SERVICE = "supply"
 # What is left of a shorted coil's ohms: from next to nothing, which blows the fuse at once, to a few turns bridged
 # (docs/trade.md, section 9).
 SHORTED_SHARES = (0.001, 0.01, 0.03, 0.06, 0.12, 0.2, 0.35, 0.6)
-# What is replaced as a whole, whatever of it failed.
+# What is replaced as a whole, whichever part of it failed.
 WHOLE_PARTS = frozenset({"device", "relay", "motor", "thermostat", "transformer"})
 # A lead that is off, a winding that is open: no ohms a meter could tell from none at all.
 OFF = math.inf

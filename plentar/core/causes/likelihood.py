@@ -430,7 +430,7 @@ def taken_under(
         at_last[rows] = there[-1]
     for table in (densities, sound):
         table[:, rows] = there * table[bad] + (1 - there) * table[:, quiet]
-    # What it showed while it was as it mostly was then.
+    # Value under its most likely state at that reading.
     predicted[:, rows] = np.where(there >= 0.5, predicted[bad], predicted[:, quiet])
     return WeighedReadings(
         log=log,

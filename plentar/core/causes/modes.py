@@ -76,7 +76,7 @@ def modes_by_id(*rows: Mode) -> Mapping[str, Mode]:
 # A push-on that moves under a finger is on its way off or hot already; a cut strand carries less but mostly still sits.
 LOST_END = {"loose-push-on": 6.0, "cut-strands": 2.0, "splices": 2.0}
 HOT_END = {"loose-push-on": 8.0, "cut-strands": 4.0, "splices": 2.0, "smell": 3.0}
-# Rust speaks for contacts and windings that opened; nobody is surprised by it, so it only doubles.
+# Rust makes open contacts and windings likelier, but most units have some, so it only doubles their weight.
 OPENED = {"rust-carbon": 2.0}
 # A short is heard of before it is seen: a breaker found off, a smell, insulation rubbed through; a named conductor that
 # an ohmmeter shows shorted has all but told.

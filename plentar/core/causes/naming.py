@@ -33,7 +33,7 @@ SHOWN_CAUSES, LEAST_GROUPED, LEAST_REASONED = 8, 5e-4, 0.01
 SIZE_SHARE, SIZE_FLOOR = 0.02, 0.1
 # Of the ways one part may have failed: one in twenty is not worth naming, four in five is the answer.
 TOLD_SHARE, PLAIN_SHARE = 0.05, 0.8
-# Reasons that are told; half as likely as elsewhere: less than that nobody would call a reason against.
+# Reasons that are shown. Half as likely as under the others: a smaller difference is not shown as a reason against.
 MOST_FOR, MOST_AGAINST, LEAST_AGAINST = 6, 3, -0.7
 # A cause that another would outweigh without one of its readings rests on that one: a slip there and it is wrong.
 RESTS_SHARE = 0.5

@@ -22,7 +22,7 @@ NOW_AND_THEN_SHARE = 0.5
 # A tired disc takes a multiple of its window: at three windows a quarter of those that are late are still silent, at a
 # dozen one in twenty-five, which is about what stays off for good. Chosen: makers print none.
 LATE_POWER = 1.3
-# What a clock nobody kept counts as, in windows: long enough for most.
+# How long an untimed call is taken to have stood, in windows: long enough for most poles.
 UNKNOWN_WINDOWS = 3.0
 # From one reading to the next a weak breaker trips one time in four; then it stays off, but for one time in a thousand
 # that somebody resets it and keeps no word of it. A breaker found off is switched on between two readings one time in

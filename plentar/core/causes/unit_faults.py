@@ -14,7 +14,8 @@ from plentar.core.unit.points import part_words
 
 __all__ = ["UNIT_MODES", "air_faults", "blower_faults", "control_faults", "supply_faults"]
 
-# A motor that runs on a jumper clears itself and its leads: it is the relay then, whatever of it.
+# A motor that runs on a jumper is sound, and so are its leads. Whichever part of the relay failed, the relay is
+# replaced.
 RELAY = {"jumper-runs": 6.0, "jumper-still": 0.2}
 # What a motor that runs on a jumper clears: itself, what starts it, its fixed lead.
 CLEARED = {"jumper-runs": 0.02}
@@ -112,7 +113,7 @@ UNIT_MODES = modes_by_id(
         {"rubbed-wires": 4.0, "conductor-shorted": 10.0},
         repair="find-rubbed-wire", proof="volts-at-each-coil",
     ),
-    # Wrong landings are rarer than wear, but last for years: nobody complains in the season that hides them.
+    # Wrong landings are rarer than wear, but can go unnoticed for years: half the year the call they spoil is not made.
     mode("o-and-b.exchanged", "control", 0.4, "ends", repair="land-o-and-b", proof="reversing-valve-in-its-mode"),
     mode("w-to-y.joined", "stuck", 0.8, repair="take-jumper-out", proof="no-strip-with-cooling"),
     # Blower: the motor, what starts it, what switches it.

@@ -1,4 +1,4 @@
-"""Live, off or dead, and at which device: a fold of the call's events, and nobody else says it.
+"""Live, off or dead, and at which device: a fold of the call's events; the only source of the lockout state.
 
 *Dead* is proven, never assumed: every feed off at a named device, the prover's own lock on each, the meter shown to
 read before and after with no change of function between, every leg at each feed's line terminals to every other leg of
@@ -378,7 +378,7 @@ class _Fold:
                 if not action.mode
                 else message("lockout.prove-mode-live-source-first")
             )
-        # A dial turned to ohms and back may stand on the wrong function: the proof dies with the turn.
+        # Changing the meter's function invalidates the proof: turned to ohms and back it may stand on the wrong one.
         if self._function_changed(before[-1], event, action):
             return FUNCTION_CHANGED
         after = [p for p in own if event.is_before(p)]

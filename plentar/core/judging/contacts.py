@@ -66,7 +66,7 @@ def judge_contact(situation: Situation, reading: Reading, point: Point) -> Verdi
         return _closed(situation, reading, base, part, amps, kind)
     if grade(reading.value, reading.meter_uncertainty, band) is not Grade.PASS and reading.value >= band.pass_high:
         return _burning(base)
-    # Nobody has clamped it, so nobody knows which zero this is.
+    # Without the strip's amps these zero volts may mean a closed contact or no supply.
     if amps is None:
         words = message("contacts.near-zero-means-closed-only")
         return changed(base, Grade.NOT_PROVEN, "", words, message("contacts.clamp", circuit=circuit.name))
@@ -133,7 +133,7 @@ def patience(
     """
     plate = situation.plate
     seconds = condition.call_seconds(plate.call_of(circuit.device))
-    # A call nobody saw begin has no clock, and no patience is due to it.
+    # A call whose beginning was not seen has no clock to wait by.
     if seconds is None:
         return None
     poles = [plate.device(circuit.device).pole(number) for number in circuit.poles]

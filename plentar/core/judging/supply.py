@@ -51,7 +51,7 @@ def judge_supply(situation: Situation, reading: Reading, point: Point) -> Verdic
             message("supply.almost-no-voltage-live-feed"),
             _lost_pole_step(situation, reading, point.subject),
         )
-    # Low costs heat by the square; high costs elements and is nobody's on site.
+    # Low volts cost heat by the square; high volts cost elements, and only the utility can change them.
     low = reading.value < expected
     return changed(
         verdict,

@@ -122,7 +122,7 @@ def stages_of(plate: Nameplate, limits: Limits = DEFAULT_LIMITS) -> tuple[Stage,
     for circuit in plate.circuits:
         device = plate.device(circuit.device)
         poles = [device.pole(number) for number in circuit.poles]
-        # A circuit lives when the later of its poles has made, and dies when the earlier opens.
+        # A circuit draws once the later of its poles has closed, until the earlier one opens.
         on = [closing(plate, device.id, pole, limits) for pole in poles]
         off = [opening(plate, device.id, pole, limits) for pole in poles]
         strips.append(
@@ -421,7 +421,7 @@ def _blower_off(run: TimingRun, last: tuple[float, Stage], together: float) -> l
     went = run.off_seconds.get("blower")
     if went is None:
         return [OrderNote(grade=Grade.PASS, words=message("timing.blower-runs-after-last-strip"))]
-    # Strips that outlast their air overheat with nobody to see it.
+    # Strips that stay on longer than the blower overheat, and no thermostat shows it.
     if went < last[0] - together:
         return [
             OrderNote(

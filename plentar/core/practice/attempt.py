@@ -357,7 +357,7 @@ class Attempt:
             is_live = world.is_live(*places)
             if is_live:
                 return self._hurt(step, "ohms-live", minutes=minutes)
-            # It was off, by luck: what it shows is worth what luck is worth.
+            # The feed was off but not verified dead: the reading stands, and the act counts as unsafe.
             missing = message("practice.was-missing", refusal=refusal)
             return self._hurt(step, "ohms-unproven", minutes=minutes, told=(missing,))
         if needs_dead and self._capacitor_is_charged(act.point):

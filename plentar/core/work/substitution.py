@@ -314,7 +314,7 @@ def _timing_lines(plate: Nameplate, device: SwitchingDevice, part: Part, limits:
     first: Pole = device.poles[0]
     was = first.on_window
     if was is not None:
-        # A quarter of a minute: nobody's staging depends on less.
+        # A quarter of a minute: staging does not depend on less.
         same = abs(was.max_seconds - on.max_seconds) <= 15 and abs(was.min_seconds - on.min_seconds) <= 15
         words = message(
             "substitution.s-was-s",

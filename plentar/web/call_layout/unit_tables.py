@@ -24,7 +24,7 @@ __all__ = ["KeptTables"]
 OLD_VERSION = timedelta(days=7)
 # A unit is met once a season: what was kept for one that is gone does not stay for years.
 OLD = timedelta(days=200)
-# More circuits than are met in a day wait for nobody.
+# At most this many circuits wait to be solved: more than a day of calls meets.
 MOST_WAITING = 400
 # Who reads has the processor first: between two rows the thread that fills waits this long.
 BREATH_SECONDS = 0.2
