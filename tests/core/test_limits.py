@@ -98,6 +98,27 @@ def test_the_verdict_turns_at_the_tables_edges(name: str) -> None:
             assert ({below.grade}, {above.grade}) == (low, high), (edge, below.spoken, above.spoken)
 
 
+@pytest.mark.parametrize(
+    ("value", "half", "expected", "kind"),
+    [
+        pytest.param(7.5, 0.449, Grade.PASS, "", id="half the band is enough in its middle"),
+        pytest.param(7.5, 0.451, Grade.NOT_PROVEN, "meter too coarse", id="a hair more is not"),
+        pytest.param(7.4, 0.56, Grade.NOT_PROVEN, "meter too coarse", id="a sound one, beside its label"),
+        pytest.param(7.4, 0.449, Grade.MARGINAL, "weak", id="a finer meter could tell: it lies near an edge"),
+        pytest.param(6.9, 0.56, Grade.MARGINAL, "weak", id="outside the band the part is in doubt, not the meter"),
+        pytest.param(6.0, 0.56, Grade.FAIL, "weak", id="far outside any meter tells"),
+    ],
+)
+def test_a_meter_wider_than_the_band_is_told_apart_from_a_part_in_doubt(
+    value: float, half: float, expected: Grade, kind: str
+) -> None:
+    """A run capacitor of 7.5 µF passes within 6 %, which is 0.45 µF either way; a house meter's doubt is 0.56."""
+    plate = replace(TWO, blower=replace(TWO.blower, capacitor_microfarads=7.5))
+    reading = Reading(point="microfarads:blower.capacitor", value=value, condition=DEAD, meter_uncertainty=half)
+    found = judge(Situation(plate=plate, readings=(reading,)), reading)
+    assert (found.grade, found.kind) == (expected, kind)
+
+
 def spoken(judged: Callable[[float], Verdict], value: float) -> tuple[str, str]:
     """What is said just below and just above a value."""
     return judged(value * (1 - 1e-6)).kind, judged(value * (1 + 1e-6)).kind

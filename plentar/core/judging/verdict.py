@@ -11,7 +11,7 @@ from plentar.core.judging.contacts import judge_contact
 from plentar.core.judging.control import judge_control, judge_control_amps
 from plentar.core.judging.impossible import judge_impossible
 from plentar.core.judging.ohms import judge_ohms
-from plentar.core.judging.situation import Situation
+from plentar.core.judging.situation import Situation, changed
 from plentar.core.judging.strips import judge_feed_total, judge_strip
 from plentar.core.judging.supply import judge_off, judge_supply
 from plentar.core.limits.verdicts import Grade, Verdict
@@ -29,6 +29,29 @@ def judge(situation: Situation, reading: Reading) -> Verdict:
     Raises:
         ReadingError: The unit has no such point.
     """
+    return _if_the_meter_can_tell(_judged(situation, reading))
+
+
+def _if_the_meter_can_tell(verdict: Verdict) -> Verdict:
+    """Return the verdict, but *not proven* for a number in a pass band that is too narrow for this meter.
+
+    Source:
+        docs/trade.md, section 3: a reading whose uncertainty straddles a limit is not pass. Where the uncertainty is
+        wider than the band a perfect part would be called marginal; it is the meter that is not good enough.
+    """
+    band = verdict.band
+    if verdict.grade is not Grade.MARGINAL or band is None or not band.pass_low <= verdict.value <= band.pass_high:
+        return verdict
+    needed = band.pass_half_width
+    if verdict.uncertainty <= needed:
+        return verdict
+    unit, uncertainty = verdict.unit, verdict.uncertainty
+    because = message("verdict.meter-too-coarse", uncertainty=uncertainty, needed=needed, unit=unit)
+    next_step = message("verdict.finer-meter-would-tell", needed=needed, unit=unit)
+    return changed(verdict, Grade.NOT_PROVEN, "meter too coarse", because, next_step)
+
+
+def _judged(situation: Situation, reading: Reading) -> Verdict:
     point = find_point(situation.plate, reading.point)
     # Two probes set down in either order are one place.
     if point.id != reading.point:

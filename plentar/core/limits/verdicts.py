@@ -56,6 +56,12 @@ class Band:
             marginal_high=self.marginal_high * factor,
         )
 
+    @property
+    def pass_half_width(self) -> float:
+        """The largest uncertainty with which the best value can still pass: half the band, or all of one that begins at
+        zero; what is measured here is never below zero."""
+        return (self.pass_high - self.pass_low) / 2 if self.pass_low > 0 else self.pass_high
+
     @classmethod
     def at_most(cls, pass_high: float, marginal_high: float, source: str) -> "Band":
         """A band with no lower side, for sags, differences and drops that are best at zero."""
