@@ -86,6 +86,22 @@ def test_a_good_map_has_nothing_to_say() -> None:
 @pytest.mark.parametrize(
     ("changes", "words"),
     [
+        pytest.param({"W": "Y", "Y": "W"}, ["W and Y are exchanged"], id="heat and cooling"),
+        pytest.param({"O": "B", "B": "O"}, ["O and B are exchanged"], id="the valve's"),
+        pytest.param({"G": "W", "W": "G"}, ["G and W are exchanged", "W and G are exchanged"], id="fan and heat"),
+        pytest.param({"W": "Y", "Y": "none"}, ["joined to Y", "landed nowhere"], id="moved, not exchanged"),
+    ],
+)
+def test_two_conductors_on_each_others_terminals_are_one_mistake(changes: dict[str, str], words: list[str]) -> None:
+    """Told once, as an exchange, and not as two conductors that are joined or landed wrong."""
+    found = [line for line in notes(**changes) if line.startswith("fail")]
+    assert len(found) == (2 if "none" in changes.values() else 1), found
+    assert all(any(said in line for said in words) for line in found), found
+
+
+@pytest.mark.parametrize(
+    ("changes", "words"),
+    [
         ({"O": "B"}, "fail: O is landed on B"),
         ({"W": "Y"}, "fail: W is joined to Y"),
         ({"W_to": "Y"}, "fail: W is joined to Y"),

@@ -56,12 +56,17 @@ def check_map(plate: Nameplate, rows: Sequence[MapRow]) -> tuple[MapNote, ...]:
         call, common missing; section 4, step 12.
     """
     at = {row.thermostat: row for row in rows}
-    notes: list[MapNote] = []
+    pairs = _exchanged(at)
+    notes = [_exchange(one, other) for one, other in pairs]
+    told = {terminal for pair in pairs for terminal in pair}
+    rows = [row for row in rows if row.thermostat not in told]
+    # What is said of a pair that is exchanged is not said again of each.
+    at = {row.thermostat: row for row in rows}
 
     def fail(words: Text, part: str = "") -> None:
         notes.append(MapNote(grade=Grade.FAIL, words=words, part=part))
 
-    # The valve works in one mode only: exchanged, the house heats in summer.
+    # The valve works in one mode only: on the other's terminal, the house heats in summer.
     if at.get("O") is not None and at["O"].board == "B":
         fail(message("thermostat_map.o-landed-b-reversing-valve"), VALVE)
     if at.get("B") is not None and at["B"].board == "O":
@@ -101,6 +106,23 @@ def check_map(plate: Nameplate, rows: Sequence[MapRow]) -> tuple[MapNote, ...]:
             fail(message("thermostat_map.landed-nowhere-board", who=who), f"thermostat.lead-{row.thermostat.lower()}")
     notes += _shared(at)
     return tuple(sorted(notes, key=lambda note: -note.grade.severity))
+
+
+def _exchanged(at: Mapping[str, MapRow]) -> list[tuple[str, str]]:
+    """Return the pairs of conductors that each lie on the other's terminal, in the order of the terminals."""
+    pairs = ((a, b) for i, a in enumerate(TERMINALS) for b in TERMINALS[i + 1 :])
+    return [(a, b) for a, b in pairs if a in at and b in at and (at[a].board, at[b].board) == (b, a)]
+
+
+def _exchange(one: str, other: str) -> MapNote:
+    """Say that two conductors are exchanged, and what that makes a call for heat and a call for cooling do."""
+    if other == "Y" and one in ("W", "W2"):
+        words = message("thermostat_map.heat-and-cooling-exchanged", heat=one)
+    elif (one, other) == ("O", "B"):
+        return MapNote(grade=Grade.FAIL, words=message("thermostat_map.o-and-b-exchanged"), part=VALVE)
+    else:
+        words = message("thermostat_map.exchanged", one=one, other=other)
+    return MapNote(grade=Grade.FAIL, words=words)
 
 
 def _shared(at: Mapping[str, MapRow]) -> list[MapNote]:
