@@ -95,6 +95,27 @@ def test_patience_clock_of_a_silent_strip(seconds: float, expected: Grade, kind:
     assert (verdict.grade, verdict.kind) == (expected, kind)
 
 
+@pytest.mark.parametrize(
+    ("pattern", "beside", "seconds", "expected", "kind"),
+    [
+        pytest.param("two-strip-sequencer", 20.5, 400.0, Grade.FAIL, "dead", id="its neighbour draws"),
+        pytest.param("two-strip-sequencer", 0.0, 400.0, Grade.NOT_PROVEN, "", id="neither draws: no supply, no drive"),
+        pytest.param("two-strip-sequencer", 20.5, 60.0, Grade.NOT_PROVEN, "", id="inside its window"),
+        pytest.param("two-strip-sequencer", 20.5, 170.0, Grade.FAIL, "late", id="late, not dead yet"),
+        pytest.param("two-strip-ac-relay", 20.5, 400.0, Grade.NOT_PROVEN, "", id="the neighbour is on another relay"),
+    ],
+)
+def test_no_current_beside_a_strip_that_draws_is_dead_without_volts(
+    pattern: str, beside: float, seconds: float, expected: Grade, kind: str
+) -> None:
+    """Same feed, same device: supply and drive are there. What is open is not said, and it is not called safe."""
+    now = called(seconds)
+    verdict = judged(read("amps:strip-a", beside, now), read("amps:strip-b", 0.0, now), pattern=pattern)
+    assert (verdict.grade, verdict.kind) == (expected, kind)
+    if kind == "dead":
+        assert "may still be live" in render(verdict.because)
+
+
 def test_chained_stages_add_up() -> None:
     """Seq B is fed by an auxiliary pole with 90 s, then has 60 s of its own: 140 s is still early."""
     live = Condition(feeds=(("feed-1", "live"), ("feed-2", "live")), calls=(("W", 140.0),))

@@ -67,7 +67,7 @@ def test_a_welded_pole_is_found_and_put_right(client: FlaskClient, engine: Engin
     done = ("tick", "safe-outdoor-off"), ("meter", ""), ("tick", "safe-frame"), ("pairs", ""), ("meter", "")
     for what, about in (*done, ("tick", "safe-capacitor")):
         run.do(what, about=about)
-    assert "data-dead" in client.get(f"{run.url}?panel=safe").text
+    assert "data-verified-dead" in client.get(f"{run.url}?panel=safe").text
     run.do("fit", part="seq-a", checked="yes")
     end = client.post(f"{run.url}/act", data={"do": "end", "step_id": str(uuid4())})
     assert end.location.endswith("/debrief")

@@ -264,11 +264,11 @@ def test_the_list_on_the_page_does_the_same(client: FlaskClient, shop: ShopOf) -
         {"line": "meter", "about": "after", "volts": "121"},
         {"line": "tick", "about": "safe-capacitor", "is_done": "yes", "volts": "0.2"},
     ):
-        assert "data-dead" not in client.get(f"{shop.url}?panel=safe").text
+        assert "data-verified-dead" not in client.get(f"{shop.url}?panel=safe").text
         code, body = line(**form)
         assert code == 200, body
     page = client.get(f"{shop.url}?panel=safe").text
-    assert "data-dead" in page
+    assert "data-verified-dead" in page
     assert len(re.findall("safe-line safe-done", page)) == 9
     assert "safety.opened-all-up-line-terminals" in reasons(page)
     assert f"open at {OPENED_AT['disconnect']}" in page

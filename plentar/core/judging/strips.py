@@ -45,6 +45,9 @@ def judge_strip(situation: Situation, reading: Reading, circuit: HeatingCircuit)
     # Never the plate's amps at another voltage: a 240 V part on 208 V draws 87 % and is sound.
     supply = situation.supply(circuit.supplied_by, reading)
     if supply is None or supply.value <= 0:
+        silent = _silent_beside_another(situation, reading, circuit, base) if is_dead else None
+        if silent is not None:
+            return silent
         warning = _range_warning(situation, reading, plate.nominal_volts, circuit)
         return changed(base, Grade.NOT_PROVEN, "", message("strips.no-supply-volts-yet-so"), NO_SUPPLY, warning=warning)
     # The volts' own uncertainty moves the expectation, so it counts beside the clamp's.
@@ -76,6 +79,36 @@ def judge_strip(situation: Situation, reading: Reading, circuit: HeatingCircuit)
             return changed(verdict, *waiting)
         return changed(verdict, Grade.FAIL, "dead", verdict.because, _trace_step(circuit))
     return _heating(situation, reading, circuit, verdict)
+
+
+def _silent_beside_another(
+    situation: Situation, reading: Reading, circuit: HeatingCircuit, base: Verdict
+) -> Verdict | None:
+    """Judge no current without volts: another strip on the same feed and device that draws shows supply and drive.
+
+    Source:
+        docs/trade.md, section 3, Element amps: only high and low are held against the volts. Which part is open is not
+        said, nor that the strip is safe to touch.
+    """
+    plate = situation.plate
+    on_both = (
+        other
+        for other in plate.circuits
+        if other.id != circuit.id
+        and other.device == circuit.device
+        and plate.feed_of(other.supplied_by) == plate.feed_of(circuit.supplied_by)
+    )
+    drawn = ((other, situation.carries_current(other, reading)) for other in on_both)
+    least = situation.limits.number("dead_below_amps")
+    beside = next(((other, amps) for other, amps in drawn if amps is not None and amps.value >= least), None)
+    if beside is None:
+        return None
+    waiting = patience(situation, circuit, reading.condition)
+    if waiting is not None:
+        return changed(base, *waiting)
+    other, amps = beside
+    words = message("strips.no-current-beside", circuit=circuit.name, other=other.name, amps=amps.value)
+    return changed(base, Grade.FAIL, "dead", words, _trace_step(circuit))
 
 
 def _without_call(base: Verdict, circuit: HeatingCircuit, plate: Nameplate, call: str, *, is_dead: bool) -> Verdict:
