@@ -137,11 +137,34 @@ def test_current_without_a_call_is_stuck() -> None:
     assert render(judged(read(LINE, 240.0), read("amps:strip-a", 20.8, IDLE)).spoken) == "fail: stuck"
 
 
-def test_a_tenfold_reading_is_kept_with_a_question() -> None:
-    """208 A on a 5 kW strip is judged, and asks for range and units."""
-    verdict = judged(read(LINE, 240.0), read("amps:strip-a", 208.0))
-    assert verdict.grade is Grade.FAIL
-    assert render(verdict.warning).startswith("Check range and units")
+HAND = Condition(in_hand="at rest")
+
+
+@pytest.mark.parametrize(
+    ("pattern", "before", "reading", "meant"),
+    [
+        pytest.param("three-strip-dc-relay", (), ("ohms:relay-a.coil", 0.873, HAND), 873.0, id="a DC coil in kΩ"),
+        pytest.param("two-strip-sequencer", (LINE,), ("amps:strip-a", 208.0, HEATING), 20.8, id="ten turns"),
+        pytest.param("two-strip-sequencer", (LINE,), ("amps:strip-a", 41.4, HEATING), 20.7, id="two conductors"),
+        pytest.param("two-strip-sequencer", (LINE,), ("amps:strip-a", 30.0, HEATING), None, id="no factor fits"),
+        pytest.param("three-strip-dc-relay", (), ("ohms:relay-a.coil", 0.11, HAND), None, id="110 Ω is no good coil"),
+        pytest.param("three-strip-dc-relay", (), ("ohms:relay-a.coil", 640.0, HAND), None, id="a good coil"),
+    ],
+)
+def test_a_factor_that_would_fit_is_asked_before_anything_is_judged(
+    pattern: str, before: tuple[str, ...], reading: tuple[str, float, Condition], meant: float | None
+) -> None:
+    """The question first; the same number read again is judged as it stands."""
+    stand = [read(point, 240.0) for point in before]
+    taken = read(*reading)
+    first = judged(*stand, taken, pattern=pattern)
+    assert first.meant == (None if meant is None else pytest.approx(meant, rel=1e-6))
+    assert (first.kind == "asked") is (meant is not None)
+    again = judged(*stand, taken, read(*reading), pattern=pattern)
+    assert again.meant is None
+    assert (again.grade is Grade.FAIL) is (reading[1] != 640.0)
+    other = judged(*stand, read(reading[0], reading[1] * 1.1, reading[2]), taken, pattern=pattern)
+    assert other.meant == first.meant, "another number settles nothing"
 
 
 @pytest.mark.parametrize(

@@ -14,7 +14,7 @@ from plentar.demo import DEMO_EMAIL, DEMO_PASSWORD
 from plentar.web.serving.errors import WORDS
 from plentar.web.serving.settings import Settings, SettingsError
 from tests import ROOT
-from tests.application import PASSWORD, ShopOf, application, flat, problems, reasons, sign_in
+from tests.application import PASSWORD, ShopOf, application, flat, problems, sign_in
 
 HTMX = {"HX-Request": "true"}
 LINE = "volts:feed-1.l1:feed-1.l2"
@@ -81,13 +81,21 @@ def test_bad_numbers_are_refused_beside_the_field(client: FlaskClient, shop: Sho
     assert f'value="{typed}"' in answer.text
 
 
-def test_a_tenfold_reading_is_accepted_with_a_question(client: FlaskClient, shop: ShopOf) -> None:
-    """208 A is kept, judged, and asks for range and units."""
+def test_a_tenfold_reading_is_asked_about_and_one_tap_answers(client: FlaskClient, shop: ShopOf) -> None:
+    """208 A is kept and asked about; the tap keeps 20.8 A instead, the first voided with why."""
     client.post(f"{shop.url}/condition", data={"switch": "W=on"})
     send(client, shop, LINE, "240")
     body = send(client, shop, "amps:strip-a", "208")
-    assert "strips.check-range-units-right-range" in reasons(body)
-    assert 'data-kind="high current"' in body
+    assert 'data-kind="asked"' in body
+    asked = body[body.index("data-meant") :]
+    form = dict(re.findall(r'name="(reading_id|point|value|supersedes|reason)" value="([^"]*)"', asked)[:5])
+    assert (form["point"], form["value"]) == ("amps:strip-a", "20.8")
+    answer = client.post(f"{shop.url}/readings", data=form, headers=HTMX)
+    assert answer.status_code == 200
+    assert 'data-kind="asked"' not in answer.text
+    report = client.get(f"{shop.url}/report").text
+    assert "line-through" in report
+    assert "208" in report
 
 
 def test_a_double_tap_is_one_reading(client: FlaskClient, shop: ShopOf, engine: Engine) -> None:

@@ -98,11 +98,7 @@ def _coil(situation: Situation, device_id: str, base: Verdict, opens: float) -> 
         return changed(base, Grade.FAIL, "open", usual, message("ohms.replace-part"))
     verdict = _graded(base, band, None, usual, opens)
     if verdict.grade is Grade.FAIL:
-        # 0.64 on the display of a coil of 640 Ω: the small k is easily missed.
-        kilo = kind is not None and kind.reads_in_kilohms and base.value < 2.0
-        warning = message("ohms.was-k-range-0-64") if kilo else ""
-        step = message("ohms.replace-see-fuse")
-        return changed(verdict, Grade.FAIL, "shorted turns", verdict.because, step, warning=warning)
+        return changed(verdict, Grade.FAIL, "shorted turns", verdict.because, message("ohms.replace-see-fuse"))
     return verdict
 
 

@@ -1,5 +1,7 @@
 """The way from a reading to the file that judges it."""
 
+import math
+from collections.abc import Mapping
 from dataclasses import replace
 
 from plentar.core.circuit.places import find_point
@@ -22,6 +24,14 @@ from plentar.core.unit.quantities import QUANTITIES
 
 __all__ = ["judge"]
 
+# What a misread display makes of a value, by its unit: the factor that undoes it, and the question.
+FACTORS: Mapping[str, tuple[tuple[float, str], ...]] = {
+    "Ω": ((1000.0, "verdict.asks-kilo-ohms"),),
+    "A": ((0.1, "verdict.asks-turns"), (0.5, "verdict.asks-two-conductors")),
+}
+# Two looks at one display: an analog digit or a drifting last one.
+SAME_SHARE = 0.03
+
 
 def judge(situation: Situation, reading: Reading) -> Verdict:
     """Judge one reading at one of the unit's points.
@@ -29,7 +39,33 @@ def judge(situation: Situation, reading: Reading) -> Verdict:
     Raises:
         ReadingError: The unit has no such point.
     """
-    return _if_the_meter_can_tell(_judged(situation, reading))
+    return _if_the_meter_can_tell(_asked_first(situation, reading, _judged(situation, reading)))
+
+
+def _asked_first(situation: Situation, reading: Reading, verdict: Verdict) -> Verdict:
+    """Return a question instead of a failure where a factor misread on the display would make the reading pass.
+
+    The same number read once more at the same place settles it: then it is judged as it stands.
+
+    Source:
+        docs/trade.md, section 5, readings that mislead: a kilo-ohm range, the clamp's turns, two conductors in the jaw.
+    """
+    band = verdict.band
+    if verdict.grade is not Grade.FAIL or band is None or math.isinf(band.pass_low) or math.isinf(band.pass_high):
+        return verdict
+    factors = FACTORS.get(verdict.unit, ())
+    fits = next(((f, asked) for f, asked in factors if band.pass_low <= f * reading.value <= band.pass_high), None)
+    if fits is None or situation.before(reading, lambda r: _is_the_same(r, reading)) is not None:
+        return verdict
+    factor, asked = fits
+    meant = factor * reading.value
+    because = message(asked, value=reading.value, meant=meant)
+    return changed(verdict, Grade.NOT_PROVEN, "asked", because, message("verdict.or-read-again"), meant=meant)
+
+
+def _is_the_same(other: Reading, reading: Reading) -> bool:
+    is_here = other.point == reading.point and other.condition.in_hand == reading.condition.in_hand
+    return is_here and abs(other.value - reading.value) <= SAME_SHARE * abs(reading.value)
 
 
 def _if_the_meter_can_tell(verdict: Verdict) -> Verdict:

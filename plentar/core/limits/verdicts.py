@@ -98,7 +98,8 @@ class Verdict:
 
     `value`, `uncertainty`, `expected` and the band share one unit; `kind` is the trade's word for what was found
     ("dead", "half dead", "low current"); `because` says why in one sentence; `next_step` what to trace or do;
-    `warning` questions the reading itself.
+    `warning` questions the reading itself; `meant` is the value it would be if a factor was misread, where that one
+    would pass: asked before anything is judged.
     """
 
     grade: Grade
@@ -111,6 +112,7 @@ class Verdict:
     because: Text = ""
     next_step: Text = ""
     warning: Text = ""
+    meant: float | None = None
 
     @property
     def result(self) -> Message:

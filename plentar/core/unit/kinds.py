@@ -70,11 +70,6 @@ class Kind:
         return message(f"kind.{self.id}.van", poles=poles)
 
     @property
-    def reads_in_kilohms(self) -> bool:
-        """True where a meter shows its coil in kilo-ohms as often as in ohms."""
-        return self.ohms_band is not None and self.ohms_band[2] >= 1000.0
-
-    @property
     def coil_function(self) -> Literal["volts", "dc_volts"]:
         """The meter's function at its own coil."""
         return "dc_volts" if self.is_rectified else "volts"
