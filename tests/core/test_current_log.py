@@ -8,6 +8,7 @@ from plentar.core.errors import ReadingError
 from plentar.core.judging.air import AirReading, air_factor, airflow_cfm, expected_rise_degf, judge_air
 from plentar.core.judging.log import LogAnalysis, analyse_log
 from plentar.core.judging.log_levels import find_levels
+from plentar.core.limits.verdicts import Grade
 from plentar.core.unit.patterns import PATTERNS
 from plentar.devices.simulated import SimulatedClamp
 from plentar.words import render
@@ -181,3 +182,33 @@ def test_without_tonnage_nothing_is_proven() -> None:
     found = judge_air(replace(TWO, tons=None), AirReading(watts=10_000.0, return_degf=70.0, supply_degf=102.0))
     assert render(found.rise.spoken) == render(found.flow.spoken) == "not proven"
     assert found.cfm == pytest.approx(10_000 * 3.412 / (found.air_factor * 32))
+
+
+def steps_of(*jumps: tuple[float, float], until: float = 420.0) -> tuple[np.ndarray, np.ndarray]:
+    """A log made by hand: from each second on so many amps more, with the noise of a clamp's last digit."""
+    seconds = np.arange(0.0, until, 1.0)
+    amps = sum((amps * (seconds >= at) for at, amps in jumps), np.zeros(seconds.size))
+    return seconds, amps + 0.05 * np.sin(7.0 * seconds)
+
+
+@pytest.mark.parametrize(
+    ("jumps", "own", "late", "blower"),
+    [
+        pytest.param([(45, 20.7), (80, 20.6)], {}, [], True, id="both sound, by the naming that makes them so"),
+        pytest.param([(0, 2.2), (45, 20.6), (80, 20.6)], {}, [], False, id="the blower ran before"),
+        pytest.param([(45, 20.7), (170, 20.6)], {}, ["strip-b"], True, id="one is late by either naming"),
+        pytest.param(
+            [(45, 20.7), (80, 20.6)], {"strip-a": 20.7, "strip-b": 20.6}, [], False, id="clamped: no blower is hidden"
+        ),
+    ],
+)
+def test_order_alone_convicts_nobody(
+    jumps: list[tuple[float, float]], own: dict[str, float], late: list[str], blower: bool
+) -> None:
+    """Windows 10 to 60 and 15 to 90 s: 45 and 80 s are sound; a blower that shows no step may hide in a strip's."""
+    seconds, amps = steps_of(*jumps)
+    found = analyse_log(TWO, seconds, amps, clamp="feed-1", supply_volts=240.0, own_amps=own)
+    strips = [entry for entry in found.verdict.stages if entry.stage.id != "blower"]
+    assert [entry.stage.id for entry in strips if entry.on.grade is Grade.FAIL] == late
+    assert not [note for note in found.verdict.order if "exchanged" in render(note.words)]
+    assert ("blower unseen" in [event.kind for event in found.events]) is blower

@@ -6,7 +6,7 @@ and the most likely story of which strips were on through all levels is found at
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from itertools import product
 
 import numpy as np
@@ -40,6 +40,8 @@ DRIFT_RATIO, DRIFT_SECONDS = 0.02, 120.0
 # Strips nearer to each other than this cannot be told by a step: two of one plate differ by 15 % (docs/trade.md,
 # section 3), two that were clamped by what the meter repeats.
 LIKE_RATIO_PLATE, LIKE_RATIO_OWN = 0.15, 0.05
+# The least of its plate's amps that a motor moves air with.
+LEAST_BLOWER_SHARE = 0.4
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -155,11 +157,21 @@ def analyse_log(
     steps = _steps(story, edges, levels, path, inrush)
     spans = _spans(story, edges, levels, path)
     called = float(seconds[0]) if called_seconds is None else called_seconds
-    run = _run(spans, called, dropped_seconds, float(seconds[-1]), control_volts)
-    verdict = judge_run(plate, run, only=seen, limits=limits)
+
+    def judged(found: Sequence[StageSpan]) -> tuple[TimingRun, RunVerdict]:
+        run = _run(found, called, dropped_seconds, float(seconds[-1]), control_volts)
+        return run, judge_run(plate, run, only=judgeable, limits=limits)
+
+    is_hidden = story.hides_blower(spans)
+    judgeable = tuple(name for name in seen if name != "blower" or not is_hidden)
+    spans = min(_namings(story, spans, called), key=lambda found: _severity(judged(found)[1]))
+    run, verdict = judged(spans)
     stages = {stage.id: stage for stage in stages_of(plate, limits)}
     events = _events(story, spans, steps, run, stages, called)
     events = _slow(plate, verdict) + events + drifts
+    if is_hidden:
+        words = message("log.blower-may-be-hidden")
+        events.append(LogFinding(kind="blower unseen", stage="blower", words=words, grade=Grade.NOT_PROVEN))
     if jumps > MOST_LEVELS and not any(event.kind == "chatter" for event in events):
         words = message("log.current-jumps-times-something-chatters", jumps=jumps)
         events.append(LogFinding(kind="chatter", stage="", words=words, grade=Grade.FAIL))
@@ -339,10 +351,63 @@ class _Story:
         self.amps[-1], self.spread[-1] = found, 0.1
         return True
 
+    def like_pairs(self) -> list[tuple[str, str]]:
+        """Return the strips that draw so alike that only their order tells which is which."""
+        count = len(self.names) - self.has_blower
+        pairs = []
+        for a in range(count):
+            for b in range(a + 1, count):
+                known = max(self.spread[a], self.spread[b]) < PLATE_SPREAD
+                ratio = abs(self.amps[a] - self.amps[b]) / max(self.amps[a], self.amps[b], 1e-9)
+                if ratio < (LIKE_RATIO_OWN if known else LIKE_RATIO_PLATE):
+                    pairs.append((self.names[a], self.names[b]))
+        return pairs
+
+    def hides_blower(self, spans: Sequence[StageSpan]) -> bool:
+        """Tell whether a blower that shows no step of its own may have come with a strip, inside its tolerance.
+
+        Source:
+            docs/trade.md, section 1: a blower draws 0.4 of its plate's amps or more, and starts with the strip its NC
+            is landed on.
+        """
+        if not self.has_blower or not any(span.stage != "blower" for span in spans):
+            return False
+        if any(span.stage == "blower" for span in spans):
+            return False
+        widest = float(max(self.spread[:-1] * self.amps[:-1]))
+        return LEAST_BLOWER_SHARE * self.plate.blower.rated_amps * self.power_factor < 2 * widest
+
     def names_of(self, before: int, after: int) -> tuple[str, ...]:
         """Return what changed between two states: `+strip-a`, `-blower`."""
         change = self.states[after] - self.states[before]
         return tuple(f"{'+' if d > 0 else '-'}{name}" for name, d in zip(self.names, change.tolist(), strict=True) if d)
+
+
+def _namings(story: _Story, spans: Sequence[StageSpan], called: float) -> list[list[StageSpan]]:
+    """Return the spans as they are named, then with two like strips' names exchanged: order alone tells them apart.
+
+    The first that fits the windows best is taken, so that no strip is called late, or exchanged with another, where the
+    other naming makes both sound. Only strips that each came once, and both went or both stayed, are exchanged: what
+    stays on or comes and goes is told by more than its order.
+    """
+    found = [list(spans)]
+    for one, other in story.like_pairs():
+        own = [span for span in spans if span.stage in (one, other)]
+        if len({span.stage for span in own}) != 2 or len(own) != 2 or any(s.on_at_seconds < called for s in own):
+            continue
+        if len({span.off_at_seconds is None for span in own}) != 1:
+            continue
+        names = {one: other, other: one}
+        found.append([replace(span, stage=names.get(span.stage, span.stage)) for span in spans])
+    return found
+
+
+def _severity(verdict: RunVerdict) -> int:
+    """Return how much of a run is not as it should be: times first, their order as well."""
+    times = (
+        judged.grade.severity for entry in verdict.stages for judged in (entry.on, entry.off) if judged is not None
+    )
+    return sum(times) + sum(note.grade.severity for note in verdict.order)
 
 
 def _steps(story: _Story, edges: Floats, levels: Floats, path: Ints, inrush: Mapping[int, float]) -> list[LogStep]:
@@ -507,16 +572,9 @@ def _unlisted(story: _Story, steps: Sequence[LogStep]) -> list[LogFinding]:
 
 def _alike(story: _Story) -> list[LogFinding]:
     """Say where strips draw so alike that only their order tells which is which."""
-    count = len(story.names) - story.has_blower
-    pairs = []
-    for a in range(count):
-        for b in range(a + 1, count):
-            known = max(story.spread[a], story.spread[b]) < PLATE_SPREAD
-            ratio = abs(story.amps[a] - story.amps[b]) / max(story.amps[a], story.amps[b], 1e-9)
-            if ratio < (LIKE_RATIO_OWN if known else LIKE_RATIO_PLATE):
-                pairs.append(
-                    message("log.and", strip=part_words(story.names[a]), other_strip=part_words(story.names[b]))
-                )
+    pairs = [
+        message("log.and", strip=part_words(one), other_strip=part_words(other)) for one, other in story.like_pairs()
+    ]
     if not pairs:
         return []
     words = message("log.draw-alike-which-which-goes", pairs=joined(pairs[:3], "semicolon"))
