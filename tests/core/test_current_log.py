@@ -1,17 +1,23 @@
 """Stages read out of a logged current: by hand, by simulation, and what each fault looks like."""
 
+from collections.abc import Sequence
+
 import numpy as np
 import pytest
 from numpy.typing import NDArray
 
 from plentar.core.errors import ReadingError
+from plentar.core.evidence.events import Event, Logged, Switched
+from plentar.core.evidence.record import Record
 from plentar.core.judging.air import AirReading, air_factor, airflow_cfm, expected_rise_degf, judge_air
 from plentar.core.judging.log import LogAnalysis, analyse_log
 from plentar.core.judging.log_levels import find_levels
 from plentar.core.limits.verdicts import Grade
 from plentar.core.unit.patterns import PATTERNS
+from plentar.core.visit import Visit
 from plentar.devices.simulated import SimulatedClamp
 from plentar.words import render
+from tests.core.test_epochs import PLATE, Call
 
 TWO = PATTERNS["two-strip-sequencer"]()
 Floats = NDArray[np.float64]
@@ -212,3 +218,24 @@ def test_order_alone_convicts_nobody(
     assert [entry.stage.id for entry in strips if entry.on.grade is Grade.FAIL] == late
     assert not [note for note in found.verdict.order if "exchanged" in render(note.words)]
     assert ("blower unseen" in [event.kind for event in found.events]) is blower
+
+
+def test_readings_kept_later_never_rename_what_a_log_told() -> None:
+    """A steady, B late and cycling; then A 20.0 and B 0.0 A by the clamp: the log still says what it said."""
+    seconds = np.arange(0.0, 1200.0, 1.0)
+    is_on = (seconds >= 260) & ((seconds < 520) | (seconds >= 700)) & ((seconds < 960) | (seconds >= 1140))
+    amps = 2.2 + 20.8 * (seconds >= 40) + 20.1 * is_on + 0.05 * np.sin(7.0 * seconds)
+    call = Call()
+    call.add(Switched(what="W", state="on"))
+    kept = call.add(Logged(name="log.csv", clamp="feed-1", called_seconds=0.0))
+
+    def told(events: Sequence[Event]) -> list[str]:
+        visit = Visit(PLATE, Record(events), moment=5000.0, samples_of=lambda _: (seconds, amps))
+        [(_, _, found)] = visit.logs
+        return [f"{event.kind} {event.stage}" for event in found.events]
+
+    first = told([event for event in call.events if event.seq <= kept.seq])
+    assert "cycling strip-b" in first
+    call.read("amps:strip-a", 20.0)
+    call.read("amps:strip-b", 0.0)
+    assert told(call.events) == first

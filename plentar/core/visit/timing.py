@@ -86,8 +86,16 @@ def runs(visit: VisitState) -> list[tuple[Text, TimingRun, RunVerdict]]:
 
 
 def log_question(visit: VisitState, log: str, action: Logged) -> "LogQuestion":
-    """Return what a log is read with: its clamp and call, the volts and amps that were read beside it."""
+    """Return what a log is read with: its clamp and call, the volts and amps that were read before it.
+
+    What is read later never changes what a log showed: a strip that is clamped at 0 A once it has failed would be given
+    the other's steps.
+    """
     from plentar.core.judging.logged import LogQuestion, own_amps, supply_volts
+
+    kept = visit.record.event(log)
+    standing = evidence.standing(visit)
+    before = [entry.reading for entry in standing if kept is None or entry.event.done_at < kept.done_at]
 
     return LogQuestion(
         plate=visit.plate,
@@ -95,8 +103,8 @@ def log_question(visit: VisitState, log: str, action: Logged) -> "LogQuestion":
         clamp=action.clamp,
         called=action.called_seconds,
         dropped=action.dropped_seconds,
-        volts=action.supply_volts or supply_volts(visit.plate, action.clamp, evidence.readings(visit)),
-        own=tuple(sorted(own_amps(visit.plate, evidence.readings(visit), visit.limits).items())),
+        volts=action.supply_volts or supply_volts(visit.plate, action.clamp, before),
+        own=tuple(sorted(own_amps(visit.plate, before, visit.limits).items())),
         limits=visit.limits,
     )
 
