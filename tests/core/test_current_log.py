@@ -220,6 +220,25 @@ def test_order_alone_convicts_nobody(
     assert ("blower unseen" in [event.kind for event in found.events]) is blower
 
 
+def test_a_log_in_which_both_strips_draw_clears_the_poles_and_names_the_limits() -> None:
+    """Which of two like strips comes and goes the log can't say; that both poles close and a limit cycles it can."""
+    seconds = np.arange(0.0, 1200.0, 1.0)
+    is_on = (seconds >= 80) & ((seconds < 420) | (seconds >= 640)) & ((seconds < 960) | (seconds >= 1140))
+    amps = 2.2 + 20.6 * (seconds >= 45) + 20.6 * is_on + 0.05 * np.sin(7.0 * seconds)
+    call = Call()
+    call.add(Switched(what="W", state="on"))
+    # Another moment than below: what a log of one id showed is kept.
+    call.add(Logged(name="cycles.csv", clamp="feed-1", called_seconds=0.5))
+    visit = Visit(
+        PLATE, Record(call.events), moment=5000.0, complaints=("not enough heat",),
+        samples_of=lambda _: (seconds, amps),
+    )  # fmt: skip
+    shares = {fault: cause.probability for cause in visit.suspects for fault in cause.faults}
+    limits = [shares["strip-a.limit.cycling"], shares["strip-b.limit.cycling"]]
+    assert limits == [max(shares.values())] * 2
+    assert not [fault for fault in shares if fault.endswith("pole-1.open") or fault.endswith("pole-2.open")]
+
+
 def test_readings_kept_later_never_rename_what_a_log_told() -> None:
     """A steady, B late and cycling; then A 20.0 and B 0.0 A by the clamp: the log still says what it said."""
     seconds = np.arange(0.0, 1200.0, 1.0)

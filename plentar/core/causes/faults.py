@@ -9,7 +9,7 @@ from dataclasses import replace
 from functools import lru_cache
 
 from plentar.core.causes.fault import HEALTHY, OFF, SHORTED_SHARES, Fault, fault_of, together
-from plentar.core.causes.modes import HOT_END, LOST_END, OPENED, SHORTED, Mode, mode, modes_by_id
+from plentar.core.causes.modes import HOT_END, LOGGED, LOST_END, OPENED, SHORTED, Mode, mode, modes_by_id
 from plentar.core.causes.unit_faults import UNIT_MODES, air_faults, blower_faults, control_faults, supply_faults
 from plentar.core.circuit.changes import Changes
 from plentar.core.circuit.network import Circuit
@@ -67,8 +67,8 @@ STRIP_MODES = modes_by_id(
         repair="restore-air-or-replace-limit", proof="draws-amps",
     ),
     mode(
-        "limit.cycling", "weak", 0.8, "limit", AIRLESS | {"clicks": 6.0, "bad-start": 2.0}, shows="now and then",
-        repair="restore-air-or-replace-limit", proof="draws-amps-without-a-break",
+        "limit.cycling", "weak", 0.8, "limit", AIRLESS | {"clicks": 6.0, "bad-start": 2.0} | LOGGED,
+        shows="now and then", repair="restore-air-or-replace-limit", proof="draws-amps-without-a-break",
     ),
     # Welded limits are rare and never shown by a unit whose air is right: only an airless test tells.
     mode("limit.stuck-closed", "stuck", 0.1, "limit", AIRLESS, repair="replace-limit", proof="opens-without-air"),

@@ -12,7 +12,19 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Literal
 
-__all__ = ["HOT_END", "LOST_END", "OPENED", "SHORTED", "Group", "Mode", "Shows", "Takes", "mode", "modes_by_id"]
+__all__ = [
+    "HOT_END",
+    "LOGGED",
+    "LOST_END",
+    "OPENED",
+    "SHORTED",
+    "Group",
+    "Mode",
+    "Shows",
+    "Takes",
+    "mode",
+    "modes_by_id",
+]
 
 # For the complaint's sake: no heat makes what is dead likelier, heat that will not stop what is stuck.
 Group = Literal["healthy", "dead", "stuck", "weak", "supply", "control", "blower", "short"]
@@ -78,6 +90,9 @@ LOST_END = {"loose-push-on": 6.0, "cut-strands": 2.0, "splices": 2.0}
 HOT_END = {"loose-push-on": 8.0, "cut-strands": 4.0, "splices": 2.0, "smell": 3.0}
 # Rust makes open contacts and windings likelier, but most units have some, so it only doubles their weight.
 OPENED = {"rust-carbon": 2.0}
+# A log in which one of several like strips goes off and on again under a standing call, seen as surely as by amps: a
+# limit does that, and little else. Which strip it was the log does not say.
+LOGGED = {"log-cycles": 500.0}
 # A short is heard of before it is seen: a breaker found off, a smell, insulation rubbed through; a named conductor that
 # an ohmmeter shows shorted has all but told.
 SHORTED = {"rubbed-wires": 4.0, "breaker-off": 4.0, "smell": 2.0, "conductor-shorted": 40.0}

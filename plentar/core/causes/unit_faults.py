@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 
 from plentar.core.causes.fault import OFF, SHORTED_SHARES, Fault, fault_of
-from plentar.core.causes.modes import HOT_END, LOST_END, OPENED, SHORTED, mode, modes_by_id
+from plentar.core.causes.modes import HOT_END, LOGGED, LOST_END, OPENED, SHORTED, mode, modes_by_id
 from plentar.core.circuit.changes import Changes
 from plentar.core.circuit.network import Circuit
 from plentar.core.circuit.wiring import JOINED_OHMS, PLAIN_WIRE
@@ -134,7 +134,7 @@ UNIT_MODES = modes_by_id(
     # The motor turns and its wheel does not: amps of a motor at rest from work, and no air.
     mode(
         "hub.loose", "blower", 0.6, "",
-        {"loose-hub": 40.0, "clicks": 2.0, "air-little": 5.0, "air-enough": 0.05, "wheel-free": 0.1},
+        {"loose-hub": 40.0, "clicks": 2.0, "air-little": 5.0, "air-enough": 0.05, "wheel-free": 0.1} | LOGGED,
         repair="tighten-hub", proof="no-limit-opens",
     ),
     mode(
@@ -179,7 +179,7 @@ UNIT_MODES = modes_by_id(
     mode(
         "air.little", "weak", 2.0, "filter",
         {"filter-dirty": 6.0, "coil-dirty": 5.0, "wheel-dirty": 5.0, "cover-missing": 2.0, "clicks": 4.0,
-         "loose-hub": 6.0, "air-little": 12.0, "air-enough": 0.1},
+         "loose-hub": 6.0, "air-little": 12.0, "air-enough": 0.1} | LOGGED,
         shows="now and then", repair="clear-the-air", proof="no-limit-opens",
     ),
 )  # fmt: skip

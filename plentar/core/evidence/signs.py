@@ -83,6 +83,7 @@ CHECKS = (
     Sign(kind="heat-was-on", words=message("signs.heat-was-on")),
     Sign(kind="bad-start", words=message("signs.start-failed")),
     Sign(kind="conductor-shorted", words=message("signs.conductor-shorted"), about="part"),
+    Sign(kind="log-cycles", words=message("signs.log-cycles")),
 )
 
 

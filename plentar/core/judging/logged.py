@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 
 from plentar.core.cache import ByteBoundedCache
 from plentar.core.errors import PlentarError
@@ -98,7 +99,8 @@ def own_amps(plate: Nameplate, readings: Sequence[Reading], limits: Limits) -> d
 def seen_in(plate: Nameplate, analysis: LogAnalysis, clamp: str, called: float) -> list[Observation]:
     """Return what a log saw of each strip it is sure of: silent, on, off again, each at its seconds of the call.
 
-    Where strips draw alike only their order tells which is which: then that something comes and goes is all it says.
+    Where strips draw alike only their order tells which is which: then it says while all of them drew, and that
+    something comes and goes.
 
     Args:
         plate: The unit.
@@ -112,14 +114,42 @@ def seen_in(plate: Nameplate, analysis: LogAnalysis, clamp: str, called: float) 
     held = analysis.run.elapsed_seconds
     ends = called + (held if analysis.run.dropped_seconds is None else analysis.run.dropped_seconds)
     found: list[Observation] = []
-    if alike and any(event.kind in ("cycling", "chatter") for event in analysis.events):
-        found.append(Observation(kind="clicks"))
+    kinds = {event.kind for event in analysis.events}
+    if alike:
+        found += [
+            Observation(kind=sign) for told, sign in (("cycling", "log-cycles"), ("chatter", "clicks")) if told in kinds
+        ]
+    stages = [entry.stage for entry in analysis.verdict.stages if entry.stage.id != "blower"]
+    if alike and clamp not in {stage.id for stage in stages}:
+        # Whichever is which: while all of them draw, each of them does.
+        stretches = _all_on(analysis, [stage.id for stage in stages], called, ends)[:MOST_SPANS]
+        looks = ON_LOOKS if len(stretches) == 1 else 1
+        for start, stop in stretches:
+            for look in range(1, looks + 1):
+                at = start + (stop - start) * look / (looks + 1) - called
+                found += [look_at(plate, stage, at, is_on=True) for stage in stages]
     for entry in analysis.verdict.stages:
         if entry.stage.id == "blower" or (alike and clamp != entry.stage.id):
             continue
         own = [s for s in analysis.spans if s.stage == entry.stage.id and s.on_at_seconds <= ends]
         found += _seen_of(plate, entry.stage, own[:MOST_SPANS], called, ends)
     return found
+
+
+def _all_on(analysis: LogAnalysis, strips: Sequence[str], called: float, ends: float) -> list[tuple[float, float]]:
+    """Return the stretches of a call in which every one of some strips draws [s on the log's clock]."""
+    edges = sorted(
+        {called, ends, *(at for span in analysis.spans for at in (span.on_at_seconds, span.off_at_seconds) if at)}
+    )
+
+    def is_on(strip: str, at: float) -> bool:
+        own = (span for span in analysis.spans if span.stage == strip)
+        return any(
+            span.on_at_seconds <= at < (ends if span.off_at_seconds is None else span.off_at_seconds) for span in own
+        )
+
+    within = [(start, stop) for start, stop in pairwise(edges) if called <= start and stop <= ends]
+    return [(start, stop) for start, stop in within if all(is_on(strip, (start + stop) / 2) for strip in strips)]
 
 
 def _seen_of(
