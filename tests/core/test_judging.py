@@ -293,6 +293,30 @@ def test_a_sag_is_split_into_panel_wire_and_joint() -> None:
     assert "7.5 to 7.8 V is lost in joints: 301 to 312 W" in render(loss.verdict.next_step)
 
 
+@pytest.mark.parametrize(
+    ("leg_1", "leg_2", "kind"),
+    [
+        pytest.param((120.5, 100.5), (120.4, 119.6), "hot joint", id="0.5 ohm in leg 1 is 770 W"),
+        pytest.param((120.4, 119.6), (120.5, 100.5), "hot joint", id="or in leg 2"),
+        pytest.param((120.5, 110.5), (120.4, 110.4), "sags", id="both alike: wire or service"),
+        pytest.param((120.5, 118.0), (120.4, 118.9), "", id="40 W is warm, not yet an emergency"),
+    ],
+)
+def test_a_leg_that_sags_alone_turns_the_heat_off(
+    leg_1: tuple[float, float], leg_2: tuple[float, float], kind: str
+) -> None:
+    """By hand: what one leg loses beyond the other, times 40 A."""
+    taken = [read("amps:feed-1", 40.0)]
+    for leg, (without, under) in (("l1", leg_1), ("l2", leg_2)):
+        point = f"volts:feed-1.{leg}:ground"
+        taken += [read(point, without, IDLE), read(point, under)]
+    taken += [read(LINE, leg_1[0] + leg_2[0], IDLE), read(LINE, leg_1[1] + leg_2[1])]
+    loss = supply_loss(situation_of().plate, "feed-1", taken)
+    assert loss is not None
+    assert loss.verdict.kind == kind
+    assert ("Turn the heat off" in render(loss.verdict.next_step)) is (kind == "hot joint")
+
+
 def test_a_joint_of_one_volt_on_cold_wire_is_not_lost_in_the_wire() -> None:
     """4.0 V with 1.0 V of panel and 2.46 V of hot wire: the joint's 1.0 V would be 0.54 by the hot table alone."""
     panel = "volts:panel.l1:panel.l2"

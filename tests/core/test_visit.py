@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 from plentar.core.causes.diagnosis import diagnose
 from plentar.core.causes.hypotheses import model_of
 from plentar.core.circuit.drive import drives_of
+from plentar.core.evidence.events import Switched
 from plentar.core.evidence.reading import Condition, FeedState, Hand, Reading
 from plentar.core.evidence.runs import TimingRun
 from plentar.core.judging.situation import Situation
@@ -23,6 +24,8 @@ from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.patterns import PATTERNS
 from plentar.core.unit.points import test_points as points_of
 from plentar.core.work.proof import proof_items, prove
+from plentar.words import render
+from tests.core.test_epochs import LINE, Call
 
 LONG = 900.0
 
@@ -258,3 +261,19 @@ def test_a_run_proves_something_from_22_volts_on(volts: float, counts: bool) -> 
     """Below it heaters warm slowly and no time means anything."""
     run = TimingRun(elapsed_seconds=60.0, control_volts=volts, cooled_seconds=900.0)
     assert (judge_run(TWO, run).not_proven_because == "") is counts
+
+
+def test_a_hot_joint_stops_all_work_until_the_heat_is_off() -> None:
+    """Leg 1 loses 20 V alone at 40 A: no next test while heat is called; once it is off, the joint is a finding."""
+    call = Call()
+    for point, value in (("volts:feed-1.l1:ground", 120.5), ("volts:feed-1.l2:ground", 120.4), (LINE, 240.9)):
+        call.read(point, value)
+    call.add(Switched(what="W", state="on"))
+    for point, value in (("volts:feed-1.l1:ground", 100.5), ("volts:feed-1.l2:ground", 119.6), (LINE, 220.1)):
+        call.read(point, value)
+    call.read("amps:feed-1", 40.0)
+    assert "heat off" in render(call.visit.stop)
+    assert call.visit.next_test is None
+    call.add(Switched(what="W", state="off"))
+    assert call.visit.stop == ""
+    assert "hot joint" in [finding.verdict.kind for finding in call.visit.findings]

@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Protocol
 
 from plentar.core.circuit.wiring import COLD_WIRE_RATIO, one_way_ohms
 from plentar.core.evidence.reading import Reading
@@ -9,9 +10,15 @@ from plentar.core.limits.table import DEFAULT_LIMITS, Limits
 from plentar.core.limits.verdicts import Grade, Verdict, grade
 from plentar.core.message import Text, message
 from plentar.core.unit.nameplate import Feed, Nameplate
-from plentar.core.unit.place import amps_at, line_volts, volts_at
+from plentar.core.unit.place import GROUND, amps_at, line_volts, volts_at
 
 __all__ = ["SupplyLoss", "conductor_ohms", "spoken_range", "supply_loss"]
+
+
+class _Last(Protocol):
+    """The newest reading at one of some places, with the feed live and the strips called or not."""
+
+    def __call__(self, points: Sequence[str], *, loaded: bool) -> Reading | None: ...
 
 
 # Least and most: the wire may be anything between cold and hot.
@@ -102,6 +109,9 @@ def supply_loss(
     if joint is not None and joint[1] > 2 * counts + 0.5:
         watts = spoken_range((joint[0] * load, joint[1] * load), 0)
         step = message("supply_loss.v-lost-joints-w-heat", volts=spoken_range(joint, 1), watts=watts)
+    hot = _hot_leg(feed_id, last, load, limits)
+    if hot is not None:
+        result, step = Grade.FAIL, hot
     return SupplyLoss(
         feed=feed_id,
         unloaded_volts=without.value,
@@ -114,7 +124,7 @@ def supply_loss(
             unit="%",
             band=band.scaled(100),
             expected=0.0,
-            kind="" if result is Grade.PASS else "sags",
+            kind="hot joint" if hot is not None else "" if result is Grade.PASS else "sags",
             because=message(
                 "supply_loss.v-without-load-v", unloaded_volts=without.value, loaded_volts=under.value, load=load
             ),
@@ -128,6 +138,30 @@ def supply_loss(
         joint_ohms=None if joint is None else (joint[0] / load, joint[1] / load),
         joint_watts=None if joint is None else (joint[0] * load, joint[1] * load),
     )
+
+
+def _hot_leg(feed_id: str, last: "_Last", load_amps: float, limits: Limits) -> Text | None:
+    """Return what to do about a joint that is too hot in one leg; None where neither leg sags alone, or it is not read.
+
+    Wire and service sag on both legs alike. What one leg loses beyond the other it loses in a lug, a breaker's pole, a
+    stab or a disconnect of its own.
+
+    Source:
+        docs/trade.md, section 2: heat = I² R; above 50 W the heat goes off at once.
+    """
+    sags, doubts = [], []
+    for leg in ("l1", "l2"):
+        point = volts_at(f"{feed_id}.{leg}", GROUND)
+        without, under = last([point], loaded=False), last([point], loaded=True)
+        if without is None or under is None:
+            return None
+        sags.append(without.value - under.value)
+        doubts.append((without.counts_uncertainty**2 + under.counts_uncertainty**2) ** 0.5)
+    worse = 0 if sags[0] >= sags[1] else 1
+    alone = sags[worse] - max(0.0, sags[1 - worse])
+    if (alone - sum(doubts)) * load_amps <= limits.number("hot_joint_watts"):
+        return None
+    return message("supply_loss.hot-joint", leg=worse + 1, volts=alone, load=load_amps, watts=alone * load_amps)
 
 
 def spoken_range(found: Range, digits: int) -> Text:

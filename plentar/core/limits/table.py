@@ -72,6 +72,8 @@ _ROWS = (
     _most("leg_difference_ratio", "×", (0.03, 0.10)),
     _most("neutral_volts", "V", (5.0, 10.0), "1",
           message("limit.why.half-what-3-5-sag")),
+    # A joint with more heat than a soldering iron chars its insulation within minutes.
+    _one("hot_joint_watts", "W", 50.0, "2"),
     # Makers build elements from −10 to +5 % of the plate; a twentieth more is the doubt that is left.
     _band("element_amps_ratio", "×", (0.85, 0.90, 1.05, 1.10)),
     # What couples into a clamp beside live conductors stays under half an amp.

@@ -47,8 +47,8 @@ def findings(visit: VisitState) -> list[Finding]:
     found += [noted(message("visit.wired"), Grade.FAIL, words, "wired") for words in wired_wrong(visit.plate)]
     found.sort(key=lambda entry: (entry.verdict.kind != LINE_ON_CONTROL, -entry.verdict.grade.severity))
     # A later reading of the same place takes the finding's place, not the stop's.
-    if control.stop(visit) and not any(entry.verdict.kind == LINE_ON_CONTROL for entry in found):
-        found.insert(0, noted(message("visit.stop"), Grade.FAIL, control.stop(visit), LINE_ON_CONTROL))
+    if control.line_on_control(visit) and not any(entry.verdict.kind == LINE_ON_CONTROL for entry in found):
+        found.insert(0, noted(message("visit.stop"), Grade.FAIL, control.line_on_control(visit), LINE_ON_CONTROL))
     return found
 
 

@@ -7,7 +7,7 @@ from plentar.core.judging.control_circuit import CallCurrent, call_currents
 from plentar.core.judging.impossible import is_line_on_control
 from plentar.core.judging.thermostat_map import MapNote, MapRow, check_map
 from plentar.core.message import Text, message
-from plentar.core.visit import evidence
+from plentar.core.visit import evidence, verdicts
 from plentar.core.visit.state import VisitState, once
 from plentar.core.visit_results import (
     ROWS,
@@ -19,7 +19,7 @@ from plentar.core.visit_results import (
 if TYPE_CHECKING:
     pass
 
-__all__ = ["blower_rows", "currents", "map_notes", "rows_seen", "starts", "starts_seen", "stop"]
+__all__ = ["blower_rows", "currents", "line_on_control", "map_notes", "rows_seen", "starts", "starts_seen", "stop"]
 
 # One reading may be the slip that the first one was; two say the same.
 CLEARED_BY = 2
@@ -27,8 +27,21 @@ CLEARED_BY = 2
 
 @once
 def stop(visit: VisitState) -> Text:
-    """Why all work stops now; nothing where it need not: line volts stood on the control side and do not yet stand
-    refuted by two more readings of the same two places."""
+    """Why all work stops now; nothing where it need not."""
+    return line_on_control(visit) or _hot_joint(visit)
+
+
+def _hot_joint(visit: VisitState) -> Text:
+    """A joint that is too hot while heat is called: it goes off before anything else is read."""
+    if not evidence.condition(visit).heat:
+        return ""
+    losses = verdicts.losses_of(visit, evidence.readings_now(visit))
+    return next((loss.verdict.next_step for loss in losses if loss.verdict.kind == "hot joint"), "")
+
+
+@once
+def line_on_control(visit: VisitState) -> Text:
+    """Line volts that stood on the control side and are not yet refuted by two more readings of the same places."""
     for place in {entry.reading.point: entry for entry in evidence.taken(visit)}:
         own = [entry for entry in evidence.taken(visit) if entry.reading.point == place]
         point = find_point(visit.plate, place)
