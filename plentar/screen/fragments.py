@@ -3,6 +3,7 @@
 Who draws them gives the addresses (`url_for`), the form's token (`csrf_token`) and the person; here are the filters.
 """
 
+import math
 from collections.abc import Callable, Mapping
 from datetime import UTC, datetime
 from functools import lru_cache
@@ -56,6 +57,7 @@ def furnish(made: Environment) -> None:
         thousands=thousands,
         spoken_range=spoken_range,
         reading=as_a_meter,
+        edges=_edges,
         plus_minus=plus_minus,
         in_display=in_display,
         degrees=degrees,
@@ -78,6 +80,19 @@ def as_a_meter(value: float, unit: str) -> str:
     if unit == "Ω" and value >= DEFAULT_LIMITS.number("open_ohms"):
         return "OL"
     return f"{value:.1f}" if value < 1000 else thousands(value)
+
+
+def _edges(low: float, high: float, unit: str) -> str:
+    """Say a band's two edges with no more digits than a meter shows; what is measured here is never below zero.
+
+    Example:
+        >>> _edges(16.25, 18.96, "A"), _edges(-0.4546, 0.8656, "V"), _edges(200.0, math.inf, "Ω")
+        ('16.2 to 19.0', 'up to 0.87', '200.0 and above')
+    """
+    least, most = (f"{edge:.2g}" if abs(edge) < 1 else as_a_meter(edge, unit) for edge in (low, high))
+    if low <= 0:
+        return f"up to {most}"
+    return f"{least} and above" if math.isinf(high) else f"{least} to {most}"
 
 
 def _drawn(made: Environment) -> Callable[[Board], tuple[Markup, Markup]]:

@@ -10,7 +10,7 @@ from sqlalchemy import Engine, delete, inspect, text, update
 from sqlalchemy.exc import DatabaseError, IntegrityError
 from sqlalchemy.orm import Session
 
-from plentar.store import calls, events, places
+from plentar.store import calls, events, places, sign_ins
 from plentar.store.database import SchemaError, check_tables, known_revision, migrate
 from plentar.store.models import Base, Call, EventRow
 from tests.application import ShopOf, own_database
@@ -147,3 +147,12 @@ def test_old_and_new_ids_are_uuids(db: Session, shop: ShopOf) -> None:
     [row] = events.list_after(db, shop_id=shop.shop.id, call_id=shop.call_id)
     assert isinstance(row[0], UUID)
     assert row[2] == "opened"
+
+
+def test_a_device_is_known_to_whoever_signed_in_on_it_alone(db: Session, make_shop: Callable[..., ShopOf]) -> None:
+    """Another address on the same device counts its guesses as a stranger's."""
+    mine, theirs, now = make_shop(), make_shop(), datetime.now(UTC)
+    sign_ins.begin(db, mine.person, secret="s" * 40, device="d" * 40, words="a phone", now=now)
+    assert sign_ins.is_known_device(db, mine.email.upper(), "d" * 40)
+    assert not sign_ins.is_known_device(db, theirs.email, "d" * 40)
+    assert not sign_ins.is_known_device(db, mine.email, "e" * 40)

@@ -1,5 +1,7 @@
 """The day's calls at a glance."""
 
+from collections import Counter
+from collections.abc import Sequence
 from datetime import date, datetime, time, timedelta
 from uuid import uuid4
 from zoneinfo import ZoneInfo
@@ -13,6 +15,7 @@ from plentar.core.work.urgency import urgency_of
 from plentar.formats.events_json import action_from_json
 from plentar.formats.unit_json import kept_nameplate
 from plentar.store import calls, events, plans, shops
+from plentar.store.models import Call
 from plentar.web.serving.access import login_required, now
 
 __all__ = ["bp"]
@@ -34,6 +37,17 @@ class Measure:
         self.action, self.due_on = action, date.fromisoformat(action.due_on)
 
 
+def _of_others(rows: Sequence[Call]) -> list[tuple[str, list[Call]]]:
+    """Return everybody else's calls, a group each, by first name; by the whole name where two share one."""
+    by_name: dict[str, list[Call]] = {}
+    for call in rows:
+        if call.technician_id != g.person.id:
+            by_name.setdefault(call.technician.name, []).append(call)
+    first = Counter(name.split()[0] for name in by_name)
+    short = {name: name.split()[0] if first[name.split()[0]] == 1 else name for name in by_name}
+    return [(f"{short[name]}'s calls", own) for name, own in sorted(by_name.items())]
+
+
 @bp.get("/")
 def root() -> ResponseReturnValue:
     """Lead to the day."""
@@ -49,10 +63,9 @@ def page() -> ResponseReturnValue:
     start = datetime.combine(moment.date(), time(), zone)
     rows = calls.list_between(g.db, shop_id=g.person.shop_id, start=start, end=start + timedelta(days=1))
     mine = [call for call in rows if call.technician_id == g.person.id]
-    others = [call for call in rows if call.technician_id != g.person.id]
     ahead = [call for call in mine if call.status != "closed"]
     van = plan_van([(kept_nameplate(call.unit.nameplate), call.complaints) for call in ahead])
-    groups = [("Yours", mine), ("The other van", others)]
+    groups = [("Your calls", mine), *_of_others(rows)]
     until = (moment.date() + timedelta(days=AHEAD_DAYS)).isoformat()
     measures = [Measure(item) for item in events.list_due(g.db, shop_id=g.person.shop_id, until=until)]
     soon = moment.date() + timedelta(days=DUE_DAYS)
