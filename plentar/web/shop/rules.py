@@ -37,6 +37,19 @@ class RuleRow:
     story: Sequence[tuple[ShopLimit, str]] = ()
 
     @property
+    def summary(self) -> str:
+        """The figures in force as they are said: `up to 3 %`, `228 to 252 V`, `1 MΩ`."""
+        figures = self.own or self.limit.figures
+        low, high = (figures[1], figures[2]) if self.limit.is_band else (math.nan, figures[0])
+        factor, unit = _spoken_unit(self.limit.unit, [value for value in (low, high) if math.isfinite(value)])
+        least, most = (f"{value * factor:.6g}" for value in (low, high))
+        if math.isnan(low):
+            return f"{most} {unit}"
+        if math.isinf(low):
+            return f"up to {most} {unit}"
+        return f"{least} {unit} or more" if math.isinf(high) else f"{least} to {most} {unit}"
+
+    @property
     def cells(self) -> list[tuple[str, str, str, bool]]:
         """Each figure: what it is called, its default, what stands in its field, whether that side is open."""
         names = EDGES if self.limit.is_band else ("",)
@@ -47,6 +60,18 @@ class RuleRow:
             shown = self.typed[number] if number < len(self.typed) else _figure(now_figures[number])
             found.append((name, _figure(default), shown, is_open))
         return found
+
+
+def _spoken_unit(unit: str, figures: Sequence[float]) -> tuple[float, str]:
+    """Return what figures are multiplied by to be said, and the unit they are said in."""
+    most = max(figures, default=0.0)
+    if unit == "×" and most <= 1.5:
+        return 100.0, "%"
+    if unit == "Ω" and most >= 1e6:
+        return 1e-6, "MΩ"
+    if unit == "Ω" and most >= 1e4:
+        return 1e-3, "kΩ"
+    return 1.0, unit
 
 
 def _typed(limit: Limit) -> list[str]:
