@@ -10,7 +10,7 @@ from sqlalchemy import Engine, delete, inspect, text, update
 from sqlalchemy.exc import DatabaseError, IntegrityError
 from sqlalchemy.orm import Session
 
-from plentar.store import calls, events, places, sign_ins
+from plentar.store import calls, events, places, sign_ins, ways_in
 from plentar.store.database import SchemaError, check_tables, known_revision, migrate
 from plentar.store.models import Base, Call, EventRow
 from tests.application import ShopOf, own_database
@@ -156,3 +156,12 @@ def test_a_device_is_known_to_whoever_signed_in_on_it_alone(db: Session, make_sh
     assert sign_ins.is_known_device(db, mine.email.upper(), "d" * 40)
     assert not sign_ins.is_known_device(db, theirs.email, "d" * 40)
     assert not sign_ins.is_known_device(db, mine.email, "e" * 40)
+
+
+def test_a_link_works_once_and_not_after_it_lapsed(db: Session, shop: ShopOf) -> None:
+    """Whoever is second finds it used, however close behind; at its end it lets nobody in."""
+    now = datetime.now(UTC)
+    link = ways_in.make_link(db, shop.person, "reset", "l" * 32, now)
+    assert not ways_in.use_link(db, link, now + ways_in.LINK_LASTS)
+    assert ways_in.use_link(db, link, now)
+    assert not ways_in.use_link(db, link, now)

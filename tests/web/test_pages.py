@@ -87,6 +87,7 @@ def test_a_tenfold_reading_is_asked_about_and_one_tap_answers(client: FlaskClien
     send(client, shop, LINE, "240")
     body = send(client, shop, "amps:strip-a", "208")
     assert 'data-kind="asked"' in body
+    assert 'form="asked"' in body
     asked = body[body.index("data-meant") :]
     form = dict(re.findall(r'name="(reading_id|point|value|supersedes|reason)" value="([^"]*)"', asked)[:5])
     assert (form["point"], form["value"]) == ("amps:strip-a", "20.8")

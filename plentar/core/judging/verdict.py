@@ -60,7 +60,8 @@ def _asked_first(situation: Situation, reading: Reading, verdict: Verdict) -> Ve
     factor, asked = fits
     meant = factor * reading.value
     because = message(asked, value=reading.value, meant=meant)
-    return changed(verdict, Grade.NOT_PROVEN, "asked", because, message("verdict.or-read-again"), meant=meant)
+    again = message("verdict.or-read-again")
+    return changed(verdict, Grade.NOT_PROVEN, "asked", because, again, warning="", meant=meant)
 
 
 def _is_the_same(other: Reading, reading: Reading) -> bool:
