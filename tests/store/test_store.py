@@ -165,3 +165,14 @@ def test_a_link_works_once_and_not_after_it_lapsed(db: Session, shop: ShopOf) ->
     assert not ways_in.use_link(db, link, now + ways_in.LINK_LASTS)
     assert ways_in.use_link(db, link, now)
     assert not ways_in.use_link(db, link, now)
+
+
+def test_a_challenge_is_answered_by_whom_it_was_asked(db: Session, make_shop: Callable[..., ShopOf]) -> None:
+    """Asked of one person it is nobody else's, nor a sign-in's; answered it is gone, and after five minutes too."""
+    mine, theirs, now = make_shop().person, make_shop().person, datetime.now(UTC)
+    ways_in.keep_challenge(db, b"asked", mine, now)
+    assert not ways_in.use_challenge(db, b"asked", theirs, now)
+    assert not ways_in.use_challenge(db, b"asked", None, now)
+    assert not ways_in.use_challenge(db, b"asked", mine, now + ways_in.CHALLENGE_LASTS)
+    assert ways_in.use_challenge(db, b"asked", mine, now)
+    assert not ways_in.use_challenge(db, b"asked", mine, now)
