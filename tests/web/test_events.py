@@ -474,3 +474,14 @@ def test_events_that_are_no_events(client: FlaskClient, shop: ShopOf) -> None:
         answer = client.post(f"{shop.url}/events", json={"events": [each, good]})
         assert answer.status_code < 500, (each, answer.text)
     assert client.post(f"{shop.url}/events", data=b"{", content_type="application/json").status_code == 422
+
+
+def test_what_was_voided_is_voided_once(client: FlaskClient, shop: ShopOf) -> None:
+    """A second one, by whomever, is told; a switch is a fact of safety and voided by nobody."""
+    first, on = event("note", words="wrong house"), event("switch", what="W", state="on")
+    send(client, shop, first, on)
+    [kept] = send(client, shop, event("void", event=first["id"], reason="wrong house"))
+    [again] = send(client, shop, event("void", event=first["id"], reason="and again"))
+    [fact] = send(client, shop, event("void", event=on["id"], reason="by mistake"))
+    assert kept["answer"] == "kept"
+    assert [(answer["answer"], answer["field"]) for answer in (again, fact)] == [("refused", "event")] * 2

@@ -71,6 +71,18 @@ def test_a_number_read_elsewhere_is_moved_there_and_stays_struck_through(client:
     assert "data-ask" not in page
 
 
+def test_a_number_read_while_anything_is_off_is_moved_nowhere(client: FlaskClient, shop: ShopOf) -> None:
+    """What proves a place dead, or not, is read there again; with everything live the same number may be moved."""
+    leg, form = "volts:feed-1.l1:ground", {"switch": "feed-1=off"}
+    assert client.post(f"{shop.url}/condition", data=form, headers=HTMX).status_code == 200
+    body = send(client, shop, leg, "0.2")
+    first = re.search(r"correct=([0-9a-f-]{36})", body)
+    assert first is not None
+    moved = {"reading_id": str(uuid4()), "point": LINE, "value": "0.2", "supersedes": first[1], "reason": "elsewhere"}
+    refused = client.post(f"{shop.url}/readings", data=moved, headers=HTMX)
+    assert (refused.status_code, problems(refused.text)) == (422, ["supersedes"])
+
+
 def test_line_on_the_control_side_stops_the_call_until_read_twice_again(client: FlaskClient, shop: ShopOf) -> None:
     """No next test, a stop in every paper; one more reading may be the same slip, two clear it."""
     call_heat(client, shop, 400)
