@@ -485,3 +485,21 @@ def test_what_was_voided_is_voided_once(client: FlaskClient, shop: ShopOf) -> No
     [fact] = send(client, shop, event("void", event=on["id"], reason="by mistake"))
     assert kept["answer"] == "kept"
     assert [(answer["answer"], answer["field"]) for answer in (again, fact)] == [("refused", "event")] * 2
+
+
+def test_a_device_is_named_when_a_feed_goes_off_only(client: FlaskClient, shop: ShopOf) -> None:
+    """Going live at a named device would look like a lock-out."""
+    [live] = send(client, shop, event("switch", what="feed-1", state="live", device="panel"))
+    [call] = send(client, shop, event("switch", what="W", state="on", device="panel"))
+    [off] = send(client, shop, event("switch", what="feed-1", state="off", device="panel"))
+    assert [(answer["answer"], answer["field"]) for answer in (live, call)] == [("refused", "device")] * 2
+    assert off["answer"] == "kept"
+
+
+@pytest.mark.parametrize(("volts", "answer"), [(0.9, "kept"), (1.0, "refused"), (5.0, "refused")])
+def test_a_capacitor_counts_as_discharged_below_the_dead_limit(
+    client: FlaskClient, shop: ShopOf, volts: float, answer: str
+) -> None:
+    """One volt DC is not below one volt."""
+    [found] = send(client, shop, event("tick", line="safe-capacitor", volts=volts))
+    assert found["answer"] == answer
