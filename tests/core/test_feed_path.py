@@ -104,6 +104,34 @@ def test_fifteen_kilowatts_and_five_amps_on_sixty() -> None:
     assert "far end is live" in render(until.left_off[0].words)
 
 
+@pytest.mark.parametrize(
+    ("kilowatts", "breaker", "undivided"),
+    [
+        pytest.param(5.76, 60.0, False, id="48.0 A on 60 A may stay together"),
+        pytest.param(5.77, 60.0, True, id="48.1 A may not"),
+        pytest.param(5.0, 70.0, True, id="nor may any element behind more than 60 A"),
+    ],
+)
+def test_what_must_be_divided_begins_above_48_amps(kilowatts: float, breaker: float, undivided: bool) -> None:
+    """Two strips on one device: heater amps above 48, or a device above 60 A."""
+    found = part(fed(breaker, wire("4"), kilowatts=kilowatts, blower=0.1), "feed-1.breaker")
+    told_ids = {defect.id for defect in found.defects if not isinstance(defect, str)}
+    assert bool(told_ids & {"path.undivided", "path.element-behind"}) is undivided
+
+
+def test_the_labels_largest_device_and_the_wires_drop() -> None:
+    """90 A behind a label of 80; 44.67 A there and back over 40 ft of #6 copper at 0.491 ohm a thousand feet."""
+    plate = fed(90.0, wire("2"), minimum_circuit_amps=56.0, maximum_device_amps=80.0)
+    assert "path.over-label" in {
+        defect.id for defect in part(plate, "feed-1.breaker").defects if not isinstance(defect, str)
+    }
+    right = fed(80.0, wire("2"), minimum_circuit_amps=56.0, maximum_device_amps=80.0)
+    assert "path.over-label" not in {d.id for d in part(right, "feed-1.breaker").defects if not isinstance(d, str)}
+    [drop] = part(fed(60.0, wire("6")), "feed-1.wire").notes
+    assert not isinstance(drop, str)
+    assert dict(drop.figures)["hot"] == pytest.approx(2 * 0.040 * 0.491 * 44.67, rel=0.01)
+
+
 def test_seven_kilowatts_on_number_ten_behind_forty() -> None:
     """35.2 A, #10 copper takes 30 A: wire too small and device too big; until then 30 A with one strip of 14.6."""
     plate = fed(40.0, wire("10"), kilowatts=3.5, blower=6.0, minimum_circuit_amps=40.0)
@@ -198,6 +226,8 @@ def test_the_outdoor_units_label_amps_count_on_what_it_shares() -> None:
     assert part(plate, "sub-panel-1.device").load.minimum_circuit_amps == pytest.approx(77.83, abs=0.01)
     assert part(plate, "sub-panel-1.device").grade is Grade.PASS
     assert part(plate, "feed-1.breaker").parent == "sub-panel-1.device"
+    # The label's amps have their quarter in them: 0.8 × (90 − 22) + 22.
+    assert part(plate, "sub-panel-1.device").allows_amps == pytest.approx(76.4)
     small = replace(plate, shared=(replace(shared, rated_amps=70.0),))
     assert part(small, "sub-panel-1.device").grade is Grade.FAIL
     unread = replace(plate, shared=(replace(shared, outdoor_amps=None),))

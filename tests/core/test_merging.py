@@ -118,6 +118,13 @@ def test_a_reading_stamped_without_knowing_of_a_switch_counts_no_more() -> None:
     assert visit.standing == ()
     [conflict] = visit.conflicts
     assert (conflict.mine.by, conflict.theirs.by) == ("Bo", "Ana")
+    # A part in the hand is of no condition of the unit.
+    coil = Measured(point="ohms:seq-a.coil", typed="48", value=48.0, in_hand="at rest", condition=stamp)
+    in_hand = done(2, 100, coil, by="Bo")
+    assert doubted(PLATE, [opened, in_hand, switch]) == {}
+    # Of two it did not know of, the last one done is named.
+    second = done(4, 60, Switched(what="G", state="on"))
+    assert doubted(PLATE, [opened, read, switch, second]) == {read.id: second}
     # One that stands after the reading changes nothing of it.
     assert doubted(PLATE, [opened, read, done(3, 150, Switched(what="W", state="on"))]) == {}
 
