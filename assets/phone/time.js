@@ -49,7 +49,7 @@ export function momentOf(made, last) {
     const [low, high] = [Math.min(...skews), Math.max(...skews)];
     found = skews.length
       ? { at: made.wall + (low + high) / 2, doubt: (high - low) / 2 + made.doubt + 500 }
-      : { at: made.wall, doubt: 3600_000 };
+      : { at: made.wall, doubt: 1000 * document.documentElement.dataset.doubt };
   }
   if (last && found.at < last) found = { at: last, doubt: found.doubt + (last - found.at) };
   return found;

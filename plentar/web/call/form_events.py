@@ -7,6 +7,7 @@ from uuid import UUID, uuid5
 
 from plentar.core.errors import ReadingError
 from plentar.core.evidence.lockout import dead_pairs
+from plentar.core.limits.moments import MOST_CLOCK_SECONDS
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import point_at
 from plentar.core.work.safety import CONTROL_POINT
@@ -111,6 +112,6 @@ def _draft(entry: object, path: str, moment: datetime) -> Draft:
         if done_at.tzinfo is None:
             raise ReadingError("expected a moment with its offset from UTC", field=f"{path}.done_at")
     clock = entry.get("clock_seconds", 0.0)
-    if isinstance(clock, bool) or not isinstance(clock, int | float) or not 0 <= clock < 1e7:
+    if isinstance(clock, bool) or not isinstance(clock, int | float) or not 0 <= clock < MOST_CLOCK_SECONDS:
         raise ReadingError("expected seconds of zero or more", field=f"{path}.clock_seconds")
     return Draft(id=event_id, kind=kind, payload=payload, done_at=done_at, clock_seconds=float(clock))

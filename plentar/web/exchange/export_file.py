@@ -15,6 +15,7 @@ from sqlalchemy.orm import Session
 from plentar.core.errors import PlentarError, ReadingError
 from plentar.core.evidence.events import ACTIONS
 from plentar.core.evidence.metrology import MeterRange
+from plentar.core.limits.moments import MOST_CLOCK_SECONDS
 from plentar.core.limits.table import Limits
 from plentar.core.unit.place import spot_of
 from plentar.core.unit.quantities import QUANTITIES
@@ -184,10 +185,6 @@ def _event(values: Mapping[str, Any]) -> Iterator[tuple[str, str]]:
         yield "payload.point", "expected a quantity and where it was read"
     if not 0 <= values["clock_seconds"] < MOST_CLOCK_SECONDS:
         yield "clock_seconds", "expected seconds of zero or more"
-
-
-# Four months: what a phone's clock was once said to be wrong by at most.
-MOST_CLOCK_SECONDS = 1e7
 
 
 def _unit(values: Mapping[str, Any]) -> Iterator[tuple[str, str]]:

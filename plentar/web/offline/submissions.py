@@ -20,7 +20,7 @@ from werkzeug.exceptions import BadRequest
 
 from plentar.core.errors import PlentarError
 from plentar.core.intake import check_opening
-from plentar.core.limits.moments import OLDEST_OPENING_SECONDS
+from plentar.core.limits.moments import MOST_CLOCK_SECONDS, OLDEST_OPENING_SECONDS
 from plentar.store import phones
 from plentar.web.serving.access import now
 from plentar.web.serving.assets import build_of
@@ -32,7 +32,6 @@ __all__ = ["Sent", "done_at", "id_of_sending", "is_late", "opened_at", "refused"
 LASTING = (400, 404, 405, 409, 410, 413, 415, 422)
 # What is typed once and never shown, and what a form carries for itself.
 OWN_FIELDS = ("csrf_token", "panel", "point", "hand", "version", "strokes", "next", "from")
-MOST_CLOCK_SECONDS = 1e7
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -15,6 +15,7 @@ from werkzeug.exceptions import HTTPException
 from werkzeug.sansio.utils import host_is_trusted
 
 from plentar.core.errors import ReadingError
+from plentar.core.limits.moments import MOST_DOUBT_SECONDS
 from plentar.store import sign_ins
 from plentar.web.serving.errors import SignedOutError
 from plentar.words.figures import PLAIN, DisplayUnits, choose
@@ -154,7 +155,12 @@ def register(app: Flask) -> None:
             db.close()
 
     app.context_processor(
-        lambda: {"theme": theme(), "person": g.get("person"), "server_now": lambda: now().isoformat()}
+        lambda: {
+            "theme": theme(),
+            "person": g.get("person"),
+            "server_now": lambda: now().isoformat(),
+            "most_doubt_seconds": MOST_DOUBT_SECONDS,
+        }
     )
 
 
