@@ -192,7 +192,6 @@ def test_a_reading_leaves_with_the_meter_it_was_read_with(client: FlaskClient, s
     assert len(readings_of(call_from_json(document), shop.plate)) == 2
     paper = flat(client.get(f"{shop.url}/report?reader=office").text)
     assert re.search(r"Test meter; Bench meter,[^.]* 2026-03-12\.", paper)
-    assert "Another meter" in flat(client.get(f"{shop.url}?point={LINE}").text)
 
 
 def test_a_corrected_reading_counts_no_more_in_the_tidy_table(client: FlaskClient, shop: ShopOf) -> None:
