@@ -429,6 +429,8 @@ def test_another_person_on_the_phone_neither_sees_nor_sends_what_waits(
     expect(page.locator("#waits")).to_have_attribute("aria-label", re.compile("1 wait"))
     page.goto("/you")
     page.get_by_role("button", name="Sign out", exact=True).click()
+    # The phone is shut before the form goes: whoever signs in meanwhile does so with the token of the one who leaves.
+    page.wait_for_url("**/sign-in")
     page.unroute("**/readings")
     sign_in(page, make_colleague(shop))
     page.goto("/today")
@@ -440,6 +442,7 @@ def test_another_person_on_the_phone_neither_sees_nor_sends_what_waits(
     assert kept(engine, shop) == []
     page.goto("/you")
     page.get_by_role("button", name="Sign out", exact=True).click()
+    page.wait_for_url("**/sign-in")
     sign_in(page, shop)
     page.goto("/phone")
     page.get_by_label("PIN").first.fill(PIN)
