@@ -94,6 +94,20 @@ def test_only_ones_own_calls_are_moved_and_a_leads_any(
     assert move(theirs, planned).status_code == 302
 
 
+def test_today_names_every_van_and_who_has_no_name_yet_by_address(
+    client: FlaskClient, shop: ShopOf, engine: Engine, make_colleague: Callable[[ShopOf], ShopOf]
+) -> None:
+    """Somebody invited who has not come yet may have calls already."""
+    other = make_colleague(shop)
+    with engine.begin() as connection:
+        connection.execute(text("update person set name = '' where email = :e"), {"e": other.email})
+        query = text("update call set technician_id = (select id from person where email = :e) where id = :c")
+        connection.execute(query, {"e": other.email, "c": shop.call_id})
+    page = client.get("/today")
+    assert page.status_code == 200
+    assert other.email in page.text
+
+
 def test_a_call_in_progress_goes_on_with_everything(
     client: FlaskClient, shop: ShopOf, engine: Engine, make_colleague: Callable[[ShopOf], ShopOf]
 ) -> None:

@@ -42,7 +42,8 @@ def _of_others(rows: Sequence[Call]) -> list[tuple[str, list[Call]]]:
     by_name: dict[str, list[Call]] = {}
     for call in rows:
         if call.technician_id != g.person.id:
-            by_name.setdefault(call.technician.name, []).append(call)
+            # Somebody invited has no name before they first sign in.
+            by_name.setdefault(call.technician.name.strip() or call.technician.email, []).append(call)
     first = Counter(name.split()[0] for name in by_name)
     short = {name: name.split()[0] if first[name.split()[0]] == 1 else name for name in by_name}
     return [(f"{short[name]}'s calls", own) for name, own in sorted(by_name.items())]
