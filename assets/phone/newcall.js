@@ -19,7 +19,7 @@ export async function newCallForm(room) {
     <div id="new-place" class="grid gap-2" hidden><label class="font-semibold" for="place_name">Address</label><input class="field" id="place_name" name="place_name" maxlength="120">
     <p class="text-[14px] text-soft">Its plate is set right when the signal is back; until then the board is drawn by the wiring picked.</p></div>
     <fieldset class="checks"><legend class="font-semibold">Complaint</legend>${ticks.join("")}</fieldset>
-    <label class="font-semibold" for="words">In their words</label><input class="field" id="words" name="words" maxlength="400">
+    <label class="font-semibold" for="words">Customer's description</label><input class="field" id="words" name="words" maxlength="400">
     <p class="problem" role="alert" hidden></p><button class="primary">Begin the call</button></form>`;
   const form = room.querySelector("form");
   const pick = () => {

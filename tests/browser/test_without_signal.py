@@ -751,7 +751,7 @@ FRESH = """new Promise((done) => { const open = indexedDB.open("plentar"); open.
 
 def begun(page: Page) -> str:
     """Begin the call that is filled in, and read on it; its id."""
-    page.get_by_label("In their words").fill("Cold")
+    page.get_by_label("Customer's description").fill("Cold")
     page.get_by_role("button", name="Begin the call").click()
     expect(page.locator("#board .ladder")).to_be_visible()
     keep(page, "241")

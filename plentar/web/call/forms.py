@@ -115,8 +115,8 @@ class AmendForm(FlaskForm):  # type: ignore[misc]
 
     amend_id = optional_id()
     complaints = SelectMultipleField("Complaint", choices=list(COMPLAINTS))
-    words = StringField("In their words", [Length(max=400, message="keep it under 400 letters")])
-    at_risk = StringField("Who is at risk", [Length(max=200)])
+    words = StringField("Customer's description", [Length(max=400, message="keep it under 400 letters")])
+    at_risk = StringField("Infant, elderly or medical need in the home?", [Length(max=200)])
     outdoor = StringField("Outdoor", [Length(max=20)])
     indoor = StringField("Indoor", [Length(max=20)])
     degrees = HiddenField()
