@@ -32,7 +32,7 @@ class Learner:
     def press(self, name: str, steps: int = 1, *, nth: int = 0) -> None:
         self.page.get_by_role("button", name=name, exact=True).nth(nth).click()
         self.steps += steps
-        expect(self.page.locator(".practice-bill")).to_contain_text(f"{self.steps} steps")
+        expect(self.page.locator(".practice-bill")).to_contain_text(re.compile(rf"\b{self.steps} step"))
 
     def read(self, point: str) -> str:
         self.page.goto(f"{self.url}?point={point}")
@@ -47,12 +47,12 @@ class Learner:
         self.panel("Safe list")
         self.page.locator(".practice-safe li").first.get_by_role("button", name="done").click()
         self.steps += 1
-        expect(self.page.locator(".practice-bill")).to_contain_text(f"{self.steps} steps")
+        expect(self.page.locator(".practice-bill")).to_contain_text(re.compile(rf"\b{self.steps} step"))
 
     def call(self, name: str) -> None:
         self.page.locator(f"#strip button[aria-label='{name} call']").click()
         self.steps += 1
-        expect(self.page.locator(".practice-bill")).to_contain_text(f"{self.steps} steps")
+        expect(self.page.locator(".practice-bill")).to_contain_text(re.compile(rf"\b{self.steps} step"))
 
     def prove_dead(self, pairs: int) -> None:
         """The Safe list from the top: whatever line is open next is done."""
@@ -60,7 +60,7 @@ class Learner:
         self.press("panel breaker")
         self.page.locator("#strip button[aria-label^='24 V: Control']").click()
         self.steps += 1
-        expect(self.page.locator(".practice-bill")).to_contain_text(f"{self.steps} steps")
+        expect(self.page.locator(".practice-bill")).to_contain_text(re.compile(rf"\b{self.steps} step"))
         self.panel("Safe list")
         self.press("lock it")
         # Outdoor unit, meter, frame, pairs, meter again, capacitor: each the first that is still open.

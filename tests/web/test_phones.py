@@ -204,7 +204,8 @@ def test_the_shell_holds_nobodys_data(client: FlaskClient, shop: ShopOf) -> None
 
 MOMENTS = """
 import { momentOf } from "./assets/phone/time.js";
-const hour = 3_600_000, wall = 1_800_000_000_000;
+globalThis.document = { documentElement: { dataset: { doubt: "3600.0" } } };
+const wall = 1_800_000_000_000;
 const exact = { wall, exact: { at: wall - 600_000, doubt: 40 } };
 const reloaded = { wall, exact: null, page: "another", skew: -600_000, doubt: 40 };
 const never = { wall, exact: null, page: "another", skew: null, doubt: 0 };

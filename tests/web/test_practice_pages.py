@@ -117,7 +117,7 @@ def test_a_step_sent_twice_is_taken_once(client: FlaskClient) -> None:
     sent = {"do": "wait:120", "step_id": str(uuid4())}
     for _ in range(2):
         assert client.post(f"{run.url}/act", data=sent, headers=HTMX).status_code == 200
-    assert "1</span> steps" in flat(client.get(run.url).text)
+    assert "1</span> step" in flat(client.get(run.url).text)
 
 
 def test_a_run_is_replayed_from_what_was_kept(app: Flask, client: FlaskClient) -> None:
