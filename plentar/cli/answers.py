@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 import click
 
+from plentar.cli.base import calls_named, fail, main, read_json, read_unit, show
 from plentar.core.errors import PlentarError, ReadingError
 from plentar.core.evidence.reading import Condition
 from plentar.core.message import Message
@@ -14,8 +15,6 @@ from plentar.words import render
 
 if TYPE_CHECKING:
     from plentar.core.practice.policies import Policy
-
-from plentar.cli.base import calls_named, fail, main, read_json, read_unit, show
 
 
 @main.command()

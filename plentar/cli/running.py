@@ -1,18 +1,53 @@
 """Commands that run a shop: tables, people, export and import, backup and restore, erasing, serving."""
 
+import re
 import sys
+from collections.abc import Iterator
+from contextlib import contextmanager
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import click
 
+from plentar.cli.base import fail, main, open_database, read_settings
 from plentar.core.errors import PlentarError
 
 if TYPE_CHECKING:
-    pass
+    from sqlalchemy.orm import Session
 
-from plentar.cli.base import fail, main, open_database, read_settings
+    from plentar.store.models import Shop
+
+OF_SHOP = click.option("--shop", "name", default="", help="The shop's name; needed where there is more than one.")
+
+
+@contextmanager
+def _open_shop(name: str) -> "Iterator[tuple[Session, Shop]]":
+    """Lend a session and the shop of a name, the only one where none is named; what is written then is kept."""
+    from sqlalchemy import func, select
+
+    from plentar.store.database import make_sessions
+    from plentar.store.models import Shop
+
+    query = select(Shop) if not name else select(Shop).where(func.lower(Shop.name) == name.strip().lower())
+    with open_database() as engine, make_sessions(engine).begin() as db:
+        found = db.scalars(query.limit(2)).all()
+        if len(found) != 1:
+            words = "no shop of that name" if not found else "there is more than one shop: name it"
+            fail("--shop", ValueError(words))
+        yield db, found[0]
+
+
+def _check_email(option: str, email: str) -> None:
+    from plentar.store.people import EMAIL
+
+    if len(email) > 254 or not re.match(EMAIL, email):
+        fail(option, ValueError(f"expected an e-mail address, got {email!r}"))
+
+
+def _name_or_mailbox(name: str, email: str) -> str:
+    """What somebody new is called: the name given, or the address before its @ until they say."""
+    return name.strip()[:120] or email.partition("@")[0]
 
 
 @main.command()
@@ -50,30 +85,27 @@ def deactivate(email: str, undo: bool) -> None:
 
 @main.command()
 @click.argument("email")
-@click.option("--shop", "name", default="", help="The shop's name; needed where there is more than one.")
+@OF_SHOP
 @click.option("--name", "called", default="", help="What somebody new is called; asked at the first sign-in.")
 @click.option("--lead", is_flag=True, help="Somebody new comes as a lead.")
 def invite(email: str, name: str, called: str, lead: bool) -> None:
     """Print a link that lets EMAIL in, once: somebody new, or one who lost their password or their link."""
-    import re
-
     from plentar.store import audit, people, shops, ways_in
-    from plentar.store.database import make_sessions
     from plentar.store.secret import new_secret
 
-    if len(email) > 254 or not re.match(people.EMAIL, email):
-        fail("EMAIL", ValueError(f"expected an e-mail address, got {email!r}"))
+    _check_email("EMAIL", email)
     secret, now = new_secret(), datetime.now(UTC)
-    with open_database() as engine, make_sessions(engine).begin() as db:
-        owner, person = _shop_of(db, name), people.find(db, email)
+    with _open_shop(name) as (db, owner):
+        person = people.find(db, email)
         if person is not None and person.shop_id != owner.id:
             fail("EMAIL", ValueError(f"{email} belongs to somebody of another shop"))
         if person is not None and person.deactivated_at is not None:
             fail("EMAIL", ValueError(f"{email} may not sign in: run `plentar deactivate --undo {email}` first"))
         is_new = person is None
         if person is None:
-            role, words = "lead" if lead else "technician", called.strip()[:120] or email.partition("@")[0]
-            person = shops.add_person(db, shop_id=owner.id, name=words, email=email, role=role)
+            role = "lead" if lead else "technician"
+            new_name = _name_or_mailbox(called, email)
+            person = shops.add_person(db, shop_id=owner.id, name=new_name, email=email, role=role)
         assert person is not None  # noqa: S101 - the address was free a line above
         ways_in.make_link(db, person, "invite" if is_new else "reset", secret, now)
         about = f"{person.name}, {person.email}"
@@ -88,14 +120,12 @@ def _link(secret: str) -> str:
 
 
 @main.command("people")
-@click.option("--shop", "name", default="", help="The shop's name; needed where there is more than one.")
+@OF_SHOP
 def people_(name: str) -> None:
     """List a shop's people: address, name, role, and whether they can sign in."""
     from plentar.store import shops, ways_in
-    from plentar.store.database import make_sessions
 
-    with open_database() as engine, make_sessions(engine).begin() as db:
-        owner = _shop_of(db, name)
+    with _open_shop(name) as (db, owner):
         keys = ways_in.count_passkeys(db, shop_id=owner.id)
         for row in shops.list_people(db, shop_id=owner.id):
             has_way = bool(row.password_hash) or keys.get(row.id, 0) > 0
@@ -131,10 +161,9 @@ def list_shops() -> None:
 @click.option("--lead-name", default="", help="What the lead is called; asked at the first sign-in.")
 def create_shop(name: str, time_zone: str, email: str, lead_name: str) -> None:
     """Make the shop NAME and print the link that lets its lead in, once."""
-    import re
     from zoneinfo import available_timezones
 
-    from plentar.store import audit, people, shops, ways_in
+    from plentar.store import audit, shops, ways_in
     from plentar.store.database import make_sessions
     from plentar.store.secret import new_secret
 
@@ -142,12 +171,11 @@ def create_shop(name: str, time_zone: str, email: str, lead_name: str) -> None:
         fail("NAME", ValueError("expected the shop's name, of at most 120 letters"))
     if time_zone not in available_timezones():
         fail("--time-zone", ValueError(f"expected a time zone such as America/Chicago, got {time_zone!r}"))
-    if len(email) > 254 or not re.match(people.EMAIL, email):
-        fail("--lead", ValueError(f"expected an e-mail address, got {email!r}"))
+    _check_email("--lead", email)
     secret, now = new_secret(), datetime.now(UTC)
     with open_database() as engine, make_sessions(engine).begin() as db:
-        called = lead_name.strip()[:120] or email.partition("@")[0]
-        person = shops.make_shop(db, name=name.strip(), time_zone=time_zone, email=email, lead=called)
+        lead = _name_or_mailbox(lead_name, email)
+        person = shops.make_shop(db, name=name.strip(), time_zone=time_zone, email=email, lead=lead)
         if person is not None:
             ways_in.make_link(db, person, "invite", secret, now)
             about = f"{name.strip()}, lead {person.email}"
@@ -157,32 +185,16 @@ def create_shop(name: str, time_zone: str, email: str, lead_name: str) -> None:
     click.echo(_link(secret))
 
 
-def _shop_of(db: Any, name: str) -> Any:
-    """Return the shop of a name; the only one where none is named."""
-    from sqlalchemy import func, select
-
-    from plentar.store.models import Shop
-
-    query = select(Shop) if not name else select(Shop).where(func.lower(Shop.name) == name.strip().lower())
-    found = db.scalars(query.limit(2)).all()
-    if len(found) != 1:
-        words = "no shop of that name" if not found else "there is more than one shop: name it"
-        fail("--shop", ValueError(words))
-    return found[0]
-
-
 @main.command("export")
 @click.argument("file", type=click.Path(path_type=Path))
-@click.option("--shop", "name", default="", help="The shop's name; needed where there is more than one.")
+@OF_SHOP
 def export(file: Path, name: str) -> None:
     """Write a whole shop to FILE, an export file that `import` reads."""
     from plentar.store import audit
-    from plentar.store.database import make_sessions
     from plentar.web.exchange.export_file import export_shop
 
     now = datetime.now(UTC)
-    with open_database() as engine, make_sessions(engine).begin() as db:
-        owner = _shop_of(db, name)
+    with _open_shop(name) as (db, owner):
         try:
             counts = export_shop(db, owner, file, now, progress=lambda words: click.echo(words, err=True))
         except OSError as error:
@@ -193,16 +205,14 @@ def export(file: Path, name: str) -> None:
 
 @main.command("import")
 @click.argument("file", type=click.Path(path_type=Path))
-@click.option("--shop", "name", default="", help="The shop's name; needed where there is more than one.")
+@OF_SHOP
 def import_(file: Path, name: str) -> None:
     """Add the export FILE to a shop, all of it or nothing; what is there already must be the same."""
-    from plentar.store.database import make_sessions
     from plentar.store.shop_rows import ConflictsError
     from plentar.web.exchange.export_file import import_shop
 
     now = datetime.now(UTC)
-    with open_database() as engine, make_sessions(engine).begin() as db:
-        owner = _shop_of(db, name)
+    with _open_shop(name) as (db, owner):
         try:
             taken = import_shop(db, owner, file, now, progress=lambda words: click.echo(words, err=True))
         except ConflictsError as error:
@@ -261,16 +271,14 @@ def restore(file: Path | None, replace: bool, is_finishing: bool) -> None:
 
 @main.command()
 @click.argument("place", default="")
-@click.option("--shop", "name", default="", help="The shop's name; needed where there is more than one.")
+@OF_SHOP
 @click.option("--due", is_flag=True, help="Instead of one place: whatever was kept as long as the shop says.")
 def forget(place: str, name: str, due: bool) -> None:
     """Erase what is kept of the people of PLACE, by its address or id; its readings stay."""
     from plentar.store import privacy
-    from plentar.store.database import make_sessions
 
     now = datetime.now(UTC)
-    with open_database() as engine, make_sessions(engine).begin() as db:
-        owner = _shop_of(db, name)
+    with _open_shop(name) as (db, owner):
         if due:
             count = privacy.due_for_erasing(db, shop_id=owner.id, retention=owner.retention, now=now)
             click.echo(f"{count} calls were kept long enough")
