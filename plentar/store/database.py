@@ -120,8 +120,8 @@ def revision_of(connection: Connection) -> str | None:
     return MigrationContext.configure(connection).get_current_revision()
 
 
-def check_tables(connection: Connection) -> None:
-    """See that this program can serve the tables: they are its own, or newer ones that say they suit it.
+def check_tables(connection: Connection) -> str:
+    """Return the tables' revision if this program can serve them: its own, or a newer one that says it suits it.
 
     Raises:
         SchemaError: They are older ones, or newer ones that do not suit it.
@@ -129,15 +129,15 @@ def check_tables(connection: Connection) -> None:
     if inspect(connection).has_table("restore_unfinished"):
         raise SchemaError("a restore was cut short: run `plentar restore --finish` before anything else")
     found, known = revision_of(connection), known_revision()
-    if found == known or _is_compatible(connection, found, known):
-        return
+    if found is not None and (found == known or _is_compatible(connection, found, known)):
+        return found
     words = "run `plentar migrate` first" if found is None or found < known else "a newer program's"
     raise SchemaError(f"the database is at {found or 'no revision'}, this program needs {known}: {words}")
 
 
-def _is_compatible(connection: Connection, found: str | None, known: str) -> bool:
+def _is_compatible(connection: Connection, found: str, known: str) -> bool:
     """Tell whether a newer release left the tables so that this one still works on them."""
-    if found is None or found in known_revisions():
+    if found in known_revisions():
         return False
     listed = text("select exists(select from compatible_with where revision = :known)")
     return inspect(connection).has_table("compatible_with") and bool(connection.scalar(listed, {"known": known}))

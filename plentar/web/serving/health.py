@@ -4,7 +4,7 @@ from flask import Blueprint, current_app
 from flask.typing import ResponseReturnValue
 from sqlalchemy.exc import SQLAlchemyError
 
-from plentar.store.database import SchemaError, check_tables, revision_of
+from plentar.store.database import SchemaError, check_tables
 
 __all__ = ["bp"]
 
@@ -23,8 +23,7 @@ def ready() -> ResponseReturnValue:
     headers = {"Cache-Control": "no-store"}
     try:
         with current_app.extensions["plentar.sessions"]() as db:
-            found = revision_of(db.connection())
-            check_tables(db.connection())
+            found = check_tables(db.connection())
     except SchemaError as error:
         return {"database": "answers", "schema": str(error)}, 503, headers
     except SQLAlchemyError:
