@@ -3,7 +3,7 @@
 from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import cached_property
-from typing import TYPE_CHECKING, Any, Generic, TypeVar
+from typing import Any, Generic, TypeVar
 
 from plentar.core.causes.faults import fault_by_id, faults_of
 from plentar.core.circuit.places import find_point, nearby_points
@@ -25,9 +25,6 @@ from plentar.screen.kept import Kept, KeptReadings
 from plentar.screen.record_rows import RecordRows
 from plentar.screen.run_sheet import LookGroup, RunSheetStep, look_groups, run_sheet
 from plentar.words import render
-
-if TYPE_CHECKING:
-    pass
 
 __all__ = ["CallScreen", "View"]
 

@@ -103,10 +103,11 @@ def _look_step(visit: Visit) -> State:
     if not looked:
         return "open", ""
     # A group seen at a glance is no line looked at.
-    groups = sum(entry.is_seen for entry in look_groups(visit))
-    fine = len(looked) - len(found) - groups
-    told = [f"{len(found)} found", f"{fine} fine", *([f"{groups} seen"] if groups else [])]
-    whole = all(entry.is_seen or entry.is_touched for entry in look_groups(visit))
+    groups = look_groups(visit)
+    seen = sum(entry.is_seen for entry in groups)
+    fine = len(looked) - len(found) - seen
+    told = [f"{len(found)} found", f"{fine} fine", *([f"{seen} seen"] if seen else [])]
+    whole = all(entry.is_seen or entry.is_touched for entry in groups)
     return ("marginal" if found else "pass" if whole else "not-proven"), ", ".join(told)
 
 

@@ -164,8 +164,8 @@ def analyse_log(
 
     is_hidden = story.hides_blower(spans)
     judgeable = tuple(name for name in seen if name != "blower" or not is_hidden)
-    spans = min(_namings(story, spans, called), key=lambda found: _severity(judged(found)[1]))
-    run, verdict = judged(spans)
+    named = [(found, *judged(found)) for found in _namings(story, spans, called)]
+    spans, run, verdict = min(named, key=lambda naming: _severity(naming[2]))
     stages = {stage.id: stage for stage in stages_of(plate, limits)}
     events = _events(story, spans, steps, run, stages, called)
     events = _slow(plate, verdict) + events + drifts
@@ -370,9 +370,8 @@ class _Story:
             docs/trade.md, section 1: a blower draws 0.4 of its plate's amps or more, and starts with the strip its NC
             is landed on.
         """
-        if not self.has_blower or not any(span.stage != "blower" for span in spans):
-            return False
-        if any(span.stage == "blower" for span in spans):
+        stages = {span.stage for span in spans}
+        if not self.has_blower or not stages or "blower" in stages:
             return False
         widest = float(max(self.spread[:-1] * self.amps[:-1]))
         return LEAST_BLOWER_SHARE * self.plate.blower.rated_amps * self.power_factor < 2 * widest

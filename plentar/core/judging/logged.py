@@ -138,9 +138,8 @@ def seen_in(plate: Nameplate, analysis: LogAnalysis, clamp: str, called: float) 
 
 def _all_on(analysis: LogAnalysis, strips: Sequence[str], called: float, ends: float) -> list[tuple[float, float]]:
     """Return the stretches of a call in which every one of some strips draws [s on the log's clock]."""
-    edges = sorted(
-        {called, ends, *(at for span in analysis.spans for at in (span.on_at_seconds, span.off_at_seconds) if at)}
-    )
+    moments = (at for span in analysis.spans for at in (span.on_at_seconds, span.off_at_seconds) if at is not None)
+    edges = sorted({called, ends, *moments})
 
     def is_on(strip: str, at: float) -> bool:
         own = (span for span in analysis.spans if span.stage == strip)

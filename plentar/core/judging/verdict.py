@@ -29,7 +29,7 @@ FACTORS: Mapping[str, tuple[tuple[float, str], ...]] = {
     "Ω": ((1000.0, "verdict.asks-kilo-ohms"),),
     "A": ((0.1, "verdict.asks-turns"), (0.5, "verdict.asks-two-conductors")),
 }
-# Two looks at one display: an analog digit or a drifting last one.
+# How far apart the same display may be read twice: its last digit drifts.
 SAME_SHARE = 0.03
 
 

@@ -2,7 +2,6 @@
 
 from collections.abc import Sequence
 from dataclasses import replace
-from typing import TYPE_CHECKING
 
 from plentar.core.circuit.as_wired import wired_wrong
 from plentar.core.evidence.record import RecordedReading
@@ -18,9 +17,6 @@ from plentar.core.visit_results import (
     AHEAD,
     WEATHER,
 )
-
-if TYPE_CHECKING:
-    pass
 
 __all__ = ["findings", "findings_before"]
 

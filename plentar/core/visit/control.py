@@ -1,7 +1,5 @@
 """Blower, interlock and control side: four rows, starts, currents by call, landings, and when all work stops."""
 
-from typing import TYPE_CHECKING
-
 from plentar.core.circuit.places import find_point
 from plentar.core.judging.control_circuit import CallCurrent, call_currents
 from plentar.core.judging.impossible import is_line_on_control
@@ -15,9 +13,6 @@ from plentar.core.visit_results import (
     healthy_row,
     row_calls,
 )
-
-if TYPE_CHECKING:
-    pass
 
 __all__ = ["blower_rows", "currents", "line_on_control", "map_notes", "rows_seen", "starts", "starts_seen", "stop"]
 

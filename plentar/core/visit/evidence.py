@@ -2,7 +2,7 @@
 
 from collections.abc import Mapping
 from dataclasses import replace
-from typing import TYPE_CHECKING, Literal
+from typing import Literal
 
 from plentar.core.circuit.places import find_point
 from plentar.core.errors import ReadingError
@@ -19,9 +19,6 @@ from plentar.core.visit_results import (
 )
 from plentar.core.work.safety import SafeLine, ohms_refusal, safe_list
 from plentar.core.work.undo import action_words
-
-if TYPE_CHECKING:
-    pass
 
 __all__ = [
     "condition",

@@ -2,7 +2,6 @@
 
 import math
 from collections.abc import Collection
-from typing import TYPE_CHECKING
 
 from plentar.core.evidence.events import Aired, Event
 from plentar.core.judging.air import AirReading, AirVerdict, air_factor, judge_air, watts_in_airstream
@@ -16,9 +15,6 @@ from plentar.core.visit_results import (
     AirResult,
     Airstream,
 )
-
-if TYPE_CHECKING:
-    pass
 
 __all__ = [
     "air",

@@ -2,7 +2,6 @@
 
 from collections.abc import Mapping, Sequence
 from itertools import combinations
-from typing import TYPE_CHECKING
 
 from plentar.core.circuit.places import find_point
 from plentar.core.errors import PlentarError
@@ -23,9 +22,6 @@ from plentar.core.visit_results import (
     Judged,
     LegCheck,
 )
-
-if TYPE_CHECKING:
-    pass
 
 __all__ = [
     "CAPACITOR",

@@ -1,7 +1,6 @@
 """What was done and what proves it: ledgers, the list before power, what stands against closing, the feeds."""
 
 import math
-from typing import TYPE_CHECKING
 
 from plentar.core.errors import PlentarError
 from plentar.core.judging.feed_path import PathPart, path_of
@@ -17,9 +16,6 @@ from plentar.core.visit_results import (
 from plentar.core.work.interim import Interim, interim_of
 from plentar.core.work.ledger import LedgerNote, check_ledger
 from plentar.core.work.proof import BEFORE_POWER, RISE, TIMES, Proof, proof_items, prove
-
-if TYPE_CHECKING:
-    pass
 
 __all__ = [
     "blockers",
