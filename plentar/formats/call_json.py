@@ -26,7 +26,7 @@ from plentar.core.visit import Visit
 from plentar.core.work.safety import condition_refusal
 from plentar.formats.events_json import action_from_json
 from plentar.formats.packed import Floats
-from plentar.formats.unit_json import field_path
+from plentar.formats.unit_json import first_problem
 from plentar.words import render
 
 __all__ = ["CALL_FORMAT", "CallFile", "call_from_json", "call_schema", "diagnosis_to_json"]
@@ -144,10 +144,8 @@ def call_from_json(document: object) -> CallFile:
     try:
         call = CallFile.model_validate(document)
     except ValidationError as error:
-        first = error.errors()[0]
-        raise ReadingError(
-            f"{first['msg'].lower()}, got {first['input']!r:.60}", field=field_path(first["loc"])
-        ) from error
+        found = first_problem(error)
+        raise ReadingError(found.words, field=found.path) from error
     if call.school not in SCHOOLS:
         raise ReadingError(f"expected one of {', '.join(SCHOOLS)}, got {call.school!r}", field="school")
     for field in ("outdoor_degf", "indoor_degf"):

@@ -7,7 +7,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from plentar.core.errors import PlentarError, ReadingError
 from plentar.core.practice.case import Case, Hidden
 from plentar.core.practice.policies import Played
-from plentar.formats.unit_json import field_path, nameplate_from_json, nameplate_to_json
+from plentar.formats.unit_json import first_problem, nameplate_from_json, nameplate_to_json
 
 __all__ = ["CASE_FORMAT", "case_from_json", "case_schema", "case_to_json", "played_to_json"]
 
@@ -76,9 +76,8 @@ def case_from_json(document: object) -> Case:
     try:
         read = CaseFile.model_validate(document)
     except ValidationError as error:
-        first = error.errors()[0]
-        words = f"{first['msg'].lower()}, got {first['input']!r:.60}"
-        raise ReadingError(words, field=field_path(first["loc"])) from error
+        found = first_problem(error)
+        raise ReadingError(found.words, field=found.path) from error
     try:
         plate = nameplate_from_json(read.unit)
     except PlentarError as error:

@@ -5,9 +5,9 @@ from typing import Any
 
 from pydantic import TypeAdapter, ValidationError
 
-from plentar.core.errors import PlentarError, ReadingError
+from plentar.core.errors import ReadingError
 from plentar.core.evidence.events import ACTIONS, Action
-from plentar.formats.unit_json import field_path
+from plentar.formats.unit_json import first_problem
 
 __all__ = ["action_from_json", "action_schema", "action_to_json", "sent_part"]
 
@@ -55,12 +55,10 @@ def action_from_json(kind: str, document: object, *, is_kept: bool = False) -> A
     try:
         action: Action = adapter.validate_python(document)
     except ValidationError as error:
-        first = error.errors()[0]
-        cause = first.get("ctx", {}).get("error")
-        path = field_path(first["loc"])
-        if isinstance(cause, PlentarError):
-            raise ReadingError(cause.message, field=cause.field or path) from error
-        raise ReadingError(f"{first['msg'].lower()}, got {first['input']!r:.60}", field=path or "payload") from error
+        found = first_problem(error)
+        if found.cause is not None:
+            raise ReadingError(found.cause.message, field=found.cause.field or found.path) from error
+        raise ReadingError(found.words, field=found.path or "payload") from error
     return action
 
 

@@ -8,8 +8,9 @@ from typing import Any, Generic, TypeVar
 
 from pydantic import TypeAdapter, ValidationError
 
-from plentar.core.errors import NameplateError, ReadingError
+from plentar.core.errors import ReadingError
 from plentar.formats.numbers import parse_number
+from plentar.formats.unit_json import first_problem
 from plentar.words import render
 
 __all__ = ["Labels", "safe_cell"]
@@ -115,8 +116,7 @@ class Labels(Generic[L]):
         try:
             return self.adapter.validate_python(self.shaped(values))
         except ValidationError as error:
-            first = error.errors()[0]
-            cause = first.get("ctx", {}).get("error")
-            where = ".".join(str(step) for step in first["loc"]) or getattr(cause, "field", "")
-            told = render(cause.message) if isinstance(cause, NameplateError) else first["msg"].lower()
+            found = first_problem(error)
+            where = found.path or (found.cause.field if found.cause else "")
+            told = render(found.cause.message) if found.cause else found.words
             raise ReadingError(f"line {number}, {where}: {told}", field="file") from error

@@ -6,16 +6,16 @@ The core's frozen values are the schema: pydantic reads their annotations, so no
 import json
 from collections.abc import Mapping, Sequence
 from functools import lru_cache
-from typing import Any
+from typing import Any, NamedTuple
 
 from pydantic import TypeAdapter, ValidationError
 
-from plentar.core.errors import NameplateError
+from plentar.core.errors import NameplateError, PlentarError
 from plentar.core.unit.nameplate import Nameplate
 
 __all__ = [
     "UNIT_FORMAT",
-    "field_path",
+    "first_problem",
     "kept_nameplate",
     "nameplate_from_json",
     "nameplate_schema",
@@ -45,7 +45,7 @@ def nameplate_from_json(document: object) -> Nameplate:
     try:
         return _ADAPTER.validate_python(body)
     except ValidationError as error:
-        raise _as_nameplate_error(error) from error
+        raise _as_nameplate_error(first_problem(error)) from error
 
 
 def kept_nameplate(document: Mapping[str, Any]) -> Nameplate:
@@ -70,13 +70,39 @@ def nameplate_schema() -> dict[str, Any]:
     return schema
 
 
-def _as_nameplate_error(error: ValidationError) -> NameplateError:
-    first = error.errors()[0]
-    path = field_path(first["loc"])
+class FoundProblem(NamedTuple):
+    """What pydantic found wrong first: where, in its words with the value, and the core's error where it was one."""
+
+    path: str
+    words: str
+    cause: PlentarError | None
+
+
+def first_problem(error: ValidationError) -> FoundProblem:
+    """Return the first thing pydantic found wrong, and let go of what its error holds.
+
+    It keeps the errors that were raised inside where Python's collector cannot look. With their tracebacks they would
+    hold the frames of the request, and the whole call with them, for as long as the process lives.
+    """
+    problems = error.errors()
+    for problem in problems:
+        inner = problem.get("ctx", {}).get("error")
+        if isinstance(inner, BaseException):
+            inner.__traceback__ = inner.__cause__ = inner.__context__ = None
+    first = problems[0]
     cause = first.get("ctx", {}).get("error")
-    if isinstance(cause, NameplateError):
-        return NameplateError(cause.message, field=".".join(part for part in (path, cause.field) if part))
-    return NameplateError(f"{first['msg'].lower()}, got {first['input']!r:.80}", field=path)
+    return FoundProblem(
+        path=field_path(first["loc"]),
+        words=f"{first['msg'].lower()}, got {first['input']!r:.60}",
+        cause=cause if isinstance(cause, PlentarError) else None,
+    )
+
+
+def _as_nameplate_error(found: FoundProblem) -> NameplateError:
+    if isinstance(found.cause, NameplateError):
+        path = ".".join(part for part in (found.path, found.cause.field) if part)
+        return NameplateError(found.cause.message, field=path)
+    return NameplateError(found.words, field=found.path)
 
 
 def field_path(location: Sequence[int | str]) -> str:

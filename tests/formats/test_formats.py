@@ -1,6 +1,9 @@
 """Numbers as typed, unit files both ways, the condition's clock and the band rail's geometry."""
 
+import gc
 import json
+import weakref
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -8,10 +11,11 @@ import pytest
 from click.testing import CliRunner
 
 from plentar.cli import main
-from plentar.core.errors import NameplateError, ReadingError
+from plentar.core.errors import NameplateError, PlentarError, ReadingError
 from plentar.core.limits.verdicts import Band, Grade, Verdict
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.patterns import PATTERNS
+from plentar.formats.events_json import action_from_json
 from plentar.formats.numbers import parse_number
 from plentar.formats.unit_json import nameplate_from_json, nameplate_to_json
 from plentar.screen.drawings.band_rail import RAIL_WIDTH, band_rail
@@ -248,3 +252,27 @@ def test_sizing_from_a_shell(tmp_path: Path) -> None:
     refused = CliRunner().invoke(main, ["sizing", str(tmp_path / "odd.json")])
     assert refused.exit_code == 2
     assert "size: expected aluminium from 12 to 4/0, got '14'" in refused.stderr
+
+
+def test_a_refused_document_is_let_go_with_all_that_stood_around_it() -> None:
+    """The error outlives its handling, as an answer does; what its frames held goes with it."""
+
+    class Held:
+        """What a request has in hand."""
+
+    def refused(read: Callable[[], object]) -> "weakref.ref[Held]":
+        held, answers = Held(), []
+        try:
+            read()
+        except PlentarError as error:
+            answers.append(error)
+        assert answers
+        return weakref.ref(held)
+
+    plate = nameplate_to_json(PATTERNS["two-strip-sequencer"]())
+    plate["blower"] = plate["blower"] | {"rated_amps": -1}
+    reading = {"point": "amps:strip-a" + "x" * 200, "typed": "1"}
+    for read in (lambda: action_from_json("reading", reading), lambda: nameplate_from_json(plate)):
+        held = refused(read)
+        gc.collect()
+        assert held() is None

@@ -25,7 +25,7 @@ from plentar.formats.kits_csv import KITS
 from plentar.formats.packed import is_packed
 from plentar.formats.parts_csv import PARTS
 from plentar.formats.photos import is_kept_picture
-from plentar.formats.unit_json import nameplate_from_json
+from plentar.formats.unit_json import first_problem, nameplate_from_json
 from plentar.store import audit, people, privacy, shop_rows
 from plentar.store.database import allow
 from plentar.store.models import ImportBatch, Person, Shop
@@ -162,9 +162,8 @@ def _problems_of(name: str, values: Mapping[str, Any]) -> Iterator[tuple[str, st
     except PlentarError as error:
         yield f"{_COLUMN[name]}.{error.field}".rstrip("."), render(error.message)
     except ValidationError as error:
-        first = error.errors()[0]
-        where = ".".join(str(part) for part in (_COLUMN[name], *first["loc"]))
-        yield where, first["msg"].lower()
+        found = first_problem(error)
+        yield f"{_COLUMN[name]}.{found.path}".rstrip("."), found.words
     except (TypeError, ValueError, KeyError, AttributeError, OverflowError, RecursionError):
         yield _COLUMN[name], "expected what this program writes"
 
