@@ -13,6 +13,7 @@ every reading of it without any error passes that passes on the sound unit, coun
 
 import argparse
 import json
+import math
 import statistics
 import time
 import zlib
@@ -21,12 +22,14 @@ from collections.abc import Sequence
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import asdict, dataclass, replace
 from pathlib import Path
+from statistics import NormalDist
+from typing import Any
 
 import numpy as np
 
 from plentar.core.causes.accepting import before_accepting
 from plentar.core.causes.catalogue import Test, catalogue
-from plentar.core.causes.checks import STAGES, WHEEL, checks_of
+from plentar.core.causes.checks import STAGES, STARTS, WATCH, WHEEL, checks_of
 from plentar.core.causes.diagnosis import Cause, Diagnosis, diagnose
 from plentar.core.causes.fault import OFF, SERVICE, mended
 from plentar.core.causes.faults import COMPLAINTS, Fault, faults_of, tripped_by
@@ -37,7 +40,7 @@ from plentar.core.circuit.drive import Drive
 from plentar.core.circuit.network import HOT_AMPS, Circuit
 from plentar.core.circuit.probe import read_amps, read_volts
 from plentar.core.circuit.solve import Solution, Variants, settle
-from plentar.core.circuit.wiring import wire
+from plentar.core.circuit.wiring import IDLE_RATIO_VOLTS, wire
 from plentar.core.evidence.metrology import DEMO_METER
 from plentar.core.evidence.reading import Condition, Reading
 from plentar.core.evidence.runs import TimingRun
@@ -52,23 +55,36 @@ from plentar.core.limits.windows import closing
 from plentar.core.unit.electrical import COLD_RATIO, OPEN_OHMS
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.patterns import PATTERNS
-from plentar.core.unit.place import amps_at
+from plentar.core.unit.place import amps_at, place_of
 from plentar.core.visit import SURE_SHARE
 from plentar.words import render
 
 MOST_TESTS = 45
 # What services give, of nominal: 206 to 252 V of 240.
 SERVICES = (0.858, 1.05)
+# Faults of any size (the same section): contacts, joints, stabs and lugs [ohm]; wrong elements and what coils are left,
+# as shares of the rated watts.
+RESISTIVE = ("burnt", "loose", "stab-burnt")
+JOINT_OHMS, WRONG_WATTS, COILS_LEFT = (0.02, 20.0), ((0.62, 0.89), (1.12, 1.6)), (1 / 3, 1 / 2, 2 / 3)
+# Sound parts (docs/trade.md, section 10): a blower's amps of its plate's, an element's watts of its rated ones with its
+# kit's mean and width, how far kit-mates lie from it, an idle transformer's volts, a contact's ohms from new to aged.
+PSC_AMPS, ECM_AMPS = (0.40, 1.00), (0.10, 1.00)
+KIT_MEAN, KIT_WIDTH, KIT_ENDS, MATES = 0.98, 0.025, (0.90, 1.05), 0.015
+IDLE_VOLTS, AGED_OHMS = (25.5, 29.0), (0.003, 0.015)
+# A limit opens and closes at these rates [1/min], from so long after the call [min]; an erratic part fails so often of
+# its starts; a weak breaker trips after so many minutes of its load, give or take (the same section).
+SOME_AIR, NO_AIR = (1 / 6.0, 1 / 1.7, 2.5), (1 / 0.9, 1 / 8.0, 0.8)
+FAILS_OF_STARTS, TRIPS_AFTER, WATCHED_MINUTES = (0.05, 0.8), (math.log(13.4), 0.91), 15.0
 # A sound pole closes well inside its window.
 USUAL_SHARE = 0.6
 # How long a new call is waited for, of the time after which the last pole counts as never closing.
 WAITED = 1.02
 # As the call's own advice (`core/visit`): from here on a cause is accepted whatever could still be read.
 SURE = SURE_SHARE
-# No kind of fault is to be named right less often.
-LEAST_OF_A_KIND = 0.85
+# No kind of fault is to have its whole interval below this.
+LEAST_OF_A_KIND = 0.90
 # Fewer causes in a line of the calibration than this would be chance; more lines than this nobody reads.
-LEAST_OF_A_BIN, MOST_BINS = 100, 12
+LEAST_OF_A_BIN, MOST_BINS, RESAMPLED = 100, 12, 1000
 KIND_COMPLAINT = {
     "dead": "not enough heat",
     "weak": "not enough heat",
@@ -79,6 +95,47 @@ KIND_COMPLAINT = {
     "short": "control fuse blows",
     "healthy": "seasonal check",
 }
+
+
+def called_minutes(condition: Condition) -> float:
+    """Return how long anything has been called [min]."""
+    return max((seconds or 0.0 for _, seconds in condition.calls), default=0.0) / 60
+
+
+# What comes and goes is told otherwise.
+SHOWN_COMPLAINT = {
+    ("supply", "trips"): "breaker trips or hot",
+    ("blower", "now and then"): "blower cuts in and out",
+}
+
+
+class Clock:
+    """Limits that open and close, each at its own time, and starts that fail."""
+
+    def __init__(self, random: np.random.Generator, limits: Sequence[str], rates: tuple[float, float, float]) -> None:
+        self.random, (self.opens, self.closes, self.after) = random, rates
+        self.limits, self.at, self.last = list(limits), 0.0, frozenset[str]()
+        self.open: set[str] = set()
+        self.has_failed = False
+
+    def opened(self, minutes: float) -> frozenset[str]:
+        """Return which limits stand open so long after the call; a clock that runs back is a new call."""
+        if minutes < self.at or minutes == 0.0:
+            self.open, self.at = set(), 0.0
+        for limit in self.limits:
+            now, is_open = max(self.at, self.after), limit in self.open
+            while (now := now + self.random.exponential(1 / (self.closes if is_open else self.opens))) < minutes:
+                is_open = not is_open
+            (self.open.add if is_open else self.open.discard)(limit)
+        self.at = minutes
+        return frozenset(self.open)
+
+    def failed(self, calls: frozenset[str], minutes: float, share: float) -> bool:
+        """Tell whether the start that these calls made failed."""
+        if calls != self.last or minutes < self.at:
+            self.has_failed = bool(calls) and bool(self.random.random() < share)
+        self.last, self.at = calls, minutes
+        return self.has_failed
 
 
 class Truth:
@@ -97,30 +154,40 @@ class Truth:
         # A fault of the service is the service; any other truth has whatever service it has.
         is_service = any(fault.part == SERVICE for fault in faults)
         self.service = 1.0 if is_service else float(random.uniform(*SERVICES))
-        circuit = perturbed(wire(plate), random, self.service)
+        circuit = perturbed(wire(plate), plate, random, self.service)
         self.plate = plate
         changes, tripped = NO_CHANGE, NO_CHANGE
+        self.size = 0.0
         for fault in faults:
-            size = (
-                float(random.uniform(0, len(fault.variants) - 1)) if between else random.integers(len(fault.variants))
-            )
+            if between:
+                own, self.size = drawn(fault, plate, random)
+            else:
+                own = fault.variants[random.integers(len(fault.variants))]
             by_id = {other.id: other for other in faults_of(plate)}
             if fault.shows == "trips" and f"{fault.part}.off" in by_id:
                 # It has tripped: whatever else is wrong then left it load enough.
                 changes = changes | by_id[f"{fault.part}.off"].usual
             elif fault.shows == "trips":
                 # A short: its breaker goes as soon as its pole closes, and stays off.
-                changes = changes | sized(fault, float(size))
+                changes = changes | own
                 tripped = by_id[tripped_by(plate, fault)].usual
             else:
-                changes = changes | sized(fault, float(size))
+                changes = changes | own
         self.is_short = tripped is not NO_CHANGE
+        self.changes = changes
         self.variants = self.broken = Variants(circuit, [changes])
         self.off = Variants(circuit, [changes | tripped])
         self.well = Variants(circuit, [NO_CHANGE])
         self.shows = next((fault.shows for fault in faults if fault.shows != "always"), "always")
         self.settled: dict[tuple[int, Drive], Solution] = {}
         self.tripped = False
+        # What moves in time: which limits stand open, until when each stays as it is, whether this start failed.
+        self.opens = {c.id: c for c in circuit.contacts if any(c.id in f.variants[0].forced for f in faults)}
+        self.airless = any(fault.part == "blower.hub" for fault in faults)
+        self.clock = Clock(random, list(self.opens), NO_AIR if self.airless else SOME_AIR)
+        self.fails = float(np.exp(random.uniform(*np.log(FAILS_OF_STARTS))))
+        self.trips_after = float(np.exp(random.normal(*TRIPS_AFTER)))
+        self.by_open: dict[frozenset[str], Variants] = {}
         # A slow sequencer takes two to ten times as long as it should.
         self.slow_seconds = float(random.uniform(2.0, 10.0)) * longest_window(plate)
         self.model = model_of(plate)
@@ -130,8 +197,7 @@ class Truth:
     def read(self, test: Test, condition: Condition) -> Reading:
         """Take one reading with the meter's error, rounded to its display, now and then grossly wrong."""
         function, *places = test.point.split(":")
-        is_broken = self._shows_now(condition)
-        self.variants = self.broken if is_broken else self.well
+        self.variants = self._as_it_is(condition)
         if self.is_short:
             self.variants = self.off if self.tripped else self.broken
             self.tripped = self.tripped or bool(test.drive.calls & {"W", "W2"})
@@ -165,6 +231,12 @@ class Truth:
         """Look at what is no reading, now and then wrongly: the wheel, the capacitor, the stages by the stopwatch."""
         if test.point == STAGES:
             return self._timed(test.drive)
+        if test.point == WATCH:
+            drops = self._watched() != (self.random.random() < self.wrong)
+            return [Observation(kind="watched-dropped" if drops else "watched-steady")]
+        if test.point == STARTS:
+            misses = self._is_delay and bool((self.random.random(20) < self.fails).any())
+            return [Observation(kind="bad-start" if misses else "starts-good-20")]
         finds = next(check.tells for check in checks_of(self.plate) if check.test.point == test.point)
         found = next((fault for fault in self.faults if finds(fault)), None)
         is_found = (found is not None) != (self.random.random() < self.wrong)
@@ -173,11 +245,19 @@ class Truth:
             return [Observation(kind=bad if is_found else "wheel-free")]
         return [Observation(kind="capacitor-out" if is_found else "capacitor-fine")]
 
+    def _watched(self) -> bool:
+        """Tell whether anything goes off by itself within a quarter of an hour of heat."""
+        if self.shows == "trips" and not self.is_short:
+            return self.trips_after < WATCHED_MINUTES
+        if self.shows != "now and then" or not self.opens or self._is_delay:
+            return False
+        return any(self.clock.opened(minute) for minute in np.arange(0.5, WATCHED_MINUTES, 0.5))
+
     def _timed(self, drive: Drive) -> list[Observation]:
         """Watch every stage come after the call, each at its own time, for as long as any may take."""
         patience = WAITED * longest_clock(self.plate)
         calls = tuple((call, 0.0) for call in drive.calls)
-        first = self._running(self.broken if self._shows_now(Condition(calls=calls)) else self.well, drive)
+        first = self._running(self._as_it_is(Condition(calls=calls)), drive)
         # What is late has come in the end.
         later = self._running(self.well, drive) if self.shows == "late" else first
         came = {}
@@ -230,12 +310,27 @@ class Truth:
         compared = [finding.about for finding in compare(situation) if finding.verdict.grade is not Grade.PASS]
         return found | {(render(about), frozenset()) for about in compared}
 
+    def _as_it_is(self, condition: Condition) -> Variants:
+        """Return the circuit as it stands under a condition, by the clocks of what moves."""
+        if self.shows == "now and then" and self.opens and not self._is_delay:
+            stand_open = self.clock.opened(called_minutes(condition))
+            if stand_open not in self.by_open:
+                forced = dict.fromkeys(stand_open, False)
+                changes = replace(self.changes, forced=forced)
+                self.by_open[stand_open] = Variants(self.broken.circuit, [changes])
+            return self.by_open[stand_open]
+        return self.broken if self._shows_now(condition) else self.well
+
+    @property
+    def _is_delay(self) -> bool:
+        return any(fault.part.endswith(".delay") for fault in self.faults)
+
     def _shows_now(self, condition: Condition) -> bool:
         if self.shows == "now and then":
-            return bool(self.random.random() < 0.5)
+            return self.clock.failed(condition.on, called_minutes(condition), self.fails)
         if self.shows == "trips" and not self.is_short:
             # Once it has tripped it stays so.
-            self.tripped = self.tripped or bool(condition.calls and self.random.random() < 0.3)
+            self.tripped = self.tripped or bool(condition.calls and called_minutes(condition) > self.trips_after)
             return self.tripped
         if self.shows == "late":
             seconds = max((seconds or 0.0 for _, seconds in condition.calls), default=0.0)
@@ -257,11 +352,28 @@ class Truth:
         return (COLD_RATIO if part.endswith(".element") else 1.0) / conductance if conductance > 0 else OPEN_OHMS
 
 
+def drawn(fault: Fault, plate: Nameplate, random: np.random.Generator) -> tuple[Changes, float]:
+    """Return what a fault changes at a size drawn from outside the catalogue, and that size; 0 where it has none.
+
+    Joints and contacts are of any ohms, log-uniform; elements of any of the wrong watts, of their coils whole ones are
+    left; all else lies anywhere between the catalogue's sizes.
+    """
+    kind, first = fault.id.rpartition(".")[2], fault.variants[0]
+    if kind in RESISTIVE:
+        ohms = float(np.exp(random.uniform(*np.log(JOINT_OHMS))))
+        at, apart = dict.fromkeys(first.contact_ohms, ohms), dict.fromkeys(first.split, ohms)
+        return replace(first, contact_ohms=at, split=apart), ohms
+    if kind in ("wrong-size", "coil-open"):
+        share = float(random.uniform(*WRONG_WATTS[int(random.integers(2))]))
+        if kind == "coil-open":
+            share = float(random.choice(COILS_LEFT))
+        ohms = plate.circuit(place_of(fault.part).owner).element_ohms / share
+        return Changes(ohms={fault.part: (ohms, ohms)}), share
+    return sized(fault, float(random.uniform(0, len(fault.variants) - 1))), 0.0
+
+
 def sized(fault: Fault, size: float) -> Changes:
     """Return what a fault changes at a size: 0 its first variant, 1 its second, 0.5 half way between."""
-    if fault.id.endswith("wrong-size") and 1 < size < 2:
-        # Between a little larger and a little smaller lies the right one.
-        size = round(size)
     first = int(size)
     share, a = size - first, fault.variants[first]
     if share == 0.0:
@@ -285,26 +397,35 @@ def sized(fault: Fault, size: float) -> Changes:
     )
 
 
-def perturbed(circuit: Circuit, random: np.random.Generator, factor: float) -> Circuit:
-    """Return the circuit under so much of its supply, with conductors, motors, elements and coils of any spread."""
+def perturbed(circuit: Circuit, plate: Nameplate, random: np.random.Generator, factor: float) -> Circuit:
+    """Return the circuit under so much of its supply, its sound parts as docs/trade.md, section 10, has them.
+
+    Conductors are of any length by a third; coils and heaters within 8 %.
+    """
+    least, most = PSC_AMPS if plate.blower.kind == "psc" else ECM_AMPS
+    usual = plate.blower.running_amps / plate.blower.rated_amps
+    motor = usual / random.uniform(least, most)
+    kit = np.clip(random.normal(KIT_MEAN, KIT_WIDTH), *KIT_ENDS)
+    idle = random.uniform(*IDLE_VOLTS) / IDLE_RATIO_VOLTS
     branches = []
     for branch in circuit.branches:
-        spread = 0.0
+        share = 1.0
         if ".conductor" in branch.id:
-            spread = 0.3
+            share = 1 + random.uniform(-0.3, 0.3)
         elif branch.id.startswith("blower.motor"):
-            spread = 0.2
+            share = motor
         elif branch.id.endswith(".element"):
-            # Heater power −10 to +5 %.
-            share = 1 / random.uniform(0.92, 1.04)
-            branches.append(replace(branch, ohms=branch.ohms * share, dc_ohms=branch.dc_ohms * share))
-            continue
+            share = 1 / np.clip(kit + random.uniform(-MATES, MATES), *KIT_ENDS)
         elif branch.id.endswith(".coil"):
-            spread = 0.08
-        share = 1 + random.uniform(-spread, spread)
+            share = 1 + random.uniform(-0.08, 0.08)
         branches.append(replace(branch, ohms=branch.ohms * share, dc_ohms=branch.dc_ohms * share))
+    aged = [
+        replace(contact, ohms=float(random.uniform(*AGED_OHMS))) if ".pole-" in contact.id else contact
+        for contact in circuit.contacts
+    ]
     sources = [replace(source, volts=source.volts * factor) for source in circuit.sources]
-    return replace(circuit, branches=branches, sources=sources)
+    ports = [replace(port, ratio=port.ratio * idle) for port in circuit.two_ports]
+    return replace(circuit, branches=branches, contacts=aged, sources=sources, two_ports=ports)
 
 
 def condition_for(plate: Nameplate, test: Test, now: Condition) -> Condition:
@@ -431,6 +552,8 @@ class Run:
     hidden: bool
     tests: int
     minutes: float
+    # Ohms of a joint or contact, watts over rated of an element; 0 where a fault has no size of that kind.
+    size: float
     # Every cause that was named, with its share, and whether it was the right one.
     said: tuple[tuple[str, float, bool], ...]
 
@@ -448,7 +571,8 @@ def run(job: tuple[str, tuple[str, ...], int, argparse.Namespace]) -> Run:
     case = tuple(by_id[id] for id in ids)
     random = np.random.default_rng([seed, zlib.crc32("+".join(ids).encode())])
     truth = Truth(plate, case, random, options.wrong, between=options.between)
-    complaint = KIND_COMPLAINT[case[0].kind]
+    # Whoever calls says whether it comes and goes.
+    complaint = SHOWN_COMPLAINT.get((case[0].kind, case[0].shows), KIND_COMPLAINT[case[0].kind])
     assert complaint in COMPLAINTS
     asked = {"fixed": options.fixed, "minutes": options.minutes}
     diagnosis, tests, minutes = follow(plate, truth, complaint, **asked)
@@ -472,6 +596,7 @@ def run(job: tuple[str, tuple[str, ...], int, argparse.Namespace]) -> Run:
         hidden=hides,
         tests=tests,
         minutes=minutes,
+        size=truth.size if len(case) == 1 else 0.0,
         said=tuple(
             (cause.faults[0], cause.probability, was) for cause, was in zip(diagnosis.causes, rights, strict=True)
         ),
@@ -534,13 +659,19 @@ def figures(runs: Sequence[Run]) -> None:
         f"{100 * len(hidden) / len(runs):.1f} % show nowhere and count as sound; "
         f"{sum(not done.right for done in hidden)} of them falsely alarmed"
     )
+    least, most = interval([done.right for done in runs])
+    print(f"right repair, 95 % interval: {100 * least:.1f} to {100 * most:.1f} %")
     by_kind: dict[str, list[bool]] = {}
     for done in runs:
         by_kind.setdefault(done.kind, []).append(done.right)
+        if done.kind in RESISTIVE:
+            decade = next(f"{top / 10:g} to {top:g} ohm" for top in (0.2, 2.0, 20.0) if done.size <= top)
+            by_kind.setdefault(f"resistance of {decade}", []).append(done.right)
     for kind, rights in sorted(by_kind.items(), key=lambda entry: statistics.mean(entry[1])):
-        if statistics.mean(rights) < LEAST_OF_A_KIND:
-            share = 100 * statistics.mean(rights)
-            print(f"  below {100 * LEAST_OF_A_KIND:.0f} %: {kind} {share:.0f} % of {len(rights)}")
+        least, most = interval(rights)
+        if least < LEAST_OF_A_KIND or kind.startswith("resistance"):
+            told = f"{sum(rights)} of {len(rights)}, {100 * least:.0f} to {100 * most:.0f} %"
+            print(f"  {'BELOW ' if most < LEAST_OF_A_KIND else ''}{kind}: {told}")
     if any(len(done.faults) == 2 for done in runs):
         print(f"one of the two named: {100 * statistics.mean(done.names_one for done in runs):.1f} %")
         print(f"both, the second once the first is repaired: {100 * statistics.mean(done.both for done in runs):.1f} %")
@@ -561,16 +692,32 @@ def figures(runs: Sequence[Run]) -> None:
         print(f"  missed {count} × {label}")
 
 
+def interval(rights: Sequence[bool]) -> tuple[float, float]:
+    """Return between what shares the true one lies at 95 %, by Wilson's score."""
+    count, share, z = len(rights), statistics.mean(rights), NormalDist().inv_cdf(0.975)
+    middle, width = (
+        share + z * z / (2 * count),
+        z * math.sqrt(share * (1 - share) / count + z * z / (4 * count * count)),
+    )
+    whole = 1 + z * z / count
+    return (middle - width) / whole, (middle + width) / whole
+
+
 def calibration(said: Sequence[tuple[float, bool]]) -> None:
     """Print how often causes of so much share were right, a hundred or more a line, and the two's mean distance."""
-    ranked = sorted(said)
-    bins = np.array_split(np.array(ranked, dtype=np.float64), min(MOST_BINS, max(1, len(ranked) // LEAST_OF_A_BIN)))
-    error = 0.0
+    shares = np.array([share for share, _ in sorted(said)])
+    rights = np.array([was for _, was in sorted(said)], dtype=np.float64)
+    bins = np.array_split(np.arange(len(shares)), min(MOST_BINS, max(1, len(shares) // LEAST_OF_A_BIN)))
+
+    def error(came: "np.ndarray[Any, Any]") -> float:
+        return float(sum(len(own) * abs(shares[own].mean() - came[own].mean()) for own in bins) / len(shares))
+
     for own in bins:
-        share, came = own.mean(axis=0)
-        error += len(own) / len(ranked) * abs(share - came)
-        print(f"  said {100 * share:5.1f} %  right {100 * came:5.1f} %  of {len(own)}")
-    print(f"  expected calibration error {error:.3f}")
+        print(f"  said {100 * shares[own].mean():5.1f} %  right {100 * rights[own].mean():5.1f} %  of {len(own)}")
+    draw = np.random.default_rng(1)
+    by_chance = [error((draw.random(len(shares)) < shares).astype(np.float64)) for _ in range(RESAMPLED)]
+    limit = float(np.percentile(by_chance, 95))
+    print(f"  expected calibration error {error(rights):.3f}, by chance alone up to {limit:.3f}")
 
 
 def report(name: str, runs: list[tuple[bool, int]]) -> None:

@@ -140,7 +140,11 @@ def test_what_is_rounded_no_meter_tells(feet: float) -> None:
 def test_pairs_of_one_calls_readings_solve_only_themselves() -> None:
     """Single faults as the circuit's own table has them, pairs by themselves: what solving all at once gives."""
     plate = PATTERNS["two-strip-sequencer"]()
-    pairs = (("strip-a.element.open", "strip-b.limit.open"), ("fuse.open", "seq-a.coil.shorted"))
+    pairs = (
+        (("strip-a.element.open", 0), ("strip-b.limit.open", 0)),
+        (("fuse.open", 0), ("seq-a.coil.shorted", 2)),
+        (("strip-a.element.wrong-size", 3), ("strip-b.link.open", 0)),
+    )
     whole, shared = UnitModel(circuit_of(plate), pairs), model_with_pairs(plate, pairs)
     assert [h.id for h in shared.hypotheses] == [h.id for h in whole.hypotheses]
     count = sum(len(h.faults) == 2 for h in shared.hypotheses)

@@ -235,7 +235,9 @@ def test_a_log_in_which_both_strips_draw_clears_the_poles_and_names_the_limits()
     )  # fmt: skip
     shares = {fault: cause.probability for cause in visit.suspects for fault in cause.faults}
     limits = [shares["strip-a.limit.cycling"], shares["strip-b.limit.cycling"]]
-    assert limits == [max(shares.values())] * 2
+    # Little air makes a limit cycle too, and whose limit it was the log cannot say.
+    assert min(limits) > 0.25
+    assert set(sorted(shares, key=shares.__getitem__)[-3:]) >= {"strip-a.limit.cycling", "strip-b.limit.cycling"}
     assert not [fault for fault in shares if fault.endswith("pole-1.open") or fault.endswith("pole-2.open")]
 
 

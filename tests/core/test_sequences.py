@@ -251,8 +251,11 @@ def test_a_few_turns_that_starve_the_coil_but_not_the_fuse(ohms: float) -> None:
 def test_only_what_may_have_come_or_gone_is_read_again() -> None:
     """Zero amps and nothing along the rung: a limit between two looks may do that, so amps are offered once more."""
     rung = [("amps:strip-a", 0.0), ("volts:feed-1.l1:strip-a.element.1", 0.0)]
-    taken = [read(LINE, 240.0, under()), *(at(point, value, 300) for point, value in rung)]
-    found = diagnose(UNIT, [*taken, at("volts:feed-1.l2:strip-a.element.2", 0.0, 310)])
+    taken = [
+        read(LINE, 240.0, under()),
+        *(at(point, value, seconds) for (point, value), seconds in zip(rung, (300, 480), strict=True)),
+    ]
+    found = diagnose(UNIT, [*taken, at("volts:feed-1.l2:strip-a.element.2", 0.0, 490)])
     once = [(r.point, r.condition.on) for r in taken]
     comes_and_goes = share(found, "strip-a.limit.cycling", "strip-b.limit.cycling", "air.little")
     assert comes_and_goes > 0.01

@@ -145,15 +145,15 @@ def test_the_plain_solver_is_the_batched_one(name: str) -> None:
     element = f"{plate.circuits[0].id}.element.1"
     for turn, drive in enumerate(drives):
         own = changes[turn::7]
-        batched = settle(Variants(circuit, own), replace(drive, limits_open=False))
+        closed = batched = settle(Variants(circuit, own), replace(drive, limits_open=False))
         if drive.limits_open:
-            batched = settle(Variants(circuit, own), drive, start=batched)
+            batched = settle(Variants(circuit, own), drive, start=closed)
         shown = {pair: read_volts(batched, *pair) for pair in (("board.w", "board.c"), (element, "ground"))}
         for row, change in enumerate(own):
             plain = solve_one(circuit, drive, change)
             if plain.chatters:
                 # It drops out under its own load and comes back: where it is left is no state to compare.
-                assert batched.chatters[row], (drive, change)
+                assert batched.chatters[row] or closed.chatters[row], (drive, change)
                 continue
             states = dict(zip((contact.id for contact in circuit.contacts), batched.states[row], strict=True))
             assert plain.closed == states, (drive, change)

@@ -169,7 +169,7 @@ def _supply_tests(plate: Nameplate, offered: _Offered) -> None:
             pole = volts_at(f"panel.{leg}", f"{breaker}.{leg}")
             offered.add_called("breaker-pole", pole, idle, heat, feed=name, leg=leg.upper())
             blade = volts_at(f"{unit}.disconnect.{leg}", f"{unit}.wire.{leg}")
-            offered.add("disconnect-blade", blade, idle, feed=name, leg=leg.upper())
+            offered.add("disconnect-blade", blade, idle, heat, feed=name, leg=leg.upper())
             lug = volts_at(f"{unit}.wire.{leg}", f"{unit}.{leg}")
             offered.add("lug", lug, heat, feed=name, leg=leg.upper())
         for drive in (idle, heat):
@@ -178,7 +178,10 @@ def _supply_tests(plate: Nameplate, offered: _Offered) -> None:
             offered.add("behind-breaker", line_volts(breaker), drive, feed=name)
         for leg in ("l1", "l2"):
             point = volts_at(f"{unit}.{leg}", GROUND)
-            offered.tests.append(_of_feed(plate, feed.id, "leg-to-ground", point, idle, leg=leg.upper()))
+            for drive, called in ((idle, "nothing"), (heat, "heat")):
+                # Under load the leg that sags alone says where to look.
+                figures: dict[str, Figure] = {"leg": leg.upper(), "called": message(f"called.{called}")}
+                offered.tests.append(_of_feed(plate, feed.id, "leg-to-ground", point, drive, **figures))
         offered.add("line-ohms", ohms_at(f"{unit}.l1", f"{unit}.l2"), idle, feed=name)
         offered.add_called("feed-total", amps_at(feed.id), heat, idle, fan, feed=name)
     for branch in plate.branches:
@@ -325,10 +328,14 @@ def scaled(
     if supply is not None:
         for at in _by_source(model.plate, tuple(tests)):
             predicted[list(at)] *= supply.at(tests[at[0]].point)[rows]
+        if supply.blower is not None:
+            motor = [i for i, test in enumerate(tests) if test.point in (amps_at("blower"), amps_at("interlock"))]
+            predicted[motor] *= supply.blower[rows]
     points = [test.point for test in tests]
     knows = supply is not None and supply.transformer is not None
     whole_shown = Prediction(predicted, source_ohms)
-    spread = spread_of(model.plate, points, whole_shown, knows_supply=True, knows_transformer=knows)
+    known = {"knows_transformer": knows, "knows_blower": supply is not None and supply.blower is not None}
+    spread = spread_of(model.plate, points, whole_shown, knows_supply=True, **known)
     isolated = np.array([test.is_isolated for test in tests])[:, None]
     in_logs = spread / (predicted + 0.3) + 0.02
     logs = np.where(isolated, np.log(predicted + 0.3), predicted)
@@ -346,17 +353,18 @@ def _by_source(plate: Nameplate, tests: tuple[Test, ...]) -> tuple[tuple[int, ..
 
 
 @lru_cache(maxsize=64)
-def _shares_at(plate: Nameplate, points: tuple[str, ...], supply: bool, transformer: bool) -> Floats:
+def _shares_at(plate: Nameplate, points: tuple[str, ...], supply: bool, transformer: bool, blower: bool) -> Floats:
     """Return each point's share and floor, looked up once for the places of a catalogue."""
-    known = {"knows_supply": supply, "knows_transformer": transformer}
+    known = {"knows_supply": supply, "knows_transformer": transformer, "knows_blower": blower}
     return np.array([shares_of(point, plate=plate, **known) for point in points])
 
 
 def spread_at(
     plate: Nameplate, point: str, predicted: Floats, *, knows_supply: bool, knows_transformer: bool
 ) -> Floats:
-    """Return what `spread_of` does for one point, whose ghosts are weighed by themselves."""
-    share, floor = shares_of(point, plate=plate, knows_supply=knows_supply, knows_transformer=knows_transformer)
+    """Return what `spread_of` does for one point, whose ghosts and blower are weighed by themselves."""
+    known = {"knows_supply": knows_supply, "knows_transformer": knows_transformer, "knows_blower": True}
+    share, floor = shares_of(point, plate=plate, **known)
     found: Floats = np.hypot(share * np.minimum(predicted, 1e8), floor)
     return found
 
@@ -368,6 +376,7 @@ def spread_of(
     *,
     knows_supply: bool,
     knows_transformer: bool = False,
+    knows_blower: bool = False,
 ) -> Floats:
     """Return how far good readings may lie from their predictions apart from the meter, as standard deviations.
 
@@ -380,7 +389,7 @@ def spread_of(
         docs/trade.md, section 3, tolerances; what a ghost may be, `circuit/spread`.
     """
     predicted = np.minimum(prediction.predicted, 1e8)
-    shares = _shares_at(plate, tuple(points), knows_supply, knows_transformer)
+    shares = _shares_at(plate, tuple(points), knows_supply, knows_transformer, knows_blower)
     spread = np.hypot(shares[:, :1] * predicted, shares[:, 1:])
     ghost = prediction.source_ohms > GHOST_OHMS
     found: Floats = np.where(ghost, 0.5 * predicted + 4.0, spread)

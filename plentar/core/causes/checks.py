@@ -20,9 +20,9 @@ from plentar.core.message import message
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import CAPACITOR, point_at
 
-__all__ = ["CHECK_SPREAD", "STAGES", "WHEEL", "Check", "checks_of", "finds"]
+__all__ = ["CHECK_SPREAD", "STAGES", "STARTS", "WATCH", "WHEEL", "Check", "checks_of", "finds"]
 
-STAGES, WHEEL = point_at("check", "stages"), point_at("check", "wheel")
+STAGES, WHEEL, WATCH, STARTS = (point_at("check", name) for name in ("stages", "wheel", "watch", "starts"))
 MICROFARADS = point_at("microfarads", CAPACITOR)
 # A sign this much likelier under a fault is what the look is for.
 LEAST_FACTOR = 8.0
@@ -31,6 +31,8 @@ CHECK_SPREAD = 0.15
 # Discharging the capacitor and its leads off; a hand at the wheel; five minutes of cooling ahead of a timed run, some
 # of which passes while one puts the covers back. Chosen beside LOOKS.
 CAPACITOR_MINUTES, WHEEL_MINUTES, COOLING_MINUTES = 4.0, 1.5, 3.0
+# Panels on and a quarter of an hour beside it; twenty starts half a minute apart (docs/trade.md, section 10).
+WATCH_MINUTES, STARTS_MINUTES = 16.0, 10.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -62,6 +64,14 @@ def checks_of(plate: Nameplate) -> tuple[Check, ...]:
         minutes = COOLING_MINUTES + latest / 60
         stages = Test(STAGES, heat, "check", minutes, message("test.stages"), step="timing")
         found.append(Check(stages, lambda fault: fault.shows == "late"))
+    heat = Drive(calls=frozenset(call for call in ("W", "W2") if call in plate.calls))
+    watch = Test(WATCH, heat, "check", WATCH_MINUTES, message("test.watch"), step="blower")
+    found.append(Check(watch, lambda fault: fault.signs.get("watched-dropped", 1.0) >= LEAST_FACTOR))
+    relay = plate.blower.relay
+    if relay is not None and (relay.on_delay_seconds or relay.off_delay_seconds) and "G" in plate.calls:
+        fan = Drive(calls=frozenset({"G"}))
+        starts = Test(STARTS, fan, "check", STARTS_MINUTES, message("test.starts"), step="blower")
+        found.append(Check(starts, _spoken_for("bad-start")))
     return tuple(found)
 
 

@@ -30,6 +30,8 @@ __all__ = ["Cause", "Diagnosis", "diagnose"]
 TAPPED_LATE_SHARE = 0.12
 # The same where somebody said so.
 WAS_ON_SHARE = 0.99
+# The same number so soon after is the same hand at the same place with the same dial: no second witness [s].
+SAME_LOOK_SECONDS = 60.0
 # Between two looks at one place the supply may move by a few percent; a fifth is something else.
 DIFFERS_SHARE = 0.2
 
@@ -91,11 +93,14 @@ def diagnose(
     """
     standing = _standing(readings)
     evidence = _weigh(model_of(plate), standing, complaints, observations, limits, past)
+    taken = [(reading.point, reading.condition.state) for reading in readings]
+    evidence.taken = taken
     if evidence.doubtful():
         # No single fault and none of the likeliest pairs explains it all: look for two faults that do.
         pairs = evidence.promising_pairs()
         if pairs:
             second = _weigh(model_with_pairs(plate, pairs), standing, complaints, observations, limits, past)
+            second.taken = taken
             # A second fault is taken only where it explains what one could not.
             if len(second.doubtful()) < len(evidence.doubtful()):
                 evidence = second
@@ -180,7 +185,10 @@ def _standing(readings: Sequence[Reading]) -> list[Reading]:
     taken: dict[tuple[object, ...], list[int]] = {}
     for place, reading in enumerate(readings):
         if _tells(reading):
-            taken.setdefault((reading.point, reading.condition.state), []).append(place)
+            own = taken.setdefault((reading.point, reading.condition.state), [])
+            if own and own[-1] == place - 1 and _is_same_look(readings[own[-1]], reading):
+                own.pop()
+            own.append(place)
     kept: list[int] = []
     for places in taken.values():
         last = places[-2:]
@@ -189,6 +197,14 @@ def _standing(readings: Sequence[Reading]) -> list[Reading]:
         ]
         kept += [*otherwise[-2:], *last]
     return [readings[place] for place in sorted(kept)]
+
+
+def _is_same_look(one: Reading, next_one: Reading) -> bool:
+    """Tell whether the same number was kept again within a minute, nothing changed between: one look, kept twice."""
+    clocks = [(one.condition.seconds_since_change, next_one.condition.seconds_since_change)]
+    clocks += [(one.condition.call_seconds(call), next_one.condition.call_seconds(call)) for call in one.condition.on]
+    passed = [late - early for early, late in clocks if early is not None and late is not None]
+    return one.value == next_one.value and bool(passed) and all(0 <= seconds <= SAME_LOOK_SECONDS for seconds in passed)
 
 
 def _differs(one: Reading, other: Reading) -> bool:

@@ -44,6 +44,11 @@ STRIP_MODES = modes_by_id(
         )
         for end in ("1", "2")
     ),
+    # One of several coils side by side burnt through: the others heat on.
+    mode(
+        "element.coil-open", "weak", 1.5, "element", OPENED,
+        repair="replace-element", proof="draws-amps",
+    ),
     # Turns that touch each other: more current, and a breaker that may have told.
     mode(
         "element.part-shorted", "weak", 0.6, "element", {"breaker-off": 4.0},
@@ -93,7 +98,7 @@ STRIP_MODES = modes_by_id(
     # A tired disc warms late: cold mornings and low control volts bring it out.
     mode("device.slow", "weak", 1.5, "device", shows="late", repair="replace-device", proof="inside-its-window"),
     # A pole by itself sticks a while where the others move: a worn cam, not the heater.
-    mode("pole.slow", "weak", 1.0, "device", shows="late", repair="replace-device", proof="inside-its-window"),
+    mode("pole.slow", "weak", 0.5, "device", shows="late", repair="replace-device", proof="inside-its-window"),
     mode("coil-lead.off", "control", 0.6, "ends", LOST_END, repair="new-end-pull-tested", proof="strips-on-it-draw"),
     # The small pole in a sequencer that passes the call on carries no load worth naming: it fails less than the others.
     mode("auxiliary.open", "dead", 3.0, "device", OPENED, repair="replace-device", proof="volts-at-next-heater"),
@@ -118,7 +123,7 @@ MODES: Mapping[str, Mode] = {**STRIP_MODES, **UNIT_MODES}
 # One half-wave instead of two, of what the whole bridge gives: unsmoothed its mean, 0.40 of the AC input; smoothed the
 # capacitor empties in the gap, 0.45.
 HALF_OPEN_SHARES = {"unsmoothed": 0.40 / 0.86, "smoothed": 0.45 / 1.25}
-# How much likelier each kind of fault becomes with a complaint; kinds not named stay as they are.
+# How much likelier each kind of fault becomes with a complaint, and what always shows; the others stay as they are.
 COMPLAINTS: dict[str, dict[str, float]] = {
     "no heat": {"dead": 2.0, "control": 3.0, "supply": 3.0, "healthy": 0.3},
     "not enough heat": {"dead": 3.0, "weak": 3.0, "supply": 1.0, "healthy": 0.7},
@@ -127,7 +132,8 @@ COMPLAINTS: dict[str, dict[str, float]] = {
     "cooling fights heat": {"stuck": 10.0, "healthy": 0.3},
     "blower dead": {"blower": 8.0, "supply": 2.0, "control": 2.0, "healthy": 0.2},
     "blower never stops": {"blower": 4.0, "stuck": 6.0, "healthy": 0.3},
-    "blower cuts in and out": {"blower": 5.0, "weak": 2.0, "healthy": 0.5},
+    # What is there whenever one looks is no answer to this.
+    "blower cuts in and out": {"blower": 5.0, "weak": 2.0, "always": 0.05, "healthy": 0.5},
     "thermostat blank or restarting": {"control": 8.0, "supply": 2.0, "short": 5.0, "healthy": 0.2},
     "control fuse blows": {"short": 20.0, "control": 2.0, "healthy": 0.1},
     "breaker trips or hot": {"supply": 4.0, "short": 3.0, "weak": 3.0, "healthy": 0.5},
@@ -211,10 +217,12 @@ def _rung(circuit: Circuit, strip: HeatingCircuit) -> Iterator[Fault]:
         yield fault_of(burnt, element, *touches, strip=name, end=number)
     # A fifth or two fifths of the turns bridged; beyond that its breaker trips and it is found as open.
     yield fault_of(STRIP_MODES["element.part-shorted"], element, *_scaled(element, ohms, 0.6, 0.78), strip=name)
+    # Of two coils one is left, of three two or one.
+    yield fault_of(STRIP_MODES["element.coil-open"], element, *_scaled(element, ohms, 1.5, 2.0, 3.0), strip=name)
     yield fault_of(STRIP_MODES["element.dead-short"], element, *_scaled(element, ohms, DEAD_SHORT_SHARE), strip=name)
-    # The usual row of sizes, larger and smaller: 5 kW where 4.25 or 6 and more belong, and the reverse.
+    # The usual row of sizes, larger and smaller, to its ends: 1.6 to 1.12 and 0.89 to 0.62 of the rated watts.
     yield fault_of(
-        STRIP_MODES["element.wrong-size"], element, *_scaled(element, ohms, 0.65, 0.85, 1.18, 1.6), strip=name
+        STRIP_MODES["element.wrong-size"], element, *_scaled(element, ohms, 0.62, 0.89, 1.12, 1.62), strip=name
     )
     if "link" in strip.order:
         yield fault_of(STRIP_MODES["link.open"], link, Changes(forced={link: False}), strip=name)
@@ -228,8 +236,8 @@ def _rung(circuit: Circuit, strip: HeatingCircuit) -> Iterator[Fault]:
             end, other = _end_words(strip, lead.a), _end_words(strip, lead.b)
             off = Changes(split={lead.id: OFF})
             yield fault_of(STRIP_MODES["lead.off"], lead.id, off, strip=name, end=end, other_end=other)
-            # 3 V at 20 A is warm, half an ohm glows (200 W at a spade), two ohms are about to let go, six hardly hold.
-            loose = (Changes(split={lead.id: ohms}) for ohms in (0.15, 0.5, 2.0, 6.0))
+            # 1 V at 20 A is warm, half an ohm glows (200 W at a spade), two ohms are about to let go, twenty arc.
+            loose = (Changes(split={lead.id: ohms}) for ohms in (0.05, 0.2, 0.7, 3.0, 20.0))
             yield fault_of(STRIP_MODES["lead.loose"], lead.id, *loose, strip=name, end=end, other_end=other)
 
 
@@ -262,8 +270,8 @@ def _poles(plate: Nameplate) -> Iterator[Fault]:
         pole, words = f"{device}.pole-{number}", part_words(device)
         yield fault_of(STRIP_MODES["pole.open"], pole, Changes(forced={pole: False}), device=words, number=number)
         yield fault_of(STRIP_MODES["pole.welded"], pole, Changes(forced={pole: True}), device=words, number=number)
-        # Just beyond what a good one drops, plainly worn, plainly hot, and about to open.
-        burnt = (Changes(contact_ohms={pole: ohms}) for ohms in (0.03, 0.15, 0.7, 3.0))
+        # Just beyond what a good one drops, plainly worn, plainly hot, about to open, and arcing.
+        burnt = (Changes(contact_ohms={pole: ohms}) for ohms in (0.03, 0.15, 0.7, 3.0, 20.0))
         yield fault_of(STRIP_MODES["pole.burnt"], pole, *burnt, device=words, number=number)
 
 

@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from plentar.core.cache import ByteBoundedCache, bytes_of
-from plentar.core.causes.fault import FUSE, SERVICE, takes_fuse_along, together
+from plentar.core.causes.fault import FUSE, SERVICE, takes_fuse_along
 from plentar.core.causes.faults import COMPLAINTS, Fault, faults_of, tripped_ahead, tripped_by
 from plentar.core.causes.rounding import values_of
 from plentar.core.causes.same_circuit import by_position, circuit_of
@@ -36,6 +36,7 @@ __all__ = [
     "Hypothesis",
     "Passing",
     "Prediction",
+    "SizedPair",
     "UnitModel",
     "model_of",
     "model_with_pairs",
@@ -53,12 +54,21 @@ PAIR_SHARE = 0.12
 BLOWN_SHARE = 0.5
 
 
+# Two faults at once, each by its id and the number of its size.
+SizedPair = tuple[tuple[str, int], tuple[str, int]]
+
+
 @dataclass(frozen=True, slots=True)
 class Hypothesis:
-    """One row of the table: a fault at one magnitude, or two faults at once."""
+    """One row of the table: a fault at one size, or two faults at once, each at one of its sizes."""
 
     faults: tuple[Fault, ...]
-    variant: int
+    sizes: tuple[int, ...]
+
+    @property
+    def variant(self) -> int:
+        """The size of the first."""
+        return self.sizes[0]
 
     @property
     def id(self) -> str:
@@ -107,7 +117,7 @@ class UnitModel:
     def __init__(
         self,
         plate: Nameplate,
-        pairs: tuple[tuple[str, str], ...] | None = None,
+        pairs: tuple[SizedPair, ...] | None = None,
         singles: "UnitModel | None" = None,
     ) -> None:
         self.plate = plate
@@ -134,8 +144,8 @@ class UnitModel:
         names: dict[str, int] = {}
         self.cause_of = np.array([names.setdefault(h.id, len(names)) for h in self.hypotheses])
         self.causes = tuple(names)
-        usual = self._usual_rows()
-        self.passing = self._passing(usual)
+        at = self._rows_of_singles()
+        self.passing = self._passing(at)
         self.passing_rows = np.array([entry.row for entry in self.passing])
         self.passes = np.zeros(len(self.hypotheses), dtype=np.bool_)
         self.passes[self.passing_rows] = True
@@ -152,7 +162,7 @@ class UnitModel:
         # Which hypotheses have something wrong besides the service.
         self.is_fault = np.array([any(f.part not in ("", SERVICE) for f in h.faults) for h in self.hypotheses])
         self.smaller, self.larger = self._neighbours()
-        self.pair_rows = np.array(self._rows_of_pairs(usual), dtype=np.int64).reshape(-1, 3).T
+        self.pair_rows = np.array(self._rows_of_pairs(at), dtype=np.int64).reshape(-1, 3).T
 
     @property
     def variants(self) -> Variants:
@@ -199,40 +209,34 @@ class UnitModel:
         found._is_own, found._mark = False, object()
         return found
 
-    def _usual_rows(self) -> dict[str, int]:
-        """Return the row of each single fault at its usual size."""
-        return {
-            h.faults[0].id: row
-            for row, h in enumerate(self.hypotheses)
-            if len(h.faults) == 1 and h.variant == h.faults[0].usual_variant
-        }
+    def _rows_of_singles(self) -> dict[tuple[str, int], int]:
+        """Return the row of each single fault at each of its sizes."""
+        return {(h.faults[0].id, h.variant): row for row, h in enumerate(self.hypotheses) if len(h.faults) == 1}
 
-    def _rows_of_pairs(self, usual: Mapping[str, int]) -> list[tuple[int, int, int]]:
-        """Return each pair's row with the rows of its two faults alone, a short that blew the fuse at its own size."""
-        at = {(h.faults[0].id, h.variant): row for row, h in enumerate(self.hypotheses) if len(h.faults) == 1}
+    def _rows_of_pairs(self, at: Mapping[tuple[str, int], int]) -> list[tuple[int, int, int]]:
+        """Return each pair's row with the rows of its two faults alone, each at its size."""
         found = []
         for row, pair in enumerate(self.hypotheses):
             if len(pair.faults) == 2:
-                first, second = (
-                    at[fault.id, pair.variant] if pair.takes_fuse and fault.kind == "short" else usual[fault.id]
-                    for fault in pair.faults
-                )
+                first, second = (at[fault.id, size] for fault, size in zip(pair.faults, pair.sizes, strict=True))
                 found.append((row, first, second))
         return found
 
-    def _passing(self, usual: Mapping[str, int]) -> tuple[Passing, ...]:
+    def _passing(self, singles: Mapping[tuple[str, int], int]) -> tuple[Passing, ...]:
         """Return the rows of faults that come, go or come late, of two such at once by the first."""
+        usual = {fault.id: singles[fault.id, fault.usual_variant] for fault in self.faults}
         found = []
         for row, hypothesis in enumerate(self.hypotheses):
             fault = next((fault for fault in hypothesis.faults if fault.shows != "always"), None)
             if fault is None:
                 continue
-            others = [other for other in hypothesis.faults if other is not fault]
+            sized = zip(hypothesis.faults, hypothesis.sizes, strict=True)
+            others = [singles[other.id, size] for other, size in sized if other is not fault]
             # A breaker that has tripped is a breaker that is off: it no longer needs a load to show it.
             tripped = usual.get(tripped_by(self.plate, fault), row) if fault.shows == "trips" and not others else row
             # Reset ahead of a short it trips again: it is never sound in between.
             rests = row if self.is_short(fault) else 0
-            quiet = usual[others[0].id] if others else rests
+            quiet = others[0] if others else rests
             measured = row if self.is_short(fault) else tripped
             further = usual.get(tripped_ahead(self.plate, fault), tripped) if tripped != row else tripped
             entry = Passing(row=row, there=tripped, further=further, measured=measured, quiet=quiet, fault=fault)
@@ -256,19 +260,18 @@ class UnitModel:
         return smaller, larger
 
     def _changes(self, hypothesis: Hypothesis) -> Changes:
-        if len(hypothesis.faults) == 1:
-            return hypothesis.faults[0].variants[hypothesis.variant]
-        if hypothesis.takes_fuse:
-            # Whatever the short was, the fuse is open: its ohms are read with its leads off.
-            sizes = [fault.variants[hypothesis.variant if fault.kind == "short" else 0] for fault in hypothesis.faults]
-            return sizes[0] | sizes[1]
-        # Two faults at their usual size only: every pair at every size would be half a million rows. A breaker that
-        # trips has tripped: whether the other fault leaves it load enough is a matter of its size.
+        sized = list(zip(hypothesis.faults, hypothesis.sizes, strict=True))
+        if len(sized) == 1:
+            return sized[0][0].variants[sized[0][1]]
+        # A breaker that trips has tripped: whether the other fault leaves it load enough is a matter of its size.
         by_id = {fault.id: fault for fault in self.faults}
-        return together(
-            by_id.get(tripped_by(self.plate, fault), fault) if fault.shows == "trips" else fault
+        tripped = {
+            fault.id: by_id[tripped_by(self.plate, fault)].usual
             for fault in hypothesis.faults
-        )
+            if fault.shows == "trips" and tripped_by(self.plate, fault) in by_id
+        }
+        first, second = (tripped.get(fault.id, fault.variants[size]) for fault, size in sized)
+        return first | second
 
     def prior(self, complaints: Sequence[str], past: Factors = ()) -> Floats:
         """Return each hypothesis's share before any reading, bent by complaint and past; sums to one."""
@@ -276,7 +279,9 @@ class UnitModel:
         for fault in self.faults:
             for complaint in complaints:
                 # Complaints multiply: no heat and a clicking noise together narrow it more than either.
-                weight[fault.id] *= COMPLAINTS.get(complaint, {}).get(fault.kind, 1.0)
+                factors = COMPLAINTS.get(complaint, {})
+                weight[fault.id] *= factors.get(fault.kind, 1.0)
+                weight[fault.id] *= factors.get(fault.shows, 1.0) if fault.part else 1.0
         share = np.array([weight[fault.id] for fault in self.faults])
         share /= share.sum()
         first, second, factor = self._priors
@@ -430,6 +435,19 @@ class UnitModel:
         floats = np.frombuffer(row.is_floating(point), dtype=np.uint8) > 0
         return Prediction(predicted, np.where(floats, FLOATING_OHMS, 0.0))
 
+    def beside_nc(self, drive: Drive) -> tuple[NDArray[np.int64], Floats]:
+        """Return the rows in which a plain wire lies beside the interlock's NC, and what it carries there [A]."""
+
+        def solve() -> tuple[NDArray[np.int64], Floats]:
+            own = [any(f.id == "interlock.plain-wire" for f in h.faults) for h in self.hypotheses]
+            rows = np.nonzero(np.array(own))[0]
+            point = amps_at("interlock.wire")
+            is_known = any(clamp.id == point for clamp in self.circuit.clamps)
+            carried = self._excerpt(rows).solved(point, drive).predicted if len(rows) and is_known else np.zeros(0)
+            return (rows, carried) if is_known else (rows[:0], carried)
+
+        return PREDICTED.get((self._mark, "beside-nc", drive), solve)
+
     def table(self, tests: Sequence[tuple[str, Drive]], rows: NDArray[np.int64]) -> Prediction:
         """Return what these hypotheses show at each of these tests, one row a test, one column a hypothesis.
 
@@ -501,8 +519,8 @@ class UnitModel:
         return Prediction(predicted, source_ohms)
 
 
-def _hypotheses(faults: Sequence[Fault], chosen: Sequence[tuple[str, str]] | None) -> tuple[Hypothesis, ...]:
-    rows = [Hypothesis((fault,), i) for fault in faults for i in range(len(fault.variants))]
+def _hypotheses(faults: Sequence[Fault], chosen: Sequence[SizedPair] | None) -> tuple[Hypothesis, ...]:
+    rows = [Hypothesis((fault,), (i,)) for fault in faults for i in range(len(fault.variants))]
     # A weak service beside a fault is no pair: `supply` weighs it with every fault.
     real = [fault for fault in faults if fault.kind != "healthy" and fault.part != SERVICE]
     blown_fuses = [fault for fault in real if fault.part == FUSE]
@@ -511,18 +529,22 @@ def _hypotheses(faults: Sequence[Fault], chosen: Sequence[tuple[str, str]] | Non
     blown = [tuple(sorted((fuse, short), key=real.index)) for fuse in blown_fuses for short in shorts]
     if chosen is not None:
         by_id = {fault.id: fault for fault in faults}
-        pairs = [(by_id[a], by_id[b]) for a, b in chosen]
+        pairs = [Hypothesis((by_id[a], by_id[b]), (i, j)) for (a, i), (b, j) in chosen]
     else:
-        # Only the heaviest are looked at: of a hundred faults there are thousands of pairs.
+        # Only the heaviest are looked at, at their usual sizes: of a hundred faults there are thousands of pairs.
         apart = (pair for pair in combinations(real, 2) if pair[0].part != pair[1].part)
-        pairs = nlargest(PAIRS + len(blown), apart, key=lambda pair: pair[0].weight * pair[1].weight)
-    listed = {(a.id, b.id): (a, b) for a, b in [*blown, *pairs]}
-    found = []
-    for pair in list(listed.values())[:PAIRS]:
-        # A short that blew the fuse is measured afterwards, at whatever size it has.
-        sizes = next((len(f.variants) for f in pair if f.kind == "short"), 1) if takes_fuse_along(pair) else 1
-        found += [Hypothesis(pair, size) for size in range(sizes)]
-    return tuple(rows + found)
+        heaviest = nlargest(PAIRS + len(blown), apart, key=lambda pair: pair[0].weight * pair[1].weight)
+        pairs = [Hypothesis(pair, (pair[0].usual_variant, pair[1].usual_variant)) for pair in heaviest]
+    # A short that blew the fuse is measured afterwards, at whatever size it has.
+    listed = {h.id: [h] for h in pairs} | {
+        "+".join(fault.id for fault in pair): [
+            Hypothesis(pair, (size, 0) if pair[0].kind == "short" else (0, size))
+            for size in range(max(len(fault.variants) for fault in pair))
+        ]
+        for pair in blown
+    }
+    first = [*("+".join(fault.id for fault in pair) for pair in blown), *(h.id for h in pairs)]
+    return (*rows, *(h for name in list(dict.fromkeys(first))[:PAIRS] for h in listed[name]))
 
 
 def _solved_bytes(value: object) -> int:
@@ -556,7 +578,7 @@ def model_of(plate: Nameplate) -> UnitModel:
     return MODELS.get(shared, lambda: UnitModel(shared)).of(plate)
 
 
-def model_with_pairs(plate: Nameplate, pairs: tuple[tuple[str, str], ...]) -> UnitModel:
+def model_with_pairs(plate: Nameplate, pairs: tuple[SizedPair, ...]) -> UnitModel:
     """Return the unit's table with these pairs in place of the likeliest, for readings no single fault explains."""
     shared = circuit_of(plate)
     singles = MODELS.get(shared, lambda: UnitModel(shared))

@@ -17,10 +17,10 @@ from numpy.typing import NDArray
 from plentar.core.causes.catalogue import spread_at
 from plentar.core.causes.hypotheses import UnitModel
 from plentar.core.causes.sequences import weigh_sequences
-from plentar.core.causes.supply import Supply
+from plentar.core.causes.supply import NORMAL_AREA, Supply
 from plentar.core.circuit.drive import Drive, drives_of
 from plentar.core.circuit.network import HOT_AMPS
-from plentar.core.circuit.spread import GHOST_OHMS
+from plentar.core.circuit.spread import GHOST_OHMS, blower_shares
 from plentar.core.evidence.reading import Condition, Reading
 from plentar.core.evidence.signs import Observation
 from plentar.core.limits.table import Limits
@@ -42,8 +42,6 @@ OHMS_RANGE_LOGS = 12.0
 LEADS_OHMS = 0.3
 # Open where open is predicted says as much as a value known to a twentieth: the peak of a normal curve so wide.
 OPEN_DENSITY = 8.0
-# The area under a normal curve of height and width one: the square root of two pi.
-NORMAL_AREA = 2.5066
 # What a meter on the wrong function shows [V]: next to nothing.
 WRONG_FUNCTION_VOLTS = 0.3
 # How many times likelier a reading is while a pole has yet to move than after, to be put down to that.
@@ -179,6 +177,8 @@ def _phases(
         spread = spread_at(model.plate, reading.point, predicted, **known)
         spread = spread * math.sqrt(assumptions.repeats.get(reading.point, 1) if reading.value > LEAST_AMPS else 1)
         least, most = (reach * ratio for reach in model.between(reading.point, drive))
+        below, above = _motor_reach(model, reading.point, drive, assumptions.supply, predicted)
+        predicted, least, most = predicted + (below + above) / 2, least + below, most + above
         soft = prediction.source_ohms > GHOST_OHMS
         if soft.any():
             ghost = _ghost(model, reading, predicted, (least, most), soft, harness, before)
@@ -201,8 +201,56 @@ def _phases(
                 near, near_sound = _one_likelihood(reading, own, np.full_like(own, BALANCED_WIDTH), (own, own))
                 density[balanced] = (density[balanced] + near) / 2
                 sound[balanced] = (sound[balanced] + near_sound) / 2
+        if reading.point == amps_at("interlock"):
+            density, sound = _with_plain_wire(model, reading, drive, (density, sound), known)
         phases.append(Phase(share, density, sound, predicted, prediction.source_ohms, *ends))
     return phases
+
+
+def _motor_reach(
+    model: UnitModel, point: str, drive: Drive, supply: Supply, predicted: Floats
+) -> tuple[Floats, Floats] | tuple[float, float]:
+    """Return how far below and above its prediction a reading may lie because of what this blower draws [A].
+
+    Source:
+        docs/trade.md, section 10: a blower draws anything between shares of its plate, and the same wherever it is
+        clamped.
+    """
+    plate = model.plate
+    spot = spot_of(point)
+    on_it = {"blower", "interlock", plate.feed_of(plate.blower.supplied_by)}
+    if spot.function != "amps" or not on_it & set(spot.conductors):
+        return 0.0, 0.0
+    own = np.minimum(model.predict(amps_at("blower"), drive).predicted, predicted)
+    if spot.conductors != ("blower",):
+        # Beside a strip's amps a motor's are out of step.
+        own = own * np.where(own < 0.9 * predicted, plate.blower.power_factor, 1.0)
+    if supply.blower is not None:
+        return (supply.blower - 1) * own, (supply.blower - 1) * own
+    least, most = blower_shares(plate)
+    return (least - 1) * own, (most - 1) * own
+
+
+def _with_plain_wire(
+    model: UnitModel, reading: Reading, drive: Drive, densities: tuple[Floats, Floats], known: Mapping[str, bool]
+) -> tuple[Floats, Floats]:
+    """Return a reading's densities where a plain wire lies beside NC: that, the lead of NC or both may be in the jaw.
+
+    Source:
+        docs/trade.md, section 1: the wrong interlocks.
+    """
+    rows, beside = model.beside_nc(drive)
+    if not len(rows):
+        return densities
+    nc = model.predict(reading.point, drive).predicted[rows]
+    density, sound = (whole.copy() for whole in densities)
+    for jaw in (beside, beside + nc):
+        # It may carry a strip.
+        spread = spread_at(model.plate, amps_at(model.plate.circuits[0].id), jaw, **known)
+        its, its_sound = _one_likelihood(reading, jaw, spread, (jaw, jaw))
+        density[rows], sound[rows] = density[rows] + its, sound[rows] + its_sound
+    density[rows], sound[rows] = density[rows] / 3, sound[rows] / 3
+    return density, sound
 
 
 class _Ghost(NamedTuple):
@@ -308,6 +356,20 @@ def _strip_of(point: str) -> str:
     return place.owner if place.part in ("", "return") and not place.end else ""
 
 
+@lru_cache(maxsize=4096)
+def _told_of(plate: Nameplate, point: str) -> str:
+    """Return the circuit a reading tells of alone: its own parts and poles, and a leg; nothing for anything else."""
+    spot = spot_of(point)
+    owners = {(place_of(end).owner, place_of(end).part) for end in (*spot.conductors, *spot.places)}
+    legs = {feed.id for feed in plate.feeds} | {branch.id for branch in plate.branches}
+    for strip in plate.circuits:
+        poles = {(strip.device, f"pole-{number}") for number in strip.poles}
+        own = [owner == strip.id or (owner, part) in poles for owner, part in owners]
+        if any(own) and all(is_own or owner in legs for is_own, (owner, _) in zip(own, owners, strict=True)):
+            return strip.id
+    return ""
+
+
 def _clamped_together(readings: Sequence[Sequence[Phase]]) -> list[Phase]:
     """Return the two leads of one circuit as one reading: they are clamped within seconds, in one phase of a limit.
 
@@ -410,14 +472,15 @@ def taken_under(
     is_ohms = np.array([at < read and spot_of(standing[at].point).is_ohms for at in range(len(each))], dtype=np.bool_)
     # Of each reading, the rows that tell what it is while the fault is there.
     bad = (np.arange(len(each))[:, None], np.where(is_ohms[:, None], dead, live))
-    weighed, there = weigh_sequences(model, conditions, densities[bad], densities[:, quiet], assumptions.limits)
+    strips = [_told_of(model.plate, reading.point) for reading in standing] + [entry.about for entry in watched]
+    weighed, there = weigh_sequences(model, conditions, strips, densities[bad], densities[:, quiet], assumptions.limits)
     while_there = model.while_there
     further = np.array([entry.further for entry in model.passing], dtype=np.int64)
     if (further != live).any():
         # One breaker or the one ahead of it: it speaks by the one that explains more.
         ahead = (bad[0], np.where(is_ohms[:, None], dead, further))
         others, there_ahead = weigh_sequences(
-            model, conditions, densities[ahead], densities[:, quiet], assumptions.limits
+            model, conditions, strips, densities[ahead], densities[:, quiet], assumptions.limits
         )
         is_ahead = others > weighed
         weighed, there = np.logaddexp(weighed, others) - np.log(2.0), np.where(is_ahead, there_ahead, there)

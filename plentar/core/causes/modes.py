@@ -13,11 +13,13 @@ from dataclasses import dataclass, field
 from typing import Literal
 
 __all__ = [
+    "HELD",
     "HOT_END",
     "LOGGED",
     "LOST_END",
     "OPENED",
     "SHORTED",
+    "STARTED",
     "Group",
     "Mode",
     "Shows",
@@ -92,7 +94,11 @@ HOT_END = {"loose-push-on": 8.0, "cut-strands": 4.0, "splices": 2.0, "smell": 3.
 OPENED = {"rust-carbon": 2.0}
 # A log in which one of several like strips goes off and on again under a standing call, seen as surely as by amps: a
 # limit does that, and little else. Which strip it was the log does not say.
-LOGGED = {"log-cycles": 500.0}
+LOGGED = {"log-cycles": 500.0, "watched-dropped": 500.0, "watched-steady": 0.1}
+# Of weak breakers 45 % hold through 15 minutes of load, of parts that fail by starts 20 % through ten and 9 % through
+# twenty (docs/trade.md, section 10).
+HELD = {"watched-dropped": 50.0, "watched-steady": 0.45}
+STARTED = {"starts-good-10": 0.2, "starts-good-20": 0.09}
 # A short is heard of before it is seen: a breaker found off, a smell, insulation rubbed through; a named conductor that
 # an ohmmeter shows shorted has all but told.
 SHORTED = {"rubbed-wires": 4.0, "breaker-off": 4.0, "smell": 2.0, "conductor-shorted": 40.0}

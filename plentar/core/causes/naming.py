@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from plentar.core.causes.catalogue import catalogue, scaled
 from plentar.core.causes.checks import finds
 from plentar.core.causes.fault import SERVICE, mended
-from plentar.core.causes.hypotheses import PAIRS, Hypothesis, UnitModel
+from plentar.core.causes.hypotheses import PAIRS, Hypothesis, SizedPair, UnitModel
 from plentar.core.causes.likelihood import Floats
 from plentar.core.causes.size import SizedReading, size_of
 from plentar.core.causes.slips import RetakeRequest, ask_about
@@ -101,6 +101,8 @@ class Evidence:
     # And the row it went by while it did.
     while_there: NDArray[np.int64]
     supply: Supply
+    # Where and under which condition every reading was taken, with those that are no second witness.
+    taken: Sequence[tuple[str, tuple[object, ...]]] = ()
     _densities: Floats | None = None
 
     def causes(self) -> tuple[Cause, ...]:
@@ -266,8 +268,11 @@ class Evidence:
         condition = reading.condition.spoken
         return message("diagnosis.predicted-then", label=label, read=read, condition=condition, predicted=predicted)
 
-    def promising_pairs(self) -> tuple[tuple[str, str], ...]:
-        """Return pairs of single faults that between them would explain each reading, the most promising first."""
+    def promising_pairs(self) -> tuple[SizedPair, ...]:
+        """Return pairs of single faults that between them would explain each reading, the most promising first.
+
+        Each at the sizes that explain most; a part and its own fault are no pair.
+        """
         model = self.model
         singles = [i for i in range(len(model.hypotheses)) if len(model.hypotheses[i].faults) == 1 and i > 0]
         density = np.array(self.likelihoods)[:, singles]
@@ -275,16 +280,19 @@ class Evidence:
         lead = np.argsort(-(density.sum(axis=0) + log_prior))[:40]
         together = np.maximum(density[:, lead][:, :, None], density[:, None, :]).sum(axis=0)
         score = together + log_prior[lead][:, None] + log_prior[None, :]
-        found: dict[tuple[str, str], None] = {}
+        found: dict[tuple[str, str], SizedPair] = {}
         for flat in np.argsort(-score, axis=None):
             a, b = np.unravel_index(flat, score.shape)
-            first = model.hypotheses[singles[int(lead[a])]].faults[0]
-            second = model.hypotheses[singles[int(b)]].faults[0]
-            if first.part != second.part and SERVICE not in (first.part, second.part):
-                found.setdefault((min(first.id, second.id), max(first.id, second.id)))
+            rows = (model.hypotheses[singles[int(at)]] for at in (lead[a], b))
+            first, second = sorted(rows, key=lambda row: row.faults[0].id)
+            if first.faults[0].part != second.faults[0].part and SERVICE not in (
+                first.faults[0].part,
+                second.faults[0].part,
+            ):
+                found.setdefault((first.id, second.id), ((first.id, first.variant), (second.id, second.variant)))
             if len(found) >= PAIRS:
                 break
-        return tuple(found)
+        return tuple(found.values())
 
     def rests_on(self, lead: Cause) -> Reading | None:
         """Return the one reading without which the leading cause would not be the answer; nothing where two say it.
@@ -329,9 +337,10 @@ class Evidence:
         places = [(reading.point, reading.condition.state) for reading in self.readings]
         # What was taken again twice need not be taken once more.
         doubted = [
-            point
-            for at, (point, state) in enumerate(places)
-            if self._is_doubted(at, row) and places[at + 1 :].count((point, state)) < TAKEN_AGAIN
+            place[0]
+            for at, place in enumerate(places)
+            if self._is_doubted(at, row)
+            and max(places[at + 1 :].count(place), list(self.taken).count(place) - 1) < TAKEN_AGAIN
         ]
         return tuple(dict.fromkeys(doubted))
 

@@ -10,13 +10,14 @@ from numpy.typing import NDArray
 
 from plentar.core.causes.hypotheses import UnitModel
 from plentar.core.circuit.drive import drives_of
+from plentar.core.circuit.spread import BLOWER_AGAIN_SHARE, blower_shares
 from plentar.core.evidence.reading import Reading
 from plentar.core.limits.table import Limits
 from plentar.core.unit.nameplate import Nameplate
-from plentar.core.unit.place import Place, line_volts, place_of, spot_of
+from plentar.core.unit.place import Place, amps_at, line_volts, place_of, spot_of
 from plentar.core.unit.points import is_control_side
 
-__all__ = ["Supply", "feed_at", "is_of_transformer", "supply_of"]
+__all__ = ["NORMAL_AREA", "Supply", "feed_at", "is_of_transformer", "supply_of"]
 
 Floats = NDArray[np.float64]
 # Services keep within a few percent of nominal: what passes (docs/trade.md, section 3: ±5 %) is taken as two standard
@@ -25,6 +26,8 @@ SERVICE_SHARE = 0.025
 # How often a service lies outside that, whatever else is wrong: one call in ten. Chosen; a weak service by itself has
 # the same share of the calls that find nothing else (`unit_faults`).
 WEAK_SHARE = 0.1
+# The area under a normal curve of height and width one: the square root of two pi.
+NORMAL_AREA = 2.5066
 # How far a transformer of any maker lies from the usual 27 V idle: 25 to 29 V (docs/trade.md, section 1), taken as two
 # standard deviations. Below some volts what is read is a drop, not what it gives.
 TRANSFORMER_SHARE, LEAST_CONTROL_VOLTS = 0.035, 15.0
@@ -44,6 +47,8 @@ class Supply:
     is_fault: NDArray[np.bool_]
     # What this transformer gives over what its line and VA say, one number for all its readings; None before any.
     transformer: Floats | None = None
+    # What this blower draws over what its plate says, likewise.
+    blower: Floats | None = None
 
     @property
     def is_known(self) -> bool:
@@ -71,6 +76,11 @@ class Supply:
         logs = np.where(self.is_fault, np.maximum(logs, math.log(WEAK_SHARE)), logs)
         if self.transformer is not None:
             logs = logs - 0.5 * ((self.transformer - 1) / TRANSFORMER_SHARE) ** 2
+        if self.blower is not None:
+            # Anything between is as likely, and was one of many it might have been.
+            least, most = blower_shares(self.plate)
+            told = math.log(NORMAL_AREA * BLOWER_AGAIN_SHARE / (most - least))
+            logs = logs + np.where(self.blower == 1.0, 0.0, told)
         return logs
 
 
@@ -136,7 +146,30 @@ def supply_of(model: UnitModel, readings: Sequence[Reading], limits: Limits) -> 
         others = np.full(count, found[0]) if gives[0] else before
         ratios[feeds[reading.point]] = np.where(gives, found, others)
     transformer = _transformer_of(model, readings, limits, ratios)
-    return Supply(plate=plate, by_feed=ratios, is_fault=model.is_fault, transformer=transformer)
+    blower = _blower_of(model, readings, limits)
+    return Supply(plate=plate, by_feed=ratios, is_fault=model.is_fault, transformer=transformer, blower=blower)
+
+
+def _blower_of(model: UnitModel, readings: Sequence[Reading], limits: Limits) -> Floats | None:
+    """Return what the blower was read to draw over what each hypothesis predicts, where a sound one may; else as usual.
+
+    Source:
+        docs/trade.md, section 10: 0.40 to 1.00 of a PSC motor's plate, and one number for one motor.
+    """
+    plate = model.plate
+    least, most = blower_shares(plate)
+    own = [r for r in readings if r.point == amps_at("blower") and r.value > plate.blower.turns_from_amps]
+    if not own:
+        return None
+    ratio = np.ones(len(model.hypotheses))
+    for reading in own:
+        predicted = model.predict(reading.point, drives_of(plate, reading.condition, limits)[-1][0]).predicted
+        found = reading.value / np.maximum(predicted, 1e-9)
+        near = (found > LEAST_RATIO * least) & (found < MOST_RATIO * most)
+        drawn = np.clip(found, least, most)
+        # What cannot have drawn that goes by it as a sound unit does: its fault was not there then.
+        ratio = np.where(near, drawn, drawn[0] if near[0] else ratio)
+    return ratio
 
 
 def _transformer_of(

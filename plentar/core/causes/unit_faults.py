@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 
 from plentar.core.causes.fault import OFF, SHORTED_SHARES, Fault, fault_of
-from plentar.core.causes.modes import HOT_END, LOGGED, LOST_END, OPENED, SHORTED, mode, modes_by_id
+from plentar.core.causes.modes import HELD, HOT_END, LOGGED, LOST_END, OPENED, SHORTED, STARTED, mode, modes_by_id
 from plentar.core.circuit.changes import Changes
 from plentar.core.circuit.network import Circuit
 from plentar.core.circuit.wiring import JOINED_OHMS, PLAIN_WIRE
@@ -36,7 +36,8 @@ UNIT_MODES = modes_by_id(
     # One that trips warm holds when looked at cold: its proof is ten minutes and a hand, never a bigger one. Tripped
     # it is a breaker that is off, and what is done about either begins with why.
     mode(
-        "breaker.weak", "supply", 1.2, "", {"discoloured-lug": 3.0, "breaker-off": 6.0}, shows="trips",
+        "breaker.weak", "supply", 1.2, "", {"discoloured-lug": 3.0, "breaker-off": 6.0} | HELD,
+        shows="trips",
         repair="find-why-off", proof="holds-ten-minutes",
     ),
     # Where it sits on the bus: it burns from a loose stab, and is found when the breaker is out.
@@ -161,8 +162,8 @@ UNIT_MODES = modes_by_id(
     ),
     # A time-delay module fails now and then before it fails for good: ten starts, counted, tell.
     mode(
-        "delay.erratic", "blower", 2.0, "relay", RELAY | {"clicks": 6.0, "bad-start": 12.0}, shows="now and then",
-        repair="replace-module", proof="ten-good-starts",
+        "delay.erratic", "blower", 2.0, "relay", RELAY | {"clicks": 6.0, "bad-start": 12.0} | STARTED,
+        shows="now and then", repair="replace-module", proof="ten-good-starts",
     ),
     # Wrong interlocks of docs/trade.md, section 1: made at the last replacement; only a wire that is seen speaks, and
     # that all but tells.
@@ -187,8 +188,8 @@ UNIT_MODES = modes_by_id(
 THIN_RATIO = 4.0
 # What a service gives that is low or high, of nominal: 5 % passes (docs/trade.md, section 3).
 LOW_SUPPLY, HIGH_SUPPLY = (0.8, 0.87, 0.93), (1.07, 1.12)
-# A lug that is loose, hot, about to burn off, hardly holding: 1, 2, 7, 20 and 40 V at 20 A.
-LUG_OHMS = (0.05, 0.12, 0.35, 1.0, 3.0)
+# A lug that is loose, hot, about to burn off, hardly holding, arcing: 1, 2, 7, 20, 40 and some 150 V at 20 A asked.
+LUG_OHMS = (0.05, 0.12, 0.35, 1.0, 3.0, 20.0)
 # A breaker that has grown weak trips at some 40 % of its rating, which one or two strips are.
 WEAK_RATIO, USUAL_BREAKER_AMPS = 0.4, 60.0
 # Rubbed wires touch through a burnt spot: enough to blow a 3 or 5 A fuse from 24 V, not quite nothing.

@@ -6,12 +6,17 @@ from functools import lru_cache
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import place_of, spot_of
 
-__all__ = ["GHOST_OHMS", "shares_of", "spread_of_one"]
+__all__ = ["BLOWER_AGAIN_SHARE", "GHOST_OHMS", "blower_shares", "shares_of", "spread_of_one"]
 
 # Behind more than this a meter's own ten megohms bend the reading: a ghost voltage of no certain size.
 GHOST_OHMS = 2e5
 
 
+# What a sound part may show, by docs/trade.md, section 10. A PSC blower draws 0.40 to 1.00 of its plate's full-load
+# amps, an ECM 0.10 to 1.00; a few percent more with a panel off.
+PSC_SHARES, ECM_SHARES = (0.40, 1.05), (0.10, 1.05)
+# The same range as one standard deviation of what it usually draws, and what is left of it once it was clamped.
+BLOWER_SHARE, BLOWER_AGAIN_SHARE = 0.2, 0.05
 # One standard deviation of what stands in for an unknown figure: elements are built from 2.4 to 6 kW around the usual
 # 5, blower motors from 1.5 to 6 A around 3. Nothing near the guess is blamed on a part.
 ASSUMED_SHARE = 0.5
@@ -22,7 +27,7 @@ UNKNOWN_RECTIFIER_SHARE = 0.25
 # The same few hundred points of a unit are asked for with every reading.
 @lru_cache(maxsize=4096)
 def shares_of(
-    point: str, *, plate: Nameplate, knows_supply: bool, knows_transformer: bool = False
+    point: str, *, plate: Nameplate, knows_supply: bool, knows_transformer: bool = False, knows_blower: bool = False
 ) -> tuple[float, float]:
     """Return a reading's spread as a share of its size and as a floor in its unit, one standard deviation.
 
@@ -40,14 +45,17 @@ def shares_of(
     share, floor = supply, 0.12
     if function == "amps":
         # Motors vary with air, coils between makers; elements are wound within −10 to +5 %, half of that one deviation.
-        share = {"blower": 0.15, "interlock": 0.12, "control": 0.3}.get(place, math.hypot(0.045, supply))
+        blower = BLOWER_AGAIN_SHARE if knows_blower else BLOWER_SHARE
+        motors = {"blower": blower, "interlock": blower, "control": 0.3}
+        share = motors.get(place, math.hypot(0.045, supply))
         floor = {"blower": 0.12, "control": 0.06}.get(place, 0.1)
         if any(place == feed.id for feed in plate.feeds):
             # The blower's part of a feed total is out of step and of no certain size.
-            floor = 0.6
+            has_blower = plate.feed_of(plate.blower.supplied_by) == place
+            floor = max(0.6, blower * plate.blower.running_amps) if has_blower else 0.6
     elif function == "ohms":
         # Coils and windings of one kind differ by a third; an element's cold ohms hardly at all.
-        share, floor = (0.06 if any(place_of(end).part == "element" for end in spot.places) else 0.3), 0.3
+        share, floor = (0.045 if any(place_of(end).part == "element" for end in spot.places) else 0.3), 0.3
     elif any(map(_is_on_control, spot.places)):
         # A transformer's volts by how hard its makers load it; once any of them was read, by its load alone.
         share, floor = (0.03 if knows_transformer and function == "volts" else 0.07), 0.4
@@ -55,7 +63,7 @@ def shares_of(
             share = UNKNOWN_RECTIFIER_SHARE
     elif spot.is_to_ground:
         # Legs differ from each other by what hangs on each in the house.
-        share, floor = supply + 0.02, 1.0
+        share, floor = math.hypot(supply, 0.015), 1.0
     elif _spans(spot.places):
         # Nothing between two legs, or across an element, is some tenths of a volt on the meter: leads, and what the
         # house couples in. A drop across a contact or a joint is read with both tips on one conductor.
@@ -64,6 +72,13 @@ def shares_of(
     if any(_hangs_on_assumed(plate, end) for end in ends):
         share = max(share, ASSUMED_SHARE)
     return share, floor
+
+
+def blower_shares(plate: Nameplate) -> tuple[float, float]:
+    """Return the least and the most a sound blower draws, over what it is predicted to."""
+    least, most = PSC_SHARES if plate.blower.kind == "psc" else ECM_SHARES
+    usual = plate.blower.running_amps / plate.blower.rated_amps
+    return least / usual, most / usual
 
 
 def _hangs_on_assumed(plate: Nameplate, place: str) -> bool:

@@ -316,6 +316,9 @@ def _relay(c: Circuit, plate: Nameplate, contact: RelayPole, suffix: str) -> Non
             load = load_side(plate.circuit(contact.nc))
             c.branch(f"interlock.on-no{suffix}", load, f"{relay.id}.no{suffix}", 1e12, math.inf)
         c.clamps.append(Clamp(amps_at("interlock"), ((f"{relay.id}.nc{suffix}", 1.0),)))
+        if joinable(plate):
+            # Whoever clamps at NC may hold a plain wire that lies beside it.
+            c.clamps.append(Clamp(amps_at("interlock.wire"), ((PLAIN_WIRE, 1.0),)))
 
 
 def _control(c: Circuit, plate: Nameplate) -> None:

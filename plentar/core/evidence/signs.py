@@ -84,6 +84,10 @@ CHECKS = (
     Sign(kind="bad-start", words=message("signs.start-failed")),
     Sign(kind="conductor-shorted", words=message("signs.conductor-shorted"), about="part"),
     Sign(kind="log-cycles", words=message("signs.log-cycles")),
+    Sign(kind="watched-steady", words=message("signs.watched-steady")),
+    Sign(kind="watched-dropped", words=message("signs.watched-dropped")),
+    Sign(kind="starts-good-10", words=message("signs.starts-good", count=10)),
+    Sign(kind="starts-good-20", words=message("signs.starts-good", count=20)),
 )
 
 

@@ -75,6 +75,7 @@ class Visit(VisitState):
     stop = Answer(control.stop)
     blower_rows = Answer(control.blower_rows)
     starts = Answer(control.starts)
+    starts_may_fail = Answer(control.starts_may_fail)
     currents = Answer(control.currents)
     map_notes = Answer(control.map_notes)
 

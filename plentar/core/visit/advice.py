@@ -46,6 +46,7 @@ __all__ = [
 SURE_SHARE, LEAST_ACCEPTED = 0.97, 0.5
 # What a hand at the wheel finds, one way or the other.
 WHEEL_SIGNS = frozenset({"stiff", "side-play", "loose-hub", "wheel-free"})
+WATCH_SIGNS, START_SIGNS = frozenset({"watched-steady", "watched-dropped"}), frozenset({"bad-start", "starts-good-20"})
 # Below this share a cause, and below this many bits a test, is not shown.
 LEAST_SHARE, MOST_SUSPECTS, LEAST_BITS = 0.02, 4, 0.02
 
@@ -69,6 +70,9 @@ def signs(visit: VisitState) -> tuple[Observation, ...]:
             found.append(Observation(kind="bad-start", condition=action.condition))
         elif action.state == "found" and sign_of(kind) is not None:
             found.append(Observation(kind=kind, about=about, condition=action.condition))
+    good, tried = control.starts(visit)
+    if good == tried >= 10:
+        found.append(Observation(kind="starts-good-20" if good >= 20 else "starts-good-10"))
     found += _signs_of_runs(visit)
     if stood_before(visit) and not any(entry.kind == "heat-was-on" for entry in found):
         found.append(Observation(kind="heat-was-on"))
@@ -167,10 +171,11 @@ def precaution(visit: VisitState) -> "Precaution | None":
 
 def looks_done(visit: VisitState) -> "list[tuple[str, frozenset[str]]]":
     """The looks that are no reading and were done on the unit as it is now, as `next_tests` spells them."""
-    from plentar.core.causes.checks import STAGES, WHEEL, checks_of
+    from plentar.core.causes.checks import STAGES, STARTS, WATCH, WHEEL, checks_of
 
     seen = {entry.kind for entry in signs(visit)}
-    done = {WHEEL} if seen & WHEEL_SIGNS else set()
+    by_signs = {WHEEL: WHEEL_SIGNS, WATCH: WATCH_SIGNS, STARTS: START_SIGNS}
+    done = {point for point, kinds in by_signs.items() if seen & kinds}
     if verdicts.CAPACITOR in verdicts.latest_now(visit):
         done.add(verdicts.CAPACITOR)
     if any(run.call == "heat" and timing.began_now(visit, run) for run in timing.watch_runs(visit)):

@@ -31,6 +31,7 @@ NO_FINDING = frozenset(
         "air-enough",
         "landing-wrong",
         "wheel-free",
+        "watched-steady",
     }
 )
 

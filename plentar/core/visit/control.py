@@ -14,7 +14,20 @@ from plentar.core.visit_results import (
     row_calls,
 )
 
-__all__ = ["blower_rows", "currents", "line_on_control", "map_notes", "rows_seen", "starts", "starts_seen", "stop"]
+__all__ = [
+    "blower_rows",
+    "currents",
+    "line_on_control",
+    "map_notes",
+    "rows_seen",
+    "starts",
+    "starts_may_fail",
+    "starts_seen",
+    "stop",
+]
+
+# With what confidence a run of good starts speaks.
+CONFIDENCE = 0.95
 
 # One reading may be the slip that the first one was; two say the same.
 CLEARED_BY = 2
@@ -96,6 +109,17 @@ def starts_seen(visit: VisitState, *, of_now: bool) -> tuple[int, int]:
     ]
     counted = [action for action in tried if action.state in ("found", "fine")]
     return sum(action.state == "fine" for action in counted), len(counted)
+
+
+@once
+def starts_may_fail(visit: VisitState) -> float:
+    """Return up to what share of its starts a part may still fail that failed none of those seen; 1 before any.
+
+    Source:
+        docs/trade.md, section 10: 0 of 20 leaves up to 14 % a start, at 95 % confidence.
+    """
+    good, tried = starts(visit)
+    return 1.0 - (1.0 - CONFIDENCE) ** (1.0 / good) if good == tried > 0 else 1.0
 
 
 @once

@@ -16,7 +16,10 @@ from plentar.words import render
 
 __all__ = ["FELT", "ChecksScreen"]
 
-FELT = ("jumper-runs", "jumper-still", "hums", "stiff", "side-play", "loose-hub", "wheel-free")
+FELT = (
+    "jumper-runs", "jumper-still", "hums", "stiff", "side-play", "loose-hub", "wheel-free", "watched-steady",
+    "watched-dropped",
+)  # fmt: skip
 
 
 class ChecksScreen:
