@@ -14,9 +14,9 @@ from plentar.core.causes.diagnosis import diagnose
 from plentar.core.causes.weighted import factor_of
 from plentar.core.evidence.events import Event, Tapped
 from plentar.core.evidence.reading import Condition, Reading
-from plentar.core.history.past import YEAR_SECONDS, Past, Repair
+from plentar.core.history.past import YEAR_SECONDS, Past, Repair, siblings_of
 from plentar.core.history.series import PastReading, Series, drift_of, on_times_of, series_of
-from plentar.core.history.survival import PartFailure, Standing, chance_within, life_of, lives_of
+from plentar.core.history.survival import Life, PartFailure, Standing, chance_of_any, chance_within, life_of, lives_of
 from plentar.core.judging.timing import stages_of
 from plentar.core.limits.verdicts import Grade
 from plentar.core.unit.patterns import PATTERNS
@@ -266,3 +266,28 @@ def test_a_shops_records_become_lives_by_kind() -> None:
 def test_what_is_more_urgent_comes_first(first: Urgency, second: Urgency) -> None:
     """No heat with somebody at risk in the cold before all else; a seasonal check after everything."""
     assert first.points > second.points
+
+
+@pytest.mark.parametrize(
+    ("part", "siblings"),
+    [
+        ("strip-b.link", ["strip-a.link"]),
+        ("strip-a.element", ["strip-b.element"]),
+        ("seq-a.pole-2", []),
+        ("blower.motor", []),
+    ],
+)
+def test_what_is_as_old_as_what_failed(part: str, siblings: list[str]) -> None:
+    """Links, limits and elements have theirs in the other strips, devices in those of their kind."""
+    assert siblings_of(PATTERNS["two-strip-sequencer"](), part) == siblings
+    staged = PATTERNS["four-strip-staged"]()
+    like = [device.id for device in staged.devices if device.id != staged.devices[0].id]
+    assert siblings_of(staged, staged.devices[0].id) == like
+
+
+def test_the_shops_own_records_beat_the_twins_age() -> None:
+    """Two links of six years: of those that came so far half fail by eleven, and none before ten."""
+    life = Life(kind="link", failures=20, running=0, years=(5.0, 10.0), share=(0.8, 0.4), median_years=10.0)
+    assert chance_of_any(2, 6.0, life, 5.0) == pytest.approx(1 - 0.5**2)
+    assert chance_of_any(2, 6.0, life, 1.5) == 0.0
+    assert chance_of_any(2, 12.0, None) == pytest.approx(1 - math.exp(-2 * 1.5 / 12))

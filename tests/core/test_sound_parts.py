@@ -10,6 +10,9 @@ import pytest
 from plentar.core.causes.diagnosis import Diagnosis, diagnose
 from plentar.core.evidence.reading import Condition, Reading
 from plentar.core.evidence.signs import Observation
+from plentar.core.judging.situation import Situation
+from plentar.core.judging.verdict import judge
+from plentar.core.limits.verdicts import Grade
 from plentar.core.unit.patterns import PATTERNS
 from tests.core.test_diagnosis import LINE, POLE_B, UNIT, read, under
 from tests.core.test_sequences import DEAD, at, share
@@ -171,3 +174,35 @@ def test_a_condition_without_a_clock_is_no_moment() -> None:
     assert isinstance(DEAD, Condition)
     assert share(diagnose(UNIT, ohms), "healthy") < 0.5 * share(diagnose(UNIT, ohms[:1]), "healthy")
     assert PATTERNS
+
+
+@pytest.mark.parametrize(
+    ("seconds", "heater", "grade", "kind"),
+    [
+        pytest.param(600.0, None, Grade.NOT_PROVEN, "closed", id="nobody read its heater"),
+        pytest.param(600.0, 25.0, Grade.NOT_PROVEN, "closed", id="an outdoor thermostat calls it"),
+        pytest.param(160.0, 0.2, Grade.NOT_PROVEN, "closed", id="may still open"),
+        pytest.param(181.0, 0.2, Grade.FAIL, "stuck closed", id="past twice its off-time"),
+        pytest.param(None, 0.2, Grade.NOT_PROVEN, "closed", id="nobody knows since when"),
+    ],
+)
+def test_a_pole_is_stuck_only_with_nothing_at_its_heater_and_past_twice_its_off_time(
+    seconds: float | None, heater: float | None, grade: Grade, kind: str
+) -> None:
+    """0.1 V across pole 2 with 20 A through it, nothing called; its window to open ends at 90 s."""
+    idle = replace(IDLE, seconds_since_change=seconds)
+    readings = [read(LINE, 240.0, idle), read("amps:strip-b", 20.0, idle)]
+    readings += [read(HEATER, heater, idle)] if heater is not None else []
+    pole = read(POLE_B, 0.1, idle)
+    verdict = judge(Situation(plate=UNIT, readings=[*readings, pole]), pole)
+    assert (verdict.grade, verdict.kind) == (grade, kind)
+
+
+@pytest.mark.parametrize(("seconds", "is_stuck"), [(20.0, False), (89.0, False), (150.0, True)])
+def test_a_strip_that_has_not_gone_off_yet_is_no_stuck_one(seconds: float, is_stuck: bool) -> None:
+    """Its sequencer opens within 90 s of the call's end: until then its amps say nothing."""
+    idle = replace(IDLE, seconds_since_change=seconds)
+    amps = read("amps:strip-b", 20.0, idle)
+    verdict = judge(Situation(plate=UNIT, readings=[amps]), amps)
+    assert (verdict.grade is Grade.FAIL) is is_stuck
+    assert (share(diagnose(UNIT, [amps]), "seq-a.pole-2.welded") > 0.3) is is_stuck

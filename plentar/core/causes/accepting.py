@@ -30,8 +30,10 @@ def before_accepting(diagnosis: Diagnosis, taken: Collection[tuple[str, frozense
     """
     plate, lead = diagnosis.model.plate, diagnosis.first
     tests = {(test.point, test.drive.calls): test for test in catalogue(plate)}
-    if diagnosis.rests_on is not None:
-        again = tests.get((diagnosis.rests_on.point, diagnosis.rests_on.condition.on))
+    rests = diagnosis.rests_on
+    # Once more, and never again: a third look with the same hand is no better witness.
+    if rests is not None and list(taken).count((rests.point, rests.condition.on)) < 2:
+        again = tests.get((rests.point, rests.condition.on))
         if again is not None:
             return Precaution(test=again, is_again=True)
     by_id = {fault.id: fault for fault in diagnosis.model.faults}

@@ -19,7 +19,7 @@ from plentar.core.errors import ReadingError
 from plentar.core.evidence.reading import Reading
 from plentar.core.evidence.signs import Observation, Sign, sign_of
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
-from plentar.core.limits.windows import closing
+from plentar.core.limits.windows import closing, opening
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import spot_of
 from plentar.core.unit.points import is_control_side
@@ -32,6 +32,8 @@ TAPPED_LATE_SHARE = 0.12
 WAS_ON_SHARE = 0.99
 # The same number so soon after is the same hand at the same place with the same dial: no second witness [s].
 SAME_LOOK_SECONDS = 60.0
+# From here on amps are a strip's, more than any blower's [A].
+DRAWS_AMPS = 10.0
 # Between two looks at one place the supply may move by a few percent; a fifth is something else.
 DIFFERS_SHARE = 0.2
 
@@ -91,7 +93,7 @@ def diagnose(
         Bayes, by odds: prior from the rows of `faults` and the complaint, likelihood from the solved circuit;
         docs/architecture.md, The circuit core.
     """
-    standing = _standing(readings)
+    standing = _standing(plate, readings, limits)
     evidence = _weigh(model_of(plate), standing, complaints, observations, limits, past)
     taken = [(reading.point, reading.condition.state) for reading in readings]
     evidence.taken = taken
@@ -176,7 +178,7 @@ def _may_be_tapped_late(model: UnitModel, standing: Sequence[Reading | Observati
     return any(is_early(model.plate, entry.condition, limits) for entry in standing if entry.condition.heat)
 
 
-def _standing(readings: Sequence[Reading]) -> list[Reading]:
+def _standing(plate: Nameplate, readings: Sequence[Reading], limits: Limits) -> list[Reading]:
     """Return the readings that count, oldest first: of one point under one condition the last two, and what differed.
 
     Taking it again confirms, and the same number once more says no more. What was read otherwise before them stays:
@@ -184,7 +186,7 @@ def _standing(readings: Sequence[Reading]) -> list[Reading]:
     """
     taken: dict[tuple[object, ...], list[int]] = {}
     for place, reading in enumerate(readings):
-        if _tells(reading):
+        if _tells(reading) and not _may_be_opening(plate, reading, limits):
             own = taken.setdefault((reading.point, reading.condition.state), [])
             if own and own[-1] == place - 1 and _is_same_look(readings[own[-1]], reading):
                 own.pop()
@@ -223,6 +225,19 @@ def _tells(reading: Reading) -> bool:
     ends = spot_of(reading.point).places
     is_fed = reading.condition.control == "separate source"
     return is_fed and (ends == ("control",) or all(is_control_side(end) for end in ends))
+
+
+def _may_be_opening(plate: Nameplate, reading: Reading, limits: Limits) -> bool:
+    """Tell whether amps with no heat called may be those of a sequencer that has not opened yet.
+
+    Source:
+        docs/trade.md, section 3, pole off-time: until its window's end staying on says nothing.
+    """
+    since = reading.condition.seconds_since_change
+    if since is None or reading.condition.heat or reading.function != "amps" or reading.value < DRAWS_AMPS:
+        return False
+    thermal = [device for device in plate.devices if device.of_kind.is_thermal]
+    return any(since < opening(plate, d.id, pole, limits).max_seconds for d in thermal for pole in d.poles)
 
 
 def _patience_explains(model: UnitModel, likelihoods: Sequence[Floats]) -> bool:

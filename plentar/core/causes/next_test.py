@@ -4,7 +4,6 @@ Cost is minutes at the unit: taking the reading, changing the condition (a seque
 isolated and proven dead), and a surcharge for live work. Ohms are only ever offered with everything proven dead.
 """
 
-import math
 from collections import Counter
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
@@ -27,10 +26,8 @@ from plentar.core.unit.place import line_volts, place_of, spot_of, volts_at
 __all__ = ["SCHOOLS", "NextTest", "minutes_of", "next_tests", "stands_at"]
 
 Floats = NDArray[np.float64]
-# A test that tells less is no test: what was read already, and what every hypothesis shows alike.
+# A test that tells less is no test: what every hypothesis shows alike.
 LEAST_BITS = 0.004
-# The same reading again is worth it where something may have come or gone meanwhile; three are enough of one. Chosen.
-LEAST_BITS_AGAIN, MOST_LOOKS = 0.08, 3
 # Where the best test tells less than this, those are weighed whose outcomes run into each other. Chosen: a sure cause
 # with one rival at one in fifty.
 LITTLE_BITS = 0.15
@@ -89,10 +86,8 @@ def next_tests(
     rows = rows[posterior[rows] > 1e-5]
     states, live, dead, weight = _as_they_may_be(diagnosis, rows, posterior[rows] / posterior[rows].sum())
     tests = tuple(within) if within is not None else catalogue(model.plate)
-    looks = Counter(taken)
+    known = set(taken)
     at = stands_at(taken[-1][0]) if taken else "unit"
-    # On a unit that seems sound every look would be worth another; what has shown something is looked at again.
-    most_looks = MOST_LOOKS if len(rows) and model.is_fault[rows[0]] else 1
     predicted, spread = scaled(model, tests, live, diagnosis.supply, dead)
     if within is None:
         # And what is no reading.
@@ -108,8 +103,8 @@ def next_tests(
     worth = [
         i
         for i, test in enumerate(tests)
-        # What a hand or a stopwatch told once, it tells again.
-        if bits[i] >= _least_bits(looks[test.point, test.drive.calls], 1 if test.kind == "check" else most_looks)
+        # What is known under these calls is not asked for again: what comes and goes is watched.
+        if bits[i] >= LEAST_BITS and (test.point, test.drive.calls) not in known
     ]
     # One walk serves all that is worth reading there under the same calls.
     places = Counter((stands_at(tests[i].point), tests[i].drive) for i in worth)
@@ -135,8 +130,8 @@ def _as_they_may_be(
 ) -> tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.int64], Floats]:
     """Return hypotheses, the rows they go by at the next reading, live and by an ohmmeter, and their shares.
 
-    What comes and goes by itself may be there then or not: it stands for both, and only that makes a reading worth
-    taking again. Everything else is as it was at the last reading: tripped, switched on since, come at last.
+    What comes and goes by itself may be there then or not: it stands for both. Everything else is as it was at the last
+    reading: tripped, switched on since, come at last.
 
     Source:
         docs/trade.md, section 5: n failures in N starts; a limit that has cooled reads as a sound one.
@@ -154,11 +149,6 @@ def _as_they_may_be(
         np.concatenate([dead, quiet[passes]]),
         np.concatenate([share, off]),
     )
-
-
-def _least_bits(looks: int, most: int) -> float:
-    """Return what a test must tell that was done so often already, and may be so often."""
-    return LEAST_BITS if looks == 0 else LEAST_BITS_AGAIN if looks < most else math.inf
 
 
 def _firsts(diagnosis: Diagnosis, school: str, taken: Collection[tuple[str, frozenset[str]]]) -> Mapping[str, float]:

@@ -21,6 +21,10 @@ Floats = NDArray[np.float64]
 # From a hundredth of an ohm to a hundred, forty steps to a decade: finer than any meter tells.
 GRID = np.logspace(-2, 2, 161)
 
+# Sizes that the readings fit nearly as well as the best one: two standard deviations. Ends nearer than a third are told
+# as one number.
+NEAR_MISFIT, WIDE_RATIO = 2.0, 1.35
+
 
 @dataclass(frozen=True, slots=True)
 class SizedReading:
@@ -71,16 +75,31 @@ def size_of(
     # A size nothing bends the readings by is none.
     if misfit.max() - misfit[best] < 2.0:
         return ""
-    ohms = float(grid[best])
+    near = np.flatnonzero(misfit - misfit[best] <= NEAR_MISFIT)
+    ends = [int(near[0]), best, int(near[-1])]
+    least, ohms, most = (float(grid[at]) for at in ends)
     if place.is_element:
         strip = model.plate.circuit(place.owner)
-        return message(
-            "size.element", ohms=_two_digits(ohms), kilowatts=_two_digits(strip.rated_volts**2 / ohms / 1000)
-        )
+        low, kilowatts, high = (_two_digits(strip.rated_volts**2 / own / 1000) for own in (most, ohms, least))
+        told = _two_digits(ohms)
+        if most <= WIDE_RATIO * least:
+            return message("size.element", ohms=told, kilowatts=kilowatts)
+        return message("size.element-between", least=low, most=high, ohms=told, kilowatts=kilowatts)
     across = model.predict(where, drive).predicted
-    volts = float(ratio[best] * _through(known, across[picked], grid[best : best + 1])[0])
-    watts = volts**2 / ohms
-    return message("size.joint", ohms=_two_digits(ohms), volts=_two_digits(volts), watts=_two_digits(watts))
+    volts = [float(ratio[at] * _through(known, across[picked], grid[at : at + 1])[0]) for at in ends]
+    watts = [_two_digits(v * v / own) for v, own in zip(volts, (least, ohms, most), strict=True)]
+    if most <= WIDE_RATIO * least:
+        return message("size.joint", ohms=_two_digits(ohms), volts=_two_digits(volts[1]), watts=watts[1])
+    return message(
+        "size.joint-between",
+        least=_two_digits(least),
+        most=_two_digits(most),
+        least_watts=min(watts),
+        most_watts=max(watts),
+        ohms=_two_digits(ohms),
+        volts=_two_digits(volts[1]),
+        watts=watts[1],
+    )
 
 
 def _touch(model: UnitModel, fault: Fault, posterior: Floats) -> Text:

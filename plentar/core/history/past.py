@@ -11,7 +11,7 @@ from plentar.core.message import Text, message
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import place_of
 
-__all__ = ["MOST_LINES", "NO_PAST", "YEAR_SECONDS", "Past", "Repair"]
+__all__ = ["MOST_LINES", "NO_PAST", "YEAR_SECONDS", "Past", "Repair", "siblings_of"]
 
 YEAR_SECONDS = 365.25 * 86400
 MOST_LINES = 3
@@ -80,7 +80,7 @@ class Past:
                 factor *= CAME_BACK
             found[part] = found.get(part, 1.0) * factor
             if years <= SIBLING_YEARS:
-                for sibling in _siblings(plate, part):
+                for sibling in siblings_of(plate, part):
                     found.setdefault(sibling, SIBLING)
         if self.age_years is not None and self.age_years >= AGED_FROM_YEARS:
             for kind in WEARS:
@@ -113,10 +113,21 @@ class Past:
 NO_PAST = Past()
 
 
-def _siblings(plate: Nameplate, part: str) -> list[str]:
-    """Return the like parts of the unit's other circuits."""
+def siblings_of(plate: Nameplate, part: str) -> list[str]:
+    """Return the like parts of a unit that are as old: of its other circuits, or its other devices of one kind.
+
+    Example:
+        >>> from plentar.core.unit.patterns import PATTERNS
+        >>> siblings_of(PATTERNS["two-strip-sequencer"](), "strip-b.link")
+        ['strip-a.link']
+    """
     place = place_of(part)
+    kinds = {device.id: device.kind for device in plate.devices}
+    if place.owner in kinds:
+        return [name for name, kind in kinds.items() if kind == kinds[place.owner] and name != place.owner]
     strips = [circuit.id for circuit in plate.circuits]
     if place.owner not in strips or not place.part:
         return []
-    return [f"{strip}.{place.part}" for strip in strips if strip != place.owner]
+    has = {"link": "link", "limit": "limit"}.get(place.part)
+    like = [circuit.id for circuit in plate.circuits if has is None or has in circuit.order]
+    return [f"{strip}.{place.part}" for strip in like if strip != place.owner]

@@ -3,6 +3,7 @@
 Fewer than twenty failures of a kind say nothing a percentage could stand for, and none is given.
 """
 
+import math
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
@@ -11,7 +12,7 @@ import numpy as np
 from plentar.core.history.past import YEAR_SECONDS
 from plentar.core.unit.place import place_of
 
-__all__ = ["LEAST_FAILURES", "Life", "PartFailure", "Standing", "chance_within", "life_of", "lives_of"]
+__all__ = ["LEAST_FAILURES", "Life", "PartFailure", "Standing", "chance_of_any", "chance_within", "life_of", "lives_of"]
 
 LEAST_FAILURES = 20
 # What every circuit has one of; everything else a unit has once.
@@ -120,6 +121,21 @@ def lives_of(units: Iterable[Standing], failures: Iterable[PartFailure], now: fl
         if life is not None:
             found[kind] = life
     return found
+
+
+def chance_of_any(count: int, age_years: float, life: Life | None, years: float = 1.5) -> float:
+    """Return the chance that one of several parts of an age fails within some years.
+
+    By the shop's own records where it has some of that kind. Without any, parts that have seen as many seasons as
+    their failed twin are taken to fail at the rate of one in its age: the twin's own life is all there is to go by.
+
+    Example:
+        >>> round(chance_of_any(1, 12.0, None), 3)
+        0.118
+    """
+    if life is None:
+        return 1 - math.exp(-count * years / max(age_years, 1.0))
+    return float(1 - (1 - chance_within(life, age_years, years)) ** count)
 
 
 def chance_within(life: Life, age_years: float, years: float = 1.0) -> float:

@@ -4,14 +4,14 @@ from plentar.core.evidence.reading import Condition, Reading
 from plentar.core.judging.situation import Situation, changed
 from plentar.core.limits.table import Limits
 from plentar.core.limits.verdicts import Band, Grade, Verdict, grade
-from plentar.core.limits.windows import Patience, closing
+from plentar.core.limits.windows import Patience, closing, opening
 from plentar.core.message import Text, message
 from plentar.core.unit.kinds import Kind
 from plentar.core.unit.nameplate import HeatingCircuit
-from plentar.core.unit.place import spot_of
+from plentar.core.unit.place import point_at, spot_of
 from plentar.core.unit.points import Point, piece_words, rung_terminals
 
-__all__ = ["judge_contact", "patience"]
+__all__ = ["judge_contact", "patience", "still_opening"]
 
 # Cold and at full load a good one drops a third more than in the middle; two thirds more is on its way to failing.
 SEMICONDUCTOR_SHARES = (4 / 3, 5 / 3)
@@ -30,6 +30,10 @@ def judge_contact(situation: Situation, reading: Reading, point: Point) -> Verdi
     base = Verdict(grade=Grade.NOT_PROVEN, value=reading.value, uncertainty=reading.meter_uncertainty, unit="V")
     call = situation.plate.call_of(circuit.device)
     if not reading.condition.is_called(call):
+        if part == "pole" and reading.value <= limits.band("closed_contact_volts").marginal_high:
+            closed = _closed_uncalled(situation, reading, circuit, base)
+            if closed is not None:
+                return closed
         return changed(
             base,
             Grade.NOT_PROVEN,
@@ -72,6 +76,56 @@ def judge_contact(situation: Situation, reading: Reading, point: Point) -> Verdi
         return changed(base, Grade.NOT_PROVEN, "", words, message("contacts.clamp", circuit=circuit.name))
     words = message("contacts.near-zero-but-no-current")
     return changed(base, Grade.NOT_PROVEN, "", words, message("contacts.read-across-next-part-rung"))
+
+
+def _closed_uncalled(situation: Situation, reading: Reading, circuit: HeatingCircuit, base: Verdict) -> Verdict | None:
+    """Judge a pole that carries its strip with the thermostat not calling; None where nothing is known to flow.
+
+    Off-delays, defrost and outdoor thermostats call as well: stuck it is only with nothing at its heater, and after
+    twice its off-time.
+
+    Source:
+        docs/trade.md, section 3, pole off-time; section 5: zero volts is closed only if current flows.
+    """
+    limits, plate = situation.limits, situation.plate
+    amps = situation.carries_current(circuit, reading)
+    if amps is None or amps.value < limits.number("contact_least_amps"):
+        return None
+    device = plate.device(circuit.device)
+    heater = f"{device.id}.coil"
+    volts = situation.alike(point_at(device.of_kind.coil_function, f"{heater}.1", f"{heater}.2"), reading)
+    drive = device.of_kind.drive_words
+    if volts is None:
+        said = message("contacts.closed-uncalled", amps=amps.value)
+        return changed(base, Grade.NOT_PROVEN, "closed", said, message("contacts.read-at-its-heater", drive=drive))
+    if volts.value + volts.meter_uncertainty >= limits.number("dead_volts"):
+        said = message("contacts.closed-and-driven", volts=volts.value, drive=drive)
+        return changed(base, Grade.NOT_PROVEN, "closed", said, message("contacts.find-what-calls"))
+    left = still_opening(situation, circuit, reading.condition, twice=True)
+    if left > 0:
+        said = message("contacts.closed-may-open", drive=drive)
+        return changed(base, Grade.NOT_PROVEN, "closed", said, message("contacts.wait-s-more", left_seconds=left))
+    return changed(
+        base,
+        Grade.FAIL,
+        "stuck closed",
+        message("contacts.stuck-closed", amps=amps.value, drive=drive),
+        _replace_step("pole"),
+    )
+
+
+def still_opening(situation: Situation, circuit: HeatingCircuit, condition: Condition, *, twice: bool = False) -> float:
+    """Return for how many seconds more a pole may still be on its way open; 0 once it should be, or nobody knows.
+
+    With `twice` until it counts as stuck, which nobody may say without a clock.
+    """
+    plate, since = situation.plate, condition.seconds_since_change
+    if not plate.device(circuit.device).of_kind.is_thermal or (since is None and not twice):
+        return 0.0
+    poles = [plate.device(circuit.device).pole(number) for number in circuit.poles]
+    windows = [opening(plate, circuit.device, pole, situation.limits) for pole in poles]
+    # With a pole in each leg the circuit is off when the first one has opened.
+    return max(0.0, min(w.never_seconds if twice else w.max_seconds for w in windows) - (since or 0.0))
 
 
 def _closed_band(limits: Limits, kind: Kind, part: str) -> Band:

@@ -4,7 +4,7 @@ from collections.abc import Sequence
 
 from plentar.core.evidence.metrology import root_sum_square
 from plentar.core.evidence.reading import Condition, Reading
-from plentar.core.judging.contacts import patience
+from plentar.core.judging.contacts import patience, still_opening
 from plentar.core.judging.situation import Situation, changed, kilowatts
 from plentar.core.limits.verdicts import Band, Grade, Verdict, grade
 from plentar.core.message import Text, joined, message
@@ -41,6 +41,10 @@ def judge_strip(situation: Situation, reading: Reading, circuit: HeatingCircuit)
         return changed(base, Grade.FAIL, "still live", words, message("strips.stop-find-feed-still"), expected=0.0)
     # Without its call the right reading is none, and any other means a pole that stays, a ground or a back-feed.
     if not reading.condition.is_called(call):
+        left = still_opening(situation, circuit, reading.condition)
+        if left > 0 and not is_dead:
+            words = message("strips.may-still-open", circuit=circuit.name, call=call)
+            return changed(base, Grade.NOT_PROVEN, "", words, message("contacts.wait-s-more", left_seconds=left))
         return _without_call(base, circuit, plate, call, is_dead=is_dead)
     # Never the plate's amps at another voltage: a 240 V part on 208 V draws 87 % and is sound.
     supply = situation.supply(circuit.supplied_by, reading)

@@ -1,13 +1,13 @@
 """What the fix page shows: what was done, what the ledger makes of it, what is proven."""
 
-import math
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from functools import cached_property
 from typing import Any
 
 from plentar.core.causes.faults import faults_of
-from plentar.core.circuit.places import terminal_words
+from plentar.core.circuit.places import place_words, terminal_words
 from plentar.core.evidence.events import (
     Approved,
     Fitted,
@@ -17,7 +17,9 @@ from plentar.core.evidence.events import (
     RepairSettled,
     Temporary,
 )
-from plentar.core.intake import blamed_parts, ledger_parts
+from plentar.core.history.past import siblings_of
+from plentar.core.history.survival import Life, chance_of_any
+from plentar.core.intake import ledger_parts
 from plentar.core.message import Text
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import place_of
@@ -48,8 +50,18 @@ class ProofRow:
 class FixScreen:
     """Fix and proof of one call."""
 
-    def __init__(self, call: Call, visit: Visit, part: str = "", chosen: str = "", price: float | None = None) -> None:
-        # `chosen` is what the part check picked from the shelf, `price` what it costs there.
+    def __init__(
+        self,
+        call: Call,
+        visit: Visit,
+        part: str = "",
+        chosen: str = "",
+        price: float | None = None,
+        lives: Mapping[str, Life] | None = None,
+    ) -> None:
+        # `chosen` is what the part check picked from the shelf, `price` what it costs there; `lives` how long parts of
+        # a kind last by the shop's records.
+        self.lives = lives or {}
         self.call, self.visit, self.chosen, self.price = call, visit, chosen, price
         self.plate: Nameplate = visit.plate
         self.part = part if part in {name for name, _ in self.parts} else ""
@@ -163,13 +175,19 @@ class FixScreen:
         kept = self.visit.record.settled
         return Shown(*kept) if kept is not None else None
 
-    @property
+    @cached_property
     def siblings(self) -> list[str]:
-        """Like parts of the same age as the one that failed."""
-        blamed = blamed_parts(self.visit)
-        kinds = {device.id: device.kind for device in self.plate.devices}
-        failed = [kinds[name] for name in blamed if name in kinds]
-        return [name for name, kind in kinds.items() if kind in failed and name not in blamed]
+        """Like parts of the same age as those that failed: devices, links, limits, elements."""
+        faults = [by for _, cause in self.visit.record.causes for group in cause.faults for by in group.split("+")]
+        blamed = {place_of(fault).whole_part for fault in faults}
+        owners = {place_of(part).owner for part in blamed}
+        found = dict.fromkeys(sibling for part in sorted(blamed) for sibling in siblings_of(self.plate, part))
+        return [part for part in found if part not in blamed | owners]
+
+    @property
+    def sibling_words(self) -> str:
+        """Their names in a row."""
+        return ", ".join(render(place_words(self.plate, part)) for part in self.siblings)
 
     @property
     def choices(self) -> list[tuple[str, float | None]]:
@@ -180,17 +198,23 @@ class FixScreen:
 
     @property
     def sibling_chance(self) -> float:
-        """The chance that one like-aged sibling fails within a season, from its age by the plate.
-
-        A part that has seen as many seasons as its failed twin is taken to fail at the rate of one in its age a year:
-        the twin's own life is the only evidence there is.
-        """
+        """The chance that one like-aged sibling fails within a season, from its age by the plate."""
         year = datetime.fromtimestamp(self.visit.moment, UTC).year
         try:
             years = max(1, year - int(self.plate.built[:4]))
         except ValueError:
             years = 12
-        return 1 - math.exp(-len(self.siblings) * 1.5 / years)
+        return chance_of_any(len(self.siblings), years, self._life)
+
+    @property
+    def goes_by_records(self) -> bool:
+        """True where the shop's own records say how long such parts last."""
+        return self._life is not None
+
+    @property
+    def _life(self) -> Life | None:
+        kinds = {place_of(part).kind for part in self.siblings}
+        return self.lives.get(kinds.pop()) if len(kinds) == 1 else None
 
     def ledger_value(self, was: LedgerLead | None, name: str, default: str) -> Any:
         """Return a kept lead's field, or what stands there before anything was kept."""

@@ -16,13 +16,14 @@ from plentar.formats.numbers import parse_number
 from plentar.formats.parts_csv import PARTS
 from plentar.store import stock
 from plentar.web.call_layout.layout import StepView, register_step, show_step
+from plentar.web.call_layout.unit_history import lives_of_shop
 from plentar.web.call_layout.visits import own_call, read_visit
 from plentar.web.call_layout.writing import keep_one, own_id, sent_picture
 from plentar.web.fields import require_valid
 from plentar.web.fix.forms import ApprovalForm, ItemForm, LedgerForm, PartForm, TemporaryForm
 from plentar.web.fix.models import FixScreen
 from plentar.web.offline.submissions import done_at, is_late
-from plentar.web.serving.access import login_required
+from plentar.web.serving.access import login_required, now
 from plentar.words import render
 
 __all__ = ["bp"]
@@ -33,7 +34,8 @@ bp = Blueprint("fix", __name__, url_prefix="/calls/<uuid:call_id>/fix")
 def _screen(call_id: UUID, part: str = "") -> FixScreen:
     call = own_call(call_id)
     chosen = request.args.get("fit", "")[:120]
-    return FixScreen(call, read_visit(call), part, chosen, _price(chosen))
+    lives = lives_of_shop(g.db, call.shop_id, now())
+    return FixScreen(call, read_visit(call), part, chosen, _price(chosen), lives)
 
 
 def _price(chosen: str) -> float | None:
