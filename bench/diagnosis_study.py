@@ -55,7 +55,7 @@ from plentar.core.limits.windows import closing
 from plentar.core.unit.electrical import COLD_RATIO, OPEN_OHMS
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.patterns import PATTERNS
-from plentar.core.unit.place import amps_at, place_of
+from plentar.core.unit.place import amps_at, line_volts, place_of
 from plentar.core.visit import SURE_SHARE
 from plentar.words import render
 
@@ -459,16 +459,48 @@ def test_at(plate: Nameplate, point: str, calls: frozenset[str]) -> Test:
     return next(test for test in catalogue(plate) if (test.point, test.drive.calls) == (point, calls))
 
 
-def follow(
-    plate: Nameplate, truth: Truth, complaint: str, *, fixed: bool, minutes: float
-) -> tuple[Diagnosis, int, float]:
-    """Follow tests until a group leads, nothing useful is left or the minutes are spent.
+@dataclass(frozen=True, slots=True)
+class Followed:
+    """Where a truth led: the diagnosis, what was read and seen, the minutes, how often what was known was asked for."""
 
-    Returns the diagnosis, how many tests were taken and what they cost [min].
-    """
+    diagnosis: Diagnosis
+    readings: list[Reading]
+    seen: list[Observation]
+    minutes: float
+    repeats: int
+
+
+def first_after_habits(
+    plate: Nameplate, found: Followed, complaint: str, random: np.random.Generator
+) -> dict[str, bool]:
+    """Tell of each habit whether what would be repaired first is another: same call, read the way some people do."""
+    by_id = {fault.id: fault for fault in faults_of(plate)}
+
+    def repair(diagnosis: Diagnosis) -> object:
+        return mended(by_id[one] for one in diagnosis.first.faults[0].split("+")) if diagnosis.first else None
+
+    read = found.readings
+    lines = {line_volts(feed.id) for feed in plate.feeds}
+    shuffled = [read[at] for at in random.permutation(len(read))]
+    ways = {
+        "amps first": sorted(read, key=lambda r: r.function != "amps"),
+        "no supply": [r for r in read if r.point not in lines],
+        "whole volts": [replace(r, value=float(round(r.value))) if r.function == "volts" else r for r in read],
+        "shuffled": shuffled,
+        "double entry": [again for r in read for again in (r, r)],
+    }
+    first = repair(found.diagnosis)
+    return {
+        name: repair(diagnose(plate, way, complaints=[complaint], observations=found.seen)) != first
+        for name, way in ways.items()
+    }
+
+
+def follow(plate: Nameplate, truth: Truth, complaint: str, *, fixed: bool, minutes: float) -> Followed:
+    """Follow tests until a group leads, nothing useful is left or the minutes are spent."""
     readings: list[Reading] = []
     seen: list[Observation] = []
-    spent = 0.0
+    spent, again_asked = 0.0, 0
     taken: list[tuple[str, frozenset[str]]] = []
     order = iter(
         sorted(catalogue(plate), key=lambda test: ("supply", "control", "amps", "volts", "ohms").index(test.kind))
@@ -480,6 +512,7 @@ def follow(
         if fixed:
             test = next(order, None)
         elif doubted:
+            again_asked += 1
             calls = next(calls for point, calls in taken if point == doubted[0])
             test = test_at(plate, doubted[0], calls)
         else:
@@ -493,6 +526,7 @@ def follow(
             is_named = leading > SURE and not named & {"healthy", "supply.low", "supply.high"}
             if again is None and ((is_named and len(readings) >= 3) or not best or best[0].bits < 0.004):
                 break
+            again_asked += again is not None
             test = again or best[0].test
         if test is None:
             break
@@ -508,7 +542,8 @@ def follow(
         diagnosis = diagnose(plate, readings, complaints=[complaint], observations=seen)
         if fixed and diagnosis.first and diagnosis.first.probability > SURE and len(readings) >= 3:
             break
-    return diagnosis, len(readings), min(spent, minutes)
+    repeats = sum(count - 1 for count in Counter(taken).values()) - again_asked
+    return Followed(diagnosis, readings, seen, min(spent, minutes), repeats)
 
 
 def is_right(
@@ -552,6 +587,9 @@ class Run:
     hidden: bool
     tests: int
     minutes: float
+    # How often a test was asked for that was known; which habits of reading change what is repaired first.
+    repeats: int
+    habits: dict[str, bool]
     # Ohms of a joint or contact, watts over rated of an element; 0 where a fault has no size of that kind.
     size: float
     # Every cause that was named, with its share, and whether it was the right one.
@@ -575,7 +613,8 @@ def run(job: tuple[str, tuple[str, ...], int, argparse.Namespace]) -> Run:
     complaint = SHOWN_COMPLAINT.get((case[0].kind, case[0].shows), KIND_COMPLAINT[case[0].kind])
     assert complaint in COMPLAINTS
     asked = {"fixed": options.fixed, "minutes": options.minutes}
-    diagnosis, tests, minutes = follow(plate, truth, complaint, **asked)
+    found = follow(plate, truth, complaint, **asked)
+    diagnosis = found.diagnosis
     hides = len(case) == 1 and case[0].kind != "healthy" and truth.is_hidden()
     rights = [is_right(cause, case, by_id, truth.service, hidden=hides) for cause in diagnosis.causes]
     right = bool(rights) and rights[0]
@@ -584,7 +623,7 @@ def run(job: tuple[str, tuple[str, ...], int, argparse.Namespace]) -> Run:
     if left is not None:
         # The first is repaired and proven; what was read of it says nothing of the unit now.
         other = Truth(plate, (left,), random, options.wrong, between=options.between)
-        after, _, _ = follow(plate, other, complaint, **asked)
+        after = follow(plate, other, complaint, **asked).diagnosis
         both = is_right(after.first, (left,), by_id, other.service, hidden=other.is_hidden())
     return Run(
         unit=name,
@@ -594,8 +633,10 @@ def run(job: tuple[str, tuple[str, ...], int, argparse.Namespace]) -> Run:
         names_one=names_one(diagnosis.first, case),
         both=both,
         hidden=hides,
-        tests=tests,
-        minutes=minutes,
+        tests=len(found.readings),
+        minutes=found.minutes,
+        repeats=found.repeats,
+        habits=first_after_habits(plate, found, complaint, random) if options.habits else {},
         size=truth.size if len(case) == 1 else 0.0,
         said=tuple(
             (cause.faults[0], cause.probability, was) for cause, was in zip(diagnosis.causes, rights, strict=True)
@@ -634,6 +675,7 @@ def main() -> None:
     parser.add_argument("--minutes", type=float, default=60.0, help="what a call may take, at the tests' own minutes")
     parser.add_argument("--every", type=int, default=1, help="take every n-th fault only")
     parser.add_argument("--workers", type=int, default=1, help="how many processes share the work")
+    parser.add_argument("--habits", action="store_true", help="read each call again the way some people do")
     parser.add_argument("--dump", default="", help="write every run to this file, a line of JSON each")
     options = parser.parse_args()
     start = time.perf_counter()
@@ -677,6 +719,11 @@ def figures(runs: Sequence[Run]) -> None:
         print(f"both, the second once the first is repaired: {100 * statistics.mean(done.both for done in runs):.1f} %")
     spent = [done.minutes for done in runs]
     print(f"minutes: median {statistics.median(spent):.0f}, mean {statistics.mean(spent):.0f}")
+    print(f"asked for what was known: {sum(done.repeats for done in runs)} times")
+    for name in runs[0].habits:
+        print(
+            f"  {name}: the first repair changes in {100 * statistics.mean(done.habits[name] for done in runs):.1f} %"
+        )
     led = [done.said[0][1:] for done in runs if done.said]
     print("leading causes:")
     calibration(led)

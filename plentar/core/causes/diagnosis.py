@@ -56,6 +56,7 @@ class Diagnosis:
     while_there: NDArray[np.int64]
     model: UnitModel
     supply: Supply
+    complaints: tuple[str, ...] = ()
 
     @property
     def ask_again(self) -> tuple[str, ...]:
@@ -125,6 +126,7 @@ def diagnose(
         while_there=evidence.while_there,
         model=model,
         supply=evidence.supply,
+        complaints=tuple(complaints),
     )
 
 

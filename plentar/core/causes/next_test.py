@@ -42,6 +42,11 @@ LIVE_SURCHARGE = 1.25
 ISOLATE_MINUTES = 5.0
 # Power back on with everybody told to stand clear; a sequencer waited out; a tap on the thermostat. Chosen, see LOOKS.
 POWER_BACK_MINUTES, SEQUENCER_MINUTES, THERMOSTAT_MINUTES = 2.0, 2.0, 0.4
+# For these complaints supply under load is among the first tests (docs/trade.md, section 4), worth so much a minute
+# on top of its own bits: as much as a clamp that halves the suspects.
+LOADED, LOADED_WORTH = frozenset({"not enough heat", "breaker trips or hot"}), 0.5
+# It counts as telling something, however close its sizes lie.
+LOADED_BITS = 0.05
 # What each school reaches for first: a factor on the minutes of its kind of test.
 SCHOOLS: dict[str, dict[str, float]] = {
     "amps first": {"amps": 0.7},
@@ -100,6 +105,13 @@ def next_tests(
         told, sides = _either_side((predicted, spread), weight, model.cause_of[states])
         bins = np.where((told > bits)[:, None], sides, bins)
         bits = np.maximum(bits, told)
+    loaded = _loaded(diagnosis)
+    bits = np.array(
+        [
+            max(told, LOADED_BITS) if (t.point, t.drive.calls) in loaded else told
+            for t, told in zip(tests, bits, strict=True)
+        ]
+    )
     worth = [
         i
         for i, test in enumerate(tests)
@@ -117,7 +129,16 @@ def next_tests(
         again = AWAY[at] if at != there and at != "unit" and places[at, test.drive] else 0.0
         scored.append((bits[i] / max(minutes - shared + again, LEAST_MINUTES), i, minutes))
     firsts = _firsts(diagnosis, school, taken)
-    scored = [(value + firsts.get(tests[i].point, 0.0), i, minutes) for value, i, minutes in scored]
+    scored = [
+        (
+            value
+            + firsts.get(tests[i].point, 0.0)
+            + (LOADED_WORTH if (tests[i].point, tests[i].drive.calls) in loaded else 0.0),
+            i,
+            minutes,
+        )
+        for value, i, minutes in scored
+    ]
     scored.sort(key=lambda entry: (-entry[0], entry[2], tests[entry[1]].point))
     return tuple(
         NextTest(tests[i], float(bits[i]), minutes, _splits(diagnosis, states, weight, bins[i]))
@@ -149,6 +170,19 @@ def _as_they_may_be(
         np.concatenate([dead, quiet[passes]]),
         np.concatenate([share, off]),
     )
+
+
+def _loaded(diagnosis: Diagnosis) -> frozenset[tuple[str, frozenset[str]]]:
+    """Return the readings of the supply under load, where the complaint is one of a bad lug or pole and it is known.
+
+    Source:
+        docs/trade.md, section 4, step 5: a joint on its way out shows in nothing but the volts it leaves under load.
+    """
+    plate = diagnosis.model.plate
+    if not diagnosis.supply.is_known or not LOADED & set(diagnosis.complaints):
+        return frozenset()
+    heat = frozenset(call for call in ("W", "W2") if call in plate.calls)
+    return frozenset((line_volts(feed.id), heat) for feed in plate.feeds)
 
 
 def _firsts(diagnosis: Diagnosis, school: str, taken: Collection[tuple[str, frozenset[str]]]) -> Mapping[str, float]:
