@@ -29,7 +29,7 @@ import numpy as np
 
 from plentar.core.causes.accepting import before_accepting
 from plentar.core.causes.catalogue import Test, catalogue
-from plentar.core.causes.checks import STAGES, STARTS, WATCH, WHEEL, checks_of
+from plentar.core.causes.checks import AIR, STAGES, STARTS, WATCH, WHEEL, checks_of
 from plentar.core.causes.diagnosis import Cause, Diagnosis, diagnose
 from plentar.core.causes.fault import OFF, SERVICE, mended
 from plentar.core.causes.faults import COMPLAINTS, Fault, faults_of, tripped_by
@@ -234,6 +234,10 @@ class Truth:
         if test.point == WATCH:
             drops = self._watched() != (self.random.random() < self.wrong)
             return [Observation(kind="watched-dropped" if drops else "watched-steady")]
+        if test.point == AIR:
+            is_little = any(fault.part in ("air", "blower.hub") for fault in self.faults)
+            is_little = is_little != (self.random.random() < self.wrong)
+            return [Observation(kind="air-little" if is_little else "air-enough")]
         if test.point == STARTS:
             misses = self._is_delay and bool((self.random.random(20) < self.fails).any())
             return [Observation(kind="bad-start" if misses else "starts-good-20")]

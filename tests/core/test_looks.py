@@ -5,7 +5,7 @@ import pytest
 
 from plentar.core.causes.accepting import before_accepting
 from plentar.core.causes.catalogue import catalogue
-from plentar.core.causes.checks import MICROFARADS, STAGES, WATCH, WHEEL, checks_of, finds
+from plentar.core.causes.checks import AIR, MICROFARADS, STAGES, WATCH, WHEEL, checks_of, finds
 from plentar.core.causes.diagnosis import diagnose
 from plentar.core.causes.hypotheses import model_of
 from plentar.core.causes.next_test import next_tests
@@ -56,16 +56,16 @@ def test_a_hand_and_a_meter_for_microfarads_tell_what_amps_leave_together(
 def test_looks_are_offered_where_there_is_something_to_look_at() -> None:
     """No capacitor on an electronic motor, no stages on contactors; what was done is not offered again."""
     points = {name: {check.test.point for check in checks_of(PATTERNS[name]())} for name in PATTERNS}
-    assert points["three-strip-ecm"] == {WHEEL, STAGES, WATCH}
-    assert points["wye-contactor"] == {MICROFARADS, WHEEL, WATCH}
+    assert points["three-strip-ecm"] == {WHEEL, STAGES, AIR, WATCH}
+    assert points["wye-contactor"] == {MICROFARADS, WHEEL, AIR, WATCH}
     found = diagnose(UNIT, LABOURS)
     done = [(point, frozenset[str]()) for point in (MICROFARADS, WHEEL)]
     assert not {t.test.point for t in next_tests(found, HEAT, taken=done, most=40)} & {MICROFARADS, WHEEL}
     by_power = {check.test.point: check.test.is_isolated for check in checks_of(UNIT)}
-    assert by_power == {MICROFARADS: True, WHEEL: True, STAGES: False, WATCH: False}
+    assert by_power == {MICROFARADS: True, WHEEL: True, STAGES: False, AIR: False, WATCH: False}
     model = model_of(UNIT)
     late = np.array([entry.id == "seq-a.pole-2.slow" for entry in model.hypotheses]).nonzero()[0]
-    assert finds(model, late).tolist() == [[0.0], [0.0], [1.0], [0.0]]
+    assert finds(model, late).tolist() == [[0.0], [0.0], [1.0], [0.0], [0.0]]
 
 
 def test_a_slow_disc_is_timed_and_named_by_what_came_late() -> None:

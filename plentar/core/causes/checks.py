@@ -20,12 +20,14 @@ from plentar.core.message import message
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import CAPACITOR, point_at
 
-__all__ = ["CHECK_SPREAD", "STAGES", "STARTS", "WATCH", "WHEEL", "Check", "checks_of", "finds"]
+__all__ = ["AIR", "CHECK_SPREAD", "STAGES", "STARTS", "WATCH", "WHEEL", "Check", "checks_of", "finds"]
 
-STAGES, WHEEL, WATCH, STARTS = (point_at("check", name) for name in ("stages", "wheel", "watch", "starts"))
+STAGES, WHEEL, AIR, WATCH, STARTS = (point_at("check", name) for name in ("stages", "wheel", "air", "watch", "starts"))
 MICROFARADS = point_at("microfarads", CAPACITOR)
 # A sign this much likelier under a fault is what the look is for.
 LEAST_FACTOR = 8.0
+# A wheel that slips moves little air as a dirty filter does, and its own look tells which.
+LEAST_AIR_FACTOR = 5.0
 # Found or not found, 1 or 0: a hand and an eye are wrong so seldom that the two outcomes keep clear of each other.
 CHECK_SPREAD = 0.15
 # Discharging the capacitor and its leads off; a hand at the wheel; five minutes of cooling ahead of a timed run, some
@@ -33,6 +35,8 @@ CHECK_SPREAD = 0.15
 CAPACITOR_MINUTES, WHEEL_MINUTES, COOLING_MINUTES = 4.0, 1.5, 3.0
 # Panels on and a quarter of an hour beside it; twenty starts half a minute apart (docs/trade.md, section 10).
 WATCH_MINUTES, STARTS_MINUTES = 16.0, 10.0
+# Two thermometers in the duct and five steady minutes of heat.
+AIR_MINUTES = 7.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,6 +69,8 @@ def checks_of(plate: Nameplate) -> tuple[Check, ...]:
         stages = Test(STAGES, heat, "check", minutes, message("test.stages"), step="timing")
         found.append(Check(stages, lambda fault: fault.shows == "late"))
     heat = Drive(calls=frozenset(call for call in ("W", "W2") if call in plate.calls))
+    air = Test(AIR, heat, "check", AIR_MINUTES, message("test.air"), step="air")
+    found.append(Check(air, lambda fault: fault.signs.get("air-little", 1.0) >= LEAST_AIR_FACTOR))
     watch = Test(WATCH, heat, "check", WATCH_MINUTES, message("test.watch"), step="blower")
     found.append(Check(watch, lambda fault: fault.signs.get("watched-dropped", 1.0) >= LEAST_FACTOR))
     relay = plate.blower.relay

@@ -58,9 +58,10 @@ class Fault:
 
     @property
     def mended(self) -> tuple[str, str]:
-        """What is repaired, and how: whatever of one sequencer failed, that sequencer is replaced."""
+        """What is repaired, and how: whatever of one sequencer failed, that sequencer is replaced; so is an element."""
         owner = place_of(self.part).owner
-        return (owner if self.takes in WHOLE_PARTS else self.part, self.repair.id)
+        how = self.takes if self.takes == "element" else self.repair.id
+        return (owner if self.takes in WHOLE_PARTS else self.part, how)
 
     @property
     def usual(self) -> Changes:

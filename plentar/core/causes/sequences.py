@@ -19,7 +19,7 @@ __all__ = ["NOW_AND_THEN_SHARE", "weigh_sequences"]
 
 Floats = NDArray[np.float64]
 # How often what comes and goes is there when the next reading is taken, whatever was seen of it before.
-NOW_AND_THEN_SHARE = 0.5
+NOW_AND_THEN_SHARE = 0.2
 # A tired disc takes a multiple of its window, any multiple up to a dozen as likely as any other on a scale of ratios;
 # one in twenty-five is later still, which is about what stays off for good. Chosen: makers print none.
 LATEST_WINDOWS, LATER_SHARE = 12.0, 0.04

@@ -46,6 +46,7 @@ __all__ = [
 SURE_SHARE, LEAST_ACCEPTED = 0.97, 0.5
 # What a hand at the wheel finds, one way or the other.
 WHEEL_SIGNS = frozenset({"stiff", "side-play", "loose-hub", "wheel-free"})
+AIR_SIGNS = frozenset({"air-little", "air-enough"})
 WATCH_SIGNS, START_SIGNS = frozenset({"watched-steady", "watched-dropped"}), frozenset({"bad-start", "starts-good-20"})
 # Below this share a cause, and below this many bits a test, is not shown.
 LEAST_SHARE, MOST_SUSPECTS, LEAST_BITS = 0.02, 4, 0.02
@@ -171,10 +172,10 @@ def precaution(visit: VisitState) -> "Precaution | None":
 
 def looks_done(visit: VisitState) -> "list[tuple[str, frozenset[str]]]":
     """The looks that are no reading and were done on the unit as it is now, as `next_tests` spells them."""
-    from plentar.core.causes.checks import STAGES, STARTS, WATCH, WHEEL, checks_of
+    from plentar.core.causes.checks import AIR, STAGES, STARTS, WATCH, WHEEL, checks_of
 
     seen = {entry.kind for entry in signs(visit)}
-    by_signs = {WHEEL: WHEEL_SIGNS, WATCH: WATCH_SIGNS, STARTS: START_SIGNS}
+    by_signs = {WHEEL: WHEEL_SIGNS, AIR: AIR_SIGNS, WATCH: WATCH_SIGNS, STARTS: START_SIGNS}
     done = {point for point, kinds in by_signs.items() if seen & kinds}
     if verdicts.CAPACITOR in verdicts.latest_now(visit):
         done.add(verdicts.CAPACITOR)
