@@ -197,7 +197,8 @@ def test_each_school_and_complaint_names_things_that_exist() -> None:
     kinds = {test.kind for test in catalogue(TWO)}
     assert {kind for school in SCHOOLS.values() for kind in school} <= kinds
     fault_kinds = {fault.kind for fault in faults_of(TWO)}
-    assert {kind for bent in COMPLAINTS.values() for kind in bent} <= fault_kinds
+    shown = {fault.shows for fault in faults_of(TWO)}
+    assert {kind for bent in COMPLAINTS.values() for kind in bent} <= fault_kinds | shown
 
 
 def test_rungs_name_line_and_load_from_the_nearer_leg() -> None:

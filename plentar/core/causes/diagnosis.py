@@ -19,9 +19,10 @@ from plentar.core.errors import ReadingError
 from plentar.core.evidence.reading import Reading
 from plentar.core.evidence.signs import Observation, Sign, sign_of
 from plentar.core.limits.table import DEFAULT_LIMITS, Limits
+from plentar.core.limits.voltages import LIVE_VOLTS
 from plentar.core.limits.windows import closing, opening
 from plentar.core.unit.nameplate import Nameplate
-from plentar.core.unit.place import spot_of
+from plentar.core.unit.place import line_volts, spot_of
 from plentar.core.unit.points import is_control_side
 
 __all__ = ["Cause", "Diagnosis", "diagnose"]
@@ -57,6 +58,8 @@ class Diagnosis:
     model: UnitModel
     supply: Supply
     complaints: tuple[str, ...] = ()
+    # Feeds whose volts at the unit were last read to be gone.
+    gone: frozenset[str] = frozenset()
 
     @property
     def ask_again(self) -> tuple[str, ...]:
@@ -127,6 +130,7 @@ def diagnose(
         model=model,
         supply=evidence.supply,
         complaints=tuple(complaints),
+        gone=_gone(plate, standing),
     )
 
 
@@ -178,6 +182,12 @@ def _weigh(
 def _may_be_tapped_late(model: UnitModel, standing: Sequence[Reading | Observation], limits: Limits) -> bool:
     """Tell whether any reading was taken before a pole could have moved, by the clock."""
     return any(is_early(model.plate, entry.condition, limits) for entry in standing if entry.condition.heat)
+
+
+def _gone(plate: Nameplate, standing: Sequence[Reading]) -> frozenset[str]:
+    """Return the feeds that show no volts at the unit, by the last reading of each."""
+    last = {reading.point: reading.value for reading in standing}
+    return frozenset(feed.id for feed in plate.feeds if last.get(line_volts(feed.id), LIVE_VOLTS) < LIVE_VOLTS)
 
 
 def _standing(plate: Nameplate, readings: Sequence[Reading], limits: Limits) -> list[Reading]:

@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from plentar.core.causes.catalogue import spread_at
 from plentar.core.causes.hypotheses import UnitModel
-from plentar.core.causes.sequences import weigh_sequences
+from plentar.core.causes.sequences import airless_share, weigh_sequences
 from plentar.core.causes.supply import NORMAL_AREA, Supply
 from plentar.core.circuit.drive import Drive, drives_of
 from plentar.core.circuit.network import HOT_AMPS
@@ -323,8 +323,11 @@ def states(
         if drive.waiting or len(drive.dead_feeds) == len(plate.feeds):
             drives.append((drive, share))
         else:
-            # A limit that opens for want of air is closed about two minutes in three.
-            drives += [(drive, 0.65 * share), (replace(drive, limits_open=True), 0.35 * share)]
+            stands_open = airless_share(condition)
+            drives += [
+                (drive, (1 - stands_open) * share),
+                (replace(drive, limits_open=True), stands_open * share),
+            ]
     return tuple(drives)
 
 

@@ -14,10 +14,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from plentar.core.causes.catalogue import Test, catalogue, scaled
-from plentar.core.causes.checks import CHECK_SPREAD, checks_of, finds
+from plentar.core.causes.checks import AIR, CHECK_SPREAD, STARTS, WATCH, checks_of, finds
 from plentar.core.causes.diagnosis import Diagnosis
 from plentar.core.causes.same_circuit import circuit_of
 from plentar.core.causes.sequences import NOW_AND_THEN_SHARE
+from plentar.core.causes.supply import feed_at
 from plentar.core.evidence.reading import Condition
 from plentar.core.message import Text
 from plentar.core.unit.nameplate import Nameplate
@@ -47,6 +48,9 @@ POWER_BACK_MINUTES, SEQUENCER_MINUTES, THERMOSTAT_MINUTES = 2.0, 2.0, 0.4
 LOADED, LOADED_WORTH = frozenset({"not enough heat", "breaker trips or hot"}), 0.5
 # It counts as telling something, however close its sizes lie.
 LOADED_BITS = 0.05
+# On a unit that seems sound and is complained of, what watches for minutes is worth so many times its bits a minute:
+# each look by itself is cheap, and thirty of them catch what comes and goes no better.
+WATCHING, WATCHED_WORTH = frozenset({WATCH, STARTS, AIR}), 4.0
 # What each school reaches for first: a factor on the minutes of its kind of test.
 SCHOOLS: dict[str, dict[str, float]] = {
     "amps first": {"amps": 0.7},
@@ -91,7 +95,8 @@ def next_tests(
     rows = rows[posterior[rows] > 1e-5]
     states, live, dead, weight = _as_they_may_be(diagnosis, rows, posterior[rows] / posterior[rows].sum())
     tests = tuple(within) if within is not None else catalogue(model.plate)
-    known = set(taken)
+    known = Counter(taken)
+    rests = diagnosis.rests_on and (diagnosis.rests_on.point, diagnosis.rests_on.condition.on)
     at = stands_at(taken[-1][0]) if taken else "unit"
     predicted, spread = scaled(model, tests, live, diagnosis.supply, dead)
     if within is None:
@@ -115,8 +120,11 @@ def next_tests(
     worth = [
         i
         for i, test in enumerate(tests)
-        # What is known under these calls is not asked for again: what comes and goes is watched.
-        if bits[i] >= LEAST_BITS and (test.point, test.drive.calls) not in known
+        # What is known under these calls is not asked for again, but once where all rests on it: what comes and goes is
+        # watched.
+        if bits[i] >= LEAST_BITS
+        and known[test.point, test.drive.calls] < (2 if (test.point, test.drive.calls) == rests else 1)
+        and not _is_behind(diagnosis, test)
     ]
     # One walk serves all that is worth reading there under the same calls.
     places = Counter((stands_at(tests[i].point), tests[i].drive) for i in worth)
@@ -129,9 +137,10 @@ def next_tests(
         again = AWAY[at] if at != there and at != "unit" and places[at, test.drive] else 0.0
         scored.append((bits[i] / max(minutes - shared + again, LEAST_MINUTES), i, minutes))
     firsts = _firsts(diagnosis, school, taken)
+    watched = WATCHED_WORTH if _seems_sound(diagnosis) else 1.0
     scored = [
         (
-            value
+            value * (watched if tests[i].point in WATCHING else 1.0)
             + firsts.get(tests[i].point, 0.0)
             + (LOADED_WORTH if (tests[i].point, tests[i].drive.calls) in loaded else 0.0),
             i,
@@ -139,7 +148,8 @@ def next_tests(
         )
         for value, i, minutes in scored
     ]
-    scored.sort(key=lambda entry: (-entry[0], entry[2], tests[entry[1]].point))
+    # What differs by less than anybody could mean goes by its minutes: kept or solved, the answer is the same.
+    scored.sort(key=lambda entry: (-round(entry[0], 3), entry[2], tests[entry[1]].point))
     return tuple(
         NextTest(tests[i], float(bits[i]), minutes, _splits(diagnosis, states, weight, bins[i]))
         for _, i, minutes in scored[:most]
@@ -170,6 +180,19 @@ def _as_they_may_be(
         np.concatenate([dead, quiet[passes]]),
         np.concatenate([share, off]),
     )
+
+
+def _seems_sound(diagnosis: Diagnosis) -> bool:
+    """Tell whether nothing is found while somebody complains: then what comes and goes is watched for."""
+    lead = diagnosis.first
+    is_checked = not diagnosis.complaints or "seasonal check" in diagnosis.complaints
+    return lead is not None and not is_checked and bool({"healthy", "supply.low", "supply.high"} & set(lead.faults))
+
+
+def _is_behind(diagnosis: Diagnosis, test: Test) -> bool:
+    """Tell whether a live test hangs on a feed whose volts are gone at the unit: what is lost is looked for ahead."""
+    inside = test.kind not in ("supply", "check") and not test.is_isolated
+    return inside and feed_at(diagnosis.model.plate, test.point) in diagnosis.gone
 
 
 def _loaded(diagnosis: Diagnosis) -> frozenset[tuple[str, frozenset[str]]]:

@@ -15,11 +15,11 @@ from plentar.core.limits.table import Limits
 from plentar.core.limits.windows import closing
 from plentar.core.unit.place import place_of
 
-__all__ = ["NOW_AND_THEN_SHARE", "weigh_sequences"]
+__all__ = ["NOW_AND_THEN_SHARE", "airless_share", "weigh_sequences"]
 
 Floats = NDArray[np.float64]
 # How often what comes and goes is there when the next reading is taken, whatever was seen of it before.
-NOW_AND_THEN_SHARE = 0.2
+NOW_AND_THEN_SHARE = 0.1
 # A tired disc takes a multiple of its window, any multiple up to a dozen as likely as any other on a scale of ratios;
 # one in twenty-five is later still, which is about what stays off for good. Chosen: makers print none.
 LATEST_WINDOWS, LATER_SHARE = 12.0, 0.04
@@ -40,6 +40,9 @@ TRIP_MINUTES, TRIP_LOG_WIDTH = 13.4, 0.91
 # between two readings one time in ten: whoever finds it off does it sooner or later; one time in a hundred without a
 # change on record between the two.
 TRIP_SHARE, RESET_SHARE, SET_SHARE, UNSAID_SHARE = 0.25, 0.001, 0.1, 0.01
+# Where nobody knows how long strips have heated without air, or by what call, their limits stand open one minute in
+# three; and now and then one has opened sooner than any should.
+UNTIMED_OPEN_SHARE, LEAST_OPEN_SHARE = 0.35, 0.02
 # No reading takes less [min]: a clock that did not move between two was not looked at.
 LEAST_MINUTES = 0.33
 # What leaves every strip without air.
@@ -176,6 +179,20 @@ def _opened(
             off.append(settled * moved)
             on.append((1 - settled) * moved)
     return (np.repeat(np.array(shares)[:, None], count, axis=1) for shares in (off, on))  # type: ignore[return-value]
+
+
+def airless_share(condition: Condition) -> float:
+    """Return how likely a limit stands open where strips heat without air: closed at first, then open most of the time.
+
+    Source:
+        docs/trade.md, section 10: open 20 to 90 s after the heat, closed 3 to 15 min later.
+    """
+    opens, closes, after = AIRLESS_RATES
+    minutes = _heat_minutes(condition)
+    if minutes is None:
+        return UNTIMED_OPEN_SHARE
+    settled = opens / (opens + closes) * (1 - math.exp(-(opens + closes) * max(0.0, minutes - after)))
+    return max(LEAST_OPEN_SHARE, settled)
 
 
 def _heat_minutes(condition: Condition) -> float | None:

@@ -180,7 +180,7 @@ UNIT_MODES = modes_by_id(
     mode(
         "air.little", "weak", 2.0, "filter",
         {"filter-dirty": 6.0, "coil-dirty": 5.0, "wheel-dirty": 5.0, "cover-missing": 2.0, "clicks": 4.0,
-         "loose-hub": 6.0, "air-little": 12.0, "air-enough": 0.1} | LOGGED,
+         "loose-hub": 6.0, "air-little": 40.0, "air-enough": 0.05} | LOGGED,
         shows="now and then", repair="clear-the-air", proof="no-limit-opens",
     ),
 )  # fmt: skip
@@ -188,8 +188,9 @@ UNIT_MODES = modes_by_id(
 THIN_RATIO = 4.0
 # What a service gives that is low or high, of nominal: 5 % passes (docs/trade.md, section 3).
 LOW_SUPPLY, HIGH_SUPPLY = (0.8, 0.87, 0.93), (1.07, 1.12)
-# A lug that is loose, hot, about to burn off, hardly holding, arcing: 1, 2, 7, 20, 40 and some 150 V at 20 A asked.
-LUG_OHMS = (0.05, 0.12, 0.35, 1.0, 3.0, 20.0)
+# A lug that is loose, hot, about to burn off, hardly holding, arcing: 1, 2, 7, 20, 40 V and more at 20 A asked. Closer
+# where the control side lets go of its coils, which other sizes do not show.
+LUG_OHMS = (0.05, 0.12, 0.35, 1.0, 2.2, 4.5, 9.0, 20.0)
 # A breaker that has grown weak trips at some 40 % of its rating, which one or two strips are.
 WEAK_RATIO, USUAL_BREAKER_AMPS = 0.4, 60.0
 # Rubbed wires touch through a burnt spot: enough to blow a 3 or 5 A fuse from 24 V, not quite nothing.

@@ -55,6 +55,8 @@ RESERVED = (
 RUNNING_SHARE = 0.92
 # Standing electronics take a few hundredths, a blower in series with a strip or short of air still a third.
 TURNS_FROM_SHARE = 0.3
+# An ECM may turn on a tenth of its plate (docs/trade.md, section 10); at rest it draws some hundredths of an amp.
+ECM_TURNS_FROM_SHARE = 0.06
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -274,7 +276,7 @@ class Blower(PlateValue):
     @property
     def turns_from_amps(self) -> float:
         """The current from which it turns [A]."""
-        return TURNS_FROM_SHARE * self.rated_amps
+        return (TURNS_FROM_SHARE if self.kind == "psc" else ECM_TURNS_FROM_SHARE) * self.rated_amps
 
     def runs_at(self, amps: float) -> bool:
         """Tell whether it turns at this current: above what electronics, a hum or a series strip leave it."""
