@@ -567,9 +567,9 @@ MODELS, PAIRED, PREDICTED = (
     ByteBoundedCache(8, size=lambda model: model.bytes),
     ByteBoundedCache(16),
 )
-# Needed only while a unit is new and its table is not kept yet: its circuit under every hypothesis (11 MB for six
+# Needed only while a unit is new and its table is not kept yet: its circuit under every hypothesis (13 MB for six
 # strips) and the solutions of that, 1 MB a condition at most.
-VARIANTS, SOLVED = ByteBoundedCache(12), ByteBoundedCache(6, size=_solved_bytes)
+VARIANTS, SOLVED = ByteBoundedCache(14), ByteBoundedCache(6, size=_solved_bytes)
 
 
 def model_of(plate: Nameplate) -> UnitModel:
