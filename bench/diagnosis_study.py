@@ -530,11 +530,9 @@ def follow(plate: Nameplate, truth: Truth, complaint: str, *, fixed: bool, minut
             is_named = leading > SURE and not named & {"healthy", "supply.low", "supply.high"}
             if again is None and ((is_named and len(readings) >= 3) or not best or best[0].bits < 0.004):
                 break
-            rests = diagnosis.rests_on
-            is_once_more = again is None and rests is not None and (rests.point, rests.condition.on) in taken
-            is_once_more = is_once_more and rests is not None and best[0].test.point == rests.point
-            again_asked += again is not None or is_once_more
             test = again or best[0].test
+            place = (test.point, test.drive.calls)
+            again_asked += again is not None or (place in taken and place == diagnosis.once_more(taken))
         if test is None:
             break
         spent += minutes_of(plate, test, condition, at=stands_at(taken[-1][0]) if taken else "unit")

@@ -30,12 +30,9 @@ def before_accepting(diagnosis: Diagnosis, taken: Collection[tuple[str, frozense
     """
     plate, lead = diagnosis.model.plate, diagnosis.first
     tests = {(test.point, test.drive.calls): test for test in catalogue(plate)}
-    rests = diagnosis.rests_on
-    # Once more, and never again: a third look with the same hand is no better witness.
-    if rests is not None and list(taken).count((rests.point, rests.condition.on)) < 2:
-        again = tests.get((rests.point, rests.condition.on))
-        if again is not None:
-            return Precaution(test=again, is_again=True)
+    place = diagnosis.once_more(taken)
+    if place is not None and place in tests:
+        return Precaution(test=tests[place], is_again=True)
     by_id = {fault.id: fault for fault in diagnosis.model.faults}
     off = [name for name in (lead.faults if lead else ()) if name in by_id and by_id[name].shows == "until-set"]
     for name in off:

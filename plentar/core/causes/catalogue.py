@@ -118,7 +118,7 @@ def catalogue(plate: Nameplate) -> tuple[Test, ...]:
 
 @lru_cache(maxsize=32)
 def _catalogue(plate: Nameplate) -> tuple[Test, ...]:
-    heat = frozenset(call for call in ("W", "W2") if call in plate.calls)
+    heat = plate.heat_calls
     offered = _Offered(idle=Drive(), heat=Drive(calls=heat), fan=Drive(calls=frozenset({"G"})))
     _supply_tests(plate, offered)
     offered.add("blower-lead", amps_at("blower"), offered.heat, offered.fan, Drive(calls=heat | {"G"}), offered.idle)

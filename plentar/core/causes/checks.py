@@ -54,7 +54,7 @@ def checks_of(plate: Nameplate) -> tuple[Check, ...]:
     Source:
         docs/trade.md, section 4, steps 9 and 11; section 3, run capacitor and pole on-time.
     """
-    idle = Drive()
+    idle, heat = Drive(), Drive(calls=plate.heat_calls)
     found = []
     if plate.blower.kind == "psc":
         capacitor = Test(MICROFARADS, idle, "check", CAPACITOR_MINUTES, message("test.capacitor"), step="blower")
@@ -63,12 +63,10 @@ def checks_of(plate: Nameplate) -> tuple[Check, ...]:
     found.append(Check(wheel, _spoken_for("side-play", "stiff", "loose-hub")))
     thermal = [device for device in plate.devices if device.of_kind.is_thermal]
     if thermal:
-        heat = Drive(calls=frozenset(call for call in ("W", "W2") if call in plate.calls))
         latest = max(closing(plate, device.id, pole).max_seconds for device in thermal for pole in device.poles)
         minutes = COOLING_MINUTES + latest / 60
         stages = Test(STAGES, heat, "check", minutes, message("test.stages"), step="timing")
         found.append(Check(stages, lambda fault: fault.shows == "late"))
-    heat = Drive(calls=frozenset(call for call in ("W", "W2") if call in plate.calls))
     air = Test(AIR, heat, "check", AIR_MINUTES, message("test.air"), step="air")
     found.append(Check(air, lambda fault: fault.signs.get("air-little", 1.0) >= LEAST_AIR_FACTOR))
     watch = Test(WATCH, heat, "check", WATCH_MINUTES, message("test.watch"), step="blower")

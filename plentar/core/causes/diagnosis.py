@@ -1,7 +1,7 @@
 """Which causes explain the readings: a posterior over every hypothesis of the unit, with reasons."""
 
 import math
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -65,6 +65,13 @@ class Diagnosis:
     def ask_again(self) -> tuple[str, ...]:
         """The points to be read again."""
         return tuple(ask.point for ask in self.asks)
+
+    def once_more(self, taken: Collection[tuple[str, frozenset[str]]]) -> tuple[str, frozenset[str]] | None:
+        """Return the place and calls of the reading that all rests on, unless it was read again already."""
+        if self.rests_on is None:
+            return None
+        place = (self.rests_on.point, self.rests_on.condition.on)
+        return place if list(taken).count(place) < 2 else None
 
     @property
     def first(self) -> Cause | None:
@@ -215,9 +222,10 @@ def _standing(plate: Nameplate, readings: Sequence[Reading], limits: Limits) -> 
 
 def _is_same_look(one: Reading, next_one: Reading) -> bool:
     """Tell whether the same number was kept again within a minute, nothing changed between: one look, kept twice."""
-    clocks = [(one.condition.seconds_since_change, next_one.condition.seconds_since_change)]
-    clocks += [(one.condition.call_seconds(call), next_one.condition.call_seconds(call)) for call in one.condition.on]
-    passed = [late - early for early, late in clocks if early is not None and late is not None]
+    was, since = one.condition.seconds_since_change, next_one.condition.seconds_since_change
+    passed = one.condition.seconds_to(next_one.condition)
+    if was is not None and since is not None:
+        passed.append(since - was)
     return one.value == next_one.value and bool(passed) and all(0 <= seconds <= SAME_LOOK_SECONDS for seconds in passed)
 
 

@@ -95,8 +95,8 @@ def next_tests(
     rows = rows[posterior[rows] > 1e-5]
     states, live, dead, weight = _as_they_may_be(diagnosis, rows, posterior[rows] / posterior[rows].sum())
     tests = tuple(within) if within is not None else catalogue(model.plate)
-    known = Counter(taken)
-    rests = diagnosis.rests_on and (diagnosis.rests_on.point, diagnosis.rests_on.condition.on)
+    # What is known under these calls is not asked for again, except once where everything rests on it.
+    known = set(taken) - {diagnosis.once_more(taken)}
     at = stands_at(taken[-1][0]) if taken else "unit"
     predicted, spread = scaled(model, tests, live, diagnosis.supply, dead)
     if within is None:
@@ -111,20 +111,13 @@ def next_tests(
         bins = np.where((told > bits)[:, None], sides, bins)
         bits = np.maximum(bits, told)
     loaded = _loaded(diagnosis)
-    bits = np.array(
-        [
-            max(told, LOADED_BITS) if (t.point, t.drive.calls) in loaded else told
-            for t, told in zip(tests, bits, strict=True)
-        ]
-    )
+    if loaded:
+        is_loaded = np.array([(test.point, test.drive.calls) in loaded for test in tests])
+        bits = np.where(is_loaded, np.maximum(bits, LOADED_BITS), bits)
     worth = [
         i
         for i, test in enumerate(tests)
-        # What is known under these calls is not asked for again, but once where all rests on it: what comes and goes is
-        # watched.
-        if bits[i] >= LEAST_BITS
-        and known[test.point, test.drive.calls] < (2 if (test.point, test.drive.calls) == rests else 1)
-        and not _is_behind(diagnosis, test)
+        if bits[i] >= LEAST_BITS and (test.point, test.drive.calls) not in known and not _is_behind(diagnosis, test)
     ]
     # One walk serves all that is worth reading there under the same calls.
     places = Counter((stands_at(tests[i].point), tests[i].drive) for i in worth)
@@ -190,7 +183,7 @@ def _seems_sound(diagnosis: Diagnosis) -> bool:
 
 
 def _is_behind(diagnosis: Diagnosis, test: Test) -> bool:
-    """Tell whether a live test hangs on a feed whose volts are gone at the unit: what is lost is looked for ahead."""
+    """Tell whether a live test hangs on a feed that has no volts at the unit: the place to look is upstream of it."""
     inside = test.kind not in ("supply", "check") and not test.is_isolated
     return inside and feed_at(diagnosis.model.plate, test.point) in diagnosis.gone
 
@@ -204,7 +197,7 @@ def _loaded(diagnosis: Diagnosis) -> frozenset[tuple[str, frozenset[str]]]:
     plate = diagnosis.model.plate
     if not diagnosis.supply.is_known or not LOADED & set(diagnosis.complaints):
         return frozenset()
-    heat = frozenset(call for call in ("W", "W2") if call in plate.calls)
+    heat = plate.heat_calls
     return frozenset((line_volts(feed.id), heat) for feed in plate.feeds)
 
 

@@ -87,9 +87,10 @@ def weigh_sequences(
             log += found
         return log, shares
 
+    devices = {device.id for device in model.plate.devices}
     groups: dict[tuple[object, bool, bool], list[int]] = {}
     for column, entry in enumerate(model.passing):
-        key = (_way_of(entry.fault), entry.fault.part in AIRLESS, entry.fault.part in _devices(model))
+        key = (_way_of(entry.fault), entry.fault.part in AIRLESS, entry.fault.part in devices)
         groups.setdefault(key, []).append(column)
     for (_, opens_limits, is_device), columns in groups.items():
         # Limits move each at its own time: what is read of one strip is a sequence of its own.
@@ -113,10 +114,6 @@ def _way_of(fault: Fault) -> _Way:
     if fault.shows == "now and then":
         return _by_starts if place_of(fault.part).part == "delay" else _limit
     return _trips
-
-
-def _devices(model: UnitModel) -> frozenset[str]:
-    return frozenset(device.id for device in model.plate.devices)
 
 
 def _by_starts(
@@ -171,7 +168,7 @@ def _opened(
         if passed is None:
             # A new call, or nobody kept its clock: closed when it began, whatever it was before.
             minutes = _heat_minutes(condition)
-            share = settled if minutes is None else settled * (1 - math.exp(-rate * max(0.0, minutes - after)))
+            share = settled if minutes is None else _opened_after(minutes, opens, closes, after)
             off.append(share)
             on.append(1 - share)
         else:
@@ -187,12 +184,15 @@ def airless_share(condition: Condition) -> float:
     Source:
         docs/trade.md, section 10: open 20 to 90 s after the heat, closed 3 to 15 min later.
     """
-    opens, closes, after = AIRLESS_RATES
     minutes = _heat_minutes(condition)
     if minutes is None:
         return UNTIMED_OPEN_SHARE
-    settled = opens / (opens + closes) * (1 - math.exp(-(opens + closes) * max(0.0, minutes - after)))
-    return max(LEAST_OPEN_SHARE, settled)
+    return max(LEAST_OPEN_SHARE, _opened_after(minutes, *AIRLESS_RATES))
+
+
+def _opened_after(minutes: float, opens: float, closes: float, after: float) -> float:
+    """Return how likely a limit that was closed when the call began stands open so many minutes later."""
+    return opens / (opens + closes) * (1 - math.exp(-(opens + closes) * max(0.0, minutes - after)))
 
 
 def _heat_minutes(condition: Condition) -> float | None:
@@ -204,8 +204,7 @@ def _heat_minutes(condition: Condition) -> float | None:
 
 def _minutes_between(before: Condition, after: Condition) -> float | None:
     """Return what passed between two readings under one standing call [min]; nothing where the call is another."""
-    both = [(before.call_seconds(call), after.call_seconds(call)) for call in before.on & after.on]
-    passed = [late - early for early, late in both if early is not None and late is not None]
+    passed = before.seconds_to(after)
     if before.on != after.on or not passed or min(passed) < 0:
         return None
     return max(passed) / 60
@@ -299,11 +298,10 @@ def _set_shares(conditions: Sequence[Condition]) -> list[float]:
     """Return how likely a breaker was switched on before each reading and after the one before it."""
     shares = [SET_SHARE]
     for before, after in pairwise(conditions):
-        both = [(before.call_seconds(call), after.call_seconds(call)) for call in before.on & after.on]
-        passed = [late - early for early, late in both if early is not None and late is not None]
+        passed = before.seconds_to(after)
         since, was = after.seconds_since_change, before.seconds_since_change
         # By the clock of a call that stands, or by that of the last change, which runs on.
-        runs_on = not both and None not in (since, was) and 0 < (was or 0.0) < (since or 0.0)
+        runs_on = not before.on & after.on and None not in (since, was) and 0 < (was or 0.0) < (since or 0.0)
         unchanged = runs_on or (bool(passed) and since is not None and 0 <= max(passed) <= since)
         shares.append(UNSAID_SHARE if unchanged else SET_SHARE)
     return shares

@@ -45,6 +45,11 @@ class Condition:
         """Return how long a call had been on [s]; None when it is off or nobody knows."""
         return next((seconds for name, seconds in self.calls if name == call), None)
 
+    def seconds_to(self, later: "Condition") -> list[float]:
+        """Return what passed until another condition by the clock of each call that is on in both [s]."""
+        both = [(self.call_seconds(call), later.call_seconds(call)) for call in self.on & later.on]
+        return [late - early for early, late in both if early is not None and late is not None]
+
     def feed_state(self, feed_id: str) -> FeedState:
         """Return the state of a feed; a feed that is not mentioned is live."""
         return next((state for name, state in self.feeds if name == feed_id), "live")

@@ -128,6 +128,5 @@ def siblings_of(plate: Nameplate, part: str) -> list[str]:
     strips = [circuit.id for circuit in plate.circuits]
     if place.owner not in strips or not place.part:
         return []
-    has = {"link": "link", "limit": "limit"}.get(place.part)
-    like = [circuit.id for circuit in plate.circuits if has is None or has in circuit.order]
+    like = [c.id for c in plate.circuits if place.part not in ("link", "limit") or place.part in c.order]
     return [f"{strip}.{place.part}" for strip in like if strip != place.owner]

@@ -31,7 +31,7 @@ class CallCurrent:
 def rows_of(plate: Nameplate) -> tuple[tuple[Text, frozenset[str]], ...]:
     """Return the rows of the test in order: nothing, fan, heat pump, heat, all."""
     # Stages together: the second is never called without the first.
-    heat = frozenset(call for call in ("W", "W2") if call in plate.calls)
+    heat = plate.heat_calls
     rows: list[tuple[Text, frozenset[str]]] = [
         (message("control_circuit.nothing"), frozenset[str]()),
         (message("control_circuit.fan"), frozenset({"G"})),

@@ -390,6 +390,11 @@ class Nameplate(PlateValue):
         return fed_by if fed_by in ("W", "W2") else self.call_of(fed_by)
 
     @property
+    def heat_calls(self) -> frozenset[str]:
+        """The thermostat calls for heat that this unit has."""
+        return frozenset(("W", "W2")) & frozenset(self.calls)
+
+    @property
     def calls(self) -> tuple[str, ...]:
         """The calls this unit answers to, in the order they are shown."""
         # Every thermostat has W, G and Y; a second stage only where something answers it.

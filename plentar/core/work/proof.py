@@ -58,7 +58,7 @@ def proof_items(plate: Nameplate, failed_points: Sequence[str] = ()) -> tuple[Pr
         docs/trade.md, section 4, step 15: repeat what failed plus each strip's amps, blower with and without heat,
         everything off with no call, supply under load. Order and times and the rise are no readings: `visit` adds them.
     """
-    heat = frozenset(call for call in ("W", "W2") if call in plate.calls)
+    heat = plate.heat_calls
     # What sags at a feed sags for every strip on it, and for no other.
     feeds = list(dict.fromkeys(plate.feed_of(circuit.supplied_by) for circuit in plate.circuits))
     is_one = len(feeds) == 1

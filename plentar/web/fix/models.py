@@ -19,7 +19,7 @@ from plentar.core.evidence.events import (
 )
 from plentar.core.history.past import siblings_of
 from plentar.core.history.survival import Life, chance_of_any
-from plentar.core.intake import ledger_parts
+from plentar.core.intake import blamed_faults, ledger_parts
 from plentar.core.message import Text
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import place_of
@@ -126,9 +126,8 @@ class FixScreen:
         """The part the accepted cause takes, while none was fitted."""
         if self.fitted:
             return ""
-        faults = [by for _, cause in self.visit.record.causes for group in cause.faults for by in group.split("+")]
         known = {fault.id: fault for fault in faults_of(self.plate)}
-        needs = [part_for(self.plate, known[name]).words for name in faults if name in known]
+        needs = [part_for(self.plate, known[name]).words for name in blamed_faults(self.visit) if name in known]
         return next((render(words) for words in needs if words), "")
 
     @property
@@ -178,8 +177,7 @@ class FixScreen:
     @cached_property
     def siblings(self) -> list[str]:
         """Like parts of the same age as those that failed: devices, links, limits, elements."""
-        faults = [by for _, cause in self.visit.record.causes for group in cause.faults for by in group.split("+")]
-        blamed = {place_of(fault).whole_part for fault in faults}
+        blamed = {place_of(fault).whole_part for fault in blamed_faults(self.visit)}
         owners = {place_of(part).owner for part in blamed}
         found = dict.fromkeys(sibling for part in sorted(blamed) for sibling in siblings_of(self.plate, part))
         return [part for part in found if part not in blamed | owners]

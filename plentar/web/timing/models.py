@@ -242,7 +242,7 @@ def clamp_of(plate: Nameplate, log: Logged) -> SimulatedClamp:
         hertz=2.0,
         called_seconds=log.called_seconds or 5.0,
         dropped_seconds=log.dropped_seconds or 420.0,
-        calls=frozenset(call for call in ("W", "W2") if call in plate.calls),
+        calls=plate.heat_calls,
     )
 
 
