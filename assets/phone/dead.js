@@ -33,6 +33,7 @@ export function actionsOf(path, fields) {
   if (line === "meter") return [{ kind: "meter", volts: at("volts"), mode: at("mode") }];
   if (line === "tick") return [{ kind: "tick", line: about, done: at("is_done") !== "no", volts: at("volts") }];
   if (line === "frame") return [{ kind: "frame", volts: at("volts") }];
+  if (about) return [{ kind: "highest", about, typed: at("highest"), mode: at("mode") }];
   const pairs = fields.filter(([name, value]) => name.startsWith("pair:") && value.trim());
   return pairs.map(([name, value]) => ({
     kind: "reading",
@@ -145,9 +146,25 @@ function step(list, now, action) {
     if (numberOf(action.volts) >= list.frame_volts && isOff(now)) now.frame = true;
   } else if (action.kind === "meter") {
     meter(list, now, action);
+  } else if (action.kind === "highest") {
+    for (const point of pairsOf(list, action.about)) read(list, now, { ...action, point });
   } else if (action.kind === "reading" && !action.hand) {
     read(list, now, action);
   }
+}
+
+// The pairs one number speaks for, the highest among them: of a feed, of two feeds, R to C; a part proves nothing here.
+const CONTROL = "volts:board.r:board.c";
+function pairsOf(list, about) {
+  if (about === "control") return [CONTROL];
+  const feeds = about.split(" ");
+  const own = list.pairs.filter((point) => {
+    if (point === CONTROL) return false;
+    const ends = point.split(":").slice(1);
+    const among = new Set(ends.filter((end) => end !== "ground").map((end) => end.split(".")[0]));
+    return among.size === feeds.length && feeds.every((feed) => among.has(feed));
+  });
+  return own.length ? own : [`volts:${about}.1:ground`];
 }
 
 const isOff = (now) => Object.values(now.feeds).every((state) => state === "off");

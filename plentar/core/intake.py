@@ -235,6 +235,8 @@ def _measured(action: Measured, visit: Visit, sender: Sender) -> Action:
     # The meter's doubt is kept with the number: a meter sold later changes no old verdict.
     own = _meter_of(sender, meter)
     half, counts = _uncertainty(own, point.quantity, value)
+    if action.is_at_most:
+        _require_dead(visit, lockout, point.quantity, value + half)
     # Constructed for validation only: a reading that cannot be one raises here, beside its field.
     Reading(point=action.point, value=value, condition=condition)
     return replace(
@@ -249,6 +251,20 @@ def _measured(action: Measured, visit: Visit, sender: Sender) -> Action:
         in_hand=condition.in_hand,
         reason=action.reason.strip(),
     )
+
+
+def _require_dead(visit: Visit, lockout: Lockout, quantity: str, most_volts: float) -> None:
+    """Refuse one number for several pairs where any of them may be live.
+
+    Source:
+        docs/trade.md, section 10, highest of the pairs.
+    """
+    if quantity != "volts" or "live" in lockout.feeds.values():
+        raise ReadingError("one number for several pairs is only taken in volts, with every feed off", field="value")
+    limit = visit.limits.number("dead_volts")
+    if most_volts >= limit:
+        words = f"with the meter's doubt this reaches {limit:g} V: treat as live, and enter each pair by itself"
+        raise ReadingError(words, field="value")
 
 
 def _meter_of(sender: Sender, meter_id: str) -> Meter:

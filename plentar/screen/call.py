@@ -6,18 +6,19 @@ from functools import cached_property
 from typing import Any, Generic, TypeVar
 
 from plentar.core.causes.faults import fault_by_id, faults_of
-from plentar.core.circuit.places import find_point, nearby_points
+from plentar.core.circuit.places import find_point, nearby_points, part_terminals, place_words
 from plentar.core.circuit.wiring import wire
 from plentar.core.errors import PlentarError
 from plentar.core.evidence.reading import Condition, Hand, Reading
+from plentar.core.intake import blamed_faults
 from plentar.core.judging.air import expected_rise_degf
 from plentar.core.limits.verdicts import Grade, Verdict
-from plentar.core.message import Text
+from plentar.core.message import Text, message
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import amps_at, place_of, spot_of
 from plentar.core.unit.points import Point, test_points
 from plentar.core.visit import Visit
-from plentar.core.work.safety import SafeLine, condition_refusal
+from plentar.core.work.safety import CONTROL_POINT, SafeLine, condition_refusal, dead_groups
 from plentar.core.work.undo import Undo, undo_of
 from plentar.screen.board import board_of, halos_of, likeliest_fault, spoken_place
 from plentar.screen.drawings.ladder import Board, Probe
@@ -44,6 +45,17 @@ class View:
 
 # Whose call it is, where and when: the server knows, templates ask for it.
 C = TypeVar("C")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class DeadEntry:
+    """One number of the proof of dead: what it is the highest of, how many pairs, and what stands there [V]."""
+
+    about: str
+    words: Text
+    count: int
+    is_done: bool
+    volts: float
 
 
 class CallScreen(Generic[C]):
@@ -219,6 +231,24 @@ class CallScreen(Generic[C]):
         wanted += [p for p in unread if self._worth_tracing(p)]
         return wanted[0] if wanted else None
 
+    @property
+    def after_saving(self) -> str:
+        """The point the pad goes on to once a number was saved here.
+
+        It stays where the number asks something, where all waits, and where what comes next is no reading: a list to
+        go through, a cause to accept.
+        """
+        advice, kept = self.visit.advice, self.current
+        if kept is not None and kept.verdict.meant is not None:
+            return self.selected
+        if advice.kind in ("prove", "again", "test") and advice.point:
+            best = self.visit.next_test
+            is_reading = advice.kind != "test" or best is None or not best.test.step
+            return advice.point if is_reading and self.visit.knows(advice.point) else self.selected
+        if advice.kind == "check" and self.next_point is not None:
+            return self.next_point.id
+        return self.selected
+
     def _worth_tracing(self, point: Point) -> bool:
         strip = self.latest.get(amps_at(point.subject))
         return point.step == "trace" and strip is not None and strip.verdict.grade is Grade.FAIL
@@ -232,6 +262,38 @@ class CallScreen(Generic[C]):
     def safe_lines(self) -> tuple[SafeLine, ...]:
         """The Safe list as it stands for whoever looks."""
         return self.visit.safe_lines(self.person)
+
+    @property
+    def dead_groups(self) -> list[DeadEntry]:
+        """The proof of dead as it is entered: the highest number of each feed, of each two feeds, R to C, the part."""
+        lockout = self.visit.lockout
+        read = {pair.point: pair.volts for pair in lockout.pairs if pair.volts is not None}
+        control = self.latest.get(CONTROL_POINT)
+        if control is not None and all(state != "live" for _, state in control.condition.feeds):
+            read[CONTROL_POINT] = control.value
+        found = []
+        for group in dead_groups(self.plate):
+            own = [read[point] for point in group.points if point in read]
+            is_done = len(own) == len(group.points)
+            volts = max(own) if is_done else 0.0
+            found.append(
+                DeadEntry(about=group.about, words=group.words, count=len(group.points), is_done=is_done, volts=volts)
+            )
+        part = self.part_to_touch
+        if part:
+            ends = part_terminals(self.plate, part)
+            is_done = bool(ends) and set(ends) <= lockout.parts_read_low
+            words = message("safety.part-to-ground", part=place_words(self.plate, part))
+            found.append(DeadEntry(about=part, words=words, count=len(ends), is_done=is_done, volts=0.0))
+        return found
+
+    @property
+    def part_to_touch(self) -> str:
+        """The part that is worked on next: of the accepted cause, else of the leading suspect; empty for none."""
+        known = {fault.id: fault for fault in faults_of(self.plate)}
+        leading = [name for cause in self.visit.suspects[:1] for name in cause.faults]
+        named = [known[name] for name in (*blamed_faults(self.visit), *leading) if name in known]
+        return next((fault.part for fault in named if part_terminals(self.plate, fault.part)), "")
 
     def pair_words(self, point_id: str) -> str:
         """Two places of the dead test in few words: `L1 to L2`, with the feed's number where there are several."""

@@ -12,39 +12,74 @@ from plentar.screen.kept import Kept
 from plentar.words import render
 from plentar.words.figures import apart, degrees
 
-__all__ = ["LookGroup", "RunSheetStep", "look_groups", "read_step", "run_sheet", "safe_step"]
+__all__ = ["STEPS", "LookGroup", "RunSheetStep", "StepPart", "look_groups", "read_step", "run_sheet", "safe_step"]
 
+# Nine steps; the parts of one are panels and places of their own, and keep their addresses.
 STEPS = (
-    ("complaint", "Complaint"),
-    ("nameplate", "Nameplate"),
-    ("safe", "Safe"),
-    ("look", "Look"),
-    ("supply", "Supply"),
-    ("heat-call", "Heat call"),
-    ("strips", "Strips"),
-    ("trace", "Trace"),
-    ("timing", "Timing"),
-    ("air", "Air"),
-    ("blower", "Blower, interlock"),
-    ("control", "Control circuit"),
-    ("circuit", "Circuit"),
-    ("heat-pump", "Heat pump"),
-    ("fix", "Fix"),
-    ("prove", "Prove"),
-    ("hand-over", "Hand over"),
+    ("arrive", "Arrive", (("complaint", "Complaint"), ("nameplate", "Nameplate"))),
+    ("look", "Look", (("look", "Look"),)),
+    ("safe", "Safe", (("safe", "Safe"),)),
+    ("read", "Read", (("supply", "Supply"), ("heat-call", "Heat call"), ("strips", "Strips"), ("trace", "Trace"))),
+    ("time-air", "Time and air", (("timing", "Timing"), ("air", "Air"))),
+    ("blower-control", "Blower and control", (("blower", "Blower, interlock"), ("control", "Control circuit"))),
+    ("circuit", "Circuit", (("circuit", "Feed and wire"), ("heat-pump", "Weather"))),
+    ("fix", "Fix", (("fix", "Fix"),)),
+    ("finish", "Finish", (("prove", "Proof"), ("hand-over", "Papers"))),
 )
+# What a plain call can do without is folded until something was done there, a complaint is about it, or the advice or
+# a finding points there.
+FOLDED = ("time-air", "blower-control", "circuit")
+CONCERNS = {
+    "seasonal check": FOLDED,
+    "blower dead": ("blower-control",),
+    "blower never stops": ("blower-control",),
+    "blower cuts in and out": ("blower-control", "time-air"),
+    "cooling fights heat": ("blower-control",),
+    "heat will not stop": ("blower-control",),
+    "thermostat blank or restarting": ("blower-control",),
+    "control fuse blows": ("blower-control",),
+    "breaker trips or hot": ("circuit",),
+    "cold in defrost or on cold nights": ("circuit", "time-air"),
+    "not enough heat": ("time-air",),
+}
 WORST_FIRST = (Grade.FAIL, Grade.MARGINAL, Grade.NOT_PROVEN, Grade.PASS)
+WORST_STATE = ("fail", "marginal", "not-proven", "pass", "open")
 State = tuple[str, str]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class RunSheetStep:
-    """One line of the run sheet."""
+class StepPart:
+    """One panel of a step, with its state and what stands there in a few words."""
 
     id: str
     name: str
     state: str
     note: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RunSheetStep:
+    """One line of the run sheet; its state is the worst of its parts'. A folded one stands under *More*."""
+
+    id: str
+    name: str
+    parts: tuple[StepPart, ...]
+    is_folded: bool = False
+
+    @property
+    def state(self) -> str:
+        """The worst of what its parts say; open while none says anything."""
+        return min((part.state for part in self.parts), key=WORST_STATE.index)
+
+    @property
+    def note(self) -> str:
+        """What its parts say in a few words."""
+        return " · ".join(part.note for part in self.parts if part.note)
+
+    @property
+    def opens_at(self) -> StepPart:
+        """The part a tap on the step leads to: the first where something is still to be done."""
+        return next((part for part in self.parts if part.state == "open"), self.parts[0])
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -79,10 +114,20 @@ def run_sheet(visit: Visit, latest: Mapping[str, Kept], safe_lines: Sequence[Saf
         "prove": _prove_step(visit),
         "hand-over": ("pass" if visit.record.closed is not None else "open", "report"),
     }
+    wanted = {step for complaint in visit.complaints for step in CONCERNS.get(complaint, ())}
+    advised = visit.next_test.test.step if visit.next_test is not None else ""
     steps = []
-    for step_id, name in STEPS:
-        state, note = fixed[step_id] if step_id in fixed else read_step(visit, latest, step_id)
-        steps.append(RunSheetStep(id=step_id, name=name, state=state, note=note))
+    for step_id, name, parts in STEPS:
+        rows = []
+        for part_id, part_name in parts:
+            state, note = fixed[part_id] if part_id in fixed else read_step(visit, latest, part_id)
+            rows.append(StepPart(id=part_id, name=part_name, state=state, note=note))
+        if step_id == "finish" and not visit.is_repaired:
+            # Nothing was repaired: there is nothing to prove, the papers come first.
+            rows.reverse()
+        is_idle = all(row.state == "open" for row in rows) and advised not in [row.id for row in rows]
+        is_folded = step_id in FOLDED and step_id not in wanted and is_idle
+        steps.append(RunSheetStep(id=step_id, name=name, parts=tuple(rows), is_folded=is_folded))
     return steps
 
 

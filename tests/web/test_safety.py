@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 
 from plentar.core.evidence.events import OPENED_AT
 from plentar.core.evidence.lockout import dead_pairs
-from plentar.core.work.safety import CONTROL_POINT
+from plentar.core.work.safety import CONTROL_POINT, dead_groups
 from plentar.store.models import Person
 from tests.actions import condition, event, prove_dead, safe_events, send
 from tests.application import PASSWORD, PASSWORD_HASH, ShopOf, problems, reasons, sign_in
@@ -51,7 +51,7 @@ def test_the_whole_list_proves_every_feed_and_the_control_side(
     prove_dead(client, shop)
     code, body = ohms(client, shop)
     assert code == 200, body
-    assert "reading.power-off-proven-dead" in reasons(body)
+    assert "reading.power-off-proven-dead" in reasons(client.get(f"{shop.url}?point=ohms:strip-a.element").text)
 
 
 @pytest.mark.parametrize(
@@ -59,6 +59,8 @@ def test_the_whole_list_proves_every_feed_and_the_control_side(
 )
 def test_without_any_one_part_of_the_list_nothing_is_dead(client: FlaskClient, shop: ShopOf, left_out: str) -> None:
     """Off, treated as live, or live: never dead; ohms are refused and the missing part is named."""
+    # A live supply reading shows that the meter reads; amps after it turned the dial away.
+    send(client, shop, event("reading", ago=85, point="amps:strip-a", typed="20.1"))
     send(client, shop, *safe_events(shop, without=[left_out]))
     found = condition(client, shop)
     assert {*found["feeds"].values(), found["control"]} != {DEAD}
@@ -300,3 +302,57 @@ def test_two_and_ten_at_once_lose_nothing_and_prove_nothing(
     if people == 10:
         assert found["calls"] == ["G", "W", "Y"]
         assert found["feeds"] == {"feed-1": LIVE}
+
+
+@pytest.mark.parametrize("pattern", ["two-strip-sequencer", "four-strip-chained", "six-strip-chained"])
+def test_one_number_speaks_for_the_pairs_it_is_the_highest_of(
+    app: Flask, make_shop: Callable[..., ShopOf], pattern: str
+) -> None:
+    """A number a feed, one for each two feeds, R to C, the part: dead; no pair becomes a reading of its place."""
+    shop = make_shop(pattern)
+    client = sign_in(app, shop)
+    sent = safe_events(shop, without=["pairs", "control", "after", "capacitor"])
+    send(client, shop, *sent)
+
+    def line(**form: str) -> tuple[int, str]:
+        answer = client.post(f"{shop.url}/safe", data={"event_id": str(uuid4()), **form}, headers=HTMX)
+        return answer.status_code, answer.text
+
+    # 0.98 V and the meter's doubt may be 1 V: the short way is void, and nothing was kept.
+    code, body = line(line="readings", about="feed-1", highest="0.98")
+    assert (code, problems(body)) == (422, ["value"])
+    groups = dead_groups(shop.plate)
+    for group in groups:
+        assert line(line="readings", about=group.about, highest="0")[0] == 200
+    line(line="meter", about="after", volts="121")
+    line(line="tick", about="safe-capacitor", is_done="yes", volts="0")
+    assert set(condition(client, shop)["feeds"].values()) == {DEAD}
+    assert ohms(client, shop, "ohms:strip-b.link")[0] == 422, "the part itself was not read"
+    line(line="readings", about="strip-b.link", highest="0")
+    line(line="meter", about="after", volts="121")
+    code, body = ohms(client, shop, "ohms:strip-b.link")
+    assert code == 200, body
+    listed = client.get(f"{shop.url}/readings.csv").text
+    assert "volts:feed-1.l1:feed-1.l2" not in listed
+    assert "strip-b.link" not in listed.replace("ohms:strip-b.link", "")
+
+
+def test_one_number_for_several_pairs_is_no_short_way_on_a_live_unit(client: FlaskClient, shop: ShopOf) -> None:
+    """With a feed live it is refused, whatever it says."""
+    form = {"event_id": str(uuid4()), "line": "readings", "about": "feed-1", "highest": "0"}
+    answer = client.post(f"{shop.url}/safe", data=form, headers=HTMX)
+    assert (answer.status_code, problems(answer.text)) == (422, ["value"])
+
+
+@pytest.mark.parametrize(
+    ("between", "stands"), [pytest.param("", True, id="straight after"), pytest.param("amps:strip-a", False, id="amps")]
+)
+def test_a_live_supply_reading_shows_the_meter_until_its_dial_is_turned(
+    client: FlaskClient, shop: ShopOf, between: str, stands: bool
+) -> None:
+    """240 V read on the live feed is a known live source; one reading in amps, and the meter must be shown again."""
+    both = [event("reading", ago=95, point=f"volts:feed-1.{leg}:ground", typed="120.4") for leg in ("l1", "l2")]
+    turned = [event("reading", ago=94, point=between, typed="20.1")] if between else []
+    send(client, shop, *both, *turned)
+    send(client, shop, *safe_events(shop, without=["before", "frame"]))
+    assert (set(condition(client, shop)["feeds"].values()) == {DEAD}) is stands

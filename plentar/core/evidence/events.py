@@ -119,7 +119,8 @@ class Opened(_Action):
 class Measured(_Action):
     """A reading of any quantity, as typed; `supersedes` an earlier one for a `reason`.
 
-    What its meter was worth is kept with it: its half-widths, and the day it was calibrated, as ISO 8601.
+    What its meter was worth is kept with it: its half-widths, and the day it was calibrated, as ISO 8601. `is_at_most`
+    marks one of several pairs kept by the highest number among them: it proves dead and says nothing else.
     """
 
     kind = "reading"
@@ -130,6 +131,7 @@ class Measured(_Action):
     typed: str
     mode: Mode = ""
     in_hand: Hand = ""
+    is_at_most: bool = False
     meter: str = ""
     supersedes: str = ""
     reason: str = ""

@@ -93,7 +93,11 @@ class Lockout:
     missing: tuple[Text, ...]
     frame_is_proven: bool = False
     control_volts: float | None = None
+    # The live supply reading that shows the meter reads, while its function has not been changed since.
+    shown_by: Event | None = None
     parts_below: frozenset[str] = field(default_factory=frozenset)
+    # The same, before the unit is dead: what was read low behind this lockout, and may be touched once it is.
+    parts_read_low: frozenset[str] = field(default_factory=frozenset)
 
     @property
     def feeds_are_dead(self) -> bool:
@@ -371,7 +375,8 @@ class _Fold:
         assert isinstance(action, Measured)  # noqa: S101 - only readings are asked about
         # Another meter's proof, or another mode's, says nothing of this one.
         own = [p for p in self.proofs if isinstance(p.action, MeterProven) and self._is_same(p.action, action)]
-        before = [p for p in own if p.is_before(event)]
+        before = [p for p in (*own, *self.serving(action)) if p.is_before(event)]
+        before.sort(key=_order)
         if not before:
             return (
                 message("lockout.prove-meter-live-source-first")
@@ -385,6 +390,29 @@ class _Fold:
         if not after or self._function_changed(event, after[0], action):
             return PROVE_AGAIN
         return ""
+
+    def serving(self, action: Measured) -> list[Event]:
+        """Return the live supply readings of this call by the same meter and mode: each shows that it reads.
+
+        Source:
+            docs/trade.md, section 4, step 3: a known live source. The unit's own live feed is one.
+        """
+        found = []
+        for feed in self._feeds:
+            legs = {f"{feed}.{leg}": volts for leg, volts in zip(("l1", "l2"), self.plate.leg_volts, strict=True)}
+            known = {volts_at(*legs): self.plate.nominal_volts}
+            known |= {volts_at(leg, GROUND): volts for leg, volts in legs.items() if volts}
+            for point, volts in known.items():
+                found += [
+                    e
+                    for e in self.between(point)
+                    if isinstance(e.action, Measured)
+                    and (e.action.meter, e.action.mode) == (action.meter, action.mode)
+                    and e.action.condition.feed_state(feed) == "live"
+                    and e.action.value >= FRAME_SHARE * volts
+                    and e.id not in self.taken_back
+                ]
+        return found
 
     @staticmethod
     def _is_same(proof: MeterProven, action: Measured) -> bool:
@@ -536,6 +564,7 @@ def fold(
     missing = _missing(f, off, pairs, contradicted)
     dead = all(off.values()) and not missing
     states: dict[str, FeedState] = {feed: "proven dead" if dead else "off" if off[feed] else "live" for feed in feeds}
+    low = _parts_below(f, voided)
     control, control_missing, other = _control(f, voided, dead=dead, all_off=all(off.values()))
     return Lockout(
         seq=max((event.seq for event in taken), default=0),
@@ -551,10 +580,24 @@ def fold(
         proofs={p.action.mode: p for p in f.proofs if isinstance(p.action, MeterProven)},
         pairs=pairs,
         frame_is_proven=not f.frame(None),
+        shown_by=_shown_by(f),
         missing=(*missing, *control_missing),
         control_volts=other,
-        parts_below=_parts_below(f, voided) if dead else frozenset(),
+        parts_below=low if dead else frozenset(),
+        parts_read_low=low,
     )
+
+
+def _shown_by(f: _Fold) -> Event | None:
+    """Return the newest live supply reading whose meter has stayed on the same function and mode since."""
+    for event in sorted(f.readings, key=_order, reverse=True):
+        action = event.action
+        # Anything but AC volts, or another mode, was a turn of the dial.
+        if not isinstance(action, Measured) or spot_of(action.point).function != "volts" or action.mode:
+            return None
+        if event in f.serving(action):
+            return event
+    return None
 
 
 def _locks(f: _Fold) -> tuple[Lock, ...]:

@@ -136,8 +136,13 @@ class Record:
 
     @cached_property
     def taken(self) -> tuple[RecordedReading, ...]:
-        """Every reading, corrected and voided ones too, in the order they were taken."""
-        measured = [event for event in self.events if isinstance(event.action, Measured)]
+        """Every reading, corrected and voided ones too, in the order they were taken.
+
+        Those that say only "at most that" prove a unit dead (`lockout`) and are no readings of a place.
+        """
+        measured = [
+            event for event in self.events if isinstance(event.action, Measured) and not event.action.is_at_most
+        ]
         corrected = {
             event.action.supersedes: event.action.reason
             for event in measured

@@ -210,13 +210,27 @@ def advice(visit: VisitState) -> Advice:
         return Advice(kind="stop", words=control.stop(visit))
     if visit.record.awaits_proof and evidence.is_repaired(visit) and not evidence.is_changed_since(visit):
         left = _next_proof(visit)
+        unseen = [entry.item for entry in work.proof(visit) if entry.item.is_needed and not entry.is_proven]
+        looks = [item for item in unseen if item.why in ("blower", "rise") and not (left and item == left)]
+        if looks and left is not None and not left.calls and evidence.condition(visit).heat:
+            # What is seen under heat is seen before the call is dropped.
+            return Advice(kind="prove", words=message("advice.prove", item=looks[0].words))
         if left is not None:
             words = message("advice.prove", item=left.words)
             return Advice(kind="prove", words=words, point=left.point, calls=left.calls)
-        failed = [entry.item.words for entry in work.proof(visit) if entry.after is not None and not entry.is_proven]
+        failed = [
+            entry.item.words
+            for entry in work.proof(visit)
+            if entry.item.is_needed and entry.after is not None and not entry.is_proven
+        ]
         if failed:
             return Advice(kind="prove", words=message("advice.unproven", items=joined(failed)))
+        if unseen:
+            return Advice(kind="prove", words=message("advice.prove", item=unseen[0].words))
         return Advice(kind="prove", words=message("advice.proven"))
+    if evidence.lockout(visit).is_dead and visit.record.causes and (left_ohms := work.before_power(visit)):
+        item = left_ohms[0]
+        return Advice(kind="prove", words=message("advice.before-power", item=item.words), point=item.point)
     found = diagnosis(visit)
     if found is None or found.wait_seconds > 0:
         kind: AdviceKind = "check" if found is None else "wait"
@@ -226,7 +240,19 @@ def advice(visit: VisitState) -> Advice:
 
 def _next_proof(visit: VisitState) -> ProofItem | None:
     """The reading to prove by next: first the volts that amps are held against, then what nobody has read yet."""
-    unread = [entry.item for entry in work.proof(visit) if entry.item.point and entry.after is None]
+    unread = [
+        entry.item
+        for entry in work.proof(visit)
+        # What is seen, not read, is tapped on the list of the proof.
+        if entry.item.point
+        and entry.item.is_needed
+        and not entry.by_other
+        and entry.after is None
+        and not (
+            entry.item.why == "blower" and entry.item.calls == visit.plate.heat_calls and not work.touched(visit).blower
+        )
+        and entry.item.why != "before power"
+    ]
     on = evidence.condition(visit).on & {"W", "W2", "G"}
     # Then what can be read under the calls that stand: every call switched is a sequencer waited out.
     return min(unread, key=lambda item: (item.why != "load", len(item.calls ^ on)), default=None)

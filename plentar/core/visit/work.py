@@ -1,23 +1,40 @@
 """What was done and what proves it: ledgers, the list before power, what stands against closing, the feeds."""
 
 import math
+from collections.abc import Iterator, Sequence
+from dataclasses import replace
 
 from plentar.core.errors import PlentarError
+from plentar.core.evidence.reading import Reading
 from plentar.core.judging.feed_path import PathPart, path_of
 from plentar.core.judging.timing import RunVerdict
 from plentar.core.limits.verdicts import Grade, Verdict
 from plentar.core.message import Text, message
+from plentar.core.unit.nameplate import HeatingCircuit
+from plentar.core.unit.place import amps_at, line_volts
 from plentar.core.unit.points import part_words
-from plentar.core.visit import evidence, heat, timing
+from plentar.core.visit import control, evidence, heat, timing
 from plentar.core.visit.state import VisitState, once
 from plentar.core.visit_results import (
     Ledger,
 )
 from plentar.core.work.interim import Interim, interim_of
 from plentar.core.work.ledger import LedgerNote, check_ledger
-from plentar.core.work.proof import BEFORE_POWER, RISE, TIMES, Proof, proof_items, prove
+from plentar.core.work.proof import (
+    BEFORE_POWER,
+    RISE,
+    TIMES,
+    Proof,
+    ProofItem,
+    Touched,
+    proof_items,
+    prove,
+    total_agrees,
+    touched_by,
+)
 
 __all__ = [
+    "before_power",
     "blockers",
     "checklist",
     "interim",
@@ -28,6 +45,7 @@ __all__ = [
     "power_warnings",
     "proof",
     "proven",
+    "touched",
     "was_found_off",
 ]
 
@@ -56,8 +74,14 @@ def loose_ends(visit: VisitState) -> list[LedgerNote]:
 
 @once
 def checklist(visit: VisitState) -> list[tuple[str, Text, bool]]:
-    """What is checked before power goes back on; why a breaker was found off only where one was."""
-    lines = [line for line in BEFORE_POWER if line[0] != "breaker" or was_found_off(visit)]
+    """What is checked before power goes back on; a breaker found off, a bridged link only where one is concerned."""
+    faults = [fault for _, cause in visit.record.causes for group in cause.faults for fault in group.split("+")]
+    wanted = {
+        "breaker": was_found_off(visit),
+        # Whoever worked at a link or a limit may have bridged it to test.
+        "jumpers": any(fault.split(".")[1:2] in (["link"], ["limit"]) for fault in faults),
+    }
+    lines = [line for line in BEFORE_POWER if wanted.get(line[0], True)]
     return [(name, words, name in visit.record.checked) for name, words in lines]
 
 
@@ -97,19 +121,90 @@ def blockers(visit: VisitState) -> tuple[Text, ...]:
 
 
 @once
+def touched(visit: VisitState) -> Touched:
+    """What the repairs of this call touched: by the accepted causes and the leads that were moved."""
+    faults = [fault for _, cause in visit.record.causes for group in cause.faults for fault in group.split("+")]
+    # A cause in one's own words names no part: then everything may have been touched.
+    if any(not cause.faults for _, cause in visit.record.causes):
+        return touched_by(visit.plate, (), ())
+    return touched_by(visit.plate, faults, tuple(visit.record.ledgers))
+
+
+@once
 def proof(visit: VisitState) -> tuple[Proof, ...]:
-    """What must be read again, before and after power went back on."""
+    """What must be read again, before and after power went back on; then what the repair does not need."""
     back = visit.record.power_back
     before = [e.reading for e in evidence.standing(visit) if back is None or e.event.is_before(back)]
     # A lead moved or a part fitted after power was on: what was read since is of another unit.
     is_on = back is not None and not visit.record.epoch[1]
     after = [e.reading for e in evidence.standing(visit) if back is not None and is_on and back.is_before(e.event)]
-    first = prove(visit.plate, proof_items(visit.plate), before, after, visit.limits)
+    plate, repair = visit.plate, touched(visit)
+    first = prove(plate, proof_items(plate, repair), before, after, visit.limits)
     failed = [p.item.point for p in first if p.before is not None and p.before.grade is Grade.FAIL]
     traced = [r.point for r in before if r.function in ("volts", "dc_volts") and r.condition.feeds_live]
     failed += [point for point in dict.fromkeys(traced) if "pole" in point]
-    items = proof_items(visit.plate, failed)
-    return (*prove(visit.plate, items, before, after, visit.limits), *_measured_proof(visit, is_on))
+    found = prove(plate, proof_items(plate, repair, failed), before, after, visit.limits)
+    heads = [p for p in found if p.item.why == "before power"]
+    # Ohms of a circuit whose link had opened are read while it is off: before power, of the unit as repaired or found.
+    ohms = prove(plate, [p.item for p in heads], (), [*before, *after], visit.limits)
+    rest = [p for p in found if p.item.why != "before power"]
+    return tuple(_by_others(visit, (*ohms, *rest, *_measured_proof(visit, is_on)), after))
+
+
+def _by_others(visit: VisitState, entries: Sequence[Proof], after: Sequence[Reading]) -> Iterator[Proof]:
+    """Mark what was shown otherwise: a strip by its feed's total, a feed by its strips, the blower by being seen."""
+    heat = visit.plate.heat_calls
+    proven = {(p.item.point, p.item.calls) for p in entries if p.is_proven}
+    passed_before = {
+        p.item.point for p in entries if p.before is not None and p.before.grade is Grade.PASS and p.item.calls == heat
+    }
+    runs = next((row.seen_blower for row in control.blower_rows(visit) if row.calls == frozenset({"W"})), None)
+    by_total, by_strip = set[str](), set[str]()
+    for entry in entries:
+        feed = entry.item.point.partition(":")[2]
+        if not entry.item.is_total:
+            continue
+        others = [c.id for c in _strips_of(visit, feed) if c.id not in touched(visit).strips]
+        may_speak = all(amps_at(name) in passed_before for name in others)
+        agrees = _total_agrees(visit, feed, after) if may_speak else False
+        if agrees:
+            by_total.add(feed)
+        elif agrees is False:
+            by_strip.update(others)
+    for entry in entries:
+        item, feed = entry.item, entry.item.point.partition(":")[2]
+        own = [(amps_at(c.id), item.calls) in proven for c in _strips_of(visit, feed)]
+        if item.is_total:
+            is_needed = not any(c.id in by_strip for c in _strips_of(visit, feed))
+            yield replace(entry, item=replace(item, is_needed=is_needed), by_other=feed in by_total or all(own))
+        elif item.why == "amps" and feed in by_strip:
+            yield replace(entry, item=replace(item, is_needed=True))
+        elif item.why == "blower" and item.calls == heat and not touched(visit).blower:
+            yield replace(entry, by_other=runs is True and visit.record.power_back is not None)
+        elif item.why == "off" and item.is_needed and own and all(own):
+            yield replace(entry, by_other=True)
+        else:
+            yield entry
+
+
+def _strips_of(visit: VisitState, feed: str) -> list[HeatingCircuit]:
+    return [c for c in visit.plate.circuits if visit.plate.feed_of(c.supplied_by) == feed]
+
+
+def _total_agrees(visit: VisitState, feed: str, after: Sequence[Reading]) -> bool | None:
+    """Tell whether a feed's total speaks for its strips since power went on; None while it was not read."""
+    newest = {r.point: r for r in after if r.condition.heat and not r.condition.is_called("G")}
+    total, volts = newest.get(amps_at(feed)), newest.get(line_volts(feed))
+    if total is None or volts is None:
+        return None
+    clamped = {c.id: newest[amps_at(c.id)].value for c in _strips_of(visit, feed) if amps_at(c.id) in newest}
+    return total_agrees(visit.plate, feed, total, volts, clamped, newest.get(amps_at("blower")))
+
+
+@once
+def before_power(visit: VisitState) -> tuple[ProofItem, ...]:
+    """What is still to be read, dead, before a new link gets power."""
+    return tuple(p.item for p in proof(visit) if p.item.why == "before power" and not p.is_proven)
 
 
 def _measured_proof(visit: VisitState, is_on: bool) -> tuple[Proof, ...]:
@@ -122,7 +217,9 @@ def _measured_proof(visit: VisitState, is_on: bool) -> tuple[Proof, ...]:
     airs: tuple[list[Verdict], list[Verdict]] = ([], [])
     for air in heat.airs(visit):
         airs[air.event.done_at > since].append(air.verdict.rise)
-    both = ((TIMES, runs), (RISE, airs))
+    # An opened link is evidence of overheating: then the rise is part of the proof.
+    rise = replace(RISE, is_needed=bool(touched(visit).opened_links))
+    both = ((TIMES, runs), (rise, airs))
     return tuple(
         Proof(item=item, before=before[-1] if before else None, after=after[-1] if after else None)
         for item, (before, after) in both
@@ -131,15 +228,15 @@ def _measured_proof(visit: VisitState, is_on: bool) -> tuple[Proof, ...]:
 
 @once
 def proven(visit: VisitState) -> tuple[int, int]:
-    """How many of the readings prove the repair, of how many; times and rise count once they were taken."""
-    counted = [entry for entry in proof(visit) if entry.item.point or entry.after is not None]
+    """How many of what the repair needs prove it, of how many."""
+    counted = [entry for entry in proof(visit) if entry.item.is_needed]
     return sum(entry.is_proven for entry in counted), len(counted)
 
 
 @once
 def not_taken(visit: VisitState) -> tuple[Text, ...]:
-    """What a proof should have and nobody took: order and times, the rise."""
-    return tuple(entry.item.words for entry in proof(visit) if not entry.item.point and entry.after is None)
+    """What could have been read after the repair and was not: named on the paper."""
+    return tuple(entry.item.words for entry in proof(visit) if not entry.item.is_needed and entry.after is None)
 
 
 @once

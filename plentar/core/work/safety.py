@@ -5,7 +5,7 @@ from typing import Literal
 
 from plentar.core.circuit.places import contact_of, find_point, part_terminals
 from plentar.core.evidence.events import OPENED_AT, Ticked
-from plentar.core.evidence.lockout import TICK_WORDS, Lockout, safe_ticks
+from plentar.core.evidence.lockout import TICK_WORDS, Lockout, dead_pairs, safe_ticks
 from plentar.core.evidence.reading import Condition, Hand
 from plentar.core.message import Text, joined, message
 from plentar.core.unit.nameplate import Nameplate
@@ -13,7 +13,17 @@ from plentar.core.unit.place import spot_of, volts_at
 from plentar.core.unit.points import Point, part_words
 from plentar.core.unit.quantities import QUANTITIES
 
-__all__ = ["CONTROL_POINT", "NOT_DEAD", "SafeLine", "condition_refusal", "ohms_refusal", "opened_choices", "safe_list"]
+__all__ = [
+    "CONTROL_POINT",
+    "NOT_DEAD",
+    "DeadGroup",
+    "SafeLine",
+    "condition_refusal",
+    "dead_groups",
+    "ohms_refusal",
+    "opened_choices",
+    "safe_list",
+]
 
 CONTROL_POINT = volts_at("board.r", "board.c")
 NOT_DEAD = message("safety.ohms-are-only-read-what")
@@ -33,6 +43,39 @@ class SafeLine:
     note: Text = ""
     by: str = ""
     at: float | None = None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class DeadGroup:
+    """Pairs that one number speaks for, the highest among them: of a feed, of two feeds, or R to C by itself."""
+
+    about: str
+    words: Text
+    points: tuple[str, ...]
+
+
+def dead_groups(plate: Nameplate) -> tuple[DeadGroup, ...]:
+    """Return the pairs of the proof of dead, as they are entered by their highest number.
+
+    Source:
+        docs/trade.md, section 10: one number for a feed's three pairs, one for each pair of feeds; R to C by itself.
+    Example:
+        >>> from plentar.core.unit.patterns import PATTERNS
+        >>> [(g.about, len(g.points)) for g in dead_groups(PATTERNS["four-strip-chained"]())]
+        [('feed-1', 3), ('feed-2', 3), ('feed-1 feed-2', 4), ('control', 1)]
+    """
+    by_feeds: dict[tuple[str, ...], list[str]] = {(feed.id,): [] for feed in plate.feeds}
+    for point, feeds in dead_pairs(plate):
+        by_feeds.setdefault(feeds, []).append(point)
+    groups = []
+    for feeds, points in by_feeds.items():
+        if len(feeds) == 1:
+            name = message("safety.feed") if len(plate.feeds) == 1 else part_words(feeds[0])
+            words = message("safety.highest-of-feed", feed=name)
+        else:
+            words = message("safety.highest-between", one=part_words(feeds[0]), other=part_words(feeds[1]))
+        groups.append(DeadGroup(about=" ".join(feeds), words=words, points=tuple(points)))
+    return (*groups, DeadGroup(about="control", words=message("safety.r-to-c"), points=(CONTROL_POINT,)))
 
 
 def opened_choices(plate: Nameplate, feed_id: str) -> tuple[tuple[str, str], ...]:
@@ -68,14 +111,15 @@ def safe_list(plate: Nameplate, lockout: Lockout, person: str) -> tuple[SafeLine
         words = message("safety.your-own-lock-tag", feed=name)
         lines.append(SafeLine(kind="lock", about=feed.id, words=words, is_done=own, note=owners))
     lines.append(_tick(lockout, "safe-outdoor-off"))
-    proof = lockout.proofs.get("")
+    proof = lockout.proofs.get("") or lockout.shown_by
     told = [lockout.proofs[mode] for mode in lockout.proofs]
     lines.append(
         SafeLine(
             kind="meter",
             about="before",
             words=message("safety.meter-proven-known-live-source"),
-            is_done=bool(told),
+            is_done=bool(told) or lockout.shown_by is not None,
+            note=message("safety.shown-by-the-supply") if not told and lockout.shown_by is not None else "",
             by=proof.by if proof else "",
             at=proof.done_at if proof else None,
         )

@@ -5,12 +5,13 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID, uuid5
 
+from plentar.core.circuit.places import part_terminals
 from plentar.core.errors import ReadingError
 from plentar.core.evidence.lockout import dead_pairs
 from plentar.core.limits.moments import MOST_CLOCK_SECONDS
 from plentar.core.unit.nameplate import Nameplate
-from plentar.core.unit.place import point_at
-from plentar.core.work.safety import CONTROL_POINT
+from plentar.core.unit.place import GROUND, point_at, volts_at
+from plentar.core.work.safety import CONTROL_POINT, dead_groups
 from plentar.formats.numbers import parse_number
 from plentar.web.call_layout.writing import Draft
 
@@ -54,6 +55,8 @@ def safe_drafts(plate: Nameplate, form: Mapping[str, str]) -> list[Draft]:
     if line == "meter":
         payload = {"volts": _volts(form.get("volts", ""), point_at("volts", about)), "mode": mode}
         return [Draft(id=first, kind="meter-proven", payload=payload)]
+    if line == "readings" and about:
+        return _highest_drafts(plate, about, form.get("highest", "").strip(), first, mode)
     if line == "readings":
         return _pair_drafts(plate, form, first, mode)
     if line in ("tick", "frame"):
@@ -63,6 +66,28 @@ def safe_drafts(plate: Nameplate, form: Mapping[str, str]) -> list[Draft]:
             payload["volts"] = _volts(form["volts"], point_at("volts", about))
         return [Draft(id=first, kind="tick", payload=payload)]
     raise ReadingError("there is no such line on this list", field="kind")
+
+
+def _highest_drafts(plate: Nameplate, about: str, typed: str, first: UUID, mode: str) -> list[Draft]:
+    """Return a reading for each pair that one number speaks for, the highest among them.
+
+    Source:
+        docs/trade.md, section 10, highest of the pairs.
+    """
+    group = next((group for group in dead_groups(plate) if group.about == about), None)
+    points = group.points if group is not None else tuple(volts_at(end, GROUND) for end in part_terminals(plate, about))
+    if not points:
+        raise ReadingError("there is no such place on this unit", field="readings")
+    _volts(typed, f"highest:{about}")
+    is_one = len(points) == 1
+    return [
+        Draft(
+            id=uuid5(first, point),
+            kind="reading",
+            payload={"point": point, "typed": typed, "mode": mode, **({} if is_one else {"is_at_most": True})},
+        )
+        for point in points
+    ]
 
 
 def _pair_drafts(plate: Nameplate, form: Mapping[str, str], first: UUID, mode: str) -> list[Draft]:

@@ -84,9 +84,12 @@ def page(call_id: UUID) -> ResponseReturnValue:
     correcting = request.args.get("correct")
     old = next((kept for kept in screen.at_point if kept.id == correcting and not kept.is_superseded), None)
     accepting = request.args.get("accept", "")[:600]
+    shown = {"panel": panel, "correcting": old, "accepting": accepting}
+    if (saved := request.args.get("saved", "")) and saved != screen.selected:
+        shown["saved"] = screen.latest.get(saved)
     if is_fragment():
-        return _fragments(screen, panel=panel, correcting=old, accepting=accepting)
-    return render_template("call/page.html", **_context(screen, panel=panel, correcting=old, accepting=accepting))
+        return _fragments(screen, **shown)
+    return render_template("call/page.html", **_context(screen, **shown))
 
 
 @bp.get("/changes")
@@ -166,10 +169,19 @@ def add_reading(call_id: UUID) -> ResponseReturnValue:
     except PlentarError as error:
         g.db.rollback()
         return _refused(room_of(call_id, form.point.data, _view()), form, error, supersedes)
+    if is_late():
+        # A phone that sends what it kept: nobody looks at the page.
+        return ""
+    here = room_of(call_id, form.point.data, _view(), visit=visit)
+    on = here.after_saving
+    there = url_for("call.page", call_id=call_id, point=on, saved=here.selected if on != here.selected else None)
     if not request.headers.get("HX-Request"):
-        # A phone that sends what it kept comes here too: nobody looks at the page.
-        return redirect(url_for("call.page", call_id=call_id, point=form.point.data))
-    return _fragments(room_of(call_id, form.point.data, _view(), visit=visit), panel="reading")
+        return redirect(there)
+    if on == here.selected:
+        return _fragments(here, panel="reading")
+    body = _fragments(room_of(call_id, on, visit=visit), panel="reading", saved=here.current)
+    # The page's address is that of the point the pad is on now.
+    return body, 200, {"HX-Replace-Url": url_for("call.page", call_id=call_id, point=on)}
 
 
 def _refused(screen: CallScreen[Call], form: ReadingForm, error: PlentarError, supersedes: str) -> ResponseReturnValue:
@@ -246,7 +258,12 @@ def set_condition(call_id: UUID) -> ResponseReturnValue:
 def add_safe(call_id: UUID) -> ResponseReturnValue:
     """Keep what one line of the Safe list says."""
     return panel_action(
-        call_id, FlaskForm(), "safe", lambda: keep_all(call_id, safe_drafts(room_of(call_id).plate, request.form))
+        call_id,
+        FlaskForm(),
+        "safe",
+        lambda: keep_all(call_id, safe_drafts(room_of(call_id).plate, request.form)),
+        # One's lock also comes off beside the list before power.
+        after=request.form.get("panel", "")[:20],
     )
 
 

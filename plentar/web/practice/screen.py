@@ -12,7 +12,7 @@ from flask import url_for
 from plentar.core.practice.attempt import LEARNER, Attempt, Outcome, Read
 from plentar.core.unit.place import GROUND, spot_of
 from plentar.screen.call import CallScreen, View
-from plentar.screen.run_sheet import RunSheetStep, read_step, safe_step
+from plentar.screen.run_sheet import RunSheetStep, StepPart, read_step, safe_step
 from plentar.store.practice_models import PracticeRun
 
 __all__ = ["PracticeCall", "PracticeScreen", "urls_of"]
@@ -83,18 +83,17 @@ class PracticeScreen(CallScreen[PracticeCall]):
     @cached_property
     def steps(self) -> list[RunSheetStep]:
         """The run sheet: what can be read step by step, and the Safe list."""
-        safe, note = safe_step(self.visit, self.safe_lines)
-        found = [RunSheetStep(id="safe", name="Safe", state=safe, note=note)]
-        names = {
-            "supply": "Supply", "heat-call": "Heat call", "strips": "Strips", "trace": "Trace",
-        }  # fmt: skip
-        for step, name in names.items():
+        state, note = safe_step(self.visit, self.safe_lines)
+        found = [_step("safe", "Safe", StepPart(id="safe", name="Safe", state=state, note=note))]
+        reads = []
+        for step, name in {"supply": "Supply", "heat-call": "Heat call", "strips": "Strips", "trace": "Trace"}.items():
             state, note = read_step(self.visit, self.latest, step)
-            found.append(RunSheetStep(id=step, name=name, state=state, note=note))
+            reads.append(StepPart(id=step, name=name, state=state, note=note))
+        found.append(_step("read", "Read", *reads))
         done = len(self.attempt.fitted)
         state = "pass" if self.attempt.is_finished else "open"
-        found.append(RunSheetStep(id="fix", name="Put right", state=state, note=f"{done} done" if done else ""))
-        return found
+        fix = StepPart(id="fix", name="Put right", state=state, note=f"{done} done" if done else "")
+        return [*found, _step("fix", "Put right", fix)]
 
     @property
     def shown(self) -> Outcome | None:
@@ -114,6 +113,10 @@ class PracticeScreen(CallScreen[PracticeCall]):
     def moment(self) -> str:
         """The practice clock as a moment, for the page's own clocks."""
         return datetime.fromtimestamp(self.visit.moment, tz=UTC).isoformat()
+
+
+def _step(id: str, name: str, *parts: StepPart) -> RunSheetStep:
+    return RunSheetStep(id=id, name=name, parts=parts)
 
 
 def urls_of(run_id: UUID) -> Callable[..., str]:
