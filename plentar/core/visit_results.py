@@ -79,8 +79,10 @@ class Advice:
     kind: AdviceKind
     words: Text
     point: str = ""
-    # Under which calls a proof is read.
+    # Under which calls a proof is read; the step it is done in where that is no reading; whether all is shown.
     calls: frozenset[str] = frozenset()
+    step: str = ""
+    is_proven: bool = False
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -1,12 +1,12 @@
 """What the call screen shows: a visit with the point that is selected, its rails and its board."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any, Generic, TypeVar
 
 from plentar.core.causes.faults import fault_by_id, faults_of
-from plentar.core.circuit.places import find_point, nearby_points, part_terminals, place_words
+from plentar.core.circuit.places import find_point, nearby_points, place_words
 from plentar.core.circuit.wiring import wire
 from plentar.core.errors import PlentarError
 from plentar.core.evidence.reading import Condition, Hand, Reading
@@ -16,9 +16,9 @@ from plentar.core.limits.verdicts import Grade, Verdict
 from plentar.core.message import Text, message
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import amps_at, place_of, spot_of
-from plentar.core.unit.points import Point, test_points
+from plentar.core.unit.points import Point, part_words, test_points
 from plentar.core.visit import Visit
-from plentar.core.work.safety import CONTROL_POINT, SafeLine, condition_refusal, dead_groups
+from plentar.core.work.safety import CONTROL_POINT, SafeLine, condition_refusal, dead_groups, ends_to_touch
 from plentar.core.work.undo import Undo, undo_of
 from plentar.screen.board import board_of, halos_of, likeliest_fault, spoken_place
 from plentar.screen.drawings.ladder import Board, Probe
@@ -260,15 +260,18 @@ class CallScreen(Generic[C]):
 
     @cached_property
     def safe_lines(self) -> tuple[SafeLine, ...]:
-        """The Safe list as it stands for whoever looks."""
-        return self.visit.safe_lines(self.person)
+        """The Safe list as it stands for whoever looks; the readings are done when R to C and the part are read too."""
+        lines = self.visit.safe_lines(self.person)
+        if self.visit.lockout.is_dead or all(entry.is_done for entry in self.dead_groups):
+            return lines
+        return tuple(replace(line, is_done=False) if line.kind == "readings" else line for line in lines)
 
     @property
     def dead_groups(self) -> list[DeadEntry]:
         """The proof of dead as it is entered: the highest number of each feed, of each two feeds, R to C, the part."""
         lockout = self.visit.lockout
         read = {pair.point: pair.volts for pair in lockout.pairs if pair.volts is not None}
-        control = self.latest.get(CONTROL_POINT)
+        control = self.latest.get(find_point(self.plate, CONTROL_POINT).id)
         if control is not None and all(state != "live" for _, state in control.condition.feeds):
             read[CONTROL_POINT] = control.value
         found = []
@@ -281,9 +284,11 @@ class CallScreen(Generic[C]):
             )
         part = self.part_to_touch
         if part:
-            ends = part_terminals(self.plate, part)
+            ends = ends_to_touch(self.plate, part)
             is_done = bool(ends) and set(ends) <= lockout.parts_read_low
-            words = message("safety.part-to-ground", part=place_words(self.plate, part))
+            words = message(
+                "safety.part-to-ground", part=part_words(part) if "." not in part else place_words(self.plate, part)
+            )
             found.append(DeadEntry(about=part, words=words, count=len(ends), is_done=is_done, volts=0.0))
         return found
 
@@ -293,7 +298,9 @@ class CallScreen(Generic[C]):
         known = {fault.id: fault for fault in faults_of(self.plate)}
         leading = [name for cause in self.visit.suspects[:1] for name in cause.faults]
         named = [known[name] for name in (*blamed_faults(self.visit), *leading) if name in known]
-        return next((fault.part for fault in named if part_terminals(self.plate, fault.part)), "")
+        # Behind an opened link its element and its limit are read too: the strip is one place to work at.
+        parts = [fault.part.partition(".")[0] if fault.part.endswith(".link") else fault.part for fault in named]
+        return next((part for part in parts if ends_to_touch(self.plate, part)), "")
 
     def pair_words(self, point_id: str) -> str:
         """Two places of the dead test in few words: `L1 to L2`, with the feed's number where there are several."""

@@ -145,6 +145,7 @@ class Player:
 
 def draw(page: Page, field: Locator) -> None:
     """Sign with a finger."""
+    field.scroll_into_view_if_needed()
     box = field.bounding_box()
     assert box is not None
     page.mouse.move(box["x"] + 20, box["y"] + 60)
@@ -174,8 +175,7 @@ def test_a_dead_pole_from_sign_in_to_a_signed_paper(
         readings.append(play.keep())
     assert play.advice == "accept", readings
     play.next()
-    play.tap(page.get_by_label("Cause not found"))
-    play.tap(play.button("Accept"))
+    play.tap(play.button("Accept, cause not found"))
     expect(page.get_by_role("heading", name="Hand over")).to_be_visible()
     play.call("W")
     with play.uncounted():

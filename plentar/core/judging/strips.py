@@ -1,6 +1,7 @@
 """Amps of a strip against the volts found, of a feed against its strips, of like strips against each other."""
 
 from collections.abc import Sequence
+from dataclasses import replace
 
 from plentar.core.evidence.metrology import root_sum_square
 from plentar.core.evidence.reading import Condition, Reading
@@ -69,7 +70,9 @@ def judge_strip(situation: Situation, reading: Reading, circuit: HeatingCircuit)
         band=band,
         warning=_range_warning(situation, reading, supply.value, circuit),
         because=message(
-            "strips.element-v-should-draw",
+            "strips.element-v-assumed-should-draw"
+            if situation.plate.volts_are_assumed(circuit.id)
+            else "strips.element-v-should-draw",
             kilowatts=kilowatts(circuit),
             volts=supply.value,
             unloaded=unloaded,
@@ -184,6 +187,10 @@ def judge_feed_total(situation: Situation, reading: Reading, feed: str) -> Verdi
     Source:
         docs/trade.md, section 5, feeder residual.
     """
+    if not reading.condition.on and not reading.condition.in_hand:
+        idle = _idle_total(situation, reading, feed)
+        if idle is not None:
+            return idle
     # Only a sum of strips that were each clamped can say what is missing.
     residual = feed_residual(situation, reading, feed)
     if residual is not None:
@@ -196,6 +203,33 @@ def judge_feed_total(situation: Situation, reading: Reading, feed: str) -> Verdi
         because=message("strips.total-held-against-strips-own"),
         next_step=message("strips.clamp-each-strip-this-feed"),
     )
+
+
+def _idle_total(situation: Situation, reading: Reading, feed: str) -> Verdict | None:
+    """Judge a feed's total with nothing called: no current is right, more than its blower's is a strip's."""
+    plate, limits = situation.plate, situation.limits
+    has_blower = plate.feed_of(plate.blower.supplied_by) == feed
+    own = [circuit for circuit in plate.circuits if plate.feed_of(circuit.supplied_by) == feed]
+    if not own:
+        return None
+    most = (plate.blower.rated_amps if has_blower else 0.0) + LOST_SHARE * min(
+        c.rated_watts / c.rated_volts for c in own
+    )
+    is_off = reading.value < limits.number("dead_below_amps")
+    # A pole that is still cooling may carry its strip for a while yet.
+    is_late = any(still_opening(situation, circuit, reading.condition) > 0 for circuit in own)
+    if not is_off and (is_late or reading.value - reading.meter_uncertainty <= most):
+        return None
+    base = Verdict(
+        grade=Grade.PASS if is_off else Grade.FAIL,
+        kind="off" if is_off else "stuck",
+        value=reading.value,
+        uncertainty=reading.meter_uncertainty,
+        unit="A",
+        expected=0.0,
+        because=message("strips.feed-idle" if is_off else "strips.feed-draws-with-nothing-called"),
+    )
+    return base if is_off else replace(base, next_step=message("strips.clamp-each-strip-this-feed"))
 
 
 def feed_residual(situation: Situation, reading: Reading, feed: str) -> Verdict | None:

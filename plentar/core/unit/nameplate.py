@@ -423,9 +423,17 @@ class Nameplate(PlateValue):
         return path in self.assumed
 
     def rating_is_assumed(self, circuit_id: str) -> bool:
-        """Tell whether a heating circuit's watts or volts are not from the plate."""
+        """Tell whether a heating circuit's watts are not from the plate: then nothing can be judged by them.
+
+        Volts that the label does not give are the service's: judged by, and said (`volts_are_assumed`).
+        """
         index = [circuit.id for circuit in self.circuits].index(circuit_id)
-        return any(self.is_assumed(f"circuits[{index}].rated_{what}") for what in ("watts", "volts"))
+        return self.is_assumed(f"circuits[{index}].rated_watts")
+
+    def volts_are_assumed(self, circuit_id: str) -> bool:
+        """Tell whether a heating circuit's rated volts are the service's because the label gives none."""
+        index = [circuit.id for circuit in self.circuits].index(circuit_id)
+        return self.is_assumed(f"circuits[{index}].rated_volts")
 
     def load_is_assumed(self, feed_id: str) -> bool:
         """Tell whether what a feed carries hangs on a figure nobody could read."""

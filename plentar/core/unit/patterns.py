@@ -242,6 +242,21 @@ def three_strip_ecm() -> Nameplate:
     )
 
 
+def three_strip_fan_pole() -> Nameplate:
+    """Three strips on one four-pole sequencer, whose first pole runs the blower; two feeds."""
+    return Nameplate(
+        nominal_volts=240.0,
+        feeds=(_feed(1, 60.0, "6"), _feed(2, 30.0, "10")),
+        devices=(_sequencer("a", 4),),
+        circuits=_strips(4.8e3, ["feed-1", "feed-1", "feed-2"], [("seq-a", (n,)) for n in (2, 3, 4)]),
+        blower=_psc(
+            BlowerRelay(contacts=(RelayPole(com="blower", no="L2", nc="none"),)), amps=3.6, switched_by=("seq-a", 1)
+        ),
+        transformer=_control(),
+        tons=3.0,
+    )
+
+
 def four_strip_staged() -> Nameplate:
     """Four strips staged on W and W2, one large feed divided by built-in breakers."""
     return Nameplate(
@@ -302,6 +317,7 @@ PATTERNS: Mapping[str, Callable[[], Nameplate]] = {
     "one-strip-dpdt": one_strip_dpdt,
     "two-strip-ac-relay": two_strip_ac_relay,
     "three-strip-ecm": three_strip_ecm,
+    "three-strip-fan-pole": three_strip_fan_pole,
     "four-strip-staged": four_strip_staged,
     "six-strip-chained": six_strip_chained,
 }

@@ -214,7 +214,8 @@ def advice(visit: VisitState) -> Advice:
         looks = [item for item in unseen if item.why in ("blower", "rise") and not (left and item == left)]
         if looks and left is not None and not left.calls and evidence.condition(visit).heat:
             # What is seen under heat is seen before the call is dropped.
-            return Advice(kind="prove", words=message("advice.prove", item=looks[0].words))
+            step = "air" if looks[0].why == "rise" else "blower"
+            return Advice(kind="prove", words=message("advice.prove", item=looks[0].words), step=step)
         if left is not None:
             words = message("advice.prove", item=left.words)
             return Advice(kind="prove", words=words, point=left.point, calls=left.calls)
@@ -226,8 +227,9 @@ def advice(visit: VisitState) -> Advice:
         if failed:
             return Advice(kind="prove", words=message("advice.unproven", items=joined(failed)))
         if unseen:
-            return Advice(kind="prove", words=message("advice.prove", item=unseen[0].words))
-        return Advice(kind="prove", words=message("advice.proven"))
+            step = {"rise": "air", "blower": "blower"}.get(str(unseen[0].why), "")
+            return Advice(kind="prove", words=message("advice.prove", item=unseen[0].words), step=step)
+        return Advice(kind="prove", words=message("advice.proven"), is_proven=True)
     if evidence.lockout(visit).is_dead and visit.record.causes and (left_ohms := work.before_power(visit)):
         item = left_ohms[0]
         return Advice(kind="prove", words=message("advice.before-power", item=item.words), point=item.point)

@@ -1,9 +1,10 @@
 """The air through the unit and its heat: watts into the air, rise, strips that heat, and the weather."""
 
 import math
-from collections.abc import Collection
+from collections.abc import Collection, Mapping
 
 from plentar.core.evidence.events import Aired, Event
+from plentar.core.evidence.reading import Reading
 from plentar.core.judging.air import AirReading, AirVerdict, air_factor, judge_air, watts_in_airstream
 from plentar.core.judging.heat_pump import judge_output
 from plentar.core.judging.weather import Weather, pump_range, weather_of
@@ -52,14 +53,17 @@ def airstream(visit: VisitState, at: Event | None = None) -> Airstream | None:
     strips = {c.id: newest[amps_at(c.id)].value for c in visit.plate.circuits if amps_at(c.id) in newest}
     # Any feed's volts do: a strip's watts need them within a percent or two.
     line = next((r for f in visit.plate.feeds if (r := newest.get(line_volts(f.id)))), None)
+    blower = newest.get(amps_at("blower"))
+    strips |= _by_totals(visit, newest, strips, blower.value if blower else None)
     if line is None or not strips:
         return None
-    blower = newest.get(amps_at("blower"))
     watts = watts_in_airstream(visit.plate, line.value, strips, blower.value if blower else None)
     # Worst case: volts and every clamp wrong the same way.
-    share = line.meter_uncertainty / max(line.value, 1) + sum(
-        newest[amps_at(name)].meter_uncertainty for name in strips
-    ) / max(sum(strips.values()), 1.0)
+    points = [*map(amps_at, strips), *(amps_at(feed.id) for feed in visit.plate.feeds)]
+    clamped = [newest[point] for point in points if point in newest]
+    share = line.meter_uncertainty / max(line.value, 1) + sum(reading.meter_uncertainty for reading in clamped) / max(
+        sum(strips.values()), 1.0
+    )
     return Airstream(
         volts=line.value,
         strips=strips,
@@ -68,6 +72,25 @@ def airstream(visit: VisitState, at: Event | None = None) -> Airstream | None:
         uncertainty=watts * share,
         missing=tuple(c.name for c in visit.plate.circuits if c.id not in strips),
     )
+
+
+def _by_totals(
+    visit: VisitState, newest: Mapping[str, Reading], clamped: Mapping[str, float], blower_amps: float | None
+) -> dict[str, float]:
+    """Return the amps of strips nobody clamped, by their feed's total: what it leaves, shared by their rated amps."""
+    plate, found = visit.plate, dict[str, float]()
+    for feed in plate.feeds:
+        total = newest.get(amps_at(feed.id))
+        own = [c for c in plate.circuits if plate.feed_of(c.supplied_by) == feed.id]
+        left = [c for c in own if c.id not in clamped]
+        if total is None or not left:
+            continue
+        is_here = plate.feed_of(plate.blower.supplied_by) == feed.id
+        motor = (plate.blower.running_amps if blower_amps is None else blower_amps) if is_here else 0.0
+        rest = max(0.0, total.value - motor - sum(clamped[c.id] for c in own if c.id in clamped))
+        rated = sum(c.rated_watts / c.rated_volts for c in left)
+        found |= {c.id: rest * (c.rated_watts / c.rated_volts) / rated for c in left}
+    return found
 
 
 @once

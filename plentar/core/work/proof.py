@@ -70,13 +70,19 @@ class Proof:
 
     @property
     def is_proven(self) -> bool:
-        """True when it was read again and passed; to ground a plain ohmmeter's OL is all it can show."""
+        """True when it was read again and passed.
+
+        To ground a plain ohmmeter's OL is all it can show; a rise may have no band, by neither plate nor tonnage.
+        """
         if self.by_other:
             return True
         if self.after is None:
             return False
         is_to_ground = self.item.why == "before power" and spot_of(self.item.point).is_to_ground
-        return self.after.grade is Grade.PASS or (is_to_ground and self.after.grade is Grade.NOT_PROVEN)
+        has_no_band = self.item.why == "rise" and self.after.band is None and not self.after.kind
+        return self.after.grade is Grade.PASS or (
+            (is_to_ground or has_no_band) and self.after.grade is Grade.NOT_PROVEN
+        )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -20,6 +20,7 @@ __all__ = [
     "SafeLine",
     "condition_refusal",
     "dead_groups",
+    "ends_to_touch",
     "ohms_refusal",
     "opened_choices",
     "safe_list",
@@ -76,6 +77,15 @@ def dead_groups(plate: Nameplate) -> tuple[DeadGroup, ...]:
             words = message("safety.highest-between", one=part_words(feeds[0]), other=part_words(feeds[1]))
         groups.append(DeadGroup(about=" ".join(feeds), words=words, points=tuple(points)))
     return (*groups, DeadGroup(about="control", words=message("safety.r-to-c"), points=(CONTROL_POINT,)))
+
+
+def ends_to_touch(plate: Nameplate, about: str) -> tuple[str, ...]:
+    """Return the terminals of a part, or of a whole strip from its link to its limit; none for what is neither."""
+    if about in {circuit.id for circuit in plate.circuits}:
+        parts = [f"{about}.{piece}" for piece in ("link", "element", "limit")]
+    else:
+        parts = [about]
+    return tuple(dict.fromkeys(end for part in parts for end in part_terminals(plate, part)))
 
 
 def opened_choices(plate: Nameplate, feed_id: str) -> tuple[tuple[str, str], ...]:

@@ -5,13 +5,12 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID, uuid5
 
-from plentar.core.circuit.places import part_terminals
 from plentar.core.errors import ReadingError
 from plentar.core.evidence.lockout import dead_pairs
 from plentar.core.limits.moments import MOST_CLOCK_SECONDS
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import GROUND, point_at, volts_at
-from plentar.core.work.safety import CONTROL_POINT, dead_groups
+from plentar.core.work.safety import CONTROL_POINT, dead_groups, ends_to_touch
 from plentar.formats.numbers import parse_number
 from plentar.web.call_layout.writing import Draft
 
@@ -75,7 +74,7 @@ def _highest_drafts(plate: Nameplate, about: str, typed: str, first: UUID, mode:
         docs/trade.md, section 10, highest of the pairs.
     """
     group = next((group for group in dead_groups(plate) if group.about == about), None)
-    points = group.points if group is not None else tuple(volts_at(end, GROUND) for end in part_terminals(plate, about))
+    points = group.points if group is not None else tuple(volts_at(end, GROUND) for end in ends_to_touch(plate, about))
     if not points:
         raise ReadingError("there is no such place on this unit", field="readings")
     _volts(typed, f"highest:{about}")

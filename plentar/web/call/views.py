@@ -275,6 +275,9 @@ def _after(call_id: UUID, panel: str, visit: Visit | None = None) -> ResponseRet
         return step
     panel = panel if panel in PANELS else "reading"
     point = request.form.get("point")
+    if panel in ("safe", "air") and visit is not None and visit.advice.kind == "prove" and visit.advice.point:
+        # Verified dead, or the rise taken: what is read next is read on the pad.
+        panel, point = "reading", visit.advice.point
     if not is_fragment():
         return redirect(url_for("call.page", call_id=call_id, point=point, panel=panel if panel != "reading" else None))
     return _fragments(room_of(call_id, point, visit=visit), panel=panel)
@@ -425,7 +428,15 @@ def close(call_id: UUID) -> ResponseReturnValue:
         payload = {"outcome": form.outcome.data or "", "reason": form.reason.data or ""}
         return keep_one(call_id, own_id(form.close_id.data), "closed", payload)
 
-    return panel_action(call_id, form, "hand-over", action)
+    answer = panel_action(call_id, form, "hand-over", action)
+    if (
+        request.form.get("next") == "customer"
+        and not is_late()
+        and not (isinstance(answer, tuple) and answer[1] == 422)
+    ):
+        there = url_for("call.report", call_id=call_id, reader="customer")
+        return ("", 204, {"HX-Redirect": there}) if request.headers.get("HX-Request") else redirect(there)
+    return answer
 
 
 @bp.get("/call.json")

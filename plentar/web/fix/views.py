@@ -230,14 +230,37 @@ def power(call_id: UUID) -> ResponseReturnValue:
             raise ReadingError(f"before you close it: {'; '.join(map(render, warnings[:3]))}", field="power")
         return {"is_confirmed": is_confirmed}
 
-    return _kept(call_id, ItemForm(), "power-back", payload, panel="prove")
+    return _on_to_the_proof(call_id, _kept(call_id, ItemForm(), "power-back", payload, panel="prove"))
 
 
 @bp.post("/proof")
 @login_required
 def proof(call_id: UUID) -> ResponseReturnValue:
     """Settle whether the repair is proven."""
-    return _kept(call_id, ItemForm(), "settled", lambda: {"reason": request.form.get("reason", "")}, panel="prove")
+    answer = _kept(call_id, ItemForm(), "settled", lambda: {"reason": request.form.get("reason", "")}, panel="prove")
+    if request.form.get("next") == "papers" and _is_kept(answer):
+        return _there(url_for("call.page", call_id=call_id, panel="hand-over"))
+    return answer
+
+
+def _is_kept(answer: ResponseReturnValue) -> bool:
+    """Tell whether a form was kept, with somebody waiting for what comes next."""
+    return not is_late() and not (isinstance(answer, tuple) and answer[1] == 422)
+
+
+def _there(url: str) -> ResponseReturnValue:
+    """Send the page on to another place."""
+    return ("", 204, {"HX-Redirect": url}) if request.headers.get("HX-Request") else redirect(url)
+
+
+def _on_to_the_proof(call_id: UUID, answer: ResponseReturnValue) -> ResponseReturnValue:
+    """Go on to the first reading of the proof, once power is on; the list stays where something is amiss."""
+    if not _is_kept(answer):
+        return answer
+    advice = _screen(call_id).visit.advice
+    if advice.kind != "prove" or not advice.point:
+        return answer
+    return _there(url_for("call.page", call_id=call_id, point=advice.point))
 
 
 register_step("fix", lambda call_id: _shown(_screen(call_id, request.values.get("part", "")[:80])), "fix.page")

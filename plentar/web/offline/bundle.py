@@ -53,6 +53,7 @@ PATTERN_WORDS = {
     "three-strip-ecm": "3 strips, ECM blower on 24 V taps",
     "wye-contactor": "2 strips, contactor in both legs, 208 V of a wye",
     "four-strip-chained": "4 strips, chained sequencers, fan pole, two feeds",
+    "three-strip-fan-pole": "3 strips, one sequencer with a fan pole, two feeds",
     "four-strip-staged": "4 strips, W and W2 staged",
     "six-strip-chained": "6 strips, chained sequencers, three feeds",
 }

@@ -80,6 +80,11 @@ class PracticeScreen(CallScreen[PracticeCall]):
         """Nothing: suspects are for the learner to find."""
         return {}
 
+    @property
+    def part_to_touch(self) -> str:
+        """Nothing: which part it is, is for the learner to find."""
+        return ""
+
     @cached_property
     def steps(self) -> list[RunSheetStep]:
         """The run sheet: what can be read step by step, and the Safe list."""

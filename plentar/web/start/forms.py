@@ -20,6 +20,8 @@ class StartForm(PlaceFields):
     unit_id = StringField("Unit", [Length(max=40)])
     unit_label = StringField("Where it stands", [Length(max=120)])
     start_from = StringField("Wiring", [Length(max=60)])
+    kit_kw = StringField("Kit kW", [Length(max=20)])
+    kit_volts = StringField("Kit volts", [Length(max=20)])
     complaints = SelectMultipleField("Complaint", choices=list(COMPLAINTS))
     words = StringField("Customer's description", [Length(max=400, message="keep it under 400 letters")])
     at_risk = StringField("Infant, elderly or medical need in the home?", [Length(max=200)])

@@ -8,6 +8,7 @@ from sqlalchemy.orm import Session
 
 from plentar.core.errors import ReadingError
 from plentar.core.evidence.events import first_event
+from plentar.core.unit.kit_label import read_kit_label, with_kit
 from plentar.core.unit.patterns import PATTERNS, structure_of
 from plentar.formats.events_json import action_to_json
 from plentar.formats.numbers import degf_typed
@@ -140,6 +141,8 @@ def _unit(db: Session, shop_id: UUID, place: PlaceRow, form: StartForm) -> Unit:
     kind, _, name = (form.start_from.data or "").partition(":")
     if kind == "pattern" and name in PATTERNS:
         plate = structure_of(PATTERNS[name]())
+        if (form.kit_kw.data or "").strip():
+            plate = with_kit(plate, read_kit_label(form.kit_kw.data or "", form.kit_volts.data or ""))
     elif kind == "unit":
         like = places.get_unit(db, shop_id=shop_id, unit_id=_known(name, "start_from"))
         if like is None:

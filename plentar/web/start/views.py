@@ -10,6 +10,7 @@ from werkzeug.datastructures import MultiDict
 
 from plentar.core.causes.faults import COMPLAINTS
 from plentar.core.errors import PlentarError
+from plentar.core.unit.patterns import PATTERNS
 from plentar.store import places, shops
 from plentar.store.models import PlaceRow, Unit
 from plentar.web.call_layout.visits import own_call
@@ -46,6 +47,7 @@ def _where(form: StartForm, words: str) -> dict[str, Any]:
         "words": words,
         "is_new": form.place_id.data == NEW,
         "patterns": PATTERN_WORDS,
+        "structures": {name: PATTERNS[name]() for name in PATTERN_WORDS},
         "like": places.like_units(g.db, shop_id=shop_id),
         "technicians": [row for row in shops.list_people(g.db, shop_id=shop_id) if row.deactivated_at is None],
     }
@@ -75,7 +77,9 @@ def start() -> ResponseReturnValue:
         g.db.rollback()
         shown = _where(form, request.form.get("q", "")[:80])
         return render_template("start/page.html", complaints=tuple(COMPLAINTS), problem=error, **shown), 422
-    if call.status == "open" and (not form.unit_id.data or form.unit_id.data == NEW):
+    is_new = not form.unit_id.data or form.unit_id.data == NEW
+    # With the kit's label typed there is enough to begin with; the rest of the plate waits until it is wanted.
+    if call.status == "open" and is_new and not (form.kit_kw.data or "").strip():
         return redirect(url_for("unit.nameplate", unit_id=call.unit_id, call=call.id))
     if call.status == "planned":
         return redirect(url_for("plan.page", call_id=call.id))
