@@ -1,24 +1,24 @@
 """What the call screen shows: a visit with the point that is selected, its rails and its board."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any, Generic, TypeVar
 
 from plentar.core.causes.faults import fault_by_id, faults_of
-from plentar.core.circuit.places import find_point, nearby_points, place_words
+from plentar.core.circuit.places import find_point, nearby_points
 from plentar.core.circuit.wiring import wire
 from plentar.core.errors import PlentarError
 from plentar.core.evidence.reading import Condition, Hand, Reading
 from plentar.core.intake import blamed_faults
 from plentar.core.judging.air import expected_rise_degf
 from plentar.core.limits.verdicts import Grade, Verdict
-from plentar.core.message import Text, message
+from plentar.core.message import Text
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import amps_at, place_of, spot_of
-from plentar.core.unit.points import Point, part_words, test_points
+from plentar.core.unit.points import Point, test_points
 from plentar.core.visit import Visit
-from plentar.core.work.safety import CONTROL_POINT, SafeLine, condition_refusal, dead_groups, ends_to_touch
+from plentar.core.work.safety import CONTROL_POINT, SafeLine, condition_refusal, dead_groups, ends_to_touch, touch_words
 from plentar.core.work.undo import Undo, undo_of
 from plentar.screen.board import board_of, halos_of, likeliest_fault, spoken_place
 from plentar.screen.drawings.ladder import Board, Probe
@@ -56,6 +56,23 @@ class DeadEntry:
     count: int
     is_done: bool
     volts: float
+
+
+def feed_summary(states: Sequence[str]) -> str:
+    """Say how several feeds stand in the room of one button: the worst by its number.
+
+    Example:
+        >>> feed_summary(["proven dead", "proven dead", "live"]), feed_summary(["off", "off"])
+        ('2 dead, feed 3 LIVE', '2 off')
+    """
+    words = {"live": "live", "off": "off", "proven dead": "dead"}
+    worst = min(states, key=("live", "off", "proven dead").index)
+    at = [number for number, state in enumerate(states, 1) if state == worst]
+    if len(at) == len(states):
+        return f"{len(states)} {words[worst]}"
+    rest = next(state for state in states if state != worst)
+    named = ", ".join(map(str, at))
+    return f"{len(states) - len(at)} {words[rest]}, feed {named} {words[worst].upper()}"
 
 
 class CallScreen(Generic[C]):
@@ -286,9 +303,7 @@ class CallScreen(Generic[C]):
         if part:
             ends = ends_to_touch(self.plate, part)
             is_done = bool(ends) and set(ends) <= lockout.parts_read_low
-            words = message(
-                "safety.part-to-ground", part=part_words(part) if "." not in part else place_words(self.plate, part)
-            )
+            words = touch_words(self.plate, part)
             found.append(DeadEntry(about=part, words=words, count=len(ends), is_done=is_done, volts=0.0))
         return found
 
@@ -350,8 +365,12 @@ class CallScreen(Generic[C]):
     def condition_words(self) -> dict[str, Any]:
         """The condition strip: feeds, control and calls with what each would switch to."""
         lockout = self.visit.lockout
+        states = [lockout.feeds[feed.id] for feed in self.plate.feeds]
+        worst = min(states, key=("live", "off", "proven dead").index)
         return {
             "feeds": [(feed.id, lockout.feeds[feed.id]) for feed in self.plate.feeds],
+            "worst_feed": worst,
+            "feed_summary": feed_summary(states),
             "control": lockout.control,
             "calls": [(call, call in lockout.calls) for call in self.plate.calls],
             "since": lockout.changed_at,

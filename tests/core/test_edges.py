@@ -31,7 +31,7 @@ from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.supply_path import Conductor
 from plentar.core.visit import Visit
 from plentar.core.work.interim import interim_of
-from plentar.core.work.proof import proof_items
+from plentar.core.work.proof import proof_items, touched_by
 from plentar.core.work.safety import ohms_refusal
 from plentar.words import render
 from tests.core.test_epochs import BLOWER, LINE, STRIP_B, Call
@@ -115,12 +115,12 @@ def test_a_measurement_of_the_air_goes_by_the_watts_of_its_own_time(is_before: b
 
 def test_every_feed_is_proven_under_load() -> None:
     """Two feeds: the volts and the total of each; one feed has no name to be told apart by."""
-    items = [(item.point, render(item.words)) for item in proof_items(PLATE)]
+    items = [(item.point, render(item.words)) for item in proof_items(PLATE, touched_by(PLATE, (), ()))]
     for number, feed in enumerate(FEEDS, start=1):
         assert (f"volts:{feed}.l1:{feed}.l2", f"Feed {number} under load") in items
         assert (f"amps:{feed}", f"Feed {number} total, heat and fan called together") in items
     assert ("amps:feed-1", "Feed total, heat and fan called together") in [
-        (item.point, render(item.words)) for item in proof_items(TWO)
+        (item.point, render(item.words)) for item in proof_items(TWO, touched_by(TWO, (), ()))
     ]
 
 

@@ -11,7 +11,7 @@ from plentar.core.limits.verdicts import Grade
 from plentar.core.unit.nameplate import Window
 from plentar.core.unit.patterns import PATTERNS
 from plentar.core.work.ledger import DEAD, LOOSE, check_ledger, leads_of
-from plentar.core.work.proof import proof_items, prove
+from plentar.core.work.proof import proof_items, prove, total_agrees, touched_by
 from plentar.core.work.substitution import Part, check_part, parts_needed, worst_of
 from plentar.words import render
 
@@ -184,7 +184,7 @@ def reading(point: str, value: float, *calls: str) -> Reading:
 
 def test_a_repair_is_proven_by_all_that_could_have_been_upset() -> None:
     """Supply, both strips on and off, blower with heat and with fan, and what failed first of all."""
-    items = proof_items(TWO, ["amps:strip-b"])
+    items = proof_items(TWO, touched_by(TWO, (), ()), ["amps:strip-b"])
     assert items[0].point == "amps:strip-b"
     assert {(item.point, tuple(sorted(item.calls))) for item in items} == {
         ("volts:feed-1.l1:feed-1.l2", ("W",)),
@@ -193,6 +193,7 @@ def test_a_repair_is_proven_by_all_that_could_have_been_upset() -> None:
         ("amps:blower", ("W",)),
         ("amps:blower", ("G",)),
         ("amps:feed-1", ("G", "W")),
+        ("amps:feed-1", ()),
         ("amps:strip-a", ()),
         ("amps:strip-b", ()),
     }
@@ -204,6 +205,7 @@ def test_a_repair_is_proven_by_all_that_could_have_been_upset() -> None:
         reading("amps:blower", 2.8, "W"),
         reading("amps:blower", 2.8, "G"),
         reading("amps:feed-1", 43.2, "W", "G"),
+        reading("amps:feed-1", 0.0),
         reading("amps:strip-a", 0.0),
         reading("amps:strip-b", 0.0),
     ]
@@ -215,3 +217,54 @@ def test_a_repair_is_proven_by_all_that_could_have_been_upset() -> None:
     unproven = [render(proof.item.words) for proof in prove(TWO, items, before, cold) if not proof.is_proven]
     assert unproven == ["Strip B, heat called", "Feed total, heat and fan called together"]
     assert not any(proof.is_proven for proof in prove(TWO, items, good, []))
+
+
+def needed(faults: tuple[str, ...], parts: tuple[str, ...] = ()) -> set[tuple[str, tuple[str, ...]]]:
+    """What the proof of a repair asks for, of two strips on one feed."""
+    items = proof_items(TWO, touched_by(TWO, faults, parts))
+    return {(item.point, tuple(sorted(item.calls))) for item in items if item.is_needed}
+
+
+def test_a_proof_asks_for_what_the_repair_could_have_upset_and_no_more() -> None:
+    """A link: its strip, the feed's total for the other, ohms before power; an element no ohms; a relay the fan too."""
+    strip = {
+        ("volts:feed-1.l1:feed-1.l2", ("W",)),
+        ("amps:strip-b", ("W",)),
+        ("amps:feed-1", ("W",)),
+        ("amps:blower", ("W",)),
+        ("amps:feed-1", ()),
+    }
+    before_power = {("ohms:strip-b.element", ()), ("ohms:strip-b.element.1:ground", ()), ("ohms:strip-b.limit", ())}
+    assert needed(("strip-b.link.open",)) == strip | before_power
+    assert needed(("strip-b.element.open",)) == strip
+    relay = needed(("blower-relay.nc.open",))
+    assert ("amps:blower", ("G",)) in relay
+    assert ("amps:strip-b", ("W",)) not in relay
+    assert ("amps:blower", ("G",)) in needed(("strip-b.element.open",), ("blower-relay",))
+    # A sequencer carries both strips; what nobody named may have upset everything.
+    assert {("amps:strip-a", ("W",)), ("amps:strip-b", ("W",))} <= needed(("seq-a.pole-2.open",))
+    assert {("amps:strip-a", ("W",)), ("amps:strip-b", ("W",)), ("amps:blower", ("G",))} <= needed(())
+
+
+@pytest.mark.parametrize(
+    ("total", "speaks"),
+    [
+        pytest.param(43.4, True, id="both strips and the blower"),
+        pytest.param(39.5, True, id="4.3 A low, 5.2 A with the doubts"),
+        pytest.param(39.3, False, id="4.5 A low, 5.4 A with the doubts"),
+        pytest.param(33.0, False, id="the other strip half dead"),
+        pytest.param(48.2, False, id="4.4 A high, 5.3 A with the doubts"),
+    ],
+)
+def test_a_total_speaks_for_a_strip_within_a_quarter_of_the_smallest(total: float, speaks: bool) -> None:
+    """240 V over 11.52 ohms is 20.83 A a strip; a blower of 3 A draws 1.2 to 3: 2.1 give or take 0.9; a quarter, 5.2."""
+    feed, volts = reading("amps:feed-1", total, "W"), reading("volts:feed-1.l1:feed-1.l2", 240.0, "W")
+    assert total_agrees(TWO, "feed-1", feed, volts, {}, None) is speaks
+
+
+def test_what_was_clamped_counts_as_it_was_and_the_blower_as_read() -> None:
+    """Strip B at 19.8 A and the blower at 2.0 A: 42.6 A is what all of it should be."""
+    feed, volts = reading("amps:feed-1", 42.6, "W"), reading("volts:feed-1.l1:feed-1.l2", 240.0, "W")
+    blower = reading("amps:blower", 2.0, "W")
+    assert total_agrees(TWO, "feed-1", feed, volts, {"strip-b": 19.8}, blower)
+    assert not total_agrees(TWO, "feed-1", replace(feed, value=36.5), volts, {"strip-b": 19.8}, blower)

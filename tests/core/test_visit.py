@@ -23,7 +23,7 @@ from plentar.core.unit.electrical import OPEN_OHMS
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.patterns import PATTERNS
 from plentar.core.unit.points import test_points as points_of
-from plentar.core.work.proof import proof_items, prove
+from plentar.core.work.proof import proof_items, prove, touched_by
 from plentar.words import render
 from tests.core.test_epochs import LINE, Call
 
@@ -247,11 +247,17 @@ def test_sag_is_between_volts_of_a_live_feed() -> None:
 
 def test_a_repair_is_proven_by_the_newest_live_reading_after_it() -> None:
     """Of two after the repair the last counts; 0 A of a dead unit proves no strip off."""
-    [item] = [item for item in proof_items(TWO) if item.point == "amps:strip-a" and item.calls == {"W"}]
+    [item] = [
+        item
+        for item in proof_items(TWO, touched_by(TWO, (), ()))
+        if item.point == "amps:strip-a" and item.calls == {"W"}
+    ]
     bad, good = read("amps:strip-a", 10.0, HEAT), read("amps:strip-a", 20.8, HEAT)
     for after, is_proven in (((bad, good), True), ((good, bad), False)):
         assert prove(TWO, [item], (), (read(SUPPLY, 240.0, HEAT), *after))[0].is_proven is is_proven
-    [off] = [item for item in proof_items(TWO) if item.point == "amps:strip-a" and not item.calls]
+    [off] = [
+        item for item in proof_items(TWO, touched_by(TWO, (), ())) if item.point == "amps:strip-a" and not item.calls
+    ]
     assert prove(TWO, [off], (), (read("amps:strip-a", 0.0, IDLE),))[0].is_proven
     assert not prove(TWO, [off], (), (read("amps:strip-a", 0.0, DEAD),))[0].is_proven
 

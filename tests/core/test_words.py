@@ -24,7 +24,7 @@ from plentar.core.message import Text
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.points import test_points as points_of
 from plentar.core.work.planning import plan_van
-from plentar.core.work.proof import proof_items
+from plentar.core.work.proof import proof_items, touched_by
 from plentar.formats.unit_json import nameplate_from_json
 from plentar.words import render
 
@@ -53,7 +53,7 @@ def of_the_unit(plate: Nameplate) -> Iterator[Text]:
     yield from (terminal_words(plate, name) for name in circuit.terminals)
     yield from (place_words(plate, part) for part in ohms_parts(plate))
     yield from (stage.name for stage in stages_of(plate))
-    yield from (item.words for item in proof_items(plate, ()))
+    yield from (item.words for item in proof_items(plate, touched_by(plate, (), ())))
     yield from (item.part.words for item in plan_van([(plate, ["no heat"])]).items)
 
 

@@ -75,7 +75,8 @@ def test_a_number_read_while_anything_is_off_is_moved_nowhere(client: FlaskClien
     """What proves a place dead, or not, is read there again; with everything live the same number may be moved."""
     leg, form = "volts:feed-1.l1:ground", {"switch": "feed-1=off"}
     assert client.post(f"{shop.url}/condition", data=form, headers=HTMX).status_code == 200
-    body = send(client, shop, leg, "0.2")
+    send(client, shop, leg, "0.2")
+    body = client.get(f"{shop.url}?point={leg}").text
     first = re.search(r"correct=([0-9a-f-]{36})", body)
     assert first is not None
     moved = {"reading_id": str(uuid4()), "point": LINE, "value": "0.2", "supersedes": first[1], "reason": "elsewhere"}

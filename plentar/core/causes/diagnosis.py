@@ -60,6 +60,8 @@ class Diagnosis:
     complaints: tuple[str, ...] = ()
     # Feeds whose volts at the unit were last read to be gone.
     gone: frozenset[str] = frozenset()
+    # How many readings stand.
+    read: int = 0
 
     @property
     def ask_again(self) -> tuple[str, ...]:
@@ -137,6 +139,7 @@ def diagnose(
         model=model,
         supply=evidence.supply,
         complaints=tuple(complaints),
+        read=len(standing),
         gone=_gone(plate, standing),
     )
 

@@ -123,7 +123,8 @@ MODES: Mapping[str, Mode] = {**STRIP_MODES, **UNIT_MODES}
 # One half-wave instead of two, of what the whole bridge gives: unsmoothed its mean, 0.40 of the AC input; smoothed the
 # capacitor empties in the gap, 0.45.
 HALF_OPEN_SHARES = {"unsmoothed": 0.40 / 0.86, "smoothed": 0.45 / 1.25}
-# How much likelier each kind of fault becomes with a complaint, and what always shows; the others stay as they are.
+# How much likelier each kind of fault becomes with a complaint, what always shows or trips, and single faults by their
+# id; the others stay as they are.
 COMPLAINTS: dict[str, dict[str, float]] = {
     "no heat": {"dead": 2.0, "control": 3.0, "supply": 3.0, "healthy": 0.3},
     "not enough heat": {"dead": 3.0, "weak": 3.0, "supply": 1.0, "healthy": 0.7},
@@ -136,7 +137,16 @@ COMPLAINTS: dict[str, dict[str, float]] = {
     "blower cuts in and out": {"blower": 5.0, "weak": 2.0, "always": 0.05, "healthy": 0.5},
     "thermostat blank or restarting": {"control": 8.0, "supply": 2.0, "short": 5.0, "healthy": 0.2},
     "control fuse blows": {"short": 20.0, "control": 2.0, "healthy": 0.1},
-    "breaker trips or hot": {"supply": 4.0, "short": 3.0, "weak": 3.0, "healthy": 0.5},
+    # Low volts draw fewer amps: no breaker trips by them, and one that does with nothing wrong is a weak one.
+    "breaker trips or hot": {
+        "supply": 4.0,
+        "short": 3.0,
+        "weak": 3.0,
+        "trips": 3.0,
+        "supply.low": 0.02,
+        "supply.high": 0.1,
+        "healthy": 0.05,
+    },
     "clicking, smell": {"weak": 4.0, "blower": 2.0, "stuck": 2.0},
     "seasonal check": {"healthy": 8.0},
 }

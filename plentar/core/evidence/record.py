@@ -95,7 +95,7 @@ class Record:
             found.__dict__["taken"] = self.taken + tuple(
                 RecordedReading(event=event, reading=reading_of(event.action))
                 for event in more
-                if isinstance(event.action, Measured)
+                if isinstance(event.action, Measured) and not event.action.is_at_most
             )
         return found
 

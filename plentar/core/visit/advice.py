@@ -253,7 +253,7 @@ def _next_proof(visit: VisitState) -> ProofItem | None:
         and not (
             entry.item.why == "blower" and entry.item.calls == visit.plate.heat_calls and not work.touched(visit).blower
         )
-        and entry.item.why != "before power"
+        and entry.item.why != "before-power"
     ]
     on = evidence.condition(visit).on & {"W", "W2", "G"}
     # Then what can be read under the calls that stand: every call switched is a sequencer waited out.

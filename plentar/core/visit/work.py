@@ -144,10 +144,10 @@ def proof(visit: VisitState) -> tuple[Proof, ...]:
     traced = [r.point for r in before if r.function in ("volts", "dc_volts") and r.condition.feeds_live]
     failed += [point for point in dict.fromkeys(traced) if "pole" in point]
     found = prove(plate, proof_items(plate, repair, failed), before, after, visit.limits)
-    heads = [p for p in found if p.item.why == "before power"]
+    heads = [p for p in found if p.item.why == "before-power"]
     # Ohms of a circuit whose link had opened are read while it is off: before power, of the unit as repaired or found.
     ohms = prove(plate, [p.item for p in heads], (), [*before, *after], visit.limits)
-    rest = [p for p in found if p.item.why != "before power"]
+    rest = [p for p in found if p.item.why != "before-power"]
     return tuple(_by_others(visit, (*ohms, *rest, *_measured_proof(visit, is_on)), after))
 
 
@@ -204,7 +204,7 @@ def _total_agrees(visit: VisitState, feed: str, after: Sequence[Reading]) -> boo
 @once
 def before_power(visit: VisitState) -> tuple[ProofItem, ...]:
     """What is still to be read, dead, before a new link gets power."""
-    return tuple(p.item for p in proof(visit) if p.item.why == "before power" and not p.is_proven)
+    return tuple(p.item for p in proof(visit) if p.item.why == "before-power" and not p.is_proven)
 
 
 def _measured_proof(visit: VisitState, is_on: bool) -> tuple[Proof, ...]:

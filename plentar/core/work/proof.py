@@ -13,7 +13,7 @@ from plentar.core.limits.verdicts import Grade, Verdict
 from plentar.core.message import Text, message
 from plentar.core.unit.electrical import expected_element_amps
 from plentar.core.unit.nameplate import Nameplate
-from plentar.core.unit.place import GROUND, amps_at, line_volts, place_of, spot_of
+from plentar.core.unit.place import GROUND, amps_at, line_volts, ohms_at, place_of, spot_of
 from plentar.core.unit.points import part_words
 
 __all__ = [
@@ -78,7 +78,7 @@ class Proof:
             return True
         if self.after is None:
             return False
-        is_to_ground = self.item.why == "before power" and spot_of(self.item.point).is_to_ground
+        is_to_ground = self.item.why == "before-power" and spot_of(self.item.point).is_to_ground
         has_no_band = self.item.why == "rise" and self.after.band is None and not self.after.kind
         return self.after.grade is Grade.PASS or (
             (is_to_ground or has_no_band) and self.after.grade is Grade.NOT_PROVEN
@@ -154,11 +154,11 @@ def proof_items(plate: Nameplate, touched: Touched, failed_points: Sequence[str]
         if circuit.id in touched.opened_links:
             element = f"{circuit.id}.element"
             for point, words in (
-                (f"ohms:{element}", message("proof.element-ohms", circuit=circuit.name)),
-                (f"ohms:{element}.1:{GROUND}", message("proof.element-to-ground", circuit=circuit.name)),
-                (f"ohms:{circuit.id}.limit", message("proof.limit-checked", circuit=circuit.name)),
+                (ohms_at(element), message("proof.element-ohms", circuit=circuit.name)),
+                (ohms_at(f"{element}.1", GROUND), message("proof.element-to-ground", circuit=circuit.name)),
+                (ohms_at(f"{circuit.id}.limit"), message("proof.limit-checked", circuit=circuit.name)),
             ):
-                add(point, off, words, "before power", needed=True)
+                add(point, off, words, "before-power", needed=True)
     for feed in feeds:
         # What sags at a feed sags for every strip on it, and for no other.
         words = (
@@ -197,7 +197,7 @@ def proof_items(plate: Nameplate, touched: Touched, failed_points: Sequence[str]
     # What failed is read first, while everybody still knows why; what the repair does not need stands last.
     return tuple(
         sorted(
-            items, key=lambda item: (not item.is_needed, item.why != "before power", item.point not in failed_points)
+            items, key=lambda item: (not item.is_needed, item.why != "before-power", item.point not in failed_points)
         )
     )
 
@@ -271,7 +271,7 @@ def prove(
 
 
 def _fits_item(reading: Reading, item: ProofItem) -> bool:
-    if item.why == "before power":
+    if item.why == "before-power":
         # Ohms are only taken on what is dead, or of a part in the hand; the pad has seen to that.
         return True
     return _fits(reading, item.calls)

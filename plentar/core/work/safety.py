@@ -3,7 +3,7 @@
 from dataclasses import dataclass, replace
 from typing import Literal
 
-from plentar.core.circuit.places import contact_of, find_point, part_terminals
+from plentar.core.circuit.places import contact_of, find_point, part_terminals, place_words
 from plentar.core.evidence.events import OPENED_AT, Ticked
 from plentar.core.evidence.lockout import TICK_WORDS, Lockout, dead_pairs, safe_ticks
 from plentar.core.evidence.reading import Condition, Hand
@@ -24,6 +24,7 @@ __all__ = [
     "ohms_refusal",
     "opened_choices",
     "safe_list",
+    "touch_words",
 ]
 
 CONTROL_POINT = volts_at("board.r", "board.c")
@@ -86,6 +87,12 @@ def ends_to_touch(plate: Nameplate, about: str) -> tuple[str, ...]:
     else:
         parts = [about]
     return tuple(dict.fromkeys(end for part in parts for end in part_terminals(plate, part)))
+
+
+def touch_words(plate: Nameplate, about: str) -> Text:
+    """Say where one is going to work, and that each end of it is read to ground."""
+    part = part_words(about) if "." not in about else place_words(plate, about)
+    return message("safety.part-to-ground", part=part)
 
 
 def opened_choices(plate: Nameplate, feed_id: str) -> tuple[tuple[str, str], ...]:
