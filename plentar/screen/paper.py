@@ -8,14 +8,24 @@ from plentar.core.circuit.places import find_point
 from plentar.core.evidence.events import Fitted
 from plentar.core.evidence.record import Record
 from plentar.core.limits.verdicts import Grade
-from plentar.core.unit.place import place_of, spot_of
+from plentar.core.unit.place import CAPACITOR, place_of, spot_of
 from plentar.core.visit_results import AHEAD, WEATHER
+from plentar.core.work.customer import customer_sentence
 from plentar.screen.call import CallScreen
 from plentar.screen.event_lines import told_temporary
 from plentar.screen.kept import Kept
 from plentar.words import render
 
-__all__ = ["Bill", "Passage", "bill_of", "corrections_of", "passages_of", "photos_apart"]
+__all__ = [
+    "Bill",
+    "Passage",
+    "bill_of",
+    "corrections_of",
+    "live_only",
+    "passages_of",
+    "photos_apart",
+    "told_to_customer",
+]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -102,6 +112,22 @@ def passages_of(screen: CallScreen[Any]) -> list[Passage]:
         own = tuple(photo for owner in sorted(owners) for photo in photos.get(owner, ()))
         found.append(Passage(found=before.get(point), left=after.get(point), photos=own))
     return found
+
+
+def told_to_customer(screen: CallScreen[Any]) -> list[str]:
+    """Return what was wrong, a plain sentence a fault; the accepted words where there is none."""
+    told = []
+    for _, cause in screen.visit.record.causes:
+        names = [name for group in cause.faults[:1] for name in group.split("+")]
+        sentences = [render(words) for name in names if (words := customer_sentence(screen.plate, name))]
+        told += sentences if len(sentences) == len(names) and sentences else [f"{cause.title}."]
+    return list(dict.fromkeys(told))
+
+
+def live_only(screen: CallScreen[Any]) -> bool:
+    """Tell whether a unit was only read live: its connections and its capacitor were not looked at."""
+    visit = screen.visit
+    return not visit.is_repaired and "seasonal check" in visit.complaints and CAPACITOR not in visit.latest_now
 
 
 def photos_apart(screen: CallScreen[Any], passages: Sequence[Passage]) -> list[Any]:

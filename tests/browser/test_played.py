@@ -31,10 +31,11 @@ LINE, POLE_B = "volts:feed-1.l1:feed-1.l2", "volts:seq-a.pole-2.load:seq-a.pole-
 
 
 EXPECTED = [
-    "Wrong",
-    "Pole 2 of Seq A does not close. What caused it was not found.",
+    "Found",
+    "The switch that turns on one of the 2 heating elements had failed, so that element stayed cold. "
+    "We did not find what led to it.",
     "Done",
-    "Pole 2 of Seq A does not close. Fitted: 2-pole sequencer. Proven by 9 readings.",
+    "Pole 2 of Seq A does not close. Fitted: 2-pole sequencer. Tested after the repair: it works as it should.",
 ]
 
 

@@ -17,7 +17,7 @@ from sqlalchemy.orm import Session
 
 from plentar.core.causes.hypotheses import model_of
 from plentar.core.circuit.drive import Drive
-from plentar.store.models import PlaceRow
+from plentar.store.models import Call, PlaceRow
 from tests.application import ShopOf
 from tests.browser.conftest import LAPTOP, PHONE, Ahead, sign_in_by_form
 from tests.browser.test_calls import LONG_AGO
@@ -305,9 +305,7 @@ def test_a_dead_strip_at_a_known_unit(
     page = open_page(size)
     sign_in_by_form(page, known)
     play = Tapper(page, known, "strip-b.link.open")
-    page.reload()
-    page.evaluate("sessionStorage.removeItem('counted')")
-    play.tap(page.get_by_role("link", name="1 Test Row").first)
+    open_the_call(play)
     play.call("W", on=True)
     play.read(LINE)
     play.read("amps:strip-a")
@@ -325,3 +323,79 @@ def test_a_dead_strip_at_a_known_unit(
     prove(play)
     sign_and_close(play)
     within(play, work=72, safe=30, before=9)
+
+
+def open_the_call(play: Tapper) -> None:
+    """From Today, with nothing counted yet."""
+    play.page.reload()
+    play.page.evaluate("sessionStorage.removeItem('counted')")
+    play.tap(play.page.get_by_role("link", name="1 Test Row").first)
+
+
+def test_the_part_is_not_on_the_van(open_page: Callable[..., Page], known: ShopOf, engine: Engine) -> None:
+    """The same strip left isolated, tagged, with the day it will be put right; the rest is proven."""
+    page = open_page(PHONE)
+    sign_in_by_form(page, known)
+    play = Tapper(page, known, "strip-b.link.open")
+    open_the_call(play)
+    play.call("W", on=True)
+    play.read(LINE)
+    play.read("amps:strip-a")
+    play.read("amps:strip-b")
+    accept(play)
+    with play.phase("safe"):
+        play.safe()
+    play.tap(page.locator(".sheet-here"))
+    play.tap(page.locator("#sheet-list").get_by_role("link", name="Fix"))
+    play.tap(page.get_by_text("Part not on the van"))
+    play.tap(play.button("two weeks"))
+    before_power(play)
+    prove(play)
+    sign_and_close(play)
+    expect(page.locator(".paper")).to_contain_text("Strip B")
+    within(play, work=72, safe=30, before=9)
+
+
+def test_a_pole_that_stays_closed(open_page: Callable[..., Page], known: ShopOf, engine: Engine) -> None:
+    """Heat will not stop: found by clamps with nothing called, the sequencer replaced, both strips proven."""
+    page = open_page(PHONE)
+    sign_in_by_form(page, known)
+    play = Tapper(page, known, "seq-a.pole-2.welded")
+    open_the_call(play)
+    play.read(LINE)
+    play.read("amps:strip-a")
+    play.read("amps:strip-b")
+    accept(play)
+    with play.phase("safe"):
+        play.safe()
+    play.row = 0
+    play.next()
+    play.tap(play.button("Add").first)
+    before_power(play)
+    prove(play)
+    sign_and_close(play)
+    within(play, work=72, safe=30, before=9)
+
+
+def test_a_seasonal_check_that_finds_nothing(open_page: Callable[..., Page], known: ShopOf, engine: Engine) -> None:
+    """Live readings only, all well, signed."""
+    with Session(engine) as db:
+        db.execute(update(Call).where(Call.shop_id == known.shop.id).values(complaints=["seasonal check"]))
+        db.commit()
+    page = open_page(PHONE)
+    sign_in_by_form(page, known)
+    play = Tapper(page, known, "healthy")
+    open_the_call(play)
+    play.call("W", on=True)
+    play.read(LINE)
+    play.read("amps:strip-a")
+    play.read("amps:strip-b")
+    play.read("amps:blower")
+    play.call("W", on=False)
+    play.read("amps:feed-1")
+    play.tap(page.locator(".sheet-here"))
+    play.tap(page.locator("#sheet-list").get_by_role("link", name="Finish"))
+    sign_and_close(play)
+    expect(page.locator(".paper")).to_contain_text("No problem found")
+    expect(page.locator(".paper")).to_contain_text("Connections and capacitor not checked.")
+    within(play, work=35)

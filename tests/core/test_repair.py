@@ -257,7 +257,7 @@ def test_a_proof_asks_for_what_the_repair_could_have_upset_and_no_more() -> None
     ],
 )
 def test_a_total_speaks_for_a_strip_within_a_quarter_of_the_smallest(total: float, speaks: bool) -> None:
-    """240 V over 11.52 ohms is 20.83 A a strip; a blower of 3 A draws 1.2 to 3: 2.1 give or take 0.9; a quarter, 5.2."""
+    """240 V over 11.52 ohms: 20.83 A a strip; a blower of 3 A draws 1.2 to 3: 2.1, 0.9 either way; a quarter, 5.2."""
     feed, volts = reading("amps:feed-1", total, "W"), reading("volts:feed-1.l1:feed-1.l2", 240.0, "W")
     assert total_agrees(TWO, "feed-1", feed, volts, {}, None) is speaks
 

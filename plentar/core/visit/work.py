@@ -125,9 +125,11 @@ def touched(visit: VisitState) -> Touched:
     """What the repairs of this call touched: by the accepted causes and the leads that were moved."""
     faults = [fault for _, cause in visit.record.causes for group in cause.faults for fault in group.split("+")]
     # A cause in one's own words names no part: then everything may have been touched.
-    if any(not cause.faults for _, cause in visit.record.causes):
-        return touched_by(visit.plate, (), ())
-    return touched_by(visit.plate, faults, tuple(visit.record.ledgers))
+    is_named = all(cause.faults for _, cause in visit.record.causes)
+    parts = tuple(visit.record.ledgers) if is_named else ()
+    found = touched_by(visit.plate, faults if is_named else (), parts)
+    isolated = frozenset(action.circuit for _, action, is_done in visit.record.open_temporaries if not is_done)
+    return replace(found, strips=found.strips - isolated, opened_links=found.opened_links - isolated, isolated=isolated)
 
 
 @once
@@ -188,7 +190,8 @@ def _by_others(visit: VisitState, entries: Sequence[Proof], after: Sequence[Read
 
 
 def _strips_of(visit: VisitState, feed: str) -> list[HeatingCircuit]:
-    return [c for c in visit.plate.circuits if visit.plate.feed_of(c.supplied_by) == feed]
+    isolated = touched(visit).isolated
+    return [c for c in visit.plate.circuits if visit.plate.feed_of(c.supplied_by) == feed and c.id not in isolated]
 
 
 def _total_agrees(visit: VisitState, feed: str, after: Sequence[Reading]) -> bool | None:
@@ -198,7 +201,8 @@ def _total_agrees(visit: VisitState, feed: str, after: Sequence[Reading]) -> boo
     if total is None or volts is None:
         return None
     clamped = {c.id: newest[amps_at(c.id)].value for c in _strips_of(visit, feed) if amps_at(c.id) in newest}
-    return total_agrees(visit.plate, feed, total, volts, clamped, newest.get(amps_at("blower")))
+    isolated = touched(visit).isolated
+    return total_agrees(visit.plate, feed, total, volts, clamped, newest.get(amps_at("blower")), isolated)
 
 
 @once

@@ -87,12 +87,16 @@ class Proof:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Touched:
-    """What a repair touched: strips, feeds, whether anything of the blower's, and strips whose link had opened."""
+    """What a repair touched: strips, feeds, whether anything of the blower's, and strips whose link had opened.
+
+    A strip that was isolated until its part comes gets no power: it is left out of all of it.
+    """
 
     strips: frozenset[str]
     feeds: frozenset[str]
     blower: bool
     opened_links: frozenset[str]
+    isolated: frozenset[str] = frozenset()
 
 
 def touched_by(plate: Nameplate, faults: Sequence[str], parts: Sequence[str]) -> Touched:
@@ -169,7 +173,11 @@ def proof_items(plate: Nameplate, touched: Touched, failed_points: Sequence[str]
         words = message("proof.heat-called", circuit=circuit.name)
         add(amps_at(circuit.id), heat, words, "amps", needed=circuit.id in touched.strips)
     for feed in feeds:
-        others = [c for c in plate.circuits if plate.feed_of(c.supplied_by) == feed and c.id not in touched.strips]
+        others = [
+            c
+            for c in plate.circuits
+            if plate.feed_of(c.supplied_by) == feed and c.id not in touched.strips | touched.isolated
+        ]
         if others and feed in touched.feeds:
             words = message("proof.feed-total", feed=message("safety.feed") if is_one else part_words(feed))
             add(amps_at(feed), heat, words, "total", needed=True, instead=True)
@@ -203,7 +211,13 @@ def proof_items(plate: Nameplate, touched: Touched, failed_points: Sequence[str]
 
 
 def total_agrees(
-    plate: Nameplate, feed: str, total: Reading, volts: Reading, strips: Mapping[str, float], blower: Reading | None
+    plate: Nameplate,
+    feed: str,
+    total: Reading,
+    volts: Reading,
+    strips: Mapping[str, float],
+    blower: Reading | None,
+    isolated: frozenset[str] = frozenset(),
 ) -> bool:
     """Tell whether a feed's total speaks for its strips that were not clamped.
 
@@ -212,12 +226,13 @@ def total_agrees(
         volts: Its volts under the same load [V].
         strips: Amps of the strips that were clamped since [A].
         blower: The blower's amps, where they were read [A].
+        isolated: Strips that get no power.
 
     Source:
         docs/trade.md, section 10: the volt-corrected sum less the blower agrees within 25 % of the smallest strip, all
         doubts included.
     """
-    own = [circuit for circuit in plate.circuits if plate.feed_of(circuit.supplied_by) == feed]
+    own = [c for c in plate.circuits if plate.feed_of(c.supplied_by) == feed and c.id not in isolated]
     expected = {c.id: expected_element_amps(c.rated_watts, c.rated_volts, volts.value) for c in own}
     is_here = plate.feed_of(plate.blower.supplied_by) == feed
     # A blower that was not clamped draws somewhere between a tenth (ECM) or four tenths of its plate and all of it.

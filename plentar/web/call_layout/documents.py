@@ -10,7 +10,7 @@ from flask import Response, current_app, g, render_template, url_for
 from plentar.core.evidence.signs import sign_of
 from plentar.screen.call import CallScreen
 from plentar.screen.drawings.signature import signature_path
-from plentar.screen.paper import Bill, bill_of, corrections_of, passages_of, photos_apart
+from plentar.screen.paper import Bill, bill_of, corrections_of, live_only, passages_of, photos_apart, told_to_customer
 from plentar.store import calls, events, shops
 from plentar.store.models import Call, Shop
 from plentar.web.serving.access import release
@@ -48,6 +48,8 @@ def context_of_paper(screen: CallScreen[Call], *, reader: str, embed: bool) -> d
         "photo_url": photo_url,
         "sign_words": lambda kind: sign.words if (sign := sign_of(kind)) else kind.replace("-", " "),
         "passages": passages,
+        "told_to_customer": told_to_customer(screen),
+        "live_only": live_only(screen),
         "photos_apart": photos_apart(screen, passages if reader == "customer" else ()),
         "corrections": corrections_of(screen, shop.name),
         "meters": _meters(screen),

@@ -2,7 +2,7 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 from functools import cached_property
 from typing import Any
 
@@ -21,7 +21,7 @@ from plentar.core.history.past import siblings_of
 from plentar.core.history.survival import Life, chance_of_any
 from plentar.core.intake import blamed_faults, ledger_parts
 from plentar.core.message import Text
-from plentar.core.unit.nameplate import Nameplate
+from plentar.core.unit.nameplate import HeatingCircuit, Nameplate
 from plentar.core.unit.place import place_of
 from plentar.core.unit.points import part_words
 from plentar.core.visit import Visit
@@ -186,6 +186,17 @@ class FixScreen:
     def sibling_words(self) -> str:
         """Their names in a row."""
         return ", ".join(render(place_words(self.plate, part)) for part in self.siblings)
+
+    @property
+    def strip_to_isolate(self) -> HeatingCircuit | None:
+        """The strip whose part failed: it can be left isolated until its part comes."""
+        known = {circuit.id: circuit for circuit in self.plate.circuits}
+        blamed = [place_of(fault).owner for fault in blamed_faults(self.visit)]
+        return next((known[name] for name in blamed if name in known), None)
+
+    def in_days(self, days: int) -> str:
+        """Return the day so many days from now, as ISO 8601."""
+        return (datetime.fromtimestamp(self.visit.moment, UTC) + timedelta(days=days)).date().isoformat()
 
     @property
     def choices(self) -> list[tuple[str, float | None]]:
