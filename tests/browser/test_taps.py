@@ -270,6 +270,8 @@ def sign_and_close(play: Tapper) -> None:
         play.next()
     for role, name in (("Technician", "Pim Tester"), ("Owner", OWNER)):
         field = page.locator("details.sign[open]").filter(has_text=role)
+        if not field.get_by_label("Name").input_value():
+            play.into(field.get_by_label("Name"), name)
         draw(page, field.locator("[data-sign-field]"))
         play.tap(play.button(f"{role} signs"))
         expect(page.locator("details.sign > summary").filter(has_text=role)).to_contain_text(name)
@@ -297,15 +299,8 @@ def known(shop: ShopOf, engine: Engine) -> ShopOf:
     return shop
 
 
-@pytest.mark.parametrize("size", [PHONE, LAPTOP], ids=["phone", "laptop"])
-def test_a_dead_strip_at_a_known_unit(
-    open_page: Callable[..., Page], known: ShopOf, engine: Engine, size: dict[str, int]
-) -> None:
-    """Link open, replaced, proven, signed."""
-    page = open_page(size)
-    sign_in_by_form(page, known)
-    play = Tapper(page, known, "strip-b.link.open")
-    open_the_call(play)
+def dead_strip(play: Tapper) -> None:
+    """From the open call to the customer's page: link open, replaced, proven, signed."""
     play.call("W", on=True)
     play.read(LINE)
     play.read("amps:strip-a")
@@ -322,7 +317,38 @@ def test_a_dead_strip_at_a_known_unit(
     before_power(play)
     prove(play)
     sign_and_close(play)
+
+
+@pytest.mark.parametrize("size", [PHONE, LAPTOP], ids=["phone", "laptop"])
+def test_a_dead_strip_at_a_known_unit(
+    open_page: Callable[..., Page], known: ShopOf, engine: Engine, size: dict[str, int]
+) -> None:
+    """A unit and a customer of the shop's records."""
+    page = open_page(size)
+    sign_in_by_form(page, known)
+    play = Tapper(page, known, "strip-b.link.open")
+    open_the_call(play)
+    dead_strip(play)
     within(play, work=72, safe=30, before=9)
+
+
+def test_a_dead_strip_at_a_new_place(open_page: Callable[..., Page], known: ShopOf, engine: Engine) -> None:
+    """Nothing known but the kit's label: 10 kW, two strips on a sequencer."""
+    page = open_page(PHONE)
+    sign_in_by_form(page, known)
+    play = Tapper(page, known, "strip-b.link.open")
+    page.reload()
+    page.evaluate("sessionStorage.removeItem('counted')")
+    play.tap(page.get_by_role("link", name="New call").first)
+    play.into(page.locator("#q"), "9 New Street")
+    play.tap(page.get_by_text("A new place: 9 New Street"))
+    play.into(page.locator("#kit_kw"), "10")
+    play.tap(page.locator(".structure").nth(1))
+    play.tap(page.locator(".check").filter(has_text="Not enough heat"))
+    play.tap(play.button("Start the call"))
+    expect(page.locator("#pad")).to_have_attribute("data-panel", "reading")
+    dead_strip(play)
+    within(play, work=85, safe=30, before=9)
 
 
 def open_the_call(play: Tapper) -> None:

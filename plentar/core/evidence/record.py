@@ -261,9 +261,12 @@ class Record:
         """
         began, is_changed = None, False
         for event, action in sorted(
-            self.of(Landed, Fitted, PowerBack), key=lambda entry: (entry[0].done_at, entry[0].seq)
+            self.of(Landed, Fitted, Temporary, PowerBack), key=lambda entry: (entry[0].done_at, entry[0].seq)
         ):
-            if not isinstance(action, PowerBack):
+            if isinstance(action, Temporary):
+                # A strip isolated before power goes back on; one tagged afterwards changes nothing that was proven.
+                is_changed = is_changed or began is None
+            elif not isinstance(action, PowerBack):
                 is_changed = True
             elif is_changed:
                 began, is_changed = event, False
