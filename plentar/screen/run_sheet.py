@@ -79,7 +79,7 @@ class RunSheetStep:
     @property
     def opens_at(self) -> StepPart:
         """The part a tap on the step leads to: the first where something is still to be done."""
-        return next((part for part in self.parts if part.state == "open"), self.parts[0])
+        return next((part for part in self.parts if part.state in ("open", "not-proven")), self.parts[0])
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -122,7 +122,7 @@ def run_sheet(visit: Visit, latest: Mapping[str, Kept], safe_lines: Sequence[Saf
         for part_id, part_name in parts:
             state, note = fixed[part_id] if part_id in fixed else read_step(visit, latest, part_id)
             rows.append(StepPart(id=part_id, name=part_name, state=state, note=note))
-        if step_id == "finish" and not visit.is_repaired:
+        if step_id == "finish" and not visit.is_repaired and not visit.record.epoch[1]:
             # Nothing was repaired: there is nothing to prove, the papers come first.
             rows.reverse()
         is_idle = all(row.state == "open" for row in rows) and advised not in [row.id for row in rows]

@@ -151,7 +151,7 @@ def test_a_unit_is_met_planned_worked_and_come_back_to(
     page.goto("/calls/new")
     page.get_by_label("Find the place").fill("4 Larch End")
     page.get_by_role("link", name="A new place: 4 Larch End").click()
-    page.get_by_label("Its wiring is closest to").select_option("pattern:two-strip-sequencer")
+    page.locator(".structure").filter(has_text="2 strips, one sequencer").click()
     page.get_by_text("Not enough heat", exact=True).click()
     page.get_by_text("Plan it for later").click()
     page.get_by_label("Day", exact=True).fill("2027-01-14")

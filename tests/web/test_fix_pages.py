@@ -96,8 +96,8 @@ def test_a_repair_from_ledger_to_proof(client: FlaskClient, shop: ShopOf) -> Non
     assert problems(body) == ["power"]
     assert "visit.loose-end" in reasons(body)
     code, body = post(client, f"{url}/power", confirm="yes")
-    assert code == 204, "and then recorded as the fact it is; the page goes on to the proof"
-    assert 'data-warned="1"' in client.get(f"{url}/prove").text
+    assert code == 200, "and then recorded as the fact it is"
+    assert 'data-warned="1"' in body
     assert "ledger.right" in reasons(post(client, f"{url}/ledger", part="seq-a")[1])
     closing = client.post(f"{shop.url}/close", data={"outcome": "done"}, headers=HTMX)
     assert (closing.status_code, problems(closing.text)) == (422, ["outcome"])
@@ -109,7 +109,7 @@ def test_a_repair_from_ledger_to_proof(client: FlaskClient, shop: ShopOf) -> Non
     assert code == 422, "a lead was moved after power was on"
     assert "visit.changed-since-power-on" in reasons(body)
     client.post(f"{shop.url}/condition", data={"switch": "W=off"})
-    assert post(client, f"{url}/power", confirm="yes")[0] == 204
+    assert post(client, f"{url}/power", confirm="yes")[0] in (200, 204)
     prove_all(client, shop)
     code, body = post(client, f"{url}/proof")
     assert code == 200, body

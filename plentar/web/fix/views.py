@@ -257,8 +257,9 @@ def _on_to_the_proof(call_id: UUID, answer: ResponseReturnValue) -> ResponseRetu
     """Go on to the first reading of the proof, once power is on; the list stays where something is amiss."""
     if not _is_kept(answer):
         return answer
-    advice = _screen(call_id).visit.advice
-    if advice.kind != "prove" or not advice.point:
+    screen = _screen(call_id)
+    advice, back = screen.visit.advice, screen.power_back
+    if advice.kind != "prove" or not advice.point or back is None or back.action.warned:
         return answer
     return _there(url_for("call.page", call_id=call_id, point=advice.point))
 
