@@ -7,7 +7,9 @@ from typing import Any
 from plentar.core.circuit.places import find_point
 from plentar.core.evidence.events import Fitted
 from plentar.core.evidence.record import Record
+from plentar.core.judging.findings import Finding
 from plentar.core.limits.verdicts import Grade
+from plentar.core.message import Message
 from plentar.core.unit.place import CAPACITOR, place_of, spot_of
 from plentar.core.visit_results import AHEAD, WEATHER
 from plentar.core.work.customer import customer_sentence
@@ -21,6 +23,7 @@ __all__ = [
     "Passage",
     "bill_of",
     "corrections_of",
+    "is_of_log",
     "live_only",
     "passages_of",
     "photos_apart",
@@ -144,7 +147,8 @@ def corrections_of(screen: CallScreen[Any], shop: str) -> list[tuple[str, str]]:
     """
     found = []
     for finding in screen.visit.findings:
-        if finding.verdict.grade is not Grade.FAIL:
+        # What a log could not show is no fault of the unit.
+        if finding.verdict.grade is not Grade.FAIL or is_of_log(finding):
             continue
         if finding.verdict.kind == WEATHER:
             found.append((render(finding.about), "the owner: more heat, or a tighter house"))
@@ -158,6 +162,11 @@ def corrections_of(screen: CallScreen[Any], shop: str) -> list[tuple[str, str]]:
                 (f"{render(told_temporary(item.action))}, until {item.action.due_on}", item.action.corrected_by or shop)
             )
     return list(dict.fromkeys(found))
+
+
+def is_of_log(finding: Finding) -> bool:
+    """Tell whether a finding is about a log itself, not about the unit."""
+    return isinstance(finding.about, Message) and finding.about.id == "visit.log"
 
 
 def _step_of(screen: CallScreen[Any], point: str) -> str:

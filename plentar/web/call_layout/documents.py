@@ -10,7 +10,16 @@ from flask import Response, current_app, g, render_template, url_for
 from plentar.core.evidence.signs import sign_of
 from plentar.screen.call import CallScreen
 from plentar.screen.drawings.signature import signature_path
-from plentar.screen.paper import Bill, bill_of, corrections_of, live_only, passages_of, photos_apart, told_to_customer
+from plentar.screen.paper import (
+    Bill,
+    bill_of,
+    corrections_of,
+    is_of_log,
+    live_only,
+    passages_of,
+    photos_apart,
+    told_to_customer,
+)
 from plentar.store import calls, events, shops
 from plentar.store.models import Call, Shop
 from plentar.web.serving.access import release
@@ -50,6 +59,7 @@ def context_of_paper(screen: CallScreen[Call], *, reader: str, embed: bool) -> d
         "passages": passages,
         "told_to_customer": told_to_customer(screen),
         "live_only": live_only(screen),
+        "is_of_log": is_of_log,
         "photos_apart": photos_apart(screen, passages if reader == "customer" else ()),
         "corrections": corrections_of(screen, shop.name),
         "meters": _meters(screen),
