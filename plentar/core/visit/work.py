@@ -174,12 +174,12 @@ def _by_others(visit: VisitState, entries: Sequence[Proof], after: Sequence[Read
         elif agrees is False:
             by_strip.update(others)
     for entry in entries:
-        item, feed = entry.item, entry.item.point.partition(":")[2]
-        own = [(amps_at(c.id), item.calls) in proven for c in _strips_of(visit, feed)]
+        item, place = entry.item, entry.item.point.partition(":")[2]
+        own = [(amps_at(c.id), item.calls) in proven for c in _strips_of(visit, place)]
         if item.is_total:
-            is_needed = not any(c.id in by_strip for c in _strips_of(visit, feed))
-            yield replace(entry, item=replace(item, is_needed=is_needed), by_other=feed in by_total or all(own))
-        elif item.why == "amps" and feed in by_strip:
+            is_needed = not any(c.id in by_strip for c in _strips_of(visit, place))
+            yield replace(entry, item=replace(item, is_needed=is_needed), by_other=place in by_total or all(own))
+        elif item.why == "amps" and place in by_strip:
             yield replace(entry, item=replace(item, is_needed=True))
         elif item.why == "blower" and item.calls == heat and not touched(visit).blower:
             yield replace(entry, by_other=runs is True and visit.record.power_back is not None)

@@ -16,7 +16,10 @@ setInterval(() => {
     const hours = Math.floor(seconds / 3600);
     const minutes = String(Math.floor((seconds % 3600) / 60)).padStart(hours ? 2 : 1, "0");
     // A call that has stood for days is no stopwatch.
-    clock.textContent = hours >= 24 ? `${Math.floor(hours / 24)} d` : `${hours ? `${hours}:` : ""}${minutes}:${String(seconds % 60).padStart(2, "0")}`;
+    clock.textContent =
+      hours >= 24
+        ? `${Math.floor(hours / 24)} d`
+        : `${hours ? `${hours}:` : ""}${minutes}:${String(seconds % 60).padStart(2, "0")}`;
   }
 }, 250);
 
