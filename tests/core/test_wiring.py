@@ -198,7 +198,8 @@ def test_each_school_and_complaint_names_things_that_exist() -> None:
     assert {kind for school in SCHOOLS.values() for kind in school} <= kinds
     fault_kinds = {fault.kind for fault in faults_of(TWO)}
     shown = {fault.shows for fault in faults_of(TWO)}
-    assert {kind for bent in COMPLAINTS.values() for kind in bent} <= fault_kinds | shown
+    ids = {fault.id for fault in faults_of(TWO)}
+    assert {kind for bent in COMPLAINTS.values() for kind in bent} <= fault_kinds | shown | ids
 
 
 def test_rungs_name_line_and_load_from_the_nearer_leg() -> None:
