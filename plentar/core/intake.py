@@ -496,15 +496,10 @@ def ledger_parts(visit: Visit) -> list[tuple[str, str]]:
     if plate.blower.relay is not None:
         names.append(plate.blower.relay.id)
     names += ["blower", "transformer"]
-    blamed = {place_of(fault).owner for fault in blamed_faults(visit)}
+    blamed = {place_of(fault).owner for fault in visit.record.blamed_faults}
     # What is being repaired first; otherwise in the plate's order.
     names.sort(key=lambda name: name not in blamed)
     return [(name, part_words(name)) for name in names]
-
-
-def blamed_faults(visit: Visit) -> list[str]:
-    """Return the faults the accepted causes name, of two at once each."""
-    return [fault for _, cause in visit.record.causes for group in cause.faults for fault in group.split("+")]
 
 
 @_take.register

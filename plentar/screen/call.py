@@ -10,7 +10,6 @@ from plentar.core.circuit.places import find_point, nearby_points
 from plentar.core.circuit.wiring import wire
 from plentar.core.errors import PlentarError
 from plentar.core.evidence.reading import Condition, Hand, Reading
-from plentar.core.intake import blamed_faults
 from plentar.core.judging.air import expected_rise_degf
 from plentar.core.limits.verdicts import Grade, Verdict
 from plentar.core.message import Text
@@ -283,7 +282,7 @@ class CallScreen(Generic[C]):
             return lines
         return tuple(replace(line, is_done=False) if line.kind == "readings" else line for line in lines)
 
-    @property
+    @cached_property
     def dead_groups(self) -> list[DeadEntry]:
         """The proof of dead as it is entered: the highest number of each feed, of each two feeds, R to C, the part."""
         lockout = self.visit.lockout
@@ -312,7 +311,7 @@ class CallScreen(Generic[C]):
         """The part that is worked on next: of the accepted cause, else of the leading suspect; empty for none."""
         known = {fault.id: fault for fault in faults_of(self.plate)}
         leading = [name for cause in self.visit.suspects[:1] for name in cause.faults]
-        named = [known[name] for name in (*blamed_faults(self.visit), *leading) if name in known]
+        named = [known[name] for name in (*self.visit.record.blamed_faults, *leading) if name in known]
         # Behind an opened link its element and its limit are read too: the strip is one place to work at.
         parts = [fault.part.partition(".")[0] if fault.part.endswith(".link") else fault.part for fault in named]
         return next((part for part in parts if ends_to_touch(self.plate, part)), "")

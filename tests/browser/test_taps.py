@@ -299,12 +299,33 @@ def known(shop: ShopOf, engine: Engine) -> ShopOf:
     return shop
 
 
-def dead_strip(play: Tapper) -> None:
-    """From the open call to the customer's page: link open, replaced, proven, signed."""
+def at_today(page: Page, known: ShopOf, fault: str) -> Tapper:
+    """Signed in and at Today, with nothing counted yet."""
+    sign_in_by_form(page, known)
+    play = Tapper(page, known, fault)
+    page.reload()
+    page.evaluate("sessionStorage.removeItem('counted')")
+    return play
+
+
+def begun(page: Page, known: ShopOf, fault: str) -> Tapper:
+    """The shop's call, opened from Today."""
+    play = at_today(page, known, fault)
+    play.tap(page.get_by_role("link", name="1 Test Row").first)
+    return play
+
+
+def read_the_strips(play: Tapper) -> None:
+    """Supply and both strips under heat."""
     play.call("W", on=True)
     play.read(LINE)
     play.read("amps:strip-a")
     play.read("amps:strip-b")
+
+
+def dead_strip(play: Tapper) -> None:
+    """From the open call to the customer's page: link open, replaced, proven, signed."""
+    read_the_strips(play)
     accept(play)
     with play.phase("safe"):
         play.safe()
@@ -324,21 +345,15 @@ def test_a_dead_strip_at_a_known_unit(
     open_page: Callable[..., Page], known: ShopOf, engine: Engine, size: dict[str, int]
 ) -> None:
     """A unit and a customer of the shop's records."""
-    page = open_page(size)
-    sign_in_by_form(page, known)
-    play = Tapper(page, known, "strip-b.link.open")
-    open_the_call(play)
+    play = begun(open_page(size), known, "strip-b.link.open")
     dead_strip(play)
     within(play, work=72, safe=30, before=9)
 
 
 def test_a_dead_strip_at_a_new_place(open_page: Callable[..., Page], known: ShopOf, engine: Engine) -> None:
     """Nothing known but the kit's label: 10 kW, two strips on a sequencer."""
-    page = open_page(PHONE)
-    sign_in_by_form(page, known)
-    play = Tapper(page, known, "strip-b.link.open")
-    page.reload()
-    page.evaluate("sessionStorage.removeItem('counted')")
+    play = at_today(open_page(PHONE), known, "strip-b.link.open")
+    page = play.page
     play.tap(page.get_by_role("link", name="New call").first)
     play.into(page.locator("#q"), "9 New Street")
     play.tap(page.get_by_text("A new place: 9 New Street"))
@@ -351,23 +366,11 @@ def test_a_dead_strip_at_a_new_place(open_page: Callable[..., Page], known: Shop
     within(play, work=85, safe=30, before=9)
 
 
-def open_the_call(play: Tapper) -> None:
-    """From Today, with nothing counted yet."""
-    play.page.reload()
-    play.page.evaluate("sessionStorage.removeItem('counted')")
-    play.tap(play.page.get_by_role("link", name="1 Test Row").first)
-
-
 def test_the_part_is_not_on_the_van(open_page: Callable[..., Page], known: ShopOf, engine: Engine) -> None:
     """The same strip left isolated, tagged, with the day it will be put right; the rest is proven."""
-    page = open_page(PHONE)
-    sign_in_by_form(page, known)
-    play = Tapper(page, known, "strip-b.link.open")
-    open_the_call(play)
-    play.call("W", on=True)
-    play.read(LINE)
-    play.read("amps:strip-a")
-    play.read("amps:strip-b")
+    play = begun(open_page(PHONE), known, "strip-b.link.open")
+    page = play.page
+    read_the_strips(play)
     accept(play)
     with play.phase("safe"):
         play.safe()
@@ -384,10 +387,7 @@ def test_the_part_is_not_on_the_van(open_page: Callable[..., Page], known: ShopO
 
 def test_a_pole_that_stays_closed(open_page: Callable[..., Page], known: ShopOf, engine: Engine) -> None:
     """Heat will not stop: found by clamps with nothing called, the sequencer replaced, both strips proven."""
-    page = open_page(PHONE)
-    sign_in_by_form(page, known)
-    play = Tapper(page, known, "seq-a.pole-2.welded")
-    open_the_call(play)
+    play = begun(open_page(PHONE), known, "seq-a.pole-2.welded")
     play.read(LINE)
     play.read("amps:strip-a")
     play.read("amps:strip-b")
@@ -408,14 +408,9 @@ def test_a_seasonal_check_that_finds_nothing(open_page: Callable[..., Page], kno
     with Session(engine) as db:
         db.execute(update(Call).where(Call.shop_id == known.shop.id).values(complaints=["seasonal check"]))
         db.commit()
-    page = open_page(PHONE)
-    sign_in_by_form(page, known)
-    play = Tapper(page, known, "healthy")
-    open_the_call(play)
-    play.call("W", on=True)
-    play.read(LINE)
-    play.read("amps:strip-a")
-    play.read("amps:strip-b")
+    play = begun(open_page(PHONE), known, "healthy")
+    page = play.page
+    read_the_strips(play)
     play.read("amps:blower")
     play.call("W", on=False)
     play.read("amps:feed-1")

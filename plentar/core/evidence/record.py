@@ -181,6 +181,11 @@ class Record:
         """The signs that stand as found."""
         return tuple((event, action) for event, action in self.seen.values() if action.state == "found")
 
+    @cached_property
+    def blamed_faults(self) -> tuple[str, ...]:
+        """The faults that the accepted causes name, of two at once each."""
+        return tuple(fault for _, cause in self.causes for group in cause.faults for fault in group.split("+"))
+
     @property
     def map(self) -> Mapped | None:
         """The thermostat's conductors as last kept."""

@@ -119,7 +119,7 @@ def load_of(plate: Nameplate, feed_id: str) -> FeedLoad:
         raise NameplateError(f"the unit has no feed {feed_id!r}", field="feeds")
     has_blower = plate.feed_of(plate.blower.supplied_by) == feed_id
     return FeedLoad(
-        heater_amps=sum(strip_amps(plate, c) for c in plate.circuits if plate.feed_of(c.supplied_by) == feed_id),
+        heater_amps=sum(strip_amps(plate, c) for c in plate.circuits_on(feed_id)),
         blower_amps=plate.blower.rated_amps if has_blower else 0.0,
         is_assumed=plate.load_is_assumed(feed_id),
     )
@@ -138,7 +138,7 @@ def own_breakers(plate: Nameplate, feed_id: str) -> dict[str, float | None]:
 def straight_strips(plate: Nameplate, feed_id: str) -> list[HeatingCircuit]:
     """Return the strips with no breaker of their own between feed and element."""
     divided = own_breakers(plate, feed_id)
-    return [c for c in plate.circuits if plate.feed_of(c.supplied_by) == feed_id and c.supplied_by not in divided]
+    return [c for c in plate.circuits_on(feed_id) if c.supplied_by not in divided]
 
 
 def schools(

@@ -188,7 +188,7 @@ def division_of(plate: Nameplate, feed_id: str) -> Grade:
     devices = own_breakers(plate, feed_id)
     last = feed.unit_device_amps if feed.at_unit == "breaker" else feed.breaker_amps
     behind: dict[str, float] = {}
-    for strip in (c for c in plate.circuits if plate.feed_of(c.supplied_by) == feed_id):
+    for strip in plate.circuits_on(feed_id):
         at = strip.supplied_by if strip.supplied_by in devices else feed_id
         behind[at] = behind.get(at, 0.0) + strip_amps(plate, strip)
     return is_divided(tuple(behind.values()), tuple(devices.get(at, last) for at in behind))

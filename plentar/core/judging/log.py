@@ -198,7 +198,7 @@ def _seen(plate: Nameplate, clamp: str) -> tuple[str, ...]:
     if clamp not in {feed.id for feed in plate.feeds}:
         places = ", ".join([feed.id for feed in plate.feeds] + strips + ["blower"])
         raise ReadingError(f"expected the clamp around one of {places}, got {clamp!r}", field="clamp")
-    found = [c.id for c in plate.circuits if plate.feed_of(c.supplied_by) == clamp]
+    found = [c.id for c in plate.circuits_on(clamp)]
     if plate.feed_of(plate.blower.supplied_by) == clamp:
         found.append("blower")
     return tuple(found)

@@ -209,7 +209,7 @@ def _idle_total(situation: Situation, reading: Reading, feed: str) -> Verdict | 
     """Judge a feed's total with nothing called: no current is right, more than its blower's is a strip's."""
     plate, limits = situation.plate, situation.limits
     has_blower = plate.feed_of(plate.blower.supplied_by) == feed
-    own = [circuit for circuit in plate.circuits if plate.feed_of(circuit.supplied_by) == feed]
+    own = plate.circuits_on(feed)
     if not own:
         return None
     most = (plate.blower.rated_amps if has_blower else 0.0) + LOST_SHARE * min(
@@ -242,7 +242,7 @@ def feed_residual(situation: Situation, reading: Reading, feed: str) -> Verdict 
         docs/trade.md, section 5, feeder residual.
     """
     plate = situation.plate
-    circuits = [circuit for circuit in plate.circuits if plate.feed_of(circuit.supplied_by) == feed]
+    circuits = plate.circuits_on(feed)
     known = [strip for circuit in circuits if (strip := situation.carries_current(circuit, reading)) is not None]
     # One strip not clamped could be the whole difference.
     if not circuits or len(known) < len(circuits):

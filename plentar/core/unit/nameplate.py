@@ -383,6 +383,10 @@ class Nameplate(PlateValue):
                 return branch.feed
         return supplied_by
 
+    def circuits_on(self, feed_id: str) -> tuple[HeatingCircuit, ...]:
+        """Return the heating circuits behind a feed, its built-in branches included, in the plate's order."""
+        return tuple(circuit for circuit in self.circuits if self.feed_of(circuit.supplied_by) == feed_id)
+
     def call_of(self, device_id: str) -> str:
         """Return the thermostat call that starts a device, followed back through auxiliary poles."""
         fed_by = self.device(device_id).fed_by
@@ -437,7 +441,7 @@ class Nameplate(PlateValue):
 
     def load_is_assumed(self, feed_id: str) -> bool:
         """Tell whether what a feed carries hangs on a figure nobody could read."""
-        strips = [circuit.id for circuit in self.circuits if self.feed_of(circuit.supplied_by) == feed_id]
+        strips = [circuit.id for circuit in self.circuits_on(feed_id)]
         has_blower = self.feed_of(self.blower.supplied_by) == feed_id
         return any(map(self.rating_is_assumed, strips)) or (has_blower and self.is_assumed("blower.rated_amps"))
 

@@ -100,7 +100,6 @@ class Visit(VisitState):
     proof = Answer(work.proof)
     proven = Answer(work.proven)
     not_taken = Answer(work.not_taken)
-    touched = Answer(work.touched)
     path = Answer(work.path)
     interim = work.interim
 

@@ -211,7 +211,7 @@ def advice(visit: VisitState) -> Advice:
     if visit.record.awaits_proof and evidence.is_repaired(visit) and not evidence.is_changed_since(visit):
         left = _next_proof(visit)
         unseen = [entry.item for entry in work.proof(visit) if entry.item.is_needed and not entry.is_proven]
-        looks = [item for item in unseen if item.why in ("blower", "rise") and not (left and item == left)]
+        looks = [item for item in unseen if item.why in ("seen", "rise") and not (left and item == left)]
         if looks and left is not None and not left.calls and evidence.condition(visit).heat:
             # What is seen under heat is seen before the call is dropped.
             step = "air" if looks[0].why == "rise" else "blower"
@@ -227,7 +227,7 @@ def advice(visit: VisitState) -> Advice:
         if failed:
             return Advice(kind="prove", words=message("advice.unproven", items=joined(failed)))
         if unseen:
-            step = {"rise": "air", "blower": "blower"}.get(str(unseen[0].why), "")
+            step = {"rise": "air", "seen": "blower"}.get(str(unseen[0].why), "")
             return Advice(kind="prove", words=message("advice.prove", item=unseen[0].words), step=step)
         return Advice(kind="prove", words=message("advice.proven"), is_proven=True)
     if evidence.lockout(visit).is_dead and visit.record.causes and (left_ohms := work.before_power(visit)):
@@ -250,10 +250,7 @@ def _next_proof(visit: VisitState) -> ProofItem | None:
         and entry.item.is_needed
         and not entry.by_other
         and entry.after is None
-        and not (
-            entry.item.why == "blower" and entry.item.calls == visit.plate.heat_calls and not work.touched(visit).blower
-        )
-        and entry.item.why != "before-power"
+        and entry.item.why not in ("seen", "before-power")
     ]
     on = evidence.condition(visit).on & {"W", "W2", "G"}
     # Then what can be read under the calls that stand: every call switched is a sequencer waited out.

@@ -81,7 +81,7 @@ def _by_totals(
     plate, found = visit.plate, dict[str, float]()
     for feed in plate.feeds:
         total = newest.get(amps_at(feed.id))
-        own = [c for c in plate.circuits if plate.feed_of(c.supplied_by) == feed.id]
+        own = plate.circuits_on(feed.id)
         left = [c for c in own if c.id not in clamped]
         if total is None or not left:
             continue

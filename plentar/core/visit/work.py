@@ -75,11 +75,10 @@ def loose_ends(visit: VisitState) -> list[LedgerNote]:
 @once
 def checklist(visit: VisitState) -> list[tuple[str, Text, bool]]:
     """What is checked before power goes back on; a breaker found off, a bridged link only where one is concerned."""
-    faults = [fault for _, cause in visit.record.causes for group in cause.faults for fault in group.split("+")]
     wanted = {
         "breaker": was_found_off(visit),
         # Whoever worked at a link or a limit may have bridged it to test.
-        "jumpers": any(fault.split(".")[1:2] in (["link"], ["limit"]) for fault in faults),
+        "jumpers": any(fault.split(".")[1:2] in (["link"], ["limit"]) for fault in visit.record.blamed_faults),
     }
     lines = [line for line in BEFORE_POWER if wanted.get(line[0], True)]
     return [(name, words, name in visit.record.checked) for name, words in lines]
@@ -123,11 +122,10 @@ def blockers(visit: VisitState) -> tuple[Text, ...]:
 @once
 def touched(visit: VisitState) -> Touched:
     """What the repairs of this call touched: by the accepted causes and the leads that were moved."""
-    faults = [fault for _, cause in visit.record.causes for group in cause.faults for fault in group.split("+")]
     # A cause in one's own words names no part: then everything may have been touched.
     is_named = all(cause.faults for _, cause in visit.record.causes)
     parts = tuple(visit.record.ledgers) if is_named else ()
-    found = touched_by(visit.plate, faults if is_named else (), parts)
+    found = touched_by(visit.plate, visit.record.blamed_faults if is_named else (), parts)
     isolated = frozenset(action.circuit for _, action, is_done in visit.record.open_temporaries if not is_done)
     return replace(found, strips=found.strips - isolated, opened_links=found.opened_links - isolated, isolated=isolated)
 
@@ -164,7 +162,7 @@ def _by_others(visit: VisitState, entries: Sequence[Proof], after: Sequence[Read
     by_total, by_strip = set[str](), set[str]()
     for entry in entries:
         feed = entry.item.point.partition(":")[2]
-        if not entry.item.is_total:
+        if entry.item.why != "total":
             continue
         others = [c.id for c in _strips_of(visit, feed) if c.id not in touched(visit).strips]
         may_speak = all(amps_at(name) in passed_before for name in others)
@@ -176,12 +174,12 @@ def _by_others(visit: VisitState, entries: Sequence[Proof], after: Sequence[Read
     for entry in entries:
         item, place = entry.item, entry.item.point.partition(":")[2]
         own = [(amps_at(c.id), item.calls) in proven for c in _strips_of(visit, place)]
-        if item.is_total:
+        if item.why == "total":
             is_needed = not any(c.id in by_strip for c in _strips_of(visit, place))
             yield replace(entry, item=replace(item, is_needed=is_needed), by_other=place in by_total or all(own))
         elif item.why == "amps" and place in by_strip:
             yield replace(entry, item=replace(item, is_needed=True))
-        elif item.why == "blower" and item.calls == heat and not touched(visit).blower:
+        elif item.why == "seen":
             yield replace(entry, by_other=runs is True and visit.record.power_back is not None)
         elif item.why == "off" and item.is_needed and own and all(own):
             yield replace(entry, by_other=True)
@@ -191,7 +189,7 @@ def _by_others(visit: VisitState, entries: Sequence[Proof], after: Sequence[Read
 
 def _strips_of(visit: VisitState, feed: str) -> list[HeatingCircuit]:
     isolated = touched(visit).isolated
-    return [c for c in visit.plate.circuits if visit.plate.feed_of(c.supplied_by) == feed and c.id not in isolated]
+    return [c for c in visit.plate.circuits_on(feed) if c.id not in isolated]
 
 
 def _total_agrees(visit: VisitState, feed: str, after: Sequence[Reading]) -> bool | None:

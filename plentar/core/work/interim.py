@@ -147,7 +147,7 @@ def _room(plate: Nameplate, feed: Feed, parts: Sequence[PathPart], device_amps: 
 def _interim(
     plate: Nameplate, feed: Feed, parts: Sequence[PathPart], room: float, *, device_amps: float | None = None
 ) -> Interim:
-    strips = [c for c in plate.circuits if plate.feed_of(c.supplied_by) == feed.id]
+    strips = plate.circuits_on(feed.id)
     kept = _kept(plate, feed, strips, room)
     off = [strip for strip in strips if strip not in kept]
     whole = plate.total_rated_watts

@@ -47,7 +47,8 @@ BEFORE_POWER = (
 class ProofItem:
     """One reading to take again, and under which calls.
 
-    One that the repair does not need is offered, and named as not read. A total speaks for strips not clamped.
+    One that the repair does not need is offered, and named as not read. `why` is a short id, or the words that tell it:
+    what is *seen* has no number to read, a *total* speaks for strips not clamped.
     """
 
     point: str
@@ -55,7 +56,6 @@ class ProofItem:
     words: Text
     why: Text
     is_needed: bool = True
-    is_total: bool = False
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -109,31 +109,22 @@ def touched_by(plate: Nameplate, faults: Sequence[str], parts: Sequence[str]) ->
     Source:
         docs/trade.md, section 10: proof follows from the repair. Where nothing says what was repaired, all was touched.
     """
-    owners = {place_of(name).owner for name in (*faults, *parts)} - {""}
-    every = frozenset(circuit.id for circuit in plate.circuits)
-    strips = {c.id for c in plate.circuits if c.id in owners or c.device in owners}
-    feeds = {feed.id for feed in plate.feeds if feed.id in owners}
-    strips |= {c.id for c in plate.circuits if plate.feed_of(c.supplied_by) in feeds}
     relay = plate.blower.relay.id if plate.blower.relay is not None else ""
     of_blower = {"blower", "interlock", relay, plate.blower.switched_by or ""} - {""}
-    # The control side starts every strip and the blower; so does what is not known.
-    known = (
-        {c.id for c in plate.circuits} | {c.device for c in plate.circuits} | {f.id for f in plate.feeds} | of_blower
-    )
-    if not owners or owners - known:
-        return Touched(
-            strips=every,
-            feeds=frozenset(plate.feed_of(c.supplied_by) for c in plate.circuits),
-            blower=True,
-            opened_links=frozenset(name.partition(".")[0] for name in faults if name.endswith(".link.open")),
-        )
-    feeds |= {plate.feed_of(c.supplied_by) for c in plate.circuits if c.id in strips}
-    if owners & of_blower:
-        feeds.add(plate.feed_of(plate.blower.supplied_by))
+    known = {place for c in plate.circuits for place in (c.id, c.device)} | {f.id for f in plate.feeds} | of_blower
+    owners = {place_of(name).owner for name in (*faults, *parts)} - {""}
+    # The control side starts every strip and the blower; so may what is not known.
+    owners = owners if owners and owners <= known else known
+    feeds = {feed.id for feed in plate.feeds if feed.id in owners}
+    strips = {c.id for c in plate.circuits if c.id in owners or c.device in owners}
+    strips |= {c.id for feed in feeds for c in plate.circuits_on(feed)}
+    feeds |= {plate.feed_of(plate.circuit(strip).supplied_by) for strip in strips}
+    is_blower = bool(owners & of_blower)
+    feeds |= {plate.feed_of(plate.blower.supplied_by)} if is_blower else set()
     return Touched(
         strips=frozenset(strips),
         feeds=frozenset(feeds),
-        blower=bool(owners & of_blower),
+        blower=is_blower,
         opened_links=frozenset(name.partition(".")[0] for name in faults if name.endswith(".link.open")),
     )
 
@@ -151,8 +142,8 @@ def proof_items(plate: Nameplate, touched: Touched, failed_points: Sequence[str]
     is_one = len(feeds) == 1
     items: list[ProofItem] = []
 
-    def add(point: str, calls: frozenset[str], words: Text, why: Text, *, needed: bool, instead: bool = False) -> None:
-        items.append(ProofItem(point=point, calls=calls, words=words, why=why, is_needed=needed, is_total=instead))
+    def add(point: str, calls: frozenset[str], words: Text, why: Text, *, needed: bool) -> None:
+        items.append(ProofItem(point=point, calls=calls, words=words, why=why, is_needed=needed))
 
     for circuit in plate.circuits:
         if circuit.id in touched.opened_links:
@@ -173,15 +164,13 @@ def proof_items(plate: Nameplate, touched: Touched, failed_points: Sequence[str]
         words = message("proof.heat-called", circuit=circuit.name)
         add(amps_at(circuit.id), heat, words, "amps", needed=circuit.id in touched.strips)
     for feed in feeds:
-        others = [
-            c
-            for c in plate.circuits
-            if plate.feed_of(c.supplied_by) == feed and c.id not in touched.strips | touched.isolated
-        ]
+        others = [c for c in plate.circuits_on(feed) if c.id not in touched.strips | touched.isolated]
         if others and feed in touched.feeds:
             words = message("proof.feed-total", feed=message("safety.feed") if is_one else part_words(feed))
-            add(amps_at(feed), heat, words, "total", needed=True, instead=True)
-    add(amps_at("blower"), heat, message("proof.blower-heat-called"), "blower", needed=True)
+            add(amps_at(feed), heat, words, "total", needed=True)
+    # Blower and interlock untouched, seeing it run is enough.
+    why = "blower" if touched.blower else "seen"
+    add(amps_at("blower"), heat, message("proof.blower-heat-called"), why, needed=True)
     add(amps_at("blower"), frozenset({"G"}), message("proof.blower-fan-called"), "blower", needed=touched.blower)
     for feed in feeds:
         words = (
@@ -232,7 +221,7 @@ def total_agrees(
         docs/trade.md, section 10: the volt-corrected sum less the blower agrees within 25 % of the smallest strip, all
         doubts included.
     """
-    own = [c for c in plate.circuits if plate.feed_of(c.supplied_by) == feed and c.id not in isolated]
+    own = [c for c in plate.circuits_on(feed) if c.id not in isolated]
     expected = {c.id: expected_element_amps(c.rated_watts, c.rated_volts, volts.value) for c in own}
     is_here = plate.feed_of(plate.blower.supplied_by) == feed
     # A blower that was not clamped draws somewhere between a tenth (ECM) or four tenths of its plate and all of it.

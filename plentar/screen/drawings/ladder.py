@@ -344,7 +344,7 @@ def draw_board(
 
 def _feed_block(pen: _Pen, feed: str, top: float, pitch: float, *, with_blower: bool) -> float:
     plate = pen.plate
-    circuits = [circuit for circuit in plate.circuits if plate.feed_of(circuit.supplied_by) == feed]
+    circuits = plate.circuits_on(feed)
     multiple = len(plate.feeds) > 1
     head = top + 6
     number = f" {[f.id for f in plate.feeds].index(feed) + 1}" if multiple else ""

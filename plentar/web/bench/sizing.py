@@ -391,7 +391,7 @@ def feed_of_call(call_id: UUID) -> ResponseReturnValue:
     plate = read_visit(own_call(call_id)).plate
     wanted = request.args.get("feed", "")
     feed = next((feed for feed in plate.feeds if feed.id == wanted), plate.feeds[0])
-    strips = [c for c in plate.circuits if plate.feed_of(c.supplied_by) == feed.id]
+    strips = plate.circuits_on(feed.id)
     wire, lugs, is_only = feed.conductor, feed.lugs, len(plate.feeds) == 1
     has_blower = plate.feed_of(plate.blower.supplied_by) == feed.id
     known = {

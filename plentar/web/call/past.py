@@ -2,7 +2,7 @@
 
 from uuid import UUID
 
-from flask import g, redirect, request, url_for
+from flask import g, request, url_for
 from flask.typing import ResponseReturnValue
 
 from plentar.core.errors import PlentarError, ReadingError
@@ -12,6 +12,7 @@ from plentar.formats.events_json import action_to_json
 from plentar.formats.numbers import degf_typed
 from plentar.web.call.forms import AmendForm, UndoForm, WithdrawForm
 from plentar.web.call.views import bp, panel_action, refused_panel
+from plentar.web.call_layout.layout import sent_on
 from plentar.web.call_layout.visits import own_call, read_visit
 from plentar.web.call_layout.writing import keep_one, own_id
 from plentar.web.serving.access import login_required, now
@@ -70,6 +71,4 @@ def withdraw_call(call_id: UUID) -> ResponseReturnValue:
         error.field = "withdrawn"
         return refused_panel(call_id, "complaint", error)
     there = url_for("place.page", place_id=own_call(call_id).unit.place_id)
-    if request.headers.get("HX-Request"):
-        return "", 204, {"HX-Redirect": there}
-    return redirect(there)
+    return sent_on(there)

@@ -35,7 +35,7 @@ from plentar.web.call.forms import (
 from plentar.web.call.records import call_document, reading_records
 from plentar.web.call_layout.air import air_drafts
 from plentar.web.call_layout.documents import download
-from plentar.web.call_layout.layout import context_of, is_fragment, room_of, step_shown
+from plentar.web.call_layout.layout import context_of, is_fragment, is_kept, room_of, sent_on, step_shown
 from plentar.web.call_layout.visits import meter_of, own_call
 from plentar.web.call_layout.writing import ConflictError, EventAnswer, keep, keep_all, keep_one, own_id, sent_picture
 from plentar.web.fields import first_error
@@ -429,13 +429,8 @@ def close(call_id: UUID) -> ResponseReturnValue:
         return keep_one(call_id, own_id(form.close_id.data), "closed", payload)
 
     answer = panel_action(call_id, form, "hand-over", action)
-    if (
-        request.form.get("next") == "customer"
-        and not is_late()
-        and not (isinstance(answer, tuple) and answer[1] == 422)
-    ):
-        there = url_for("call.report", call_id=call_id, reader="customer")
-        return ("", 204, {"HX-Redirect": there}) if request.headers.get("HX-Request") else redirect(there)
+    if request.form.get("next") == "customer" and is_kept(answer):
+        return sent_on(url_for("call.report", call_id=call_id, reader="customer"))
     return answer
 
 

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from typing import Any, Protocol
 from uuid import UUID, uuid4
 
-from flask import g, render_template, request, url_for
+from flask import g, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
 from plentar.core.causes.faults import COMPLAINTS
@@ -25,9 +25,11 @@ __all__ = [
     "StepView",
     "context_of",
     "is_fragment",
+    "is_kept",
     "register_step",
     "rejected_of",
     "room_of",
+    "sent_on",
     "show_step",
     "step_shown",
     "step_url",
@@ -100,6 +102,16 @@ def room_of(
 def is_fragment() -> bool:
     """Tell whether a part of the page is asked for, not all of it."""
     return bool(request.headers.get("HX-Request")) and not request.headers.get("HX-History-Restore-Request")
+
+
+def sent_on(url: str) -> ResponseReturnValue:
+    """Send the page on to another place, whether it asked for a part of itself or for all."""
+    return ("", 204, {"HX-Redirect": url}) if request.headers.get("HX-Request") else redirect(url)
+
+
+def is_kept(answer: ResponseReturnValue) -> bool:
+    """Tell whether an answer says that a form was kept, with somebody waiting for what comes next."""
+    return not is_late() and not (isinstance(answer, tuple) and answer[1] == 422)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -19,7 +19,7 @@ from plentar.core.evidence.events import (
 )
 from plentar.core.history.past import siblings_of
 from plentar.core.history.survival import Life, chance_of_any
-from plentar.core.intake import blamed_faults, ledger_parts
+from plentar.core.intake import ledger_parts
 from plentar.core.message import Text
 from plentar.core.unit.nameplate import HeatingCircuit, Nameplate
 from plentar.core.unit.place import place_of
@@ -127,7 +127,7 @@ class FixScreen:
         if self.fitted:
             return ""
         known = {fault.id: fault for fault in faults_of(self.plate)}
-        needs = [part_for(self.plate, known[name]).words for name in blamed_faults(self.visit) if name in known]
+        needs = [part_for(self.plate, known[name]).words for name in self.visit.record.blamed_faults if name in known]
         return next((render(words) for words in needs if words), "")
 
     @property
@@ -177,7 +177,7 @@ class FixScreen:
     @cached_property
     def siblings(self) -> list[str]:
         """Like parts of the same age as those that failed: devices, links, limits, elements."""
-        blamed = {place_of(fault).whole_part for fault in blamed_faults(self.visit)}
+        blamed = {place_of(fault).whole_part for fault in self.visit.record.blamed_faults}
         owners = {place_of(part).owner for part in blamed}
         found = dict.fromkeys(sibling for part in sorted(blamed) for sibling in siblings_of(self.plate, part))
         return [part for part in found if part not in blamed | owners]
@@ -191,7 +191,7 @@ class FixScreen:
     def strip_to_isolate(self) -> HeatingCircuit | None:
         """The strip whose part failed: it can be left isolated until its part comes."""
         known = {circuit.id: circuit for circuit in self.plate.circuits}
-        blamed = [place_of(fault).owner for fault in blamed_faults(self.visit)]
+        blamed = [place_of(fault).owner for fault in self.visit.record.blamed_faults]
         return next((known[name] for name in blamed if name in known), None)
 
     def in_days(self, days: int) -> str:

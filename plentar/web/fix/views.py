@@ -15,7 +15,7 @@ from plentar.core.work.ledger import leads_of
 from plentar.formats.numbers import parse_number
 from plentar.formats.parts_csv import PARTS
 from plentar.store import stock
-from plentar.web.call_layout.layout import StepView, register_step, show_step
+from plentar.web.call_layout.layout import StepView, is_kept, register_step, sent_on, show_step
 from plentar.web.call_layout.unit_history import lives_of_shop
 from plentar.web.call_layout.visits import own_call, read_visit
 from plentar.web.call_layout.writing import keep_one, own_id, sent_picture
@@ -238,30 +238,20 @@ def power(call_id: UUID) -> ResponseReturnValue:
 def proof(call_id: UUID) -> ResponseReturnValue:
     """Settle whether the repair is proven."""
     answer = _kept(call_id, ItemForm(), "settled", lambda: {"reason": request.form.get("reason", "")}, panel="prove")
-    if request.form.get("next") == "papers" and _is_kept(answer):
-        return _there(url_for("call.page", call_id=call_id, panel="hand-over"))
+    if request.form.get("next") == "papers" and is_kept(answer):
+        return sent_on(url_for("call.page", call_id=call_id, panel="hand-over"))
     return answer
-
-
-def _is_kept(answer: ResponseReturnValue) -> bool:
-    """Tell whether a form was kept, with somebody waiting for what comes next."""
-    return not is_late() and not (isinstance(answer, tuple) and answer[1] == 422)
-
-
-def _there(url: str) -> ResponseReturnValue:
-    """Send the page on to another place."""
-    return ("", 204, {"HX-Redirect": url}) if request.headers.get("HX-Request") else redirect(url)
 
 
 def _on_to_the_proof(call_id: UUID, answer: ResponseReturnValue) -> ResponseReturnValue:
     """Go on to the first reading of the proof, once power is on; the list stays where something is amiss."""
-    if not _is_kept(answer):
+    if not is_kept(answer):
         return answer
     screen = _screen(call_id)
     advice, back = screen.visit.advice, screen.power_back
     if advice.kind != "prove" or not advice.point or back is None or back.action.warned:
         return answer
-    return _there(url_for("call.page", call_id=call_id, point=advice.point))
+    return sent_on(url_for("call.page", call_id=call_id, point=advice.point))
 
 
 register_step("fix", lambda call_id: _shown(_screen(call_id, request.values.get("part", "")[:80])), "fix.page")

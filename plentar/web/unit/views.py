@@ -2,7 +2,7 @@
 
 from uuid import UUID
 
-from flask import Blueprint, abort, g, redirect, render_template, request, url_for
+from flask import Blueprint, abort, g, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
 from plentar.core.unit.kit import Kit
@@ -12,6 +12,7 @@ from plentar.formats.unit_json import nameplate_from_json, nameplate_to_json
 from plentar.store import places, stock
 from plentar.store.models import Unit
 from plentar.web.audit import note
+from plentar.web.call_layout.layout import sent_on
 from plentar.web.call_layout.writing import record_plate
 from plentar.web.serving.access import login_required
 from plentar.web.unit.forms import PlateGuardForm
@@ -87,6 +88,4 @@ def _kept(unit_id: UUID, call: str) -> ResponseReturnValue:
     there = (
         url_for("call.page", call_id=call, panel="nameplate") if call else url_for("unit.nameplate", unit_id=unit_id)
     )
-    if request.headers.get("HX-Request"):
-        return "", 204, {"HX-Redirect": there}
-    return redirect(there)
+    return sent_on(there)
