@@ -46,7 +46,7 @@ PASSWORD = "attic-ladder-7"
 USER, SERVING_USER = "plentar", "plentar_app"
 # Hashes that take a tenth of a second each would take a minute of every run; one test asks for the real ones.
 REAL_HASHER, people._hasher = people._hasher, PasswordHasher(time_cost=1, memory_cost=8, parallelism=1)
-people._NOBODY = people._hasher.hash("nobody signs in with this")
+people._NOBODY = people._hasher.hash("no person signs in with this address")
 PASSWORD_HASH = hash_password(PASSWORD)
 
 

@@ -154,7 +154,7 @@ function dress(pad, url, state, said) {
     const spoken = name === null ? "" : bundle.states[name].spoken;
     expected.innerHTML =
       there === undefined
-        ? `<span class="text-soft">What it should read in this state is not on this phone.</span>`
+        ? `<span class="text-soft">The expected value for this state is not on this phone.</span>`
         : `<b class="numeral text-[15px]">${escaped(there)}</b> expected, ${escaped(spoken)}`;
   }
   if (point?.startsWith("ohms:") && !now.dead && !url.searchParams.get("hand")) refuse(pad, state);
@@ -184,10 +184,10 @@ function keptLines(pad, point, kept) {
       actions.some((action) => action.kind === "reading" && action.point === point) &&
       /\/readings$/.test(item.path);
     if (!isHere) continue;
-    const told = isStruck ? "struck out" : item.state === "waiting" ? WAITS : "sent";
+    const told = isStruck ? "voided" : item.state === "waiting" ? WAITS : "sent";
     const number = escaped(item.said.value);
     lines.push(
-      `${isStruck ? `<s class="numeral">${number}</s>` : `<b class="numeral">${number}</b>`} kept ${clock(at)}, ${told}`,
+      `${isStruck ? `<s class="numeral">${number}</s>` : `<b class="numeral">${number}</b>`} saved ${clock(at)}, ${told}`,
     );
   }
   const panel = pad.dataset.panel;
@@ -195,12 +195,14 @@ function keptLines(pad, point, kept) {
   const own = new Set([...pad.querySelectorAll("form[action]")].map((form) => form.getAttribute("action")));
   const done = kept.filter(({ item }) => own.has(item.path));
   for (const { item, at } of done)
-    lines.push(`${clock(at)} ${escaped(item.said.words)}: ${item.state === "waiting" ? "kept on this phone" : "sent"}`);
+    lines.push(
+      `${clock(at)} ${escaped(item.said.words)}: ${item.state === "waiting" ? "saved on this phone" : "sent"}`,
+    );
   return lines;
 }
 
 const WHY =
-  "Off, treated as live: without contact nobody can know who else is at this unit. Lock every feed and prove it dead anew on this phone, then ohms may be read.";
+  "Off, treated as live. Without signal this phone can't know who else works on this unit. Lock every feed and verify it dead again on this phone. Then ohms may be read.";
 function refuse(pad, state) {
   const form = pad.querySelector("form");
   if (!form || form.querySelector(".caution.mt-3")) return;
@@ -218,8 +220,8 @@ function refuse(pad, state) {
 function deadWords({ now }) {
   const others = heardAt();
   if (now.dead) {
-    const proven = now.provenAt ? `proven dead by this phone ${clock(1000 * now.provenAt)}` : "proven dead";
-    return others ? `${proven}, others not heard since ${clock(others)}` : proven;
+    const proven = now.provenAt ? `verified dead by this phone ${clock(1000 * now.provenAt)}` : "verified dead";
+    return others ? `${proven}, others not seen since ${clock(others)}` : proven;
   }
   return Object.values(now.feeds).some((state) => state === "live") ? "live" : "off, treated as live";
 }
@@ -272,7 +274,7 @@ export function around({ bundle, now, kept }) {
   renewIds(strip);
   if (name === null) {
     const head = board.querySelector(".board-head p");
-    if (head) head.innerHTML = "<b>Not drawn on this phone for this state:</b> treat every wire as live";
+    if (head) head.innerHTML = "<b>Not drawn on this phone for this state.</b> Treat every wire as live";
   }
   dressStrip(strip, { now });
   for (const { item, actions, isStruck } of kept)
@@ -300,7 +302,7 @@ function dressStrip(strip, { now }) {
     const isDead = told === "off" && now.dead;
     button.value = `${feed}=${told === "live" ? "off" : "live"}`;
     button.className = `switch ${told === "live" ? "switch-state" : isDead ? "switch-dead" : "switch-off"}`;
-    button.textContent = `${feeds.length > 1 ? `${index + 1} ` : ""}${told === "live" ? "live" : isDead ? "proven dead" : "off, treat as live"}`;
+    button.textContent = `${feeds.length > 1 ? `${index + 1} ` : ""}${told === "live" ? "live" : isDead ? "verified dead" : "off, treat as live"}`;
     button.setAttribute(
       "aria-label",
       `Feed ${index + 1} is ${button.textContent}, switch to ${button.value.split("=")[1]}`,
@@ -311,7 +313,7 @@ function dressStrip(strip, { now }) {
     const isOn = now.control === "from unit" || now.control === "separate source";
     control.value = `control=${isOn ? "off" : "from unit"}`;
     control.className = `switch ${isOn ? "switch-state" : "switch-dead"}`;
-    control.textContent = isOn ? (now.control === "from unit" ? "24 V" : "24 V apart") : "24 V off";
+    control.textContent = isOn ? (now.control === "from unit" ? "24 V" : "24 V separate") : "24 V off";
   }
   for (const button of strip.querySelectorAll("button[name=switch][aria-pressed]")) {
     const [name] = button.value.split("=");

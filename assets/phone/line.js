@@ -5,16 +5,15 @@ import { asFile, drop, keepForm, mine, othersWaiting, soon, status } from "./que
 import { clock, heardAt } from "./time.js";
 
 const WORDS = {
-  "no signal": (since) => `No signal${since}. What you do is kept on this phone and sent when it is back.`,
+  "no signal": (since) => `No signal${since}. What you enter is saved on this phone and sent when the signal is back.`,
   "not ours": () =>
-    "The network answers with a page of its own: sign in to it, or wait. What you do is kept on this phone.",
-  "signed out": () => "You are signed out on the server. What waits stays here: sign in again and it is sent.",
-  ended: () =>
-    "This phone was signed out by its owner from elsewhere: it may send nothing more. Save what waits as a file.",
-  other: () => "What waits here belongs to another person on this phone: sign in as them and it is sent.",
-  update: () => "A newer Plentar is on the server. Load this page again to go on; nothing that waits is lost.",
+    "The network shows its own sign-in page. Sign in to it, or wait. What you enter is saved on this phone.",
+  "signed out": () => "You are signed out on the server. Sign in again to send what is waiting here.",
+  ended: () => "This phone was signed out from another device and can't send. Save what is waiting as a file.",
+  other: () => "Entries of another person are waiting here. They are sent when that person signs in.",
+  update: () => "The server has a newer version of Plentar. Reload this page to continue. Nothing is lost.",
 };
-const TOLD = { waiting: "waits", sent: "sent", aside: "set aside", refused: "refused" };
+const TOLD = { waiting: "waits", sent: "sent", aside: "not accepted", refused: "refused" };
 
 // What is struck out stays on record with the reason, like anything else; these are the kinds that can be.
 const idOf = (item) =>
@@ -102,13 +101,13 @@ async function list(items) {
         item,
       ) => `<li class="wait-row wait-${item.state}"><b class="numeral">${clock(item.made.wall)}</b><span><b>${escaped(item.said.words)}</b>${item.said.value ? ` <span class="numeral">${escaped(item.said.value)}</span>` : ""}
       ${item.why ? `<small>${escaped(item.why)}</small>` : ""}</span><i>${TOLD[item.state]}</i>
-      ${item.state === "waiting" && idOf(item) && !struck.has(idOf(item)) ? `<button type="button" class="plain underline" data-strike="${item.number}">Strike out</button>` : ""}
-      ${item.state === "aside" || item.state === "refused" ? `<button type="button" class="plain underline" data-leave="${item.number}">Seen</button>` : ""}</li>`,
+      ${item.state === "waiting" && idOf(item) && !struck.has(idOf(item)) ? `<button type="button" class="plain underline" data-strike="${item.number}">Delete</button>` : ""}
+      ${item.state === "aside" || item.state === "refused" ? `<button type="button" class="plain underline" data-leave="${item.number}">OK</button>` : ""}</li>`,
     )
     .join("");
   const html = `<p class="pb-1 text-[16px] font-bold">On this phone</p>
     ${rows ? `<ol>${rows}</ol>` : '<p class="text-soft">Nothing waits: all of it is on the server.</p>'}
-    ${others ? `<p class="pt-2 text-[14px] text-soft">${others} more of somebody else on this phone: shown and sent when they sign in.</p>` : ""}
+    ${others ? `<p class="pt-2 text-[14px] text-soft">${others} more of another person on this phone, shown and sent when they sign in.</p>` : ""}
     <p class="flex gap-4 pt-2"><button type="button" class="secondary" data-send>Send now</button><button type="button" class="plain underline" data-save>Save as a file</button>
     <a class="inline-flex min-h-[44px] items-center underline" href="/phone">Without signal</a></p>`;
   if (box.dataset.html !== html) {
@@ -126,10 +125,10 @@ document.addEventListener("click", async (event) => {
     const item = (await mine()).find((each) => each.number === Number(target.dataset.strike));
     const path = `/calls/${callOf(item.path)}/strike/${idOf(item)}`;
     const fields = [
-      ["reason", "struck out on the phone before it was sent"],
+      ["reason", "voided on the phone before it was sent"],
       ["strike_id", crypto.randomUUID()],
     ];
-    const said = { words: `Struck out: ${item.said.words} ${item.said.value}`.trim(), value: "" };
+    const said = { words: `Voided: ${item.said.words} ${item.said.value}`.trim(), value: "" };
     await keepForm({ path, fields, said });
     soon();
   }

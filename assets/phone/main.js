@@ -78,7 +78,7 @@ async function keepAndSend({ path, request, form, submitter, headers }) {
 }
 
 const keptLine = (item) =>
-  `<b>${item.said.value ? `${escaped(item.said.value)} ` : ""}kept on this phone</b>, ${item.said.value ? "judged" : "sent"} when the signal is back`;
+  `<b>${item.said.value ? `${escaped(item.said.value)} ` : ""}saved on this phone</b>, ${item.said.value ? "judged" : "sent"} when the signal is back`;
 
 async function localAnswer(item) {
   const call = callOf(item.path);
@@ -163,7 +163,7 @@ function markOf(url) {
     pad.querySelector(".kept-here")?.remove();
     pad.insertAdjacentHTML(
       "afterbegin",
-      `<div class="kept-here" role="status"><p><b>Probe 1</b> on ${escaped(mark.replaceAll(/[.-]/g, " "))}: tap where probe 2 goes.</p></div>`,
+      `<div class="kept-here" role="status"><p><b>Probe 1</b> on ${escaped(mark.replaceAll(/[.-]/g, " "))}. Tap where probe 2 goes.</p></div>`,
     );
     return { wait: pad.outerHTML };
   }

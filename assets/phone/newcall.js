@@ -15,12 +15,12 @@ export async function newCallForm(room) {
   room.innerHTML = `<h1 class="text-2xl font-bold">New call, without signal</h1>
     <form id="new-call" class="grid gap-2 pt-3" novalidate><label class="font-semibold" for="fresh">Unit</label>
     <select class="field" id="fresh" name="fresh">${units.map(option).join("")}${wirings.length ? `<optgroup label="A new place and unit, wired as">${wirings.map(option).join("")}</optgroup>` : ""}</select>
-    ${wirings.length ? "" : '<p class="text-[14px] text-soft">A new place needs its wiring on the phone: taken along under Without signal.</p>'}
+    ${wirings.length ? "" : '<p class="text-[14px] text-soft">A new place needs its wiring on the phone. Save the wirings under Without signal.</p>'}
     <div id="new-place" class="grid gap-2" hidden><label class="font-semibold" for="place_name">Address</label><input class="field" id="place_name" name="place_name" maxlength="120">
     <p class="text-[14px] text-soft">Its plate is set right when the signal is back; until then the board is drawn by the wiring picked.</p></div>
     <fieldset class="checks"><legend class="font-semibold">Complaint</legend>${ticks.join("")}</fieldset>
     <label class="font-semibold" for="words">Customer's description</label><input class="field" id="words" name="words" maxlength="400">
-    <p class="problem" role="alert" hidden></p><button class="primary">Begin the call</button></form>`;
+    <p class="problem" role="alert" hidden></p><button class="primary">Start the call</button></form>`;
   const form = room.querySelector("form");
   const pick = () => {
     form.querySelector("#new-place").hidden = form.elements.fresh.value.startsWith("unit=");
@@ -45,11 +45,11 @@ async function begin(form, facts) {
   const name = form.elements.place_name.value.trim();
   const data = new FormData(form);
   if (!data.getAll("complaints").length && !data.get("words").trim())
-    return tell(form, "tick what is complained of, or say it in their words");
-  if (!chosen.unit && !name) return tell(form, "type the address of the new place");
+    return tell(form, "tick a complaint, or enter the customer's description");
+  if (!chosen.unit && !name) return tell(form, "enter the address of the new place");
   const db = await database();
   const kept = await db.get("aboard", `${person} fresh ${chosen.key}`);
-  if (!kept) return tell(form, "that one is not on this phone");
+  if (!kept) return tell(form, "this one is not on this phone");
   const call = crypto.randomUUID();
   const fields = [["call_id", call], ...[...data].filter(([field]) => field === "complaints" || field === "words")];
   if (chosen.unit) fields.push(["unit_id", chosen.unit], ["place_id", chosen.place]);
@@ -78,7 +78,7 @@ async function begin(form, facts) {
   await keepForm({
     path: "/calls/new",
     fields,
-    said: { words: `Call begun at ${name || chosen.words}`, value: "" },
+    said: { words: `Call started at ${name || chosen.words}`, value: "" },
   });
   location.assign(`/calls/${call}`);
   return undefined;

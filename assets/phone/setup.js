@@ -22,7 +22,7 @@ export async function setUpPage(person) {
   const vault = await store.vaultOf(person);
   const lost = await (await store.database()).get("facts", "lost");
   const note = lost
-    ? `<div class="problem pb-3" role="alert"><p><b>This browser has cleared what was kept here.</b> Last noted ${dayClock(lost.at)}: ${lost.waiting ? `${lost.waiting} entries that had not been sent are lost` : "nothing waited to be sent"}; ${lost.aboard} pages taken along are gone.</p><p><button type="button" class="plain underline" id="lost-seen">Seen</button></p></div>`
+    ? `<div class="problem pb-3" role="alert"><p><b>This browser has cleared the data saved here.</b> Last noted ${dayClock(lost.at)}: ${lost.waiting ? `${lost.waiting} entries that had not been sent are lost` : "nothing waited to be sent"}; ${lost.aboard} pages taken along are gone.</p><p><button type="button" class="plain underline" id="lost-seen">Seen</button></p></div>`
     : "";
   if (!vault) place().innerHTML = note + fresh();
   else if (!queue.status().keeper) place().innerHTML = note + shut(vault);
@@ -45,19 +45,19 @@ async function hint(person) {
 
 const pinFields = (what, two, hasWords = two) => `<form id="${what}" class="grid max-w-xs gap-2 pt-3" novalidate>
   <label class="font-semibold" for="${what}-pin">${two ? "A PIN of six digits or more, or a few words" : "PIN"}</label><input class="field" id="${what}-pin" name="pin" type="password"${hasWords ? "" : ' inputmode="numeric"'} maxlength="64" autocomplete="off">
-  ${two ? `<label class="font-semibold" for="${what}-again">The same once more</label><input class="field" id="${what}-again" name="again" type="password" maxlength="64" autocomplete="off">` : ""}
+  ${two ? `<label class="font-semibold" for="${what}-again">Repeat it</label><input class="field" id="${what}-again" name="again" type="password" maxlength="64" autocomplete="off">` : ""}
   <p class="problem" role="alert" hidden></p><button class="primary">${two ? "Make this phone ready" : "Open"}</button></form>`;
 
 const fresh =
-  () => `<p class="max-w-xl text-[16px]">Today's calls come along on this phone: plates, boards, what each point should read. What you do without signal is kept here and sent when it is back.</p>
+  () => `<p class="max-w-xl text-[16px]">Today's calls are saved on this phone, with nameplates, boards and expected readings. What you enter without signal is saved here and sent when the signal is back.</p>
   ${pinFields("set-pin", true)}${plain()}`;
 const shut = (vault) =>
   vault.fails >= store.MOST_TRIES
-    ? `<p class="problem">Five wrong PINs. You are signed in with signal, so a new one can be set; what waits stays.</p>${pinFields("new-pin", true)}`
-    : `<p>Kept on this phone, and shut. The PIN opens it.</p>${WHY[store.whyShut()] ?? ""}${pinFields("open-pin", false, vault.hasWords)}<details class="more"><summary>The PIN is lost</summary><p class="text-[14px]">Signed in with signal, you set a new one here; what waits stays.</p>${pinFields("new-pin", true)}</details>`;
+    ? `<p class="problem">Five wrong PINs. You are signed in with signal, so you can set a new PIN. Unsent entries stay.</p>${pinFields("new-pin", true)}`
+    : `<p>Saved on this phone and locked. Enter the PIN to open it.</p>${WHY[store.whyShut()] ?? ""}${pinFields("open-pin", false, vault.hasWords)}<details class="more"><summary>Forgot the PIN</summary><p class="text-[14px]">Signed in with signal, you set a new one here; what waits stays.</p>${pinFields("new-pin", true)}</details>`;
 // For a phone that is given away, or was signed out from elsewhere and is to be set up anew.
 const off = (waiting) =>
-  `<details class="more"><summary>Take everything off this phone</summary><p class="text-[14px]">${waiting ? `${waiting} entries that were not sent are lost by it: save them as a file first.` : "Nothing waits to be sent."}</p><p class="flex flex-wrap gap-3">${waiting ? '<button type="button" class="secondary" data-save>Save as a file</button>' : ""}<button type="button" class="secondary" id="take-off">Take it off</button></p></details>`;
+  `<details class="more"><summary>Remove everything from this phone</summary><p class="text-[14px]">${waiting ? `${waiting} unsent entries will be lost. Save them as a file first.` : "Nothing waits to be sent."}</p><p class="flex flex-wrap gap-3">${waiting ? '<button type="button" class="secondary" data-save>Save as a file</button>' : ""}<button type="button" class="secondary" id="take-off">Take it off</button></p></details>`;
 const plain = () =>
   `<p class="max-w-xl pt-6 text-[14px] text-soft">What is kept here is sealed with the PIN and with this device together. A phone that is out of contact cannot be wiped from afar: if this one is lost, sign it out under your name on another device; from then on the server takes nothing from it. Five wrong PINs lock it until it has signal. Someone with this phone and hours of time can still try every six-digit PIN. A longer PIN, or a few words, takes them far longer.</p>`;
 
@@ -65,7 +65,7 @@ const plain = () =>
 function callList(calls) {
   const days = new Map();
   for (const call of [...calls].sort((one, other) => (one.at ?? 0) - (other.at ?? 0))) {
-    const name = call.at ? day(call.at) : "Begun on this phone";
+    const name = call.at ? day(call.at) : "Started on this phone";
     days.set(name, [...(days.get(name) ?? []), call]);
   }
   const row = (call) =>
@@ -92,12 +92,12 @@ async function ready(person, vault) {
   const waiting = items.filter((item) => item.state === "waiting").length;
   return `<p class="text-[18px]"><b>Ready without signal</b> ${bundle.at ? `since ${dayClock(bundle.at)}` : "once the calls are on it"}</p>
     <dl class="phone-facts"><dt>Waiting to be sent</dt><dd class="numeral">${waiting}</dd>
-    <dt>Taken along</dt><dd><b class="numeral">${bundle.calls.length}</b> call${bundle.calls.length === 1 ? "" : "s"}, <span class="numeral">${megabytes(bundle.size)}</span> of 25 MB</dd>
+    <dt>Saved calls</dt><dd><b class="numeral">${bundle.calls.length}</b> call${bundle.calls.length === 1 ? "" : "s"}, <span class="numeral">${megabytes(bundle.size)}</span> of 25 MB</dd>
     <dt>Storage</dt><dd>${granted ? "granted: the browser will not clear it by itself" : "not promised: a browser short of room may clear it. Send before that; what was lost is said here"}, <span class="numeral">${megabytes(usage)}</span> of <span class="numeral">${megabytes(quota)}</span></dd>
     <dt>Set up</dt><dd>${dayClock(vault.since)}</dd></dl>
     <p id="taking" class="text-[15px]" role="status"></p>
     ${callList(bundle.calls)}
-    <p class="flex flex-wrap gap-3 pt-3"><button type="button" class="secondary" id="take-again">Take along again</button>${bundle.wirings ? "" : '<button type="button" class="secondary" id="take-wirings">Wirings for new places, 1 MB</button>'}<button type="button" class="plain underline" id="shut-now">Shut with the PIN now</button></p>${plain()}${off(waiting)}`;
+    <p class="flex flex-wrap gap-3 pt-3"><button type="button" class="secondary" id="take-again">Save again</button>${bundle.wirings ? "" : '<button type="button" class="secondary" id="take-wirings">Wirings for new places, 1 MB</button>'}<button type="button" class="plain underline" id="shut-now">Shut with the PIN now</button></p>${plain()}${off(waiting)}`;
 }
 
 async function keysOf(phone) {
@@ -165,8 +165,8 @@ async function run(form, action) {
     problem.hidden = false;
   };
   const { pin, again } = form.elements;
-  if (again && pin.value.trim().length < 6) return say("six digits or letters at least");
-  if (again && pin.value !== again.value) return say("the two are not the same");
+  if (again && pin.value.trim().length < 6) return say("at least six digits or letters");
+  if (again && pin.value !== again.value) return say("the two entries differ");
   const button = form.querySelector("button");
   button.disabled = true;
   const person = document.documentElement.dataset.person;
@@ -178,7 +178,7 @@ async function run(form, action) {
     await refresh();
   } catch (error) {
     button.disabled = false;
-    if (error instanceof store.WrongPin) return say(`That is not it. ${error.message} left.`);
+    if (error instanceof store.WrongPin) return say(`Wrong PIN. ${error.message} left.`);
     if (!(error instanceof store.LockedPin)) return say(error.message);
   }
   await setUpPage(person);

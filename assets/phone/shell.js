@@ -20,7 +20,7 @@ const room = () => document.querySelector("#shell");
 export async function openShell(person, current) {
   const vault = person && (await vaultOf(person));
   if (!vault) {
-    room().innerHTML = `<h1 class="text-2xl font-bold">No signal</h1><p class="pt-2">The server does not answer, and nothing of Plentar is kept on this phone.</p>${again()}`;
+    room().innerHTML = `<h1 class="text-2xl font-bold">No signal</h1><p class="pt-2">The server does not answer, and no Plentar data is saved on this phone.</p>${again()}`;
     return;
   }
   queue.setState("no signal");
@@ -38,7 +38,7 @@ function askPin(person, vault, name) {
     <form id="pin" class="grid max-w-xs gap-2 pt-4"${isLocked ? " hidden" : ""}><label class="font-semibold" for="pin-field">PIN</label>
     <input class="field" id="pin-field" name="pin" type="password"${vault.hasWords ? "" : ' inputmode="numeric"'} autocomplete="off" maxlength="64" required>
     <p class="problem" id="pin-problem" role="alert" hidden></p><button class="primary">Open</button></form>
-    <p id="pin-locked" class="problem pt-3"${isLocked ? "" : " hidden"}>Five wrong PINs: locked until this phone has signal and you sign in. What waits stays here.</p>${again()}`;
+    <p id="pin-locked" class="problem pt-3"${isLocked ? "" : " hidden"}>Five wrong PINs. Locked until this phone has signal and you sign in. Unsent entries stay here.</p>${again()}`;
   const form = room().querySelector("#pin");
   form.elements.pin.focus();
   form.addEventListener("submit", async (event) => {
@@ -56,7 +56,7 @@ function askPin(person, vault, name) {
         return;
       }
       problem.hidden = false;
-      problem.textContent = `That is not it. ${error.message} ${error.message === "1" ? "try" : "tries"} left.`;
+      problem.textContent = `Wrong PIN. ${error.message} ${error.message === "1" ? "try" : "tries"} left.`;
     }
   });
 }
@@ -80,7 +80,7 @@ async function fill(person) {
   const rows = calls
     .map((call) => `<li><a class="row-pick" href="/calls/${call.id}"><b>${escaped(call.place)}</b></a></li>`)
     .join("");
-  room().innerHTML = `<h1 class="text-2xl font-bold">No signal</h1><p class="pt-1">This page is not on the phone. These calls are:</p><ul class="pt-3">${rows}</ul><p class="pt-3"><a class="secondary" href="/calls/new">New call</a></p>${again()}`;
+  room().innerHTML = `<h1 class="text-2xl font-bold">No signal</h1><p class="pt-1">This page is not on the phone. These calls are on it:</p><ul class="pt-3">${rows}</ul><p class="pt-3"><a class="secondary" href="/calls/new">New call</a></p>${again()}`;
   await showLine();
   return null;
 }

@@ -4,7 +4,7 @@ const KINDS = {
   close: "Call closed",
   undo: "Last entry undone",
   amend: "Complaint corrected",
-  withdraw: "Call taken back",
+  withdraw: "Call withdrawn",
   air: "Air temperatures",
   "control/map": "Thermostat wires",
   "heat-pump/weather": "Weather",
@@ -27,10 +27,10 @@ export function wordsOf(path, form, submitter, fields) {
     return `${upper(what.replaceAll("-", " "))}: ${state}`;
   }
   if (end === "safe") return clean(form?.closest(".safe-line")?.querySelector(".safe-words")?.textContent);
-  if (end === "marks") return `Written on the part: ${at("words")}`;
+  if (end === "marks") return `Marked on the part: ${at("words")}`;
   if (end === "sign") return `Signature: ${at("name")}`;
   if (end === "causes") return `Cause: ${at("title")}`;
-  if (end.startsWith("strike/")) return "Struck out";
+  if (end.startsWith("strike/")) return "Voided";
   if (KINDS[end]) return KINDS[end];
   return clean(
     submitter?.getAttribute("aria-label") ?? submitter?.textContent ?? form?.querySelector("button")?.textContent,

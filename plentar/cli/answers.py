@@ -19,8 +19,8 @@ if TYPE_CHECKING:
 
 @main.command()
 @click.argument("unit")
-@click.option("--on", default="", help="Calls that are on, as W,G.")
-@click.option("--fault", "faults", multiple=True, help="A fault's id; may be given more than once.")
+@click.option("--on", default="", help="Calls that are on, such as W,G.")
+@click.option("--fault", "faults", multiple=True, help="Fault id; may be repeated.")
 @click.option("--power", type=click.Choice(["live", "isolated"]), default="live")
 def predict(unit: str, on: str, faults: tuple[str, ...], power: str) -> None:
     """Print what a meter reads everywhere on UNIT.json."""
@@ -105,9 +105,9 @@ def sizing(unit: str) -> None:
 @main.command("heat-pump")
 @click.argument("unit")
 @click.option("--outdoor", type=float, required=True, help="Outdoors, °F.")
-@click.option("--indoor", type=float, help="Where the house is now, °F: tells how long it takes.")
-@click.option("--dead", multiple=True, help="A strip that does not come; may be given more than once.")
-@click.option("--emergency", is_flag=True, help="Strips alone, the heat pump off.")
+@click.option("--indoor", type=float, help="Indoor temperature now, °F; shows how long recovery takes.")
+@click.option("--dead", multiple=True, help="A strip that does not work; may be repeated.")
+@click.option("--emergency", is_flag=True, help="Strips only, heat pump off.")
 def heat_pump(unit: str, outdoor: float, indoor: float | None, dead: tuple[str, ...], emergency: bool) -> None:
     """Hold the heat of UNIT.json against the weather: balance point, what the strips must carry, how long it takes."""
     from plentar.core.judging.weather import weather_of
@@ -125,8 +125,8 @@ def heat_pump(unit: str, outdoor: float, indoor: float | None, dead: tuple[str, 
 
 @main.command()
 @click.argument("unit")
-@click.option("--on", default="", help="Calls that are on, as W,G.")
-@click.option("--fault", "fault_ids", multiple=True, help="A fault's id; may be given more than once.")
+@click.option("--on", default="", help="Calls that are on, such as W,G.")
+@click.option("--fault", "fault_ids", multiple=True, help="Fault id; may be repeated.")
 def netlist(unit: str, on: str, fault_ids: tuple[str, ...]) -> None:
     """Print the settled circuit of UNIT.json as a SPICE deck."""
     from plentar.core.causes.faults import changes_of
@@ -145,12 +145,14 @@ def netlist(unit: str, on: str, fault_ids: tuple[str, ...]) -> None:
 @main.command()
 @click.argument("log")
 @click.option("--unit", "unit_path", required=True, help="The unit's file.")
-@click.option("--clamp", default="", help="What the clamp was around: a feed, a strip or blower; the first feed.")
-@click.option("--volts", type=float, help="Supply found under load; nominal where not given.")
-@click.option("--called", type=float, help="Seconds on the log's clock at which heat was called.")
-@click.option("--dropped", type=float, help="Seconds at which the call was dropped.")
+@click.option(
+    "--clamp", default="", help="What the clamp was around: a feed, a strip or blower. Default: the first feed."
+)
+@click.option("--volts", type=float, help="Supply volts found under load. Default: nominal.")
+@click.option("--called", type=float, help="Time of the call for heat, in seconds on the log's clock.")
+@click.option("--dropped", type=float, help="Time the call ended, in seconds on the log's clock.")
 @click.option("--control", type=float, help="Control volts during the run.")
-@click.option("--clocks-went-back", is_flag=True, help="An hour stands in the log twice: the clocks went back.")
+@click.option("--clocks-went-back", is_flag=True, help="The log contains one hour twice because the clocks went back.")
 def stages(
     log: str,
     unit_path: str,
@@ -192,7 +194,7 @@ def stages(
 @main.command()
 @click.argument("case")
 @click.option("--policy", type=click.Choice(["next", "fixed", "random", "unsafe"]), default="next", show_default=True)
-@click.option("--seed", type=int, default=1, show_default=True, help="Of the display's last digit and of random.")
+@click.option("--seed", type=int, default=1, show_default=True, help="Seed of the random numbers.")
 def practice(case: str, policy: "Policy", seed: int) -> None:
     """Work the practice CASE.json by a policy: readings, what each won and cost, what was named, the score."""
     from plentar.core.practice.policies import play_case

@@ -69,10 +69,10 @@ def _why_not(error: Exception) -> str:
     if state == "42501":
         return f"the role may not do that: {str(getattr(error, 'orig', error)).splitlines()[0]}"
     if isinstance(error, ProgrammingError):
-        return "the database has not this program's tables: run `plentar migrate`"
+        return "the database does not have this program's tables: run `plentar migrate`"
     if state == "53100":
         return "the disk of the database is full"
-    return "it does not answer"
+    return "no answer"
 
 
 def fail(path: str, error: Exception) -> NoReturn:

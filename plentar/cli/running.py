@@ -18,7 +18,7 @@ if TYPE_CHECKING:
 
     from plentar.store.models import Shop
 
-OF_SHOP = click.option("--shop", "name", default="", help="The shop's name; needed where there is more than one.")
+OF_SHOP = click.option("--shop", "name", default="", help="Shop name; required if there is more than one shop.")
 
 
 @contextmanager
@@ -33,7 +33,7 @@ def _open_shop(name: str) -> "Iterator[tuple[Session, Shop]]":
     with open_database() as engine, make_sessions(engine).begin() as db:
         found = db.scalars(query.limit(2)).all()
         if len(found) != 1:
-            words = "no shop of that name" if not found else "there is more than one shop: name it"
+            words = "no shop of that name" if not found else "there is more than one shop: give its name"
             fail("--shop", ValueError(words))
         yield db, found[0]
 
@@ -52,7 +52,9 @@ def _name_or_mailbox(name: str, email: str) -> str:
 
 @main.command()
 @click.argument("revision", default="head")
-@click.option("--drop-data", is_flag=True, help="Go to an older REVISION although that drops tables and columns.")
+@click.option(
+    "--drop-data", is_flag=True, help="Allow a downgrade to an older REVISION, which drops tables and columns."
+)
 def migrate(revision: str, drop_data: bool) -> None:
     """Bring the database to REVISION (newest by default, `base` for none)."""
     from plentar.store.database import known_revision
@@ -67,7 +69,7 @@ def migrate(revision: str, drop_data: bool) -> None:
 
 @main.command()
 @click.argument("email")
-@click.option("--undo", is_flag=True, help="Let them sign in again.")
+@click.option("--undo", is_flag=True, help="Enable sign-in again.")
 def deactivate(email: str, undo: bool) -> None:
     """End every sign-in of EMAIL and let them sign in no more."""
     from plentar.store import people
@@ -78,16 +80,16 @@ def deactivate(email: str, undo: bool) -> None:
         if person is not None:
             people.deactivate(db, person, None if undo else datetime.now(UTC))
     if person is None:
-        click.echo(f"{email}: nobody signs in with this address", err=True)
+        click.echo(f"{email}: no person signs in with this address", err=True)
         sys.exit(2)
-    click.echo(f"{person.name} may sign in again" if undo else f"{person.name} is signed out everywhere")
+    click.echo(f"{person.name} can sign in again" if undo else f"{person.name} is signed out everywhere")
 
 
 @main.command()
 @click.argument("email")
 @OF_SHOP
-@click.option("--name", "called", default="", help="What somebody new is called; asked at the first sign-in.")
-@click.option("--lead", is_flag=True, help="Somebody new comes as a lead.")
+@click.option("--name", "called", default="", help="Name of a new person; asked at first sign-in if not given.")
+@click.option("--lead", is_flag=True, help="Make a new person a lead.")
 def invite(email: str, name: str, called: str, lead: bool) -> None:
     """Print a link that lets EMAIL in, once: somebody new, or one who lost their password or their link."""
     from plentar.store import audit, people, shops, ways_in
@@ -98,7 +100,7 @@ def invite(email: str, name: str, called: str, lead: bool) -> None:
     with _open_shop(name) as (db, owner):
         person = people.find(db, email)
         if person is not None and person.shop_id != owner.id:
-            fail("EMAIL", ValueError(f"{email} belongs to somebody of another shop"))
+            fail("EMAIL", ValueError(f"{email} belongs to a person of another shop"))
         if person is not None and person.deactivated_at is not None:
             fail("EMAIL", ValueError(f"{email} may not sign in: run `plentar deactivate --undo {email}` first"))
         is_new = person is None
@@ -158,7 +160,7 @@ def list_shops() -> None:
 @click.argument("name")
 @click.option("--time-zone", required=True, help="As America/Chicago.")
 @click.option("--lead", "email", required=True, help="The first lead's e-mail address.")
-@click.option("--lead-name", default="", help="What the lead is called; asked at the first sign-in.")
+@click.option("--lead-name", default="", help="The lead's name; asked at first sign-in if not given.")
 def create_shop(name: str, time_zone: str, email: str, lead_name: str) -> None:
     """Make the shop NAME and print the link that lets its lead in, once."""
     from zoneinfo import available_timezones
@@ -181,7 +183,7 @@ def create_shop(name: str, time_zone: str, email: str, lead_name: str) -> None:
             about = f"{name.strip()}, lead {person.email}"
             audit.note(db, "shop made", about, shop_id=person.shop_id, person=None, at=now)
     if person is None:
-        fail("--lead", ValueError(f"{email} belongs to somebody already"))
+        fail("--lead", ValueError(f"{email} already belongs to a person"))
     click.echo(_link(secret))
 
 
@@ -244,8 +246,8 @@ def _shops(count: int) -> str:
 
 @main.command()
 @click.argument("file", type=click.Path(path_type=Path), required=False)
-@click.option("--replace", is_flag=True, help="Everything the database holds now goes.")
-@click.option("--finish", "is_finishing", is_flag=True, help="Finish a restore that was cut short; needs no FILE.")
+@click.option("--replace", is_flag=True, help="Delete everything in the database first.")
+@click.option("--finish", "is_finishing", is_flag=True, help="Finish an interrupted restore; needs no FILE.")
 def restore(file: Path | None, replace: bool, is_finishing: bool) -> None:
     """Put the backup FILE in place of the database; what was erased or ended since stays so."""
     from sqlalchemy import inspect
@@ -256,23 +258,28 @@ def restore(file: Path | None, replace: bool, is_finishing: bool) -> None:
     serving = read_settings().database_url
     with open_database(as_owner=True) as engine:
         if is_finishing:
-            click.echo(f"{_shops(finish(engine, datetime.now(UTC), serving=serving))} back; everybody signs in again")
+            click.echo(
+                f"{_shops(finish(engine, datetime.now(UTC), serving=serving))} restored; everyone must sign in again"
+            )
             return
         if file is None:
             fail("FILE", ValueError("expected the backup's file"))
         if inspect(engine).has_table("shop") and not replace:
-            fail("--replace", ValueError("the database holds shops: say --replace to put the backup in their place"))
+            fail(
+                "--replace",
+                ValueError("the database already contains shops. Use --replace to overwrite them with the backup"),
+            )
         try:
             shops = run(engine, file, datetime.now(UTC), serving=serving)
         except DumpError as error:
             fail(str(file), error)
-    click.echo(f"{file}: {_shops(shops)} back; everybody signs in again")
+    click.echo(f"{file}: {_shops(shops)} restored; everyone must sign in again")
 
 
 @main.command()
 @click.argument("place", default="")
 @OF_SHOP
-@click.option("--due", is_flag=True, help="Instead of one place: whatever was kept as long as the shop says.")
+@click.option("--due", is_flag=True, help="Instead of one place: everything past the shop's retention time.")
 def forget(place: str, name: str, due: bool) -> None:
     """Erase what is kept of the people of PLACE, by its address or id; its readings stay."""
     from plentar.store import privacy
@@ -281,7 +288,7 @@ def forget(place: str, name: str, due: bool) -> None:
     with _open_shop(name) as (db, owner):
         if due:
             count = privacy.due_for_erasing(db, shop_id=owner.id, retention=owner.retention, now=now)
-            click.echo(f"{count} calls were kept long enough")
+            click.echo(f"{count} calls were past their retention time")
             return
         found = privacy.find_places(db, shop_id=owner.id, words=place)
         if not found:

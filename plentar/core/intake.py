@@ -73,7 +73,7 @@ FELT_ROWS = ("row-blower", "row-strips")
 FILTER = "filter"
 # What a complaint is that is on no list: said in their words.
 OTHER = "other"
-CLOSED = "this call is closed; its record stands"
+CLOSED = "this call is closed and can't be changed"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -106,7 +106,7 @@ def take_in(visit: Visit, action: Action, sender: Sender) -> Action:
     # A paper may be signed after the call was closed: that changes nothing in it.
     if visit.record.closed is not None and not action.is_after_closing and not _is_late(visit, action, sender):
         event, _ = visit.record.closed
-        words = "this call is closed; its readings stand" if isinstance(action, Measured) else CLOSED
+        words = "this call is closed and takes no more readings" if isinstance(action, Measured) else CLOSED
         raise ReadingError(
             f"{words} (closed by {event.by})", field="value" if isinstance(action, Measured) else "closed"
         )
@@ -125,13 +125,13 @@ def check_opening(done_at: float, *, clock_seconds: float, now: float) -> None:
         ReadingError: It is more than 400 days ago, or still to come.
     """
     if done_at < now - OLDEST_OPENING_SECONDS:
-        raise ReadingError("that is more than 400 days ago: check the clock of your phone", field="done_at")
+        raise ReadingError("this is more than 400 days ago. Check your phone's clock", field="done_at")
     _check_not_ahead(done_at, clock_seconds, now)
 
 
 def _check_not_ahead(done_at: float, clock_seconds: float, now: float) -> None:
     if done_at > now + clock_seconds + CLOCK_STEP_SECONDS:
-        raise ReadingError("that is still to come: check the clock of your phone", field="done_at")
+        raise ReadingError("this time is in the future. Check your phone's clock", field="done_at")
 
 
 def _by_our_clock(visit: Visit, sender: Sender) -> Sender:
@@ -143,11 +143,11 @@ def _by_our_clock(visit: Visit, sender: Sender) -> Sender:
     if sender.now is None:
         return sender
     if sender.clock_seconds > MOST_DOUBT_SECONDS and not sender.is_accepted:
-        words = "the phone's clock may be more than an hour wrong, so nobody can tell in which order this was done"
+        words = "the phone's clock may be off by more than an hour, so the order of events is not known"
         raise ReadingError(words, field="clock_seconds")
     opened = next((event.done_at for event in visit.record.events if isinstance(event.action, Opened)), None)
     if opened is not None and sender.done_at < opened - BEFORE_OPENING_SECONDS:
-        words = "that is more than a day before the call was opened: check the clock of your phone"
+        words = "this is more than a day before the call was opened. Check your phone's clock"
         raise ReadingError(words, field="done_at")
     _check_not_ahead(sender.done_at, sender.clock_seconds, sender.now)
     return replace(sender, done_at=min(sender.done_at, sender.now))
@@ -217,9 +217,9 @@ def _measured(action: Measured, visit: Visit, sender: Sender) -> Action:
             and old.reading.function == point.quantity
         )
         if old is None or not (is_here or is_moved):
-            raise ReadingError("there is no such reading to correct here", field="supersedes")
+            raise ReadingError("there is no such reading on this call", field="supersedes")
         if old.void_reason:
-            raise ReadingError("that reading was corrected already; reload to see it", field="supersedes")
+            raise ReadingError("this reading was already corrected. Reload to see it", field="supersedes")
         # A correction tells what that reading was; the unit was as it was then.
         condition = old.reading.condition
         refusal = condition_refusal(visit.plate, condition, action.point)
@@ -229,7 +229,7 @@ def _measured(action: Measured, visit: Visit, sender: Sender) -> Action:
     if refusal:
         raise ReadingError(refusal, field="value")
     if action.mode and point.quantity != "volts":
-        raise ReadingError("low-impedance mode is a way of reading AC volts", field="mode")
+        raise ReadingError("low-impedance mode only works with AC volts", field="mode")
     meter = action.meter or sender.meter
     value = sender.parse(action.typed, point.quantity)
     # The meter's doubt is kept with the number: a meter sold later changes no old verdict.
@@ -260,10 +260,12 @@ def _require_dead(visit: Visit, lockout: Lockout, quantity: str, most_volts: flo
         docs/trade.md, section 10, highest of the pairs.
     """
     if quantity != "volts" or "live" in lockout.feeds.values():
-        raise ReadingError("one number for several pairs is only taken in volts, with every feed off", field="value")
+        raise ReadingError("one number for several pairs is only accepted in volts, with every feed off", field="value")
     limit = visit.limits.number("dead_volts")
     if most_volts >= limit:
-        words = f"with the meter's doubt this reaches {limit:g} V: treat as live, and enter each pair by itself"
+        words = (
+            f"with the meter's uncertainty this reaches {limit:g} V. Treat it as live and enter each pair separately"
+        )
         raise ReadingError(words, field="value")
 
 
@@ -287,9 +289,9 @@ def _voided(action: Voided, visit: Visit, sender: Sender) -> Action:
     event = visit.record.event(action.event)
     # Switches, locks and proofs are facts of safety: nobody strikes those out.
     if event is None or not event.action.is_voidable:
-        raise ReadingError("there is nothing of that kind to strike out here", field="event")
+        raise ReadingError("there is nothing to void here", field="event")
     if action.event in visit.record.voided:
-        raise ReadingError("that was voided already; reload to see it", field="event")
+        raise ReadingError("this was already voided. Reload to see it", field="event")
     return action
 
 
@@ -306,7 +308,7 @@ def _switched(action: Switched, visit: Visit, sender: Sender) -> Action:
         raise ReadingError(f"cannot switch {action.what} to {action.state!r}", field=action.what)
     # Going live needs no device; naming one would look like a lock-out.
     if action.device and action.state != "off":
-        raise ReadingError("a device is named when a feed goes off", field="device")
+        raise ReadingError("choose a device only when a feed goes off", field="device")
     return action
 
 
@@ -314,20 +316,20 @@ def _switched(action: Switched, visit: Visit, sender: Sender) -> Action:
 def _ticked(action: Ticked, visit: Visit, sender: Sender) -> Action:
     lines = {*safe_ticks(visit.plate), ("safe-frame", "")}
     if (action.line, action.about) not in lines:
-        raise ReadingError("there is no such line on this list", field="kind")
+        raise ReadingError("this line is not on the list", field="kind")
     if not action.is_done:
         return action
     if action.line == "safe-capacitor":
         dead = visit.limits.number("dead_volts")
         if action.volts is None:
-            raise ReadingError("type what the meter shows across the capacitor, DC", field="volts")
+            raise ReadingError("enter what the meter shows across the capacitor, DC", field="volts")
         # A capacitor that still stands at some volts was not discharged, whatever was ticked.
         if action.volts >= dead:
             raise ReadingError(
-                f"still {action.volts:g} V: discharge it again, then read below {dead:g} V", field="volts"
+                f"still {action.volts:g} V. Discharge it again, then read below {dead:g} V", field="volts"
             )
     if action.line == "safe-frame" and (action.volts is None or action.volts < FRAME_VOLTS):
-        words = f"a known live leg reads {FRAME_VOLTS:g} V or more to a sound frame; type what it shows"
+        words = f"a known live leg reads {FRAME_VOLTS:g} V or more to a grounded cabinet. Enter what it shows"
         raise ReadingError(words, field="volts")
     return action
 
@@ -349,9 +351,11 @@ def _locked(action: Locked, visit: Visit, sender: Sender) -> Action:
     if not any(lock.feed == action.feed and lock.person == action.owner for lock in visit.lockout.locks):
         raise ReadingError("no such lock is on that feed", field="feed")
     if action.is_on:
-        raise ReadingError("everybody puts on their own lock", field="feed")
+        raise ReadingError("each person puts on their own lock", field="feed")
     if len(action.reached.strip()) < 10:
-        words = "somebody else's lock comes off only when its owner was reached: say how, and that they are clear"
+        words = (
+            "remove another person's lock only after reaching its owner. Enter how, and that they are clear of the unit"
+        )
         raise ReadingError(words, field="reached")
     return action
 
@@ -384,9 +388,9 @@ def _seen(action: Observed, visit: Visit, sender: Sender) -> Action:
     elif action.sign != "start":
         sign = sign_of(action.sign)
         if sign is None:
-            raise ReadingError("there is no such line on this list", field="kind")
+            raise ReadingError("this line is not on the list", field="kind")
         if action.state == "found" and sign.about and action.about not in places_of(plate, sign.about):
-            raise ReadingError("say where: pick the part it was found on", field="about")
+            raise ReadingError("choose the part it was found on", field="about")
     return replace(action, condition=condition, note=action.note.strip())
 
 
@@ -405,7 +409,7 @@ def _photographed(action: Photographed, visit: Visit, sender: Sender) -> Action:
         *(name for name, _ in ledger_parts(visit)),
     }
     if action.part and action.part not in places:
-        raise ReadingError("pick the part it shows", field="part")
+        raise ReadingError("choose the part it shows", field="part")
     return replace(action, note=action.note.strip())
 
 
@@ -415,19 +419,19 @@ def _tapped(action: Tapped, visit: Visit, sender: Sender) -> Action:
     if action.stage and action.stage not in {stage.id for stage in (*visit.stages, *visit.fan_stages)}:
         raise ReadingError("this unit has no such stage", field="what")
     if (action.deed in ("on", "off")) != bool(action.stage):
-        raise ReadingError("say which stage came or went", field="what")
+        raise ReadingError("choose the stage that came on or went off", field="what")
     if action.deed == "call" and not action.is_undone:
         if run is not None and run.dropped_at is None:
-            raise ReadingError("a run is going: drop its call first", field="what")
+            raise ReadingError("a run is in progress. End its call first", field="what")
         # A run's number is never used twice, taken back or not.
         used = [tap.run for _, tap in visit.record.taps if tap.deed == "call"]
         return replace(action, run=max(used, default=0) + 1)
     if run is None:
-        raise ReadingError("no run is going: make the call first", field="what")
+        raise ReadingError("no run is in progress. Call for heat first", field="what")
     if action.stage and action.stage not in {stage.id for stage in visit.stages_of_run(run)}:
-        raise ReadingError("this run's call does not move that stage", field="what")
+        raise ReadingError("this run's call does not switch that stage", field="what")
     if action.deed == "off" and run.dropped_at is None and not action.is_undone:
-        raise ReadingError("drop the call first; a strip that goes off by itself belongs in a log", field="what")
+        raise ReadingError("end the call first. Log a strip that goes off by itself", field="what")
     return replace(action, run=run.number, call=run.call)
 
 
@@ -440,19 +444,19 @@ def clamps_of(plate: Nameplate) -> list[tuple[str, Text]]:
 @_take.register
 def _logged(action: Logged, visit: Visit, sender: Sender) -> Action:
     if action.clamp not in {name for name, _ in clamps_of(visit.plate)}:
-        raise ReadingError("pick what the clamp was around", field="clamp")
+        raise ReadingError("choose what the clamp was around", field="clamp")
     for fault in action.faults:
         fault_by_id(visit.plate, fault)
     called, dropped = action.called_seconds, action.dropped_seconds
     if called is not None and dropped is not None and dropped <= called:
-        raise ReadingError("the call was dropped before it was made", field="dropped")
+        raise ReadingError("the call ended before it started", field="dropped")
     return action
 
 
 @_take.register
 def _logged_out(action: LoggedOut, visit: Visit, sender: Sender) -> Action:
     if not any(event.id == action.log and log.is_recording for event, log in visit.record.logs):
-        raise ReadingError("no such recording is going", field="log")
+        raise ReadingError("no such recording is running", field="log")
     return action
 
 
@@ -463,7 +467,7 @@ def _aired(action: Aired, visit: Visit, sender: Sender) -> Action:
         if entry is None or entry.reading.function != "degf":
             raise ReadingError("measure both temperatures first", field=field)
     if visit.airstream() is None and "Y" not in visit.lockout.calls:
-        raise ReadingError("clamp the strips and read the supply under the heat call first", field="supply_degf")
+        raise ReadingError("first clamp the strips and read the supply while calling for heat", field="supply_degf")
     if not -1500 <= action.altitude_feet <= 15_000:
         raise ReadingError(f"expected -1,500 to 15,000 ft, got {action.altitude_feet:g}", field="altitude_feet")
     return replace(action, condition=_condition(visit, sender))
@@ -479,7 +483,7 @@ def _caused(action: Caused, visit: Visit, sender: Sender) -> Action:
     named = joined((joined(known[p] for p in fault.split("+")) for fault in action.faults[:3]), "or")
     words = action.words.strip() or sender.words(named)
     if not words:
-        raise ReadingError("say what is wrong", field="title")
+        raise ReadingError("enter what is wrong", field="title")
     share = None
     if action.faults:
         asked = set(action.faults)
@@ -518,7 +522,7 @@ def _temporary(action: Temporary, visit: Visit, sender: Sender) -> Action:
     known = {circuit.id for circuit in visit.plate.circuits}
     feeds = {feed.id: feed.breaker_amps for feed in visit.plate.feeds}
     if not set(action.off) <= known or not (action.off or action.feed):
-        raise ReadingError("pick the stage that is off", field="circuit")
+        raise ReadingError("choose the stage that is off", field="circuit")
     if action.feed and action.feed not in feeds:
         raise ReadingError("the unit has no such feed", field="feed")
     if action.device_amps is not None:
@@ -538,14 +542,14 @@ def _temporary_done(action: TemporaryDone, visit: Visit, sender: Sender) -> Acti
     if action.temporary not in open_ones:
         raise ReadingError("there is no such temporary measure here", field="temporary")
     if open_ones[action.temporary]:
-        raise ReadingError("that was made right already; reload to see it", field="temporary")
+        raise ReadingError("this was already done. Reload to see it", field="temporary")
     return action
 
 
 @_take.register
 def _checked(action: Checked, visit: Visit, sender: Sender) -> Action:
     if action.line not in {name for name, _ in BEFORE_POWER}:
-        raise ReadingError("there is no such line on this list", field="check")
+        raise ReadingError("this line is not on the list", field="check")
     return action
 
 
@@ -582,14 +586,14 @@ def _closed(action: Closed, visit: Visit, sender: Sender) -> Action:
     if against and not action.reason.strip():
         raise ReadingError(against[0], field="outcome")
     if not action.outcome.strip() and not visit.record.causes:
-        raise ReadingError("say in a line what was found and done", field="outcome")
+        raise ReadingError("enter what was found and done", field="outcome")
     return replace(action, outcome=action.outcome.strip(), reason=action.reason.strip(), overridden=tuple(against))
 
 
 @_take.register
 def _marked(action: Marked, visit: Visit, sender: Sender) -> Action:
     if action.about != FILTER and action.about not in places_of(visit.plate, "part"):
-        raise ReadingError("pick the part it stands on", field="about")
+        raise ReadingError("choose the part it is on", field="about")
     return replace(action, words=action.words.strip())
 
 
@@ -606,20 +610,20 @@ def _amended(action: Amended, visit: Visit, sender: Sender) -> Action:
 @_take.register
 def _signed(action: Signed, visit: Visit, sender: Sender) -> Action:
     if not visit.standing_now and not visit.record.causes:
-        raise ReadingError("there is nothing on the paper to sign yet: read or say what was found first", field="name")
+        raise ReadingError("there is nothing to sign yet. Enter a reading or what was found first", field="name")
     return replace(action, name=action.name.strip())
 
 
 @_take.register
 def _withdrawn(action: Withdrawn, visit: Visit, sender: Sender) -> Action:
     if not visit.record.is_blank:
-        raise ReadingError("something was recorded on this call: close it, saying what it was", field="withdrawn")
+        raise ReadingError("this call has entries. Close it instead, with what was found", field="withdrawn")
     return replace(action, reason=action.reason.strip())
 
 
 @_take.register
 def _opened(action: Opened, visit: Visit, sender: Sender) -> Action:
-    raise ReadingError("a call is begun once", field="kind")
+    raise ReadingError("a call is opened only once", field="kind")
 
 
 @_take.register

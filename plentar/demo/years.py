@@ -75,7 +75,7 @@ def season_call(place: str, plate: Nameplate, season: int) -> Iterator[Part]:
     yield 25.0, (point_at("degf", "supply"), round(indoors + rise, 1), heat)
     if season == 0:
         yield 26.0, Marked(what="date", about="blower.capacitor", words="2019")
-    yield 28.0, Closed(outcome="Season's check: within band.")
+    yield 28.0, Closed(outcome="Seasonal check: all readings within band.")
 
 
 def link_call(number: int) -> Sequence[Part]:

@@ -38,7 +38,7 @@ def alone(what: str, *, wait_seconds: float, field: str = "", busy: str = "") ->
                 break
             except BlockingIOError:
                 if time.monotonic() > until:
-                    words = busy or f"other {what} are being read: send this one again in a moment"
+                    words = busy or f"other {what} are being read. Send this one again in a moment"
                     raise BusyError(words, field=field) from None
                 time.sleep(LOOK_SECONDS)
         try:

@@ -164,24 +164,24 @@ class _Lines:
             found += [self.rest] if self.rest else []
             self.rest = ""
         if len(self.rest) > MAX_LINE or any(len(line) > MAX_LINE for line in found):
-            raise ReadingError("a line is longer than any log's: is this CSV?", field="log")
+            raise ReadingError("a line is too long for a log. Is this CSV?", field="log")
         return found
 
     def _begin(self, chunk: bytes) -> codecs.IncrementalDecoder:
         self.is_wide = chunk[:2] in (b"\xff\xfe", b"\xfe\xff")
         if not self.is_wide and b"\0" in chunk[:SAMPLE_BYTES]:
-            raise ReadingError("that is a binary file, not CSV: export the log as text", field="log")
+            raise ReadingError("this is a binary file, not CSV. Export the log as CSV text", field="log")
         return codecs.getincrementaldecoder("utf-16" if self.is_wide else "utf-8-sig")()
 
     def _decoded(self, piece: bytes, *, final: bool) -> str:
         if not self.is_wide and _CONTROL.search(piece):
-            raise ReadingError("that is a binary file, not CSV: export the log as text", field="log")
+            raise ReadingError("this is a binary file, not CSV. Export the log as CSV text", field="log")
         assert self.decoder is not None  # noqa: S101 - made with the first chunk
         try:
             text = self.decoder.decode(piece, final)
         except UnicodeDecodeError:
             if self.is_wide:
-                raise ReadingError("that is no text: export the log as CSV", field="log") from None
+                raise ReadingError("this is not text. Export the log as CSV", field="log") from None
             # An older meter's own code page: every byte is a letter of it.
             self.decoder = codecs.getincrementaldecoder("latin-1")()
             text = self.decoder.decode(piece, final)
@@ -197,7 +197,7 @@ def _layout(first: list[str]) -> _Layout:
     rows = list(csv.reader(sample, delimiter=delimiter))
     width = max(len(row) for row in rows)
     if width < 2:
-        raise ReadingError("only one column: expected time and amps", field="log")
+        raise ReadingError("only one column. Expected time and amps", field="log")
     head = rows[0]
     header = not any(_is_number(cell) or _CLOCK.match(cell.strip()) for cell in head)
     names = [cell.strip().casefold() for cell in head] if header else [""] * width
@@ -406,7 +406,7 @@ def _whole(seconds: Floats, amps: Floats, calls: NDArray[np.int8], layout: _Layo
         seconds = seconds / 1000 if np.all(seconds == np.round(seconds)) and np.median(steps) >= 100 else seconds
     finite = amps[np.isfinite(amps)]
     if finite.size < 3:
-        raise ReadingError("no amps in this log: every sample is lost", field="log")
+        raise ReadingError("no amps in this log. Every sample is missing", field="log")
     if np.max(np.abs(finite)) > MOST_AMPS:
         if layout.scale == 1.0 and np.max(np.abs(finite)) / 1000 <= MOST_AMPS:
             amps = amps / 1000

@@ -37,7 +37,7 @@ def parse_number(text: str, quantity: str) -> float:
     if typed and quantity == "degf":
         return degrees_typed(typed, "value")
     if not typed:
-        raise ReadingError("type what the meter shows", field="value")
+        raise ReadingError("enter what the meter shows", field="value")
     if quantity == "ohms" and typed.casefold() in ("ol", "o.l", "open"):
         return OPEN_OHMS
     if quantity == "amps" and "/" in typed:
@@ -61,7 +61,7 @@ def parse_number(text: str, quantity: str) -> float:
         # 1,200 is twelve hundred to one person and one point two to another: a factor of a thousand.
         plain = digits.replace(",", "")
         raise ReadingError(
-            f"“{typed[:40]}” can be read two ways: type {plain} or {digits.replace(',', '.')}", field="value"
+            f"“{typed[:40]}” could mean two numbers. Type {plain} or {digits.replace(',', '.')}", field="value"
         )
     digits = digits.replace(",", "") if "," in digits and "." in digits else digits.replace(",", ".")
     value = float(digits) * _PREFIX[match["prefix"]]

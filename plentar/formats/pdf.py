@@ -30,7 +30,7 @@ _made = ByteBoundedCache(2, size=len)
 WAIT_SECONDS = 15.0
 # Idle it takes some 60; what stays above this after a report is in shreds, and the next one starts afresh.
 MOST_MEGABYTES = 90.0
-BUSY = "other reports are being made: ask for this one again in a moment"
+BUSY = "other reports are being prepared. Try again in a moment"
 
 
 def html_to_pdf(html: str, *, static: Path) -> bytes:
@@ -88,7 +88,7 @@ class _Maker:
         send(process.stdin, document)
         if not select.select([process.stdout], [], [], WAIT_SECONDS)[0]:
             self.end()
-            raise BusyError("this report takes long to make: ask for it again in a moment")
+            raise BusyError("this report takes long to prepare. Try again in a moment")
         return receive(process.stdout)
 
     def _end_another(self) -> None:

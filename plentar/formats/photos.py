@@ -54,7 +54,7 @@ def reencode(file: IO[bytes]) -> tuple[bytes, bytes]:
         except PlentarError:
             raise
         except (UnidentifiedImageError, OSError, ValueError, SyntaxError, Image.DecompressionBombError) as error:
-            raise ReadingError("that is not a picture this page can read: take a JPEG or PNG", field="photo") from error
+            raise ReadingError("this picture can't be read. Use a JPEG or PNG", field="photo") from error
         return _jpeg(upright, MAX_SIDE, 82), _jpeg(upright, THUMBNAIL_SIDE, 75)
 
 

@@ -147,7 +147,7 @@ def plate_form_read(form: Mapping[str, str], action: str = "", kit: Kit | None =
     elif verb in ("swap", "link", "second-pole"):
         reorder(found, verb, target)
     elif verb == "kit" and kit is None:
-        found.problems["kit"] = "pick a kit of the list first"
+        found.problems["kit"] = "choose a heat kit first"
     elif verb == "kit" and kit is not None:
         take_kit(found, kit)
     elif verb == "layout":
@@ -237,7 +237,7 @@ def _put(document: dict[str, Any], path: str, value: Any) -> None:
 
 def _require_kind(here: object, kind: type) -> None:
     if not isinstance(here, kind):
-        raise ReadingError("no plate has both this and a part inside it")
+        raise ReadingError("this can't be combined with a part inside it")
 
 
 def _tidy(document: dict[str, Any]) -> None:

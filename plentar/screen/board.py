@@ -106,7 +106,7 @@ def spoken_place(plate: Nameplate, name: str) -> str:
 def _blower_rows(visit: Visit) -> list[Row]:
     rows = []
     for row in visit.blower_rows:
-        ran = "" if row.seen_blower is None else "runs" if row.seen_blower else "stands still"
+        ran = "" if row.seen_blower is None else "runs" if row.seen_blower else "does not run"
         heat = "" if row.seen_strips is None else "heat" if row.seen_strips else "cold"
         seen = ", ".join(word for word in (ran, heat) if word) or "not looked at"
         verdict = "" if row.agrees is None else "pass" if row.agrees else "fail"

@@ -107,7 +107,7 @@ def run_sheet(visit: Visit, latest: Mapping[str, Kept], safe_lines: Sequence[Saf
         "timing": _timing_step(visit),
         "air": _air_step(visit),
         "blower": _seen_step(visit, "row-blower"),
-        "control": ("not-proven", "landings kept") if visit.record.map else ("open", ""),
+        "control": ("not-proven", "wires saved") if visit.record.map else ("open", ""),
         "circuit": _circuit_step(visit),
         "heat-pump": _weather_step(visit),
         "fix": _fix_step(visit),
@@ -134,10 +134,10 @@ def run_sheet(visit: Visit, latest: Mapping[str, Kept], safe_lines: Sequence[Saf
 def safe_step(visit: Visit, safe_lines: Sequence[SafeLine]) -> State:
     """Return how far the Safe list is, as a state and a few words."""
     if visit.lockout.is_dead:
-        return "pass", "proven dead"
+        return "pass", "verified dead"
     if any(state != "live" for state in visit.lockout.feeds.values()):
         done = sum(line.is_done for line in safe_lines)
-        return "not-proven", f"off, not proven · {done} of {len(safe_lines)}"
+        return "not-proven", f"off, not verified · {done} of {len(safe_lines)}"
     return "open", "live"
 
 
@@ -174,7 +174,7 @@ def _air_step(visit: Visit) -> State:
 
 def _seen_step(visit: Visit, kind: str) -> State:
     rows = [key for key, (_, action) in visit.record.seen.items() if key[0] == kind and action.state != "undone"]
-    return ("not-proven", f"{len(rows)} kept") if rows else ("open", "")
+    return ("not-proven", f"{len(rows)} seen") if rows else ("open", "")
 
 
 def _circuit_step(visit: Visit) -> State:

@@ -127,7 +127,7 @@ def check_tables(connection: Connection) -> str:
         SchemaError: They are older ones, or newer ones that do not suit it.
     """
     if inspect(connection).has_table("restore_unfinished"):
-        raise SchemaError("a restore was cut short: run `plentar restore --finish` before anything else")
+        raise SchemaError("a restore was interrupted: run `plentar restore --finish` first")
     found, known = revision_of(connection), known_revision()
     if found is not None and (found == known or _is_compatible(connection, found, known)):
         return found
@@ -165,7 +165,7 @@ def migrate(engine: Engine, revision: str = "head", *, drop_data: bool = False) 
                 command.upgrade(config, revision)
                 return
             if not drop_data and current is not None:
-                raise SchemaError(f"going from {current} down to {revision} drops tables: say --drop-data to do it")
+                raise SchemaError(f"downgrading from {current} to {revision} drops tables: use --drop-data to do it")
             command.downgrade(config, revision)
     except CommandError as error:
         raise SchemaError(str(error)) from error

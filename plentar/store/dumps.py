@@ -207,7 +207,7 @@ def _revision_in(engine: Engine, file: Path) -> str:
     try:
         found = _run(engine, "pg_restore", "--data-only", "--table=alembic_version", "--file=-", str(file))
     except DumpError as error:
-        raise DumpError("not a backup of this program, or cut short") from error
+        raise DumpError("not a backup of this program, or truncated") from error
     revision = REVISION.search(found.decode())
     if revision is None:
         raise DumpError("not a backup of this program: a dump of other tables")

@@ -16,7 +16,7 @@ __all__ = ["EMAIL", "change_password", "deactivate", "find", "hash_password", "i
 EMAIL = r"[^@\s]+@[^@\s]+\.[^@\s]+\Z"
 _hasher = PasswordHasher()
 # Verified against when no such person exists, so that an unknown address takes as long as a wrong password.
-_NOBODY = _hasher.hash("nobody signs in with this")
+_NOBODY = _hasher.hash("no person signs in with this address")
 
 
 def hash_password(password: str) -> str:

@@ -85,8 +85,8 @@ BATCH = 1000
 MOST_PROBLEMS = 100
 # Rows that belong to a call: none is added to one that is there.
 OF_CALL = {"event": "call_id", "follow_up": "call_id", "part_order": "call_id"}
-ANOTHER = "the one that is there is another: an import changes nothing"
-CALL_HERE = "the call is there: nothing is added to it"
+ANOTHER = "a different row already exists, and an import changes nothing"
+CALL_HERE = "the call already exists, and an import adds nothing to it"
 # The address of somebody whose own belongs to a person of another shop: they can't sign in by it.
 NOBODY = "@imported.invalid"
 # What a shop that has records already keeps as it is: its own rules, and what is on its vans.

@@ -44,7 +44,7 @@ class MeterValues:
 
 
 def make_shop(db: Session, *, name: str, time_zone: str, email: str, lead: str) -> Person | None:
-    """Make a shop with its first lead, who has no way in yet; None where the address belongs to somebody already."""
+    """Make a shop with its first lead, who has no way in yet; None where the address already belongs to a person."""
     if people.find(db, email) is not None:
         return None
     shop = Shop(id=uuid4(), name=name, time_zone=time_zone)
@@ -54,7 +54,7 @@ def make_shop(db: Session, *, name: str, time_zone: str, email: str, lead: str) 
 
 
 def add_person(db: Session, *, shop_id: UUID, name: str, email: str, role: str) -> Person | None:
-    """Add a person without a way in; None where the address belongs to somebody already."""
+    """Add a person without a way in; None where the address already belongs to a person."""
     if people.find(db, email) is not None:
         return None
     row = Person(id=uuid4(), shop_id=shop_id, name=name, email=email.strip().lower(), role=role, password_hash="")

@@ -44,7 +44,7 @@ def test_keep_switch_tick_and_fix_say_that_they_failed(
     page.locator(".entry").fill("241")
     expect(page.locator("#verdict")).to_contain_text("pass")
     page.route("**/calls/**", how)
-    page.get_by_role("button", name="Keep reading").click()
+    page.get_by_role("button", name="Save", exact=True).click()
     expect(told).to_contain_text(words)
     expect(told).to_contain_text("press the button again")
     expect(page.locator(".entry")).to_have_value("241")

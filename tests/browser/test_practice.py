@@ -67,16 +67,16 @@ class Learner:
         self.press("done")
         self.press("on a live outlet")
         self.press("done")
-        self.press("read all of them", steps=pairs)
+        self.press("read all", steps=pairs)
         self.press("on a live outlet")
         self.press("done")
-        expect(self.page.locator("#pad")).to_contain_text("Proven dead.")
+        expect(self.page.locator("#pad")).to_contain_text("Verified dead.")
 
     def put_right(self, part: str) -> None:
-        self.panel("Put right")
+        self.panel("Repair")
         self.page.locator("#part").select_option(part)
-        self.page.get_by_label("Leads noted before, landed and pulled after").check()
-        self.press("Put it right")
+        self.page.get_by_label("Leads recorded before, landed and pull-tested after").check()
+        self.press("Repair it")
 
     def end(self, name: str) -> None:
         self.panel("End the call")
@@ -140,7 +140,7 @@ def test_nothing_is_wrong_and_it_is_too_cold_outside(page: Page) -> None:
     for strip in ("strip-a", "strip-b"):
         assert float(learner.read(f"amps:{strip}")) > 19
     learner.end("Nothing is wrong with it")
-    expect(page.locator("main")).to_contain_text("the unit is sound. Found.")
+    expect(page.locator("main")).to_contain_text("the unit is good. Found.")
 
 
 def test_a_live_ohms_test_blows_the_meter_and_says_why(page: Page) -> None:
@@ -150,8 +150,8 @@ def test_a_live_ohms_test_blows_the_meter_and_says_why(page: Page) -> None:
     page.goto(f"{learner.url}?point=ohms:strip-b.element")
     learner.press("Read the meter")
     expect(page.locator("#pad")).to_contain_text("only read")
-    learner.press("Read it all the same")
-    expect(page.locator(".practice-danger")).to_contain_text("Ohms on live power")
+    learner.press("Read it anyway")
+    expect(page.locator(".practice-danger")).to_contain_text("Ohms on a live circuit")
     expect(page.locator(".meter-digits")).to_have_text("FUSE")
     expect(page.locator(".practice-bill")).to_contain_text("1 unsafe")
     assert serious(page) == []
@@ -171,7 +171,7 @@ def test_the_knob_is_turned_by_thumb_and_by_arrows(open_page: Callable[..., Page
     knob.locator("label", has_text="6 V").first.tap()
     run.press("Read the meter")
     expect(page.locator(".meter-digits")).to_have_text("OL")
-    expect(page.get_by_role("status")).to_contain_text("that is all it says")
+    expect(page.get_by_role("status")).to_contain_text("Use a higher range")
     expect(page.locator("#pad .band-rail")).to_have_count(0)
     knob.get_by_role("radio", name="6 V", exact=True).press("ArrowRight")
     run.press("Read the meter")
@@ -263,14 +263,14 @@ def test_an_instructors_case_is_given_to_two_browsers(
     page.goto("/practice/classes")
     document = json.dumps(case_to_json(ladder()[8]) | {"title": "The cold room"}).encode()
     page.locator("#file").set_input_files({"name": "case.json", "mimeType": "application/json", "buffer": document})
-    page.get_by_role("button", name="Look at it first").click()
+    page.get_by_role("button", name="Preview").click()
     expect(page.locator(".shown-once")).to_contain_text("The cold room")
     with page.expect_navigation():
-        page.get_by_role("button", name="Keep it").click()
+        page.get_by_role("button", name="Save", exact=True).click()
     page.get_by_label("Name", exact=True).fill("Thursday")
     page.get_by_label("The cold room").check()
     with page.expect_navigation():
-        page.get_by_role("button", name="Make the class").click()
+        page.get_by_role("button", name="Create class").click()
     code = page.locator(".class-code").inner_text()
     assert re.fullmatch(r"[A-Z2-9]{6}", code)
     assert serious(page) == []
@@ -279,7 +279,7 @@ def test_an_instructors_case_is_given_to_two_browsers(
         other.goto(f"/practice/join/{code}")
         other.get_by_label("Your name in the class").fill(name)
         with other.expect_navigation():
-            other.get_by_role("button", name="Come in").click()
+            other.get_by_role("button", name="Join").click()
         with other.expect_navigation():
             other.get_by_role("button", name="Begin").click()
         expect(other.locator("#pad")).to_contain_text("One room never warms up.")

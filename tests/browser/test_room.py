@@ -150,7 +150,7 @@ def test_the_next_test_is_one_tap_and_then_the_cause(open_page: Callable[..., Pa
     there.click()
     expect(page.locator('#pad [name="point"]')).to_have_value(wanted)
     page.get_by_role("button", name="More places").click()
-    for name in ("Today", "New call", "Parts", "Bench"):
+    for name in ("Today", "New call", "Parts", "Calculators"):
         expect(page.locator("#more").get_by_role("link", name=name, exact=True)).to_be_visible()
     page.locator("#more").get_by_role("button", name="Help and keys").click()
     expect(page.get_by_role("heading", name="Keys")).to_be_visible()

@@ -20,7 +20,7 @@ def keep(page: Page, point: str, value: str) -> None:
     page.locator(f'#board [data-point="{point}"]').click()
     expect(page.locator('#pad [name="point"]')).to_have_value(point)
     page.locator(".entry").fill(value)
-    page.get_by_role("button", name="Keep reading").click()
+    page.get_by_role("button", name="Save", exact=True).click()
     expect(page.locator("#pad .primary")).to_be_enabled()
 
 
@@ -43,7 +43,7 @@ def test_from_sign_in_to_report(open_page: Callable[..., Page], shop: ShopOf, si
     expect(page.locator("#verdict")).to_contain_text("expected a number such as 20.6, got “2O”")
     expect(page.locator(".entry")).to_have_value("2O")
     page.locator(".entry").fill("20.9")
-    page.get_by_role("button", name="Keep reading").click()
+    page.get_by_role("button", name="Save", exact=True).click()
     expect(page.locator("#verdict")).to_contain_text("pass")
     assert page.evaluate("window.sameDocument") is True
     page.get_by_role("link", name="Report", exact=True).click()
@@ -114,7 +114,7 @@ def test_phone_keys_type_the_number_and_nothing_is_wider_than_the_screen(
     assert spot["x"] + spot["width"] <= frame["x"] + frame["width"]
     assert frame["y"] <= spot["y"]
     assert spot["y"] + spot["height"] <= frame["y"] + frame["height"]
-    keep_button = page.get_by_role("button", name="Keep reading").bounding_box()
+    keep_button = page.get_by_role("button", name="Save", exact=True).bounding_box()
     strip = page.locator("#strip").bounding_box()
     assert keep_button is not None
     assert strip is not None
@@ -207,14 +207,14 @@ def test_a_sign_in_that_ran_out_keeps_what_is_typed(open_page: Callable[..., Pag
     page.goto(shop.url)
     page.locator(".entry").fill("241")
     page.context.clear_cookies()
-    page.get_by_role("button", name="Keep reading").click()
+    page.get_by_role("button", name="Save", exact=True).click()
     expect(page.locator("#problem")).to_contain_text("signed out")
     expect(page.locator(".entry")).to_have_value("241")
     sign_in(page.context.new_page(), shop)
-    page.get_by_role("button", name="Keep reading").click()
-    expect(page.locator("#problem")).to_contain_text("Press the button once more")
+    page.get_by_role("button", name="Save", exact=True).click()
+    expect(page.locator("#problem")).to_contain_text("Press the button again")
     expect(page.locator(".entry")).to_have_value("241")
-    page.get_by_role("button", name="Keep reading").click()
+    page.get_by_role("button", name="Save", exact=True).click()
     expect(page.locator('#board [data-point="volts:feed-1.l1:feed-1.l2"]')).to_contain_text("241.0")
 
 

@@ -50,7 +50,7 @@ def test_a_call_is_moved_by_keys_and_by_dragging(open_page: Callable[..., Page],
     monday = now() + timedelta(days=7 - now().weekday())
     page.goto(f"{planned.url}/plan")
     page.get_by_label("Day", exact=True).first.fill(f"{monday + timedelta(days=2):%Y-%m-%d}")
-    page.get_by_role("button", name="Keep the plan").click()
+    page.get_by_role("button", name="Save").click()
     page.get_by_role("link", name="its week").click()
     call = page.locator(f"#call-{planned.call_id}")
     call.locator("a").focus()

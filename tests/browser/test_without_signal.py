@@ -47,7 +47,7 @@ def make_ready(page: Page, shop: ShopOf, pin: str = PIN) -> None:
     """Set the phone up and take the calls along."""
     page.goto("/phone")
     page.get_by_label("A PIN of six digits or more").fill(pin)
-    page.get_by_label("The same once more").fill(pin)
+    page.get_by_label("Repeat it").fill(pin)
     page.get_by_role("button", name="Make this phone ready").click()
     expect(page.get_by_text("Ready without signal")).to_be_visible()
     expect(page.locator(".phone-calls")).to_contain_text("1 Test Row")
@@ -183,7 +183,7 @@ def read_offline(page: Page, shop: ShopOf, point: str, typed: str) -> None:
     go(page, f"{shop.url}?point={point}")
     count = waits(page)
     page.locator(".entry").fill(typed)
-    page.get_by_role("button", name="Keep reading").click()
+    page.get_by_role("button", name="Save", exact=True).click()
     expect(page.locator("#waits")).to_have_attribute("aria-label", re.compile(rf"\b{count + 1} wait"))
     # What was tapped is marked until its answer stands on the page.
     page.wait_for_selector("[data-tapped]", state="detached")
@@ -251,12 +251,12 @@ def test_a_whole_call_without_signal_comes_home_after_two_days_once_and_in_order
     go(page, f"{shop.url}?panel=look")
     page.evaluate("for (const part of document.querySelectorAll('#pad details')) part.open = true")
     page.locator("#photo").set_input_files(shot)
-    page.get_by_role("button", name="Keep photo").click()
-    expect(page.locator(".kept-here")).to_contain_text("kept on this phone")
+    page.get_by_role("button", name="Save photo").click()
+    expect(page.locator(".kept-here")).to_contain_text("saved on this phone")
     page.get_by_role("button", name="W call", exact=True).click()
     # Whoever leaves the page before it shows the switch has not been told that it is kept.
     expect(page.get_by_role("button", name="W call", exact=True)).to_have_attribute("aria-pressed", "false")
-    send_form(page, f"{shop.url}/timing", "/timing", press="Call heat now")
+    send_form(page, f"{shop.url}/timing", "/timing", press="Call for heat now")
     page.get_by_role("button", name="Strip A came on").click()
     expect(page.locator(".watch-kept").first).to_contain_text("on")
 
@@ -275,16 +275,16 @@ def test_a_whole_call_without_signal_comes_home_after_two_days_once_and_in_order
     expect(page.locator("#waits")).to_have_attribute("aria-label", re.compile(rf"\b{before} wait"))
     prove_dead_offline(page, shop)
     go(page, f"{shop.url}?panel=safe")
-    expect(page.locator("[data-dead]")).to_contain_text("proven dead by this phone")
-    expect(page.locator("#strip")).to_contain_text("proven dead")
+    expect(page.locator("[data-dead]")).to_contain_text("verified dead by this phone")
+    expect(page.locator("#strip")).to_contain_text("verified dead")
     read_offline(page, shop, "volts:strip-b.element.1:strip-b.element.2", "0.1")
     safe_line(page, shop, "meter", volts="121")
     read_offline(page, shop, "ohms:strip-b.element", "OL")
     send_form(page, f"{shop.url}?panel=accept", "/causes", title="Strip B open", cause="age")
     send_form(page, f"{shop.url}/fix", "/fix/parts", name="Element, 5 kW", minutes="25")
     go(page, f"{shop.url}?panel=safe")
-    send_form(page, f"{shop.url}?panel=safe", "/safe", press="take mine off", is_on="no") if page.get_by_role(
-        "button", name="take mine off"
+    send_form(page, f"{shop.url}?panel=safe", "/safe", press="remove my lock", is_on="no") if page.get_by_role(
+        "button", name="remove my lock"
     ).count() else None
     send_form(page, f"{shop.url}/fix/prove", "/fix/power")
     read_offline(page, shop, "amps:strip-b", "20.5")
@@ -358,7 +358,7 @@ def judged(engine: Engine, shop: ShopOf) -> object:
 
 def keep(page: Page, typed: str) -> None:
     page.locator(".entry").fill(typed)
-    page.get_by_role("button", name="Keep reading").click()
+    page.get_by_role("button", name="Save", exact=True).click()
 
 
 def test_two_people_merge_and_both_sides_are_shown(
@@ -390,9 +390,9 @@ def test_two_people_merge_and_both_sides_are_shown(
     assert [kind for kind, _ in kept(engine, shop)] == ["reading", "closed", "switch", "reading"]
     page.goto(shop.url)
     both = page.locator("#findings .both-sides")
-    expect(both.first).to_contain_text("Two at once")
+    expect(both.first).to_contain_text("Conflicting entries")
     expect(both.first).to_contain_text("Ona Other")
-    expect(both.first).to_contain_text("had closed the")
+    expect(both.first).to_contain_text("closed the")
     expect(both.last).to_contain_text("Strip A is dead")
     expect(both.last).to_contain_text("closed by Ona Other")
     # Neither proves anything: the reading kept without knowing that heat was called is to be read again.
@@ -401,8 +401,8 @@ def test_two_people_merge_and_both_sides_are_shown(
     page.locator("#waits").click()
     assert serious(page) == []
     page.keyboard.press("Escape")
-    both.last.get_by_role("button", name="Seen by both").click()
-    expect(page.get_by_text("Came home and could not be kept")).to_have_count(0)
+    both.last.get_by_role("button", name="Both have seen").click()
+    expect(page.get_by_text("Sent by a phone but not accepted")).to_have_count(0)
     page.goto("/phone")
     page.wait_for_selector("html[data-ready]", state="attached")
     assert serious(page) == []
@@ -506,7 +506,7 @@ def test_nothing_a_script_writes_opens_a_phone_whose_browser_was_closed(
         page.get_by_role("button", name="Open").click()
         page.wait_for_timeout(0)
         expect(page.get_by_label("PIN")).to_have_value("")
-    expect(page.get_by_text("locked until this phone has signal")).to_be_visible()
+    expect(page.get_by_text("Locked until this phone has signal")).to_be_visible()
     assert page.evaluate(FORGED) is True
     page.reload()
     # The count of tries is only a count: what it guards is still shut.
@@ -581,7 +581,7 @@ def test_a_queue_with_a_photo_in_it_is_saved_as_a_file(
     page.evaluate("for (const part of document.querySelectorAll('#pad details')) part.open = true")
     page.locator("#photo").set_input_files(shot)
     page.locator("#photo-part").select_option("strip-b")
-    page.get_by_role("button", name="Keep photo").click()
+    page.get_by_role("button", name="Save photo").click()
     page.locator("#waits").click()
     expect(page.locator("#waiting")).to_contain_text("Photo of Strip B")
     with page.expect_download() as saved:
@@ -605,14 +605,14 @@ def test_five_wrong_pins_lock_until_there_is_signal(
     for left in ("4", "3", "2", "1", ""):
         page.get_by_label("PIN").fill("000000")
         page.get_by_role("button", name="Open").click()
-        expect(page.get_by_text(f"{left} tr" if left else "locked until this phone has signal")).to_be_visible()
+        expect(page.get_by_text(f"{left} tr" if left else "Locked until this phone has signal")).to_be_visible()
     expect(page.get_by_label("PIN")).to_be_hidden()
     page.reload()
-    expect(page.get_by_text("locked until this phone has signal")).to_be_visible()
+    expect(page.get_by_text("Locked until this phone has signal")).to_be_visible()
     page.context.set_offline(False)
     page.goto("/phone")
     page.get_by_label("A PIN of six digits or more").fill("135791")
-    page.get_by_label("The same once more").fill("135791")
+    page.get_by_label("Repeat it").fill("135791")
     page.get_by_role("button", name="Make this phone ready").click()
     wait_until(lambda: len(kept(engine, shop)) == 1)
 
@@ -748,9 +748,9 @@ FRESH = """new Promise((done) => { const open = indexedDB.open("plentar"); open.
 
 
 def begun(page: Page) -> str:
-    """Begin the call that is filled in, and read on it; its id."""
+    """Start the call that is filled in, and read on it; its id."""
     page.get_by_label("Customer's description").fill("Cold")
-    page.get_by_role("button", name="Begin the call").click()
+    page.get_by_role("button", name="Start the call").click()
     expect(page.locator("#board .ladder")).to_be_visible()
     keep(page, "241")
     expect(page.locator(".kept-here")).to_contain_text("241")

@@ -173,7 +173,7 @@ def test_a_dead_short_trips_at_once_and_stays() -> None:
         "feed-1.breaker-l2",
     }
     assert not solve_one(wire(TWO), Drive(), short).tripped
-    # Then 0 V with nothing called, for as long as nobody resets it.
+    # Then 0 V with nothing calling, for as long as nobody resets it.
     found = diagnose(TWO, [read(LINE, 240.0), read("amps:feed-1", 0.0, "W"), read(LINE, 0.0)])
     named = {fault: cause.probability for cause in found.causes for fault in cause.faults}
     assert max(named.get(f"strip-{x}.element.dead-short", 0.0) for x in "ab") > 0.05

@@ -19,6 +19,7 @@ from plentar.core.circuit.network import ECM, HOLD_SHARE, SHORTED_SHARE, Contact
 from plentar.core.circuit.solve import Variants, settle
 from plentar.core.circuit.wiring import wire
 from plentar.core.unit.patterns import PATTERNS
+from tests.units import EVERY_UNIT
 
 CALLS = (frozenset[str](), frozenset({"G"}), frozenset({"W", "W2"}), frozenset({"W", "W2", "G"}))
 # How fast each kind moves [s]: an instant trip, a relay, a fuse, a warming sequencer, a breaker's own heater.
@@ -274,7 +275,7 @@ LITTLE = pytest.mark.long
         for name, calls in zip(("idle", "fan", "heat", "both"), CALLS, strict=True)
     ],
 )
-@pytest.mark.parametrize("name", sorted(PATTERNS))
+@pytest.mark.parametrize("name", EVERY_UNIT)
 def test_every_contact_ends_where_the_simulator_puts_it(name: str, calls: frozenset[str], tmp_path: Path) -> None:
     """All units and calls, every single fault under one of them or more, but for those that never rest.
 

@@ -79,17 +79,17 @@ def notes(**changes: str) -> list[str]:
 
 
 def test_a_good_map_has_nothing_to_say() -> None:
-    """Every call reaches what it should."""
+    """Every call reaches the right terminal."""
     assert notes() == []
 
 
 @pytest.mark.parametrize(
     ("changes", "words"),
     [
-        pytest.param({"W": "Y", "Y": "W"}, ["W and Y are exchanged"], id="heat and cooling"),
-        pytest.param({"O": "B", "B": "O"}, ["O and B are exchanged"], id="the valve's"),
-        pytest.param({"G": "W", "W": "G"}, ["G and W are exchanged", "W and G are exchanged"], id="fan and heat"),
-        pytest.param({"W": "Y", "Y": "none"}, ["joined to Y", "landed nowhere"], id="moved, not exchanged"),
+        pytest.param({"W": "Y", "Y": "W"}, ["W and Y are swapped"], id="heat and cooling"),
+        pytest.param({"O": "B", "B": "O"}, ["O and B are swapped"], id="the valve's"),
+        pytest.param({"G": "W", "W": "G"}, ["G and W are swapped", "W and G are swapped"], id="fan and heat"),
+        pytest.param({"W": "Y", "Y": "none"}, ["joined to Y", "not landed"], id="moved, not swapped"),
     ],
 )
 def test_two_conductors_on_each_others_terminals_are_one_mistake(changes: dict[str, str], words: list[str]) -> None:
@@ -110,8 +110,8 @@ def test_two_conductors_on_each_others_terminals_are_one_mistake(changes: dict[s
         ({"R": "no wire"}, "fail: R does not reach the thermostat"),
         ({"R": "none"}, "fail: R does not reach the thermostat"),
         ({"E": "W", "E_to": "W"}, "pass: E is tied to W"),
-        ({"G": "none"}, "fail: The blue conductor of G is landed nowhere"),
-        ({"G": "no wire"}, "marginal: No conductor on G"),
+        ({"G": "none"}, "fail: The blue wire of G is not landed"),
+        ({"G": "no wire"}, "marginal: No wire on G"),
         ({"G": "O"}, "fail: G is landed on O"),
     ],
 )
@@ -140,7 +140,7 @@ def test_terminals_that_are_none_are_refused() -> None:
     [
         pytest.param({"G": "blower-still", "W": "blower-runs"}, "blower-relay", id="NO dead"),
         pytest.param({"G": "blower-runs", "W": "blower-still"}, "blower-relay", id="NC dead"),
-        pytest.param({"": "strips-heat", "W": "blower-runs"}, "seq-a", id="strips with nothing called"),
+        pytest.param({"": "strips-heat", "W": "blower-runs"}, "seq-a", id="strips with nothing calling"),
     ],
 )
 def test_the_four_rows_point_at_a_part(seen: dict[str, str], part: str) -> None:

@@ -65,9 +65,9 @@ def test_a_sound_call_is_sound() -> None:
     ("faults", "kind", "words"),
     [
         pytest.param(("seq-a.slow",), "slow", "Seq A is slow: Strip A", id="slow sequencer"),
-        pytest.param(("seq-a.pole-2.open",), "missing", "Strip B never came", id="one stage missing"),
+        pytest.param(("seq-a.pole-2.open",), "missing", "Strip B did not turn on", id="one stage missing"),
         pytest.param(("seq-a.pole-2.welded",), "stays on", "Strip B still draws", id="stuck after the call"),
-        pytest.param(("seq-a.pole-2.welded",), "stays on", "Strip B was on before the call", id="on before the call"),
+        pytest.param(("seq-a.pole-2.welded",), "stays on", "Strip B was on before heat", id="on before the call"),
         pytest.param(("strip-b.limit.cycling",), "cycling", "Strip B drops out and comes back", id="limit cycling"),
     ],
 )
@@ -166,8 +166,8 @@ def test_air_by_hand() -> None:
     ("watts", "supply", "steady", "rise", "flow"),
     [
         (10_000.0, 102.0, 400.0, "pass", "pass"),
-        (10_000.0, 150.0, 400.0, "fail: too hot", "fail: little air"),
-        (10_000.0, 126.0, 400.0, "fail: high rise", "fail: little air"),
+        (10_000.0, 150.0, 400.0, "fail: too hot", "fail: low airflow"),
+        (10_000.0, 126.0, 400.0, "fail: high rise", "fail: low airflow"),
         (10_000.0, 102.0, 100.0, "not proven: not steady", "pass"),
         (300.0, 71.0, 400.0, "fail: no strip running", ""),
     ],

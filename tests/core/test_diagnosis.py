@@ -222,7 +222,7 @@ def command(*arguments: str) -> Result:
         pytest.param({"value": -4}, "readings[0].value: expected zero or more", id="below zero"),
         pytest.param({"value": 1e9}, "readings[0].value: no meter reads 1e+09", id="a thousand million amps"),
         pytest.param({"value": float("nan")}, "readings[0].value", id="not a number"),
-        pytest.param({"point": "ohms:strip-a.element", "value": 11}, "proven dead", id="ohms on live power"),
+        pytest.param({"point": "ohms:strip-a.element", "value": 11}, "verified dead", id="ohms on live power"),
         pytest.param({"colour": 1}, "readings[0].colour: extra inputs are not permitted", id="unknown field"),
     ],
 )
@@ -420,7 +420,7 @@ def test_a_lug_is_told_by_a_probe_on_each_side_of_it(leg: str, volts: float) -> 
 def test_a_grounded_element_reads_its_ohms_end_to_end_and_a_part_from_each_end(share: float) -> None:
     """Whole, by hand: 11.5 ohms cold about 11; each end to the frame its part of them; no pole is welded."""
     dead = Condition(feeds=(("feed-1", "proven dead"),), control="proven dead")
-    # With nothing called leg 1 still reaches it: 120 V through the part before the touch.
+    # With nothing calling leg 1 still reaches it: 120 V through the part before the touch.
     taken = [
         read(LINE, 240.0, under()),
         read("amps:strip-b", round(120.0 / (11.52 * share), 1), under()),
@@ -435,7 +435,7 @@ def test_a_grounded_element_reads_its_ohms_end_to_end_and_a_part_from_each_end(s
     assert found.ask_again == ()
     assert figures(found.first.size)["tenths"] == pytest.approx(10 * share, abs=1.6)
     # Fed by leg 1 through the link, its limit on the other side.
-    assert "cannot stop it" in render(found.first.size)
+    assert "can't stop it" in render(found.first.size)
 
 
 @pytest.mark.parametrize("end", ["1", "2"])
@@ -462,7 +462,7 @@ def test_an_element_burnt_through_at_the_frame_is_open_end_to_end(end: str) -> N
     ids=["behind the element", "between leg and element"],
 )
 def test_whether_a_limit_stops_a_grounded_element_hangs_on_its_side(order: tuple[Any, ...], stops: bool) -> None:
-    """With nothing called it is fed by leg 1: a limit on that side ends it, one on the other does not."""
+    """With nothing calling it is fed by leg 1: a limit on that side ends it, one on the other does not."""
     unit = replace(UNIT, circuits=tuple(replace(circuit, order=order) for circuit in UNIT.circuits))
     variants = Variants(wire(unit), [fault_by_id(unit, "strip-b.element.grounded").usual])
     drawn = float(read_amps(settle(variants, Drive()), "amps:strip-b")[0])
@@ -473,7 +473,7 @@ def test_whether_a_limit_stops_a_grounded_element_hangs_on_its_side(order: tuple
 
 
 def test_a_low_service_is_a_cause_of_its_own_and_a_lug_is_not() -> None:
-    """205 V at the unit and at the panel with nothing called: the service. 240 V at the panel: what lies between."""
+    """205 V at the unit and at the panel with nothing calling: the service. 240 V at the panel: what lies between."""
     panel = "volts:panel.l1:panel.l2"
     drawn = [read(f"amps:strip-{x}", 17.8, under("W")) for x in "ab"]
     taken = [read(LINE, 205.0, under()), read(panel, 205.5, under()), *drawn]
@@ -533,9 +533,9 @@ DEAD = Condition(feeds=(("feed-1", "proven dead"),), control="proven dead")
 @pytest.mark.parametrize(
     ("wrong", "why", "fits"),
     [
-        (read("ohms:blower-relay.coil", 0.075, DEAD), "kilo-ohms", ""),
+        (read("ohms:blower-relay.coil", 0.075, DEAD), "kΩ", ""),
         (read("amps:strip-a", 0.0, under("W", "G", seconds=500.0)), "both leads", ""),
-        (read("volts:feed-1.l1:ground", 240.0, under("W", "G")), "line to line", LINE),
+        (read("volts:feed-1.l1:ground", 240.0, under("W", "G")), "leg to leg", LINE),
         (read("volts:board.w:board.c", 240.0, under("W", "G", seconds=500.0)), "decimal point", ""),
     ],
     ids=["kilo-ohms", "both conductors", "line for leg", "tenfold"],

@@ -206,7 +206,7 @@ def test_what_to_do_now_follows_the_work() -> None:
     assert "Pole 2 of Seq A" in render(call.visit.advice.words)
     call.add(Fitted(name="sequencer"))
     call.add(PowerBack())
-    assert render(call.visit.advice.words).startswith("Prove now: ")
+    assert render(call.visit.advice.words).startswith("Prove the repair: ")
     well = Call()
     well.add(Switched(what="W", state="on"))
     for _ in range(8):

@@ -1,4 +1,4 @@
-"""Load, device and wire by hand: ampacity, the three schools, heat against the weather."""
+"""Load, device and wire by hand: ampacity, the three sizing rules, heat against the weather."""
 
 import math
 from dataclasses import replace

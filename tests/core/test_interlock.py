@@ -94,14 +94,18 @@ def test_every_wrong_landing_is_told_why_and_only_the_right_one_passes() -> None
 @pytest.mark.parametrize(
     ("wiring", "words"),
     [
-        pytest.param(RelayWiring(com="strip", no="L2", nc="strip"), "Back-feed: a fan call heats", id="a: plain wire"),
+        pytest.param(
+            RelayWiring(com="strip", no="L2", nc="strip"), "Back-feed: a call for fan heats", id="a: plain wire"
+        ),
         pytest.param(RelayWiring(com="L2", nc="strip", blower_on="no"), "The strip heats until the fan", id="b"),
         pytest.param(RelayWiring(com="L2", nc="L1", blower_on="no"), "Dead short", id="c"),
-        pytest.param(RelayWiring(no="L2"), "Heat without air with W called", id="d: NC left open"),
+        pytest.param(RelayWiring(no="L2"), "Heat without air with W calling", id="d: NC left open"),
         pytest.param(RelayWiring(no="L1", nc="strip", fixed="L2"), "runs slow in series with the strip", id="e"),
         pytest.param(RelayWiring(no="L2", nc="strip", state=("nc dead",)), "Heat without air with W", id="NC dead"),
-        pytest.param(RelayWiring(no="L2", nc="strip", state=("no dead",)), "A fan call does not run", id="NO dead"),
-        pytest.param(RelayWiring(no="L2", nc="strip", state=("nc welded",)), "A fan call does not run", id="NC welded"),
+        pytest.param(RelayWiring(no="L2", nc="strip", state=("no dead",)), "A call for fan does not run", id="NO dead"),
+        pytest.param(
+            RelayWiring(no="L2", nc="strip", state=("nc welded",)), "A call for fan does not run", id="NC welded"
+        ),
         pytest.param(RelayWiring(no="L2", nc="strip", state=("no welded",)), "The blower never stops", id="NO welded"),
         pytest.param(RelayWiring(com="low", no="L2", nc="strip"), "Both speed taps are joined", id="two taps"),
     ],
@@ -152,7 +156,7 @@ def test_landings_that_are_none_are_refused(bad: dict[str, object]) -> None:
         pytest.param((), ["--", "BH", "B-", "BH"], id="sound"),
         # Held at NC: the strip's own pole carries it with heat; the fan call pulls the coil and moves nothing.
         pytest.param(("nc welded",), ["--", "BH", "--", "BH"], id="NC welded"),
-        # Held at NO: it runs from the leg whatever is called, and no strip is fed through NC.
+        # Held at NO: it runs from the leg whatever is calling, and no strip is fed through NC.
         pytest.param(("no welded",), ["B-", "BH", "B-", "BH"], id="NO welded"),
     ],
 )

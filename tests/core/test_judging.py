@@ -76,7 +76,7 @@ def test_no_current_under_a_long_call_is_dead_and_names_what_to_trace() -> None:
     verdict = judged(read(LINE, 240.0), read("amps:strip-b", 0.0))
     assert render(verdict.spoken) == "fail: dead"
     assert (
-        render(verdict.next_step) == "Trace Strip B under the call: 24 V at Seq A, then volts across pole, limit, link."
+        render(verdict.next_step) == "Trace Strip B while calling: 24 V at Seq A, then volts across pole, limit, link."
     )
 
 
@@ -122,7 +122,7 @@ def test_chained_stages_add_up() -> None:
     line = "volts:feed-2.l1:feed-2.l2"
     verdict = judged(read(line, 240.0, live), read("amps:strip-c", 0.0, live), pattern="four-strip-chained")
     assert verdict.grade is Grade.NOT_PROVEN
-    assert "until 150 s" in render(verdict.because)
+    assert "up to 150 s" in render(verdict.because)
 
 
 def test_amps_without_supply_volts_are_not_judged() -> None:
@@ -188,13 +188,13 @@ def test_one_pole_lost_is_recognised_from_its_three_readings() -> None:
         read("volts:feed-1.l1:ground", 119.0, IDLE), read("volts:feed-1.l2:ground", 118.0, IDLE), read(LINE, 0.4, IDLE)
     )
     assert verdict.kind == "feed dead"
-    assert "one pole is lost" in render(verdict.next_step)
+    assert "One breaker pole is open" in render(verdict.next_step)
 
 
 @pytest.mark.parametrize(
     ("amps", "volts", "spoken"),
     [
-        pytest.param(0.0, 238.0, "fail: open under call", id="line volts across it"),
+        pytest.param(0.0, 238.0, "fail: open while calling", id="line volts across it"),
         pytest.param(20.0, 0.12, "pass: closed", id="0.12 V with current flowing"),
         pytest.param(20.0, 0.24, "marginal: closed", id="two counts reach past the edge"),
         pytest.param(0.0, 0.0, "not proven", id="zero without current proves nothing"),

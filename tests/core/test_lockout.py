@@ -341,7 +341,7 @@ def test_another_meters_proof_is_not_this_ones() -> None:
     for pair in PAIRS:
         story.volts(":".join(sorted(pair)), 0.1, "ben")
     story.add(MeterProven(volts=121.0), "ana")
-    assert "prove the meter on a live source first" in " ".join(map(render, story.lockout.missing))
+    assert "first prove the meter on a live source" in " ".join(map(render, story.lockout.missing))
 
 
 def test_the_function_changed_between_ends_the_proof() -> None:

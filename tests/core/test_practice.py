@@ -287,7 +287,7 @@ def test_live_ohms_blow_the_meter_only_when_somebody_insists() -> None:
     assert not asked.danger
     blown = learner.do(Read(point=point, anyway=True))
     assert blown.danger == "ohms-live"
-    assert "meter is dead" in render(blown.told[0])
+    assert "destroy the meter" in render(blown.told[0])
     assert not [reading for reading in learner.visit.readings if reading.function == "ohms"]
     assert learner.attempt.score.unsafe == 1
 

@@ -22,6 +22,7 @@ from plentar.core.unit.patterns import PATTERNS
 from plentar.core.unit.points import test_points as points_of
 from plentar.formats.unit_json import nameplate_from_json, nameplate_to_json
 from tests import ROOT
+from tests.units import EVERY_UNIT
 
 # Names that read like something else of the unit.
 TRAPS = ("blower-strip", "motor-room", "board-seq", "ecm-a", "coil-heater", "feed-heat", "limit-b", "control-x",
@@ -78,7 +79,7 @@ def readings(plate: Nameplate, model: UnitModel, row: int) -> list[Reading]:
     return found
 
 
-@pytest.mark.parametrize("pattern", sorted(PATTERNS))
+@pytest.mark.parametrize("pattern", EVERY_UNIT)
 def test_renaming_changes_no_volt_verdict_or_cause(pattern: str) -> None:
     """Healthy and with an element open, each part called after another kind of part."""
     plate = PATTERNS[pattern]()

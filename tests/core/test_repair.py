@@ -48,20 +48,20 @@ def test_the_same_part_fits() -> None:
         ({"rated_amps": 23.0}, "Contact", "marginal", "20.8 A on 23 A, 91 %"),
         ({"rated_amps": 20.0}, "Contact", "fail", "104 %"),
         ({"rated_amps": None}, "Contact", "not proven", "rating is not known"),
-        ({"rating": "motor"}, "Contact", "fail", "a motor's, not a heater's"),
-        ({"poles": 1}, "Poles", "fail", "2 needed, 1 there"),
-        ({"poles": 3}, "Poles", "pass", "2 needed, 3 there"),
+        ({"rating": "motor"}, "Contact", "fail", "for a motor, not for a heater"),
+        ({"poles": 1}, "Poles", "fail", "2 needed, 1 available"),
+        ({"poles": 3}, "Poles", "pass", "2 needed, 3 available"),
         ({"coil_volts": 120.0}, "Coil volts", "fail", "120 V on a 24 V control"),
         ({"coil": "DC"}, "Coil kind", "fail", "needs its own rectifier"),
-        ({"kind": "blower-relay"}, "Kind", "fail", "Never fit a blower relay as a heat contact"),
+        ({"kind": "blower-relay"}, "Kind", "fail", "Never use a blower relay as a heat contact"),
         ({"kind": "limit"}, "Kind", "fail", "switches nothing"),
         ({"holding_amps": 1.4}, "Control", "marginal", "95 %"),
         ({"holding_amps": 1.8}, "Control", "fail", "%"),
-        ({"on_window": None}, "Timing", "not proven", "No window printed"),
+        ({"on_window": None}, "Timing", "not proven", "No time is printed"),
         ({"on_window": Window(min_seconds=60, max_seconds=200)}, "On time", "marginal", "was 10 to 60 s"),
-        ({"tab_inches": 0.1875}, "Coil tabs", "marginal", "0.1875 in on a harness"),
-        ({"tabs": 1}, "Tabs and adaptors", "marginal", "1 piggyback adaptors"),
-        ({"tabs": None}, "Tabs and adaptors", "not proven", "carries 2 leads"),
+        ({"tab_inches": 0.1875}, "Coil tabs", "marginal", "0.1875 in, but the harness"),
+        ({"tabs": 1}, "Tabs and adapters", "marginal", "1 piggyback adapters"),
+        ({"tabs": None}, "Tabs and adapters", "not proven", "carries 2 leads"),
     ],
 )
 def test_each_line_by_hand(changes: dict[str, object], name: str, grade: str, words: str) -> None:
@@ -82,8 +82,8 @@ def test_two_parts_take_the_place_of_one() -> None:
     assert render(lines["Two for one"].words).startswith(
         "Poles 1 and 2 on the first, 3 and the auxiliary on the second"
     )
-    assert "time both" in render(lines["Two for one"].changes)
-    assert render(lines["Tabs and adaptors"].words) == "2 piggyback adaptors needed."
+    assert "Time both" in render(lines["Two for one"].changes)
+    assert render(lines["Tabs and adapters"].words) == "2 piggyback adapters needed."
     alone = next(e for e in check_part(plate, "seq-a", replace(SAME, poles=4)) if e.name == "Control")
     assert dict(lines["Control"].words.figures)["total"] > dict(alone.words.figures)["total"]  # type: ignore[union-attr]
 
@@ -94,7 +94,7 @@ def test_an_ac_part_for_a_dc_relay_takes_the_supply_ahead_of_the_rectifier() -> 
     assert grade == "marginal"
     assert "ahead of the rectifier" in words
     assert "24 VAC input" in changes
-    assert "adaptor leads" in line("three-strip-dc-relay", "relay-b", AC, "Coil tabs")[2]
+    assert "adapter leads" in line("three-strip-dc-relay", "relay-b", AC, "Coil tabs")[2]
     assert line("three-strip-dc-relay", "relay-b", AC, "Kind")[2] == "It moves at once, as before."
 
 
@@ -103,7 +103,7 @@ def test_heat_must_not_outlast_the_blower() -> None:
     slow = replace(SAME, poles=1, off_window=Window(min_seconds=100, max_seconds=240))
     found = line("three-strip-dc-relay", "relay-b", slow, "Blower off")
     assert found[0] == "fail"
-    assert "Heat must not outlast the blower" in found[1]
+    assert "Heat must not run longer than the blower" in found[1]
 
 
 def test_the_blower_relay_wants_change_over_contacts() -> None:
@@ -215,7 +215,7 @@ def test_a_repair_is_proven_by_all_that_could_have_been_upset() -> None:
     assert render(proofs[0].before.spoken) == "fail: dead"
     cold = [replace(r, value=0.0) if r.point == "amps:strip-b" and r.condition.calls else r for r in good]
     unproven = [render(proof.item.words) for proof in prove(TWO, items, before, cold) if not proof.is_proven]
-    assert unproven == ["Strip B, heat called", "Feed total, heat and fan called together"]
+    assert unproven == ["Strip B, heat calling", "Feed total, heat and fan calling together"]
     assert not any(proof.is_proven for proof in prove(TWO, items, good, []))
 
 

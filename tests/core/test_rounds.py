@@ -82,8 +82,8 @@ def test_hours_of_people_and_places_are_kept_and_the_same_twice() -> None:
     ("stop", "words"),
     [
         (Stop(id="x", name="No. 9", block="A", minutes=60, from_minute=600, to_minute=630), "do not fit"),
-        (Stop(id="x", name="No. 9", block="A", minutes=30, from_minute=1100, to_minute=1200), "nobody comes"),
-        (Stop(id="x", name="No. 9", block="A", minutes=30, day=4), "nobody comes"),
+        (Stop(id="x", name="No. 9", block="A", minutes=30, from_minute=1100, to_minute=1200), "nobody is available"),
+        (Stop(id="x", name="No. 9", block="A", minutes=30, day=4), "nobody is available"),
     ],
 )
 def test_an_impossible_stop_is_named_with_its_window(stop: Stop, words: str) -> None:

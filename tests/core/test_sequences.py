@@ -48,13 +48,13 @@ def test_heat_that_was_on_before_it_was_tapped_welds_nothing() -> None:
     found = diagnose(UNIT, early)
     assert found.first is not None
     assert "healthy" in found.first.faults
-    assert "before it was tapped" in render(found.first.title)
+    assert "before you tapped" in render(found.first.title)
     off = diagnose(UNIT, [*early, read("amps:strip-a", 0.0, under()), read("amps:strip-b", 0.0, under())])
     assert share(off, "seq-a.pole-1.welded", "seq-a.pole-2.welded") < 0.05
 
 
 def test_a_pole_that_is_welded_stays_so_however_late_the_tap() -> None:
-    """One strip draws with nothing called: no tap explains that."""
+    """One strip draws with nothing calling: no tap explains that."""
     welded = [read("amps:strip-b", 20.6, under()), at("amps:strip-b", 20.6, 2), read("amps:strip-a", 0.0, under())]
     assert leads(diagnose(UNIT, [read(LINE, 240.0, under()), *welded])) == "seq-a.pole-2.welded"
 
@@ -408,7 +408,7 @@ def test_a_dead_second_feed_is_believed_at_its_first_reading(pattern: str) -> No
 
 
 def test_one_lead_warm_and_the_other_cold_is_no_certain_weld() -> None:
-    """20.9 A in strip B's lead and none in its return with nothing called: grounded, or a limit moved between clamps.
+    """20.9 A in strip B's lead and none in its return with nothing calling: grounded, or a limit moved between clamps.
 
     Six more readings of the one current, through totals and other calls, tell nothing new of its size; a second look at
     both leads does.

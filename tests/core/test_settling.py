@@ -14,6 +14,7 @@ from plentar.core.circuit.solve import Solution, Variants, settle
 from plentar.core.circuit.wiring import wire
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.patterns import PATTERNS
+from tests.units import EVERY_UNIT
 
 PULL_IN_VOLTS, COIL_OHMS = 18.0, 100.0
 
@@ -127,7 +128,7 @@ def test_a_seized_motor_moves_no_air_whatever_its_plate(rated_amps: float) -> No
 FEEDS_OFF = Drive(has_control=False, separate=True, bypassed=True)
 
 
-@pytest.mark.parametrize("name", sorted(PATTERNS))
+@pytest.mark.parametrize("name", EVERY_UNIT)
 def test_the_plain_solver_is_the_batched_one(name: str) -> None:
     """Volts, amps, ghosts and states of every seventh fault, each fault in its turn over the drives."""
     plate = PATTERNS[name]()

@@ -29,9 +29,9 @@ def lead(found: Diagnosis) -> tuple[str, ...]:
 
 @pytest.mark.parametrize("blower_amps", [1.5, 1.9, 2.6, 3.4])
 def test_a_blower_well_under_its_plate_is_a_sound_one(blower_amps: float) -> None:
-    """Nothing called, no volts at the heater; 20.8 A of strip A and whatever its blower draws come through pole 1.
+    """Nothing calling, no volts at the heater; 20.8 A of strip A and whatever its blower draws come through pole 1.
 
-    A PSC motor draws 0.40 to 1.00 of its 3.5 A. What touches the frame would feed no blower through the interlock.
+    A PSC motor draws 0.40 to 1.00 of its 3.5 A. What touches the cabinet would feed no blower through the interlock.
     """
     unit = replace(UNIT, blower=replace(UNIT.blower, rated_amps=3.5))
     # A motor of power factor 0.85 beside a resistor.
@@ -186,7 +186,7 @@ def test_a_condition_without_a_clock_is_no_moment() -> None:
 def test_a_pole_is_stuck_only_with_nothing_at_its_heater_and_past_twice_its_off_time(
     seconds: float | None, heater: float | None, grade: Grade, kind: str
 ) -> None:
-    """0.1 V across pole 2 with 20 A through it, nothing called; its window to open ends at 90 s."""
+    """0.1 V across pole 2 with 20 A through it, nothing calling; its window to open ends at 90 s."""
     idle = replace(IDLE, seconds_since_change=seconds)
     readings = [read(LINE, 240.0, idle), read("amps:strip-b", 20.0, idle)]
     readings += [read(HEATER, heater, idle)] if heater is not None else []

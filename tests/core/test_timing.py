@@ -99,7 +99,7 @@ def test_a_good_run_is_good_and_each_gate_makes_it_not_proven() -> None:
 @pytest.mark.parametrize(
     ("on", "off", "words"),
     [
-        ({"strip-a": 40.0, "blower": 40.0, "strip-b": 30.0}, {}, "Strip B came before Strip A on Seq A"),
+        ({"strip-a": 40.0, "blower": 40.0, "strip-b": 30.0}, {}, "Strip B came on before Strip A on Seq A"),
         ({"strip-a": 40.0, "strip-b": 60.0}, {}, "Strip A heated without the blower"),
         ({"strip-a": 40.0, "blower": 55.0, "strip-b": 60.0}, {}, "Strip A heated 15 s before the blower started"),
         (
@@ -115,7 +115,7 @@ def test_a_good_run_is_good_and_each_gate_makes_it_not_proven() -> None:
         (
             {"strip-a": 40.0, "blower": 40.0, "strip-b": 60.0},
             {"strip-a": 80.0, "strip-b": 50.0, "blower": 80.0},
-            "off together: normal for an NC interlock",
+            "off together. Normal for an NC interlock",
         ),
     ],
 )

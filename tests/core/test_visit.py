@@ -26,6 +26,7 @@ from plentar.core.unit.points import test_points as points_of
 from plentar.core.work.proof import proof_items, prove, touched_by
 from plentar.words import render
 from tests.core.test_epochs import LINE, Call
+from tests.units import EVERY_UNIT
 
 LONG = 900.0
 
@@ -72,7 +73,7 @@ def run_sheet(plate: Nameplate, condition: Condition) -> list[Reading]:
     return [healthy_reading(plate, point, condition) for point in points]
 
 
-@pytest.mark.parametrize("pattern", sorted(PATTERNS))
+@pytest.mark.parametrize("pattern", EVERY_UNIT)
 def test_what_a_healthy_unit_shows_passes_and_leads_healthy(pattern: str) -> None:
     """Under every call, with every feed dead, with a separate source on the control side."""
     plate = PATTERNS[pattern]()
@@ -98,7 +99,7 @@ def test_what_a_healthy_unit_shows_passes_and_leads_healthy(pattern: str) -> Non
     assert "healthy" in first.faults
 
 
-@pytest.mark.parametrize("pattern", sorted(PATTERNS))
+@pytest.mark.parametrize("pattern", EVERY_UNIT)
 @settings(max_examples=12)
 @given(data=st.data())
 def test_a_verdict_never_changes_by_readings_of_another_condition(pattern: str, data: st.DataObject) -> None:
@@ -142,7 +143,7 @@ def test_the_shops_figures_reach_every_verdict(function: str) -> None:
     assert own.band.source == "shop rule"
 
 
-@pytest.mark.parametrize("pattern", sorted(PATTERNS))
+@pytest.mark.parametrize("pattern", EVERY_UNIT)
 def test_proving_a_unit_dead_moves_no_suspicion(pattern: str) -> None:
     """A strip that drew nothing has the same causes after every point was read at a tenth of a volt, power off."""
     plate = PATTERNS[pattern]()

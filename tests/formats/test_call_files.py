@@ -78,7 +78,7 @@ def test_suspects_are_of_the_unit_since_the_repair(tmp_path: Path) -> None:
     assert after["found_before_repair"]
     assert not [entry for entry in after["findings"] if entry["grade"] == "fail"]
     assert after["advice"]["kind"] == "prove"
-    assert not [p for p in after["proof"] if p["item"] == "Strip B, nothing called" and not p["is_proven"]]
+    assert not [p for p in after["proof"] if p["item"] == "Strip B, nothing calling" and not p["is_proven"]]
 
 
 @pytest.mark.parametrize(

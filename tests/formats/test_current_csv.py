@@ -70,7 +70,7 @@ def test_whatever_way_a_meter_writes(text: str, seconds: list[float], amps: list
         pytest.param("t,a\n0,1\n1,x\n2,3\n", "line 3: expected amps as a number, got “x”", id="text in numbers"),
         pytest.param("t,a\n0,1e9\n1,2e9\n2,1e9\n", "check the units", id="impossible amps"),
         pytest.param("t,a\n0,1\n1,2\n", "at least three rows", id="two rows"),
-        pytest.param("x" * 50_000, "longer than any log", id="one endless line"),
+        pytest.param("x" * 50_000, "too long for a log", id="one endless line"),
         pytest.param("s,A\n0,OL\n1,OL\n2,OL\n", "", id="nothing but lost samples"),
         pytest.param("just,words\nmore,words\nno,numbers\n", "", id="prose"),
     ],

@@ -196,7 +196,7 @@ def test_heat_against_the_weather_from_a_shell(tmp_path: Path) -> None:
 @pytest.mark.parametrize("typed", ["1,200", "12,345", "1,000 V"])
 def test_a_comma_that_can_be_read_two_ways_is_refused(typed: str) -> None:
     """A factor of a thousand is not guessed: the message offers both."""
-    with pytest.raises(ReadingError, match=r"can be read two ways: type \d+ or \d+\.\d{3}"):
+    with pytest.raises(ReadingError, match=r"could mean two numbers. Type \d+ or \d+\.\d{3}"):
         parse_number(typed, "volts")
 
 

@@ -60,7 +60,7 @@ def test_a_kit_fills_its_own_fields_and_nothing_else() -> None:
     own = ("circuits", "devices", "minimum_circuit", "maximum_device")
     kept = {path: text for path, text in before.items() if not path.startswith(own)}
     assert {path: form.text(path) for path in kept} == kept
-    assert plate_form_read(before, "kit", None).problem("kit") == "pick a kit of the list first"
+    assert plate_form_read(before, "kit", None).problem("kit") == "choose a heat kit first"
 
 
 def test_kits_are_taken_in_and_stand_on_the_nameplate(lead: FlaskClient, shop: ShopOf) -> None:

@@ -89,7 +89,7 @@ def test_a_layout_that_cannot_be_is_told_beside_it(kilowatts: str, limits: str, 
 
 
 def test_rows_come_and_go_by_name() -> None:
-    """One more strip wants a pole, one more feed brings a strip; what is taken off leaves no lead on it."""
+    """Add a strip wants a pole, one more feed brings a strip; what is taken off leaves no lead on it."""
     assert "strip-c" in read({}, "add:circuits").ids("circuits")
     assert "feeds nothing" in read({"feeds[1].id": "feed-2"}).problem("feeds[1]")
     left = read({}, "remove:circuits[0]")

@@ -322,7 +322,9 @@ def raised(rows: list[dict[str, Any]]) -> None:
     ("changed", "words"),
     [
         pytest.param({"call": forged_outcome}, r"call.jsonl, line \d+: outcome: .* changes nothing", id="an outcome"),
-        pytest.param({"event": forged_reading}, r"event.jsonl, line \d+: call_id: the call is", id="an entry more"),
+        pytest.param(
+            {"event": forged_reading}, r"event.jsonl, line \d+: call_id: the call already exists", id="an entry more"
+        ),
         pytest.param({"person": raised}, "role: .* changes nothing", id="a role"),
         pytest.param(
             {"event": first_of("reading", done_at="2020-01-01T00:00:00+00:00")}, "done_at: .* nothing", id="a moment"

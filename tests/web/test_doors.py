@@ -486,7 +486,7 @@ def test_a_command_whose_database_does_not_answer_says_so_in_one_line(command: l
     """And leaves with 2, without a traceback."""
     environment = {"PLENTAR_DATABASE_URL": NOBODY, "PLENTAR_SECRET_KEY": SECRET}
     told = CliRunner().invoke(main, command, env=environment)
-    assert (told.exit_code, told.output) == (2, "PLENTAR_DATABASE_URL: it does not answer\n")
+    assert (told.exit_code, told.output) == (2, "PLENTAR_DATABASE_URL: no answer\n")
 
 
 # Every route.

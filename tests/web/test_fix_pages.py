@@ -113,7 +113,7 @@ def test_a_repair_from_ledger_to_proof(client: FlaskClient, shop: ShopOf) -> Non
     prove_all(client, shop)
     code, body = post(client, f"{url}/proof")
     assert code == 200, body
-    # Supply under load, both strips of the sequencer, the blower, nothing called.
+    # Supply under load, both strips of the sequencer, the blower, nothing calling.
     assert 'data-proven="5"' in body
     assert client.post(f"{shop.url}/close", data={"outcome": "done"}, headers=HTMX).status_code == 200
 
@@ -267,7 +267,7 @@ def test_the_bench_opens_as_the_unit_is_landed_and_is_kept_in_the_call(client: F
     assert f'action="/bench/calls/{shop.call_id}"' in bench
     sent = {"item_id": str(uuid4()), "query": "?com=none&no=L2&nc=none&fixed=L1&blower_on=com"}
     assert client.post(f"/bench/calls/{shop.call_id}", data=sent).status_code == 302
-    kept = "Interlock bench: COM on the blower, NO on L2, NC on nothing"
+    kept = "Interlock wiring: COM on the blower, NO on L2, NC on nothing"
     for place in ("blower", "report"):
         assert kept in flat(client.get(f"{shop.url}/{place}").text)
     wrong = {"item_id": str(uuid4()), "query": "?com=moon"}

@@ -248,7 +248,7 @@ def test_every_sign_in_verifies_a_hash(shop: ShopOf, engine: Engine, monkeypatch
     invited = Person(email="x@y.example", password_hash="", name="Invited")
     assert not people.is_password(shop.person, "wrong")
     assert not people.is_password(None, "wrong")
-    assert not people.is_password(invited, "nobody signs in with this")
+    assert not people.is_password(invited, "no person signs in with this address")
     assert len(asked) == 3
     assert all(kept.startswith("$argon2id$") for kept in asked)
 
@@ -533,7 +533,7 @@ def test_a_lead_who_is_locked_out_is_let_in_from_the_server(
     assert "new@shop.example\tnew\tlead\tinvited" in people
     for asked, words in (
         (["invite", "nobody", "--shop", mine], "EMAIL: expected an e-mail"),
-        (["invite", shop.email, "--shop", DEMO], "belongs to somebody of another shop"),
+        (["invite", shop.email, "--shop", DEMO], "belongs to a person of another shop"),
         (["people", "--shop", "none"], "no shop of that name"),
     ):
         refused = run(main, asked)

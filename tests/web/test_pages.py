@@ -64,7 +64,7 @@ def test_a_swap_and_a_first_load_stay_small(app: Flask, make_shop: Callable[...,
     ("typed", "message"),
     [
         pytest.param("2O", "expected a number such as 20.6, got “2O”", id="a letter O"),
-        pytest.param("", "type what the meter shows", id="nothing"),
+        pytest.param("", "enter what the meter shows", id="nothing"),
         pytest.param("-4", "expected a number such as 20.6, got “-4”", id="below zero"),
         pytest.param("9" * 41, "longer than any meter", id="too long"),
     ],
@@ -277,7 +277,7 @@ def test_a_group_seen_at_a_glance_is_less_than_each_line_looked_at(client: Flask
     look("filter-dirty", "fine")
     paper = flat(client.get(f"{shop.url}/report").text)
     assert re.findall(r"data-(seen|unseen)>([^<]*)<", paper) == [
-        ("seen", "wires and their ends"), ("unseen", "lugs, bus and contacts, covers and labels"),
+        ("seen", "wires and terminals"), ("unseen", "lugs, bus and contacts, covers and labels"),
     ]  # fmt: skip
     assert unseen not in look("loose-push-on", "found", "strip-a")
     look("group-wires", "undone")

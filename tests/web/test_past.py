@@ -227,7 +227,7 @@ def test_the_paper_says_first_what_was_wrong_done_left_and_to_correct(client: Fl
     send(client, shop, event("temporary", **due))
     paper = client.get(f"{shop.url}/report?reader=customer").text
     short = paper[paper.index('class="short"') : paper.index("</dl>")]
-    order = [short.index(f"<dt>{word}</dt>") for word in ("Found", "Done", "Left", "To correct")]
+    order = [short.index(f"<dt>{word}</dt>") for word in ("Found", "Done", "Left", "Still to do")]
     assert order == sorted(order)
     assert "pole 2 burnt open" in short
     assert "2030-01-05" in short

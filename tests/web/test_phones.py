@@ -114,7 +114,7 @@ def test_what_cannot_be_kept_is_set_aside_whole_and_once(client: FlaskClient, sh
     assert "dead" in answers[0].json["why"]
     assert kinds(engine, shop) == []
     page = client.get(shop.url).text
-    assert page.count('aria-label="Set aside"') == 1
+    assert page.count('aria-label="Not accepted"') == 1
     assert "11.6" in page
     rejected = page.split("/aside/")[1].split('"')[0]
     assert client.post(f"{shop.url}/aside/{rejected}").status_code == 302

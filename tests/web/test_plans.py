@@ -120,7 +120,7 @@ def test_a_call_in_progress_goes_on_with_everything(
     assert client.post(f"{shop.url}/hand", data=form).status_code == 302
     after = call_of(engine, shop.call_id)
     assert (after.technician_id, after.seq) == (to, before)
-    # Theirs now: the first technician may not take it back by an old page.
+    # Theirs now: the first technician may not revoke by an old page.
     assert client.post(f"{shop.url}/hand", data=form).status_code == 403
 
 
@@ -134,7 +134,7 @@ def test_a_begun_call_is_not_cancelled_and_a_planned_one_needs_a_reason(
     assert lead.post(f"{shop.url}/cancel", data={"why": " "}).status_code == 422
     assert lead.post(f"{shop.url}/cancel", data={"why": "nobody home"}).status_code == 302
     assert call_of(engine, shop.call_id).status == "cancelled"
-    assert "1 Test Row" not in lead.get("/today").text.split("Find</a>")[-1]
+    assert "1 Test Row" not in lead.get("/today").text.split("Search</a>")[-1]
     assert "nobody home" in lead.get(f"/units/{shop.unit_id}").text
 
 

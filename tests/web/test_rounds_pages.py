@@ -163,7 +163,7 @@ def test_a_healthy_unit_takes_thirty_taps_and_leads_to_the_next(
 
 
 def test_readings_are_not_kept_under_calls_that_are_not_set(lead: FlaskClient, shop: ShopOf) -> None:
-    """Heat's readings with nothing called are refused beside their part, and what was typed stays."""
+    """Heat's readings with nothing calling are refused beside their part, and what was typed stays."""
     answer = press(lead, f"/rounds/check/{shop.call_id}", "keep:heat", **{amps_at("strip-a"): "20.4"})
     assert answer.status_code == 422
     assert problems(answer.text)

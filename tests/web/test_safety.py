@@ -40,7 +40,15 @@ def colleague(app: Flask, engine: Engine, shop: ShopOf, name: str = "Ada Second"
     return client
 
 
-@pytest.mark.parametrize("pattern", ["two-strip-sequencer", "four-strip-chained", "six-strip-chained", "wye-contactor"])
+@pytest.mark.parametrize(
+    "pattern",
+    [
+        "two-strip-sequencer",
+        "four-strip-chained",
+        "wye-contactor",
+        pytest.param("six-strip-chained", marks=pytest.mark.long),
+    ],
+)
 def test_the_whole_list_proves_every_feed_and_the_control_side(
     app: Flask, make_shop: Callable[..., ShopOf], pattern: str
 ) -> None:

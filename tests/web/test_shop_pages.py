@@ -1,4 +1,4 @@
-"""The shop's own pages: who may what, links that work once, rules and meters kept with who and why."""
+"""Your shop's cases pages: who may what, links that work once, rules and meters kept with who and why."""
 
 from collections.abc import Callable
 from datetime import UTC, datetime, timedelta

@@ -44,7 +44,7 @@ def test_the_panel_names_the_pole_with_reasons_and_then_nothing_more_to_split(
     body = send(client, shop, "amps:strip-b", "0")
     assert "Suspects" in body
     assert "Next: Volts" in body
-    assert "W called, live, " in body
+    assert "W calling, live, " in body
     body = send(client, shop, POLE_B, "238.1")
     first = body[body.index("Suspects") :]
     assert re.search(r"show=([^&]+)", first)[1] == "seq-a.pole-2.open"  # type: ignore[index]
@@ -125,7 +125,7 @@ def test_odd_wirings_draw_judge_and_report(app: Flask, make_shop: Callable[..., 
         send(client, shop, point, "12")
     report = client.get(f"{shop.url}/report").text
     rows = report[report.index("<h2>Readings</h2>") :]
-    assert rows.count("W called") == len(points)
+    assert rows.count("W calling") == len(points)
 
 
 def test_a_closed_call_takes_nothing_more(client: FlaskClient, shop: ShopOf) -> None:

@@ -146,7 +146,7 @@ class Measured(_Action):
         _text(self.typed, "value", 40)
         _text(self.reason, "reason", 200)
         if self.supersedes and not self.reason.strip():
-            raise ReadingError("say why the first reading was wrong; it stays in the record", field="reason")
+            raise ReadingError("enter why the first reading was wrong. It stays in the record", field="reason")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -159,7 +159,7 @@ class Voided(_Action):
     reason: str
 
     def __post_init__(self) -> None:
-        _text(self.reason, "reason", 400, needed="say why it does not count; it stays in the record")
+        _text(self.reason, "reason", 400, needed="enter why it does not count. It stays in the record")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -277,7 +277,7 @@ class Mapped(_Action):
 
     def __post_init__(self) -> None:
         if not self.wires:
-            raise ReadingError("say where at least one conductor is landed", field="map")
+            raise ReadingError("enter where at least one wire is landed", field="map")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -391,7 +391,7 @@ class Caused(_Action):
         _text(self.cause, "cause", 400)
         _text(self.consequence, "consequence", 400)
         if not self.cause.strip() and not self.cause_not_found:
-            raise ReadingError("say what caused it, or tick cause not found", field="cause")
+            raise ReadingError("enter the root cause, or accept with root cause not found", field="cause")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -436,7 +436,7 @@ class Fitted(_Action):
     choice: str = ""
 
     def __post_init__(self) -> None:
-        _text(self.name, "name", 120, needed="say which part")
+        _text(self.name, "name", 120, needed="enter the part")
         _text(self.choice, "choice", 40)
         for name in ("minutes", "price"):
             value = getattr(self, name)
@@ -457,8 +457,8 @@ class Approved(_Action):
     what: str
 
     def __post_init__(self) -> None:
-        _text(self.who, "who", 120, needed="say who approved")
-        _text(self.what, "what", 400, needed="say what was approved")
+        _text(self.who, "who", 120, needed="enter who approved")
+        _text(self.what, "what", 400, needed="enter what was approved")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -491,10 +491,10 @@ class Temporary(_Action):
         return tuple(name for name in (self.circuit, *self.also) if name)
 
     def __post_init__(self) -> None:
-        _text(self.how, "how", 600, needed="say how it is off")
+        _text(self.how, "how", 600, needed="enter how it is turned off")
         _text(self.corrected_by, "corrected_by", 400)
-        _text(self.tag, "tag", 200, needed="a temporary measure is tagged")
-        _text(self.due_on, "due", 10, needed="say until when, as a date")
+        _text(self.tag, "tag", 200, needed="enter what the tag says")
+        _text(self.due_on, "due", 10, needed="choose the date until when")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -553,7 +553,7 @@ class Noted(_Action):
     words: str
 
     def __post_init__(self) -> None:
-        _text(self.words, "words", 1000, needed="write the note first")
+        _text(self.words, "words", 1000, needed="enter the note first")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -569,8 +569,8 @@ class Marked(_Action):
     words: str
 
     def __post_init__(self) -> None:
-        _text(self.words, "words", 60, needed="write down what stands on it")
-        _text(self.about, "about", 80, needed="pick the part it stands on")
+        _text(self.words, "words", 60, needed="enter what is written on it")
+        _text(self.about, "about", 80, needed="choose the part it is on")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -593,7 +593,7 @@ class Amended(_Action):
             if value is not None and not COLDEST_DEGF <= value <= HOTTEST_DEGF:
                 raise ReadingError(f"expected {COLDEST_DEGF:g} to {HOTTEST_DEGF:g} °F, got {value:g}", field=name)
         if not self.complaints and not self.words.strip():
-            raise ReadingError("tick what is complained of, or say it in their words", field="complaints")
+            raise ReadingError("tick a complaint, or enter the customer's description", field="complaints")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -612,12 +612,12 @@ class Signed(_Action):
     strokes: tuple[tuple[tuple[int, int], ...], ...] = ()
 
     def __post_init__(self) -> None:
-        _text(self.name, "name", 120, needed="type the name of who signs")
+        _text(self.name, "name", 120, needed="enter the name of the person who signs")
         points = [point for stroke in self.strokes for point in stroke]
         if len(points) > MOST_STROKE_POINTS:
-            raise ReadingError("that is more than a signature; clear the field and sign again", field="strokes")
+            raise ReadingError("this is not a signature. Clear the field and sign again", field="strokes")
         if any(not 0 <= axis <= 1000 for point in points for axis in point):
-            raise ReadingError("a signature stays inside its field", field="strokes")
+            raise ReadingError("the signature must stay inside its field", field="strokes")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -629,7 +629,7 @@ class Withdrawn(_Action):
     reason: str
 
     def __post_init__(self) -> None:
-        _text(self.reason, "reason", 400, needed="say why the call is taken back")
+        _text(self.reason, "reason", 400, needed="enter why the call is withdrawn")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -320,7 +320,7 @@ def draw_board(
     middle = WIDTH / 2
     pen.symbol("ground", middle, pen.board.control_y, "live")
     pen.probe("ground", (middle, pen.board.control_y), (middle - 34, pen.board.control_y - 22, 68, 44))
-    pen.label(middle + 18, pen.board.control_y + 16, "frame", "note", "start")
+    pen.label(middle + 18, pen.board.control_y + 16, "cabinet ground", "note", "start")
     _bracket(pen)
     for part, share in (suspects or {}).items():
         if part in pen.part_at:
@@ -357,8 +357,8 @@ def _feed_block(pen: _Pen, feed: str, top: float, pitch: float, *, with_blower: 
     note = f"Feed{number}" + (f" · {breaker:g} A" if breaker else "")
     pen.label(LEFT + 44, head - 6, note, "note", "start")
     if feed in pen.opened:
-        where = pen.opened[feed] or "a device nobody named"
-        state = "proven dead behind it" if pen.dead else "not proven: treat as live"
+        where = pen.opened[feed] or "an unnamed device"
+        state = "verified dead downstream" if pen.dead else "not verified: treat as live"
         # Above the feed's own line, between the legs' readings.
         pen.label(LEFT + 52, head - 31, f"open at {where}, live up to it; {state}", "note", "start")
     pen.target(line_volts(feed), (middle, head, 110, 44), (middle, head))

@@ -98,7 +98,7 @@ def draw_bench(wiring: RelayWiring, outcome: CallOutcome, picked: str = "") -> B
 
 
 def _called(outcome: CallOutcome) -> str:
-    return " and ".join(sorted(outcome.calls)) + " called" if outcome.calls else "nothing called"
+    return " and ".join(sorted(outcome.calls)) + " calling" if outcome.calls else "nothing calling"
 
 
 def _route(name: str, landing: str) -> str:

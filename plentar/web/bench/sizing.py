@@ -116,7 +116,7 @@ class _Bench:
             if re.fullmatch(r"[0-9]+,[0-9]+", one):
                 # Two strips to one person, one of so many tenths to another.
                 self.problems["kw"] = (
-                    f"“{one}” can be read two ways: type {one.replace(',', ' ')} or {one.replace(',', '.')}"
+                    f"“{one}” could mean two numbers. Type {one.replace(',', ' ')} or {one.replace(',', '.')}"
                 )
                 continue
             try:
@@ -154,7 +154,7 @@ class FeedBench(_Bench):
         if self.text("size"):
             metal: Any = self.text("metal")
             if metal not in ("copper", "aluminium"):
-                raise NameplateError("expected copper or aluminium", field="metal")
+                raise NameplateError("expected copper or aluminum", field="metal")
             wire = Conductor(
                 metal=metal,
                 size=self.text("size"),
@@ -315,7 +315,7 @@ class WeatherBench(_Bench):
             return None
         for name, figure in zip(names, found, strict=True):
             if figure is None and name not in self.problems:
-                self.problems[name] = "needed with the others, or leave all of them empty"
+                self.problems[name] = "fill in all of these fields, or leave all of them blank"
         if any(figure is None for figure in found):
             return None
         heat, hours, swing, indoor, outdoor = (figure or 0.0 for figure in found)
@@ -329,7 +329,7 @@ class WeatherBench(_Bench):
         outdoor, indoor = self.figure("outdoor"), self.figure("indoor")
         if self.plate is None or outdoor is None:
             if outdoor is None:
-                self.problems.setdefault("outdoor", "say how cold it is outdoors")
+                self.problems.setdefault("outdoor", "enter the outdoor temperature")
             return None
         try:
             return weather_of(self.plate, outdoor, indoor_degf=indoor, price_kwh=g.person.shop.price_kwh)

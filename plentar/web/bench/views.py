@@ -41,11 +41,11 @@ LANDING_WORDS = {
 }
 NAMES = ("none", "W", "G", "WG")
 PRESETS = (
-    ("right", "The right one", {"no": "L2", "nc": "strip"}),
+    ("right", "Correct", {"no": "L2", "nc": "strip"}),
     ("a", "Plain wire to the strip", {"com": "strip", "no": "L2", "nc": "strip"}),
     ("b", "COM on the leg", {"com": "L2", "nc": "strip", "blower_on": "no"}),
     ("d", "NC left open", {"no": "L2"}),
-    ("e", "Fixed lead and NO exchanged", {"no": "L1", "nc": "strip", "fixed": "L2"}),
+    ("e", "Fixed lead and NO swapped", {"no": "L1", "nc": "strip", "fixed": "L2"}),
 )
 STATE_CHOICES = (
     ("", "both make and break"),
@@ -109,7 +109,7 @@ class BenchScreen:
         ]
         state = f"; {dict(STATE_CHOICES)[wiring.state[0]]}" if wiring.state else ""
         fixed = f"fixed lead on {wiring.fixed}"
-        return f"Interlock bench: {', '.join([*landed, fixed])}{state}. {render(self.verdict.sentence)}"
+        return f"Interlock wiring: {', '.join([*landed, fixed])}{state}. {render(self.verdict.sentence)}"
 
     def landed(self, place: str) -> str:
         """Return the query with the picked terminal landed on a place."""

@@ -37,7 +37,7 @@ def safe_drafts(plate: Nameplate, form: Mapping[str, str]) -> list[Draft]:
     try:
         first = UUID(made)
     except ValueError as error:
-        raise ReadingError("the form was too old: press the button again", field="kind") from error
+        raise ReadingError("this form has expired. Press the button again", field="kind") from error
     mode = "low impedance" if form.get("mode") else ""
     if line == "off":
         payload: dict[str, Any] = {"what": about, "state": "off", "device": form.get("device", "")}
@@ -64,7 +64,7 @@ def safe_drafts(plate: Nameplate, form: Mapping[str, str]) -> list[Draft]:
         if is_done and form.get("volts", "").strip():
             payload["volts"] = _volts(form["volts"], point_at("volts", about))
         return [Draft(id=first, kind="tick", payload=payload)]
-    raise ReadingError("there is no such line on this list", field="kind")
+    raise ReadingError("this line is not on the list", field="kind")
 
 
 def _highest_drafts(plate: Nameplate, about: str, typed: str, first: UUID, mode: str) -> list[Draft]:
@@ -76,7 +76,7 @@ def _highest_drafts(plate: Nameplate, about: str, typed: str, first: UUID, mode:
     group = next((group for group in dead_groups(plate) if group.about == about), None)
     points = group.points if group is not None else tuple(volts_at(end, GROUND) for end in ends_to_touch(plate, about))
     if not points:
-        raise ReadingError("there is no such place on this unit", field="readings")
+        raise ReadingError("this unit has no such point", field="readings")
     _volts(typed, f"highest:{about}")
     is_one = len(points) == 1
     return [
@@ -99,7 +99,7 @@ def _pair_drafts(plate: Nameplate, form: Mapping[str, str], first: UUID, mode: s
             payload = {"point": point, "typed": typed, "mode": mode}
             drafts.append(Draft(id=uuid5(first, point), kind="reading", payload=payload))
     if not drafts:
-        raise ReadingError("type what the meter shows between each two", field="readings")
+        raise ReadingError("enter what the meter shows for each pair", field="readings")
     return drafts
 
 

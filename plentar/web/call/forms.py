@@ -28,11 +28,11 @@ class ReadingForm(FlaskForm):  # type: ignore[misc]
 
     reading_id = HiddenField(validators=[InputRequired(), UUID()])
     point = HiddenField(validators=[InputRequired(), Length(max=160)])
-    value = StringField("Reading", [Length(max=40, message="that is longer than any meter's display")])
+    value = StringField("Reading", [Length(max=40, message="this is longer than any meter's display")])
     mode = HiddenField(validators=[Optional(), Regexp(r"(low impedance)?\Z")])
     hand = HiddenField(validators=[Optional(), Regexp(r"(at rest|driven)?\Z")])
     supersedes = optional_id()
-    reason = StringField("Why the first one was wrong", [Length(max=200)])
+    reason = StringField("Why the first reading was wrong", [Length(max=200)])
 
 
 class ConditionForm(FlaskForm):  # type: ignore[misc]
@@ -54,7 +54,7 @@ class ObservationForm(FlaskForm):  # type: ignore[misc]
     kind = HiddenField(validators=[InputRequired(), Length(max=40)])
     about = StringField("Where", [Length(max=80)])
     state = HiddenField(validators=[InputRequired(), Regexp(r"(fine|found|undone)\Z")])
-    note = StringField("Note", [Length(max=400, message="keep a note under 400 letters")])
+    note = StringField("Note", [Length(max=400, message="notes are limited to 400 characters")])
 
 
 class MarkForm(FlaskForm):  # type: ignore[misc]
@@ -63,7 +63,7 @@ class MarkForm(FlaskForm):  # type: ignore[misc]
     mark_id = HiddenField(validators=[InputRequired(), UUID()])
     what = HiddenField(validators=[InputRequired(), Regexp(r"(size|date)\Z")])
     about = StringField("On", [Length(max=80)])
-    words = StringField("Written there", [Length(max=60, message="keep it under 60 letters")])
+    words = StringField("Text on the part", [Length(max=60, message="at most 60 characters")])
 
 
 class PhotoForm(FlaskForm):  # type: ignore[misc]
@@ -80,10 +80,10 @@ class AcceptForm(FlaskForm):  # type: ignore[misc]
 
     cause_id = HiddenField(validators=[InputRequired(), UUID()])
     faults = HiddenField(validators=[Length(max=600)])
-    title = StringField("What is wrong", [Length(max=200)])
-    cause = StringField("What caused it", [Length(max=400)])
-    cause_not_found = BooleanField("Cause not found")
-    consequence = StringField("What it led to", [Length(max=400)])
+    title = StringField("Fault", [Length(max=200)])
+    cause = StringField("Root cause", [Length(max=400)])
+    cause_not_found = BooleanField("Root cause not found")
+    consequence = StringField("Resulting damage", [Length(max=400)])
 
 
 class AirForm(FlaskForm):  # type: ignore[misc]
@@ -101,7 +101,7 @@ class CloseForm(FlaskForm):  # type: ignore[misc]
 
     close_id = optional_id()
     outcome = StringField("Done", [Length(max=1000)])
-    reason = StringField("Why nevertheless", [Length(max=400)])
+    reason = StringField("Reason", [Length(max=400)])
 
 
 class UndoForm(FlaskForm):  # type: ignore[misc]
@@ -115,7 +115,7 @@ class AmendForm(FlaskForm):  # type: ignore[misc]
 
     amend_id = optional_id()
     complaints = SelectMultipleField("Complaint", choices=list(COMPLAINTS))
-    words = StringField("Customer's description", [Length(max=400, message="keep it under 400 letters")])
+    words = StringField("Customer's description", [Length(max=400, message="at most 400 characters")])
     at_risk = StringField("Infant, elderly or medical need in the home?", [Length(max=200)])
     outdoor = StringField("Outdoor", [Length(max=20)])
     indoor = StringField("Indoor", [Length(max=20)])
@@ -135,6 +135,4 @@ class SignForm(FlaskForm):  # type: ignore[misc]
     sign_id = optional_id()
     role = HiddenField(validators=[InputRequired(), Regexp(r"(owner|technician)\Z")])
     name = StringField("Name", [Length(max=120)])
-    strokes = HiddenField(
-        validators=[Length(max=60_000, message="that is more than a signature; clear it, sign again")]
-    )
+    strokes = HiddenField(validators=[Length(max=60_000, message="this is not a signature. Clear it and sign again")])

@@ -53,7 +53,7 @@ def sign(call_id: UUID) -> ResponseReturnValue:
         try:
             strokes = read_json(form.strokes.data or "[]", field="strokes", most_bytes=60_000)
         except ReadingError as error:
-            raise ReadingError("the signature could not be read: clear it and sign again", field="strokes") from error
+            raise ReadingError("the signature could not be read. Clear it and sign again", field="strokes") from error
         payload = {"role": form.role.data, "name": form.name.data or "", "strokes": strokes}
         return keep_one(call_id, own_id(form.sign_id.data), "signed", payload)
 
@@ -90,5 +90,5 @@ def revoke(call_id: UUID, link_id: UUID) -> ResponseReturnValue:
     if not shares.revoke(g.db, shop_id=g.person.shop_id, call_id=call_id, link_id=link_id, now=now()):
         abort(404)
     place = call.unit.place.name
-    note("share taken back", place)
+    note("link revoked", place)
     return Response(status=303, headers={"Location": url_for("call.report", call_id=call_id, reader="customer")})

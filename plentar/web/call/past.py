@@ -32,7 +32,7 @@ def undo(call_id: UUID) -> ResponseReturnValue:
         if back is None or back.event.id != form.event_id.data:
             if visit.record.event(undo_id(form.event_id.data)) is not None:
                 return visit
-            raise ReadingError("something else was kept since: look at it again", field="id")
+            raise ReadingError("something was saved since. Check it again", field="id")
         sent = {name: value for name, value in action_to_json(back.action).items() if name not in back.action.derived}
         return keep_one(call_id, back.id, back.action.kind, sent)
 
@@ -65,7 +65,7 @@ def withdraw_call(call_id: UUID) -> ResponseReturnValue:
     form = WithdrawForm()
     try:
         if not form.validate():
-            raise ReadingError("say why the call is taken back", field="withdrawn")
+            raise ReadingError("enter why the call is withdrawn", field="withdrawn")
         keep_one(call_id, own_id(form.withdraw_id.data), "withdrawn", {"reason": form.reason.data or ""})
     except PlentarError as error:
         error.field = "withdrawn"

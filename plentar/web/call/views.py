@@ -188,7 +188,7 @@ def _refused(screen: CallScreen[Call], form: ReadingForm, error: PlentarError, s
     """Return the pad with the message beside the field and everything typed still in it."""
     if isinstance(error, ConflictError):
         form.reading_id.data = str(uuid4())
-        words = "this form was sent before; press Keep again to keep this as a new reading"
+        words = "this form was already sent. Press Save again to save this as a new reading"
         error = ReadingError(words, field="reading_id")
     old = next((kept for kept in screen.at_point if kept.id == supersedes), None)
     view = "call/_pad.html" if is_fragment() else "call/page.html"
@@ -245,7 +245,7 @@ def set_condition(call_id: UUID) -> ResponseReturnValue:
     what, _, told = form.switch.data.partition("=")
     state, _, since = told.partition("@")
     if state == "proven dead":
-        raise ReadingError("only the Safe list makes anything proven dead", field=what)
+        raise ReadingError("only the Safe list makes a feed verified dead", field=what)
     payload: dict[str, Any] = {"what": what, "state": state}
     if since:
         payload |= {"is_untimed": True} if since == "came" else {"ago_seconds": float(since)}

@@ -136,7 +136,7 @@ class _Writing:
             is_same = False
         if is_same:
             return EventAnswer(id=draft.id, answer="already kept", seq=known.seq, copy=known)
-        words = "this was sent before with other contents; what was kept then stands"
+        words = "this was sent before with other contents. The first version stands"
         return EventAnswer(id=draft.id, answer="refused", error=ConflictError(words, field="id"), copy=known)
 
     def _event(self, draft: Draft, action: Action) -> Event:
@@ -268,7 +268,7 @@ def _kept(
     answers = []
     for draft in drafts:
         if draft.id in elsewhere:
-            error = ConflictError("that id belongs to something kept on another call", field="id")
+            error = ConflictError("this id is already used on another call", field="id")
             answers.append(EventAnswer(id=draft.id, answer="refused", error=error))
         else:
             answers.append(writing.take(draft))
@@ -331,7 +331,7 @@ def keep_one(call_id: UUID, event_id: str, kind: str, payload: Mapping[str, Any]
     try:
         made = UUID(event_id or "")
     except ValueError as error:
-        raise ReadingError("the form was too old: press the button again", field="id") from error
+        raise ReadingError("this form has expired. Press the button again", field="id") from error
     return keep_all(call_id, [Draft(id=made, kind=kind, payload=payload, **beside)])
 
 

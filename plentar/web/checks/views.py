@@ -84,7 +84,7 @@ def seen(call_id: UUID, page: str) -> ResponseReturnValue:
         require_valid(form)
         kind, about = form.kind.data, form.about.data or ""
         if kind not in KINDS:
-            raise ReadingError("there is no such line on this page", field="kind")
+            raise ReadingError("this line is not on this page", field="kind")
         # Every start counts by itself.
         about = form.item_id.data[:8] if kind == "start" else about
         payload = {"sign": kind, "about": about, "state": form.state.data}

@@ -137,7 +137,7 @@ def import_shop(
         raise
     except (KeyError, ValueError, TypeError, LookupError, StopIteration, DataError, IntegrityError) as error:
         db.rollback()
-        words = "a row in it does not fit this program's tables: it was made by hand, or by something else"
+        words = "a row does not fit the tables. The file was edited or made by another program"
         raise ReadingError(words, field="file") from error
     return taken
 

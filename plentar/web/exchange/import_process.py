@@ -27,7 +27,7 @@ __all__ = ["import_apart"]
 MOST_BYTES = 1 << 30
 # A file of 64 MB takes two to three minutes.
 MOST_SECONDS = 900
-TOO_LARGE = "it could not be read within the memory of an import"
+TOO_LARGE = "it needs more memory than an import may use"
 
 
 def import_apart(url: str, *, shop_id: UUID, person_id: UUID, path: Path, name: str, now: datetime) -> dict[str, int]:
@@ -55,7 +55,7 @@ def import_apart(url: str, *, shop_id: UUID, person_id: UUID, path: Path, name: 
                 timeout=MOST_SECONDS,
             )
         except subprocess.TimeoutExpired as error:
-            raise ReadingError("it took too long: import it by `plentar import`", field="file") from error
+            raise ReadingError("it took too long. Import it with `plentar import`", field="file") from error
     try:
         answer: Mapping[str, Any] = json.loads(done.stdout)
     except ValueError as error:
@@ -101,7 +101,7 @@ def _answer(job: Mapping[str, Any]) -> dict[str, Any]:
     except MemoryError:
         return {"why": TOO_LARGE}
     except SQLAlchemyError:
-        return {"busy": "the database did not answer: import it again in a moment"}
+        return {"busy": "the database did not answer. Import it again in a moment"}
     finally:
         engine.dispose()
 

@@ -12,10 +12,10 @@ class InterimForm(FlaskForm):  # type: ignore[misc]
 
     item_id = HiddenField(validators=[InputRequired(), UUID()])
     feed = HiddenField(validators=[InputRequired(), Length(max=80)])
-    tag = StringField("Tag", [InputRequired(message="a temporary measure is tagged"), Length(max=200)])
+    tag = StringField("Tag", [InputRequired(message="enter what the tag says"), Length(max=200)])
     due = DateField("Until", [Optional()])
     corrected_by = StringField(
-        "Who corrects what", [InputRequired(message="say who must correct what"), Length(max=400)]
+        "Who corrects it", [InputRequired(message="enter who must correct what"), Length(max=400)]
     )
 
 

@@ -66,13 +66,13 @@ def interim(call_id: UUID) -> ResponseReturnValue:
         require_valid(form)
         due: date | None = form.due.data
         if due is None:
-            raise ReadingError("say until when, as a date", field="due")
+            raise ReadingError("choose the date until when", field="due")
         if due < done_at().date():
-            raise ReadingError("that day is gone", field="due")
+            raise ReadingError("this date has passed", field="due")
         visit = read_visit(own_call(call_id))
         found = visit.interim(form.feed.data) if form.feed.data in {f.id for f in visit.plate.feeds} else None
         if found is None:
-            raise ReadingError("nothing is to be left off on this feed", field="feed")
+            raise ReadingError("nothing on this feed needs to be left off", field="feed")
         keep_one(call_id, form.item_id.data, "temporary", _payload(found, form, due))
     except PlentarError as error:
         return _refuse(call_id, "circuit", error)
@@ -109,7 +109,7 @@ def weather(call_id: UUID) -> ResponseReturnValue:
             "indoor_degf": degf_typed(form.indoor.data, "indoor", form.degrees.data),
         }
         if payload["outdoor_degf"] is None:
-            raise ReadingError("say how cold it is outdoors", field="outdoor")
+            raise ReadingError("enter the outdoor temperature", field="outdoor")
         keep_one(call_id, form.item_id.data, "amend", payload)
     except PlentarError as error:
         return _refuse(call_id, "heat-pump", error)

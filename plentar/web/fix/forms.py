@@ -22,7 +22,7 @@ class LedgerForm(ItemForm):
 class PartForm(ItemForm):
     """A part used, the minutes it took, what it costs."""
 
-    name = StringField("Part", [InputRequired(message="say which part"), Length(max=120)])
+    name = StringField("Part", [InputRequired(message="enter the part"), Length(max=120)])
     minutes = StringField("Minutes", [Length(max=10)])
     price = StringField("Price", [Length(max=12)])
     choice = StringField("Which", [Length(max=40)])
@@ -31,14 +31,14 @@ class PartForm(ItemForm):
 class TemporaryForm(ItemForm):
     """A temporary measure."""
 
-    circuit = StringField("Which stage is off", [InputRequired(message="pick the stage that is off"), Length(max=80)])
-    how = StringField("How", [InputRequired(message="say how it is off"), Length(max=200)])
-    tag = StringField("Tag", [InputRequired(message="a temporary measure is tagged"), Length(max=200)])
+    circuit = StringField("Stage that is off", [InputRequired(message="choose the stage that is off"), Length(max=80)])
+    how = StringField("How", [InputRequired(message="enter how it is turned off"), Length(max=200)])
+    tag = StringField("Tag", [InputRequired(message="enter what the tag says"), Length(max=200)])
     due = DateField("Until", [Optional()])
 
 
 class ApprovalForm(ItemForm):
     """The owner's approval of extra work."""
 
-    who = StringField("Who", [InputRequired(message="say who approved"), Length(max=120)])
-    what = StringField("What", [InputRequired(message="say what was approved"), Length(max=400)])
+    who = StringField("Who", [InputRequired(message="enter who approved"), Length(max=120)])
+    what = StringField("What", [InputRequired(message="enter what was approved"), Length(max=400)])

@@ -174,9 +174,9 @@ def temporary(call_id: UUID) -> ResponseReturnValue:
     def payload() -> Mapping[str, Any]:
         due: date | None = form.due.data
         if due is None:
-            raise ReadingError("say until when, as a date", field="due")
+            raise ReadingError("choose the date until when", field="due")
         if due < done_at().date():
-            raise ReadingError("that day is gone", field="due")
+            raise ReadingError("this date has passed", field="due")
         return {
             "circuit": form.circuit.data,
             "how": form.how.data,
@@ -227,7 +227,7 @@ def power(call_id: UUID) -> ResponseReturnValue:
         # Done without signal it is a fact by now, whatever stood against it.
         is_confirmed = request.form.get("confirm") == "yes" or is_late()
         if warnings and not is_confirmed:
-            raise ReadingError(f"before you close it: {'; '.join(map(render, warnings[:3]))}", field="power")
+            raise ReadingError(f"before you switch it on: {'; '.join(map(render, warnings[:3]))}", field="power")
         return {"is_confirmed": is_confirmed}
 
     return _on_to_the_proof(call_id, _kept(call_id, ItemForm(), "power-back", payload, panel="prove"))

@@ -61,7 +61,7 @@ PANELS = ("complaint", "nameplate", "safe", "look", "air", "accept", "hand-over"
 SMALL_PHOTO = re.compile(r"/calls/[0-9a-f-]{36}/photos/([0-9a-f-]{36})\.jpg\?small=1")
 # Every set of this many calls is drawn; of more, none, each alone, each two, and all.
 MOST_CALLS = 4
-# Suspects beyond these are a few per cent.
+# Suspects beyond these are a few percent.
 MOST_SUSPECTS = 4
 
 

@@ -97,7 +97,7 @@ def add_part() -> ResponseReturnValue:
     except PlentarError as error:
         return _shown(hand_problem=error), 422
     stock.put_parts(g.db, shop_id=g.person.shop_id, labels=[(part.name, PARTS.to_json(part))])
-    note("part on the shelf", part.name)
+    note("part added", part.name)
     return redirect(url_for("parts.page"))
 
 
@@ -111,19 +111,19 @@ def add_kit() -> ResponseReturnValue:
     except PlentarError as error:
         return _shown(kit_hand_problem=error), 422
     stock.put_kits(g.db, shop_id=g.person.shop_id, labels=[(kit.model, KITS.to_json(kit))])
-    note("kit in the table", kit.model)
+    note("heat kit added", kit.model)
     return redirect(url_for("parts.page"))
 
 
 @bp.post("/parts/<uuid:part_id>/remove")
 @lead_required
 def remove_part(part_id: UUID) -> ResponseReturnValue:
-    """Take a part off the shelf."""
+    """Take a part removed."""
     checked_token()
     name = stock.remove_part(g.db, shop_id=g.person.shop_id, part_id=part_id)
     if name is None:
         abort(404)
-    note("part off the shelf", name)
+    note("part removed", name)
     return redirect(url_for("parts.page"))
 
 
@@ -177,16 +177,16 @@ def _sent_text() -> str:
     """
     upload = request.files.get("file")
     if not FlaskForm().validate():
-        raise ReadingError("the form was too old: press the button again", field="file")
+        raise ReadingError("this form has expired. Press the button again", field="file")
     data = upload.read(MOST_BYTES + 1) if upload is not None else b""
     if not data:
         raise ReadingError("choose a CSV file first", field="file")
     if len(data) > MOST_BYTES:
-        raise ReadingError("that list is larger than a megabyte", field="file")
+        raise ReadingError("this list is larger than 1 MB", field="file")
     try:
         return data.decode("utf-8-sig")
     except UnicodeDecodeError as error:
-        raise ReadingError("that is no text file: export the list as CSV", field="file") from error
+        raise ReadingError("this is not a text file. Export the list as CSV", field="file") from error
 
 
 @bp.get("/calls/<uuid:call_id>/part-check")

@@ -132,7 +132,7 @@ class UnitScreen:
             elif row.kind == "temporary":
                 action = action_from_json("temporary", payload, is_kept=True)
                 assert isinstance(action, Temporary)  # noqa: S101  the kind that was asked for
-                ended = "made right" if str(row.id) in done else f"to be made right by {action.due_on}"
+                ended = "made right" if str(row.id) in done else f"due by {action.due_on}"
                 yield TimelineLine(kind="temporary", words=f"{render(told_temporary(action))}, {action.how}: {ended}")
             elif row.kind == "photo":
                 yield TimelineLine(kind="photo", words=payload.get("note") or "photo", photo=str(row.id))
@@ -147,10 +147,10 @@ class UnitScreen:
     def _row(self, series: Series) -> Row:
         drift, last = series.drift, series.marks[-1]
         if drift is None:
-            words = f"{len(series.marks)} visit{'s' if len(series.marks) > 1 else ''}: no drift can be told"
+            words = f"{len(series.marks)} visit{'s' if len(series.marks) > 1 else ''}: too few to show a trend"
         else:
             words = f"{100 * drift.per_year:+.1f} % a year ± {100 * drift.half:.1f}".replace("-", "−")
-            words += "" if drift.is_proven else ": may be none"
+            words += "" if drift.is_proven else ": may be zero"
         return Row(
             series=series,
             rail=years_rail(series, self._year),

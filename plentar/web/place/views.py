@@ -72,7 +72,7 @@ def _coordinates(typed: str | None) -> dict[str, float | None]:
     except ValueError:
         latitude, longitude = 999.0, 999.0
     if not (abs(latitude) <= 90 and abs(longitude) <= 180):
-        raise ReadingError("latitude and longitude, such as 41.88, -87.63", field="coordinates")
+        raise ReadingError("enter latitude and longitude, such as 41.88, -87.63", field="coordinates")
     return {"latitude": latitude, "longitude": longitude}
 
 
@@ -86,15 +86,15 @@ def save(place_id: UUID) -> ResponseReturnValue:
         values: dict[str, Any] = {name: (form[name].data or "").strip() for name in FIELDS}
         values |= _coordinates(form.coordinates.data)
         if not values["name"]:
-            raise ReadingError("a place has an address", field="name")
+            raise ReadingError("enter an address", field="name")
         other = places.find_place(g.db, shop_id=place.shop_id, name=values["name"])
         if other is not None and other.id != place.id:
-            raise ReadingError("another place of yours has that address", field="name")
+            raise ReadingError("another place already has this address", field="name")
         if values != {name: getattr(place, name) for name in values}:
             version = int(form.version.data)
             if not places.amend_place(g.db, place, version=version, person_id=g.person.id, now=now(), **values):
                 form.version.data = str(place.version)
-                words = "somebody else changed this place meanwhile; yours is kept here: check and save again"
+                words = "another person changed this place meanwhile. Your entries are still here. Check and save again"
                 raise ReadingError(words, field="version")
     except PlentarError as error:
         return _shown(place, form, error, 422)
@@ -109,7 +109,7 @@ def remove(place_id: UUID) -> ResponseReturnValue:
     if not FlaskForm().validate():
         abort(400)
     if not places.remove_place(g.db, place, now()):
-        return _refused(place, "a unit stands there: take the unit back first", "place")
+        return _refused(place, "there is a unit here. Remove the unit first", "place")
     return redirect(url_for("start.page"))
 
 
@@ -124,7 +124,7 @@ def remove_unit(place_id: UUID, unit_id: UUID) -> ResponseReturnValue:
     if not FlaskForm().validate():
         abort(400)
     if not places.remove_unit(g.db, unit, now()):
-        return _refused(place, "a call hangs on this unit: what was read of it stays", f"unit-{unit_id}")
+        return _refused(place, "this unit has calls, so it can't be removed", f"unit-{unit_id}")
     return redirect(url_for("place.page", place_id=place_id))
 
 

@@ -26,8 +26,8 @@ class PlanForm(FlaskForm):  # type: ignore[misc]
     version = HiddenField(validators=[InputRequired(), Regexp(r"\d{1,9}\Z")])
     on = DateField("Day", [InputRequired("choose a day")])
     at = TimeField("From", [InputRequired("choose an hour")])
-    window = IntegerField("Window, minutes", [Optional(), NumberRange(0, 720, message="at most twelve hours")])
-    minutes = IntegerField("Takes, minutes", [Optional(), NumberRange(5, 720, message="5 minutes to twelve hours")])
+    window = IntegerField("Window, minutes", [Optional(), NumberRange(0, 720, message="at most 12 hours")])
+    minutes = IntegerField("Takes, minutes", [Optional(), NumberRange(5, 720, message="5 minutes to 12 hours")])
     technician = SelectField("Technician", choices=[])
 
 
@@ -41,14 +41,14 @@ class HandForm(FlaskForm):  # type: ignore[misc]
 class CancelForm(FlaskForm):  # type: ignore[misc]
     """Why nobody comes."""
 
-    why = StringField("Why", [DataRequired("say why: the office will be asked"), Length(max=400)])
+    why = StringField("Why", [DataRequired("enter a reason"), Length(max=400)])
 
 
 class FollowUpForm(FlaskForm):  # type: ignore[misc]
-    """What is owed to the place, and by which day."""
+    """Follow-up to the place, and by which day."""
 
     item_id = optional_id()
-    words = StringField("What is owed", [DataRequired("say what is owed"), Length(max=400)])
+    words = StringField("Follow-up", [DataRequired("enter what has to be done"), Length(max=400)])
     due_on = DateField("By", [InputRequired("choose a day")])
 
 
@@ -56,7 +56,7 @@ class OrderForm(FlaskForm):  # type: ignore[misc]
     """A part the call waits for."""
 
     order_id = optional_id()
-    name = StringField("Part", [DataRequired("say which part"), Length(max=200)])
+    name = StringField("Part", [DataRequired("enter the part"), Length(max=200)])
     expected_on = DateField("Expected on", [Optional()])
 
 

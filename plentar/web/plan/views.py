@@ -36,7 +36,7 @@ __all__ = ["bp", "may_plan", "moved", "people_choices", "zone"]
 bp = Blueprint("plan", __name__)
 # A return is asked for within about a fortnight; a part takes less.
 RETURN_DAYS = 7
-SENT_BEFORE = "this form was sent before, and what it said then stands"
+SENT_BEFORE = "this form was already sent and saved"
 
 
 def zone() -> ZoneInfo:
@@ -142,7 +142,7 @@ def moved(call: Call, form: PlanForm) -> bool:
     }
     was = {"day": call.scheduled_at.astimezone(zone()).strftime("%d %b %Y, %H:%M"), "technician": call.technician.name}
     if not plans.replan(g.db, call, int(form.version.data or 0), **values):
-        _wrong(form, "on", "somebody else moved or closed this call meanwhile: look at it again")
+        _wrong(form, "on", "another person moved or closed this call meanwhile. Check it again")
         return False
     after = calls.get_for_shop(g.db, shop_id=call.shop_id, call_id=call.id)
     assert after is not None  # noqa: S101  its row was just changed
@@ -175,7 +175,7 @@ def hand_on(call_id: UUID) -> ResponseReturnValue:
         return _shown(call, 422, hand_form=form)
     was, place = call.technician.name, call.unit.place.name
     if not plans.replan(g.db, call, int(form.version.data), technician_id=UUID(form.technician.data)):
-        _wrong(form, "technician", "somebody else moved or closed this call meanwhile: look at it again")
+        _wrong(form, "technician", "another person moved or closed this call meanwhile. Check it again")
         return _shown(own_call(call_id), 422, hand_form=form)
     to = shops.get_person(g.db, shop_id=g.person.shop_id, person_id=UUID(form.technician.data))
     after = to.name if to is not None else ""
@@ -193,7 +193,7 @@ def cancel(call_id: UUID) -> ResponseReturnValue:
         return _shown(call, 422, cancel_form=form)
     place = call.unit.place.name
     if not plans.cancel(g.db, call, form.why.data.strip()):
-        _wrong(form, "why", "this call was begun: close it instead, saying what was found")
+        _wrong(form, "why", "this call was started. Close it instead, with what was found")
         return _shown(own_call(call_id), 422, cancel_form=form)
     why = form.why.data.strip()
     note("call cancelled", place, after={"why": why})

@@ -76,7 +76,7 @@ def _case_sent() -> Case:
     if not text.strip():
         raise ReadingError("choose a case's file", field="file")
     if len(text) > MOST_FILE_BYTES:
-        raise ReadingError("a case is some ten kilobytes; this file is larger", field="file")
+        raise ReadingError("a case file is about 10 kB. This file is larger", field="file")
     return case_from_json(read_json(text, field="file", most_bytes=MOST_FILE_BYTES))
 
 
@@ -148,7 +148,7 @@ def make_class() -> ResponseReturnValue:
     wanted = [case for case in request.form.getlist("cases") if case in own or case_of(case) is not None]
     if not name or not wanted:
         field = "name" if not name else "cases"
-        words = "give the class a name" if not name else "choose at least one case"
+        words = "enter a name for the class" if not name else "choose at least one case"
         return _page(problem=ReadingError(words, field=field), typed=name, code=422)
     days = request.form.get("days", "").strip() or str(USUAL_DAYS)
     if not (days.isascii() and days.isdigit()) or not 1 <= int(days) <= MOST_DAYS:
@@ -263,7 +263,7 @@ def join(code: str) -> ResponseReturnValue:
     if not name:
         return render_template("practice/join.html", row=row, problem="type a name", typed=""), 422
     if practice.count_learners(g.db, row) >= MOST_LEARNERS:
-        problem = f"this class is full: {MOST_LEARNERS} came in already"
+        problem = f"this class is full ({MOST_LEARNERS} learners)"
         return render_template("practice/join.html", row=row, problem=problem, typed=name), 422
     token = new_secret()
     who = Learner(shop_id=row.shop_id, id=uuid4(), class_id=row.id, name=name, token_hash=hash_of(token), made_at=now())

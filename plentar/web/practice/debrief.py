@@ -94,20 +94,20 @@ def act_words(attempt: Attempt, outcome: Outcome) -> str:
     if isinstance(act, Did):
         return _action_words(attempt, act.action)
     if isinstance(act, Wait):
-        return f"{act.seconds:g} s let pass"
+        return f"{act.seconds:g} s waited"
     if isinstance(act, Swap):
-        return f"{render(part_of(attempt.case.plate, act.part))} put right"
+        return f"{render(part_of(attempt.case.plate, act.part))} repaired"
     names: Mapping[type[Any], str] = {
         Listen: "Looked, listened, smelled",
         HintAsked: "Asked for the next test",
         Finish: "Ended the call",
     }
-    return names.get(type(act), "Dared what is never done")
+    return names.get(type(act), "Did what must never be done")
 
 
 def _action_words(attempt: Attempt, action: Action) -> str:
     if isinstance(action, Ticked):
-        return render(TICK_WORDS.get(action.line, "")) or "The frame proven on a known live leg"
+        return render(TICK_WORDS.get(action.line, "")) or "Cabinet ground proven on a known live leg"
     if isinstance(action, Locked):
         return f"Own lock {'on' if action.is_on else 'off'} {action.feed.replace('-', ' ')}"
     if isinstance(action, MeterProven):

@@ -166,7 +166,7 @@ def _step_id(name: str = "step_id") -> UUID:
     try:
         return UUID(request.form.get(name, ""))
     except ValueError as error:
-        raise ReadingError("the form was too old: press the button again", field="id") from error
+        raise ReadingError("this form has expired. Press the button again", field="id") from error
 
 
 def _next_id(first: UUID, number: int) -> UUID:
@@ -215,19 +215,19 @@ def _acts(attempt: Attempt) -> tuple[list[Act], str]:
         return [Swap(part=form.get("part", "")[:80], checked=bool(form.get("checked")))], "fix"
     if kind == "end":
         return [Finish()], "end"
-    raise ReadingError("there is no such thing to do", field="do")
+    raise ReadingError("this action does not exist", field="do")
 
 
 def _range(value: str) -> float:
     try:
         return float(value or 0.0)
     except ValueError as error:
-        raise ReadingError("choose one of the meter's ranges", field="range") from error
+        raise ReadingError("choose a range of the meter", field="range") from error
 
 
 def _seconds(value: str) -> float:
     if value not in {str(skip) for skip in SKIPS}:
-        raise ReadingError("skip half a minute, two or five", field="do")
+        raise ReadingError("skip 30 s, 2 min or 5 min", field="do")
     return float(value)
 
 

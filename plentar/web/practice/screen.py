@@ -97,8 +97,8 @@ class PracticeScreen(CallScreen[PracticeCall]):
         found.append(_step("read", "Read", *reads))
         done = len(self.attempt.fitted)
         state = "pass" if self.attempt.is_finished else "open"
-        fix = StepPart(id="fix", name="Put right", state=state, note=f"{done} done" if done else "")
-        return [*found, _step("fix", "Put right", fix)]
+        fix = StepPart(id="fix", name="Repair", state=state, note=f"{done} done" if done else "")
+        return [*found, _step("fix", "Repair", fix)]
 
     @property
     def shown(self) -> Outcome | None:

@@ -194,7 +194,7 @@ def keep_check(call_id: UUID) -> ResponseReturnValue:
     action = CHECKS.get(do)
     try:
         if action is None:
-            raise ReadingError("that button is not known here: reload the page", field="do")
+            raise ReadingError("this button is not known here. Reload the page", field="do")
         drafts = action(read_visit(call), about, _base())
         if drafts:
             keep_all(call_id, drafts)
@@ -215,12 +215,12 @@ def _base() -> UUID:
     try:
         return UUID(request.form.get("check_id", ""))
     except ValueError as error:
-        raise ReadingError("the form was too old: press the button again", field="do") from error
+        raise ReadingError("this form has expired. Press the button again", field="do") from error
 
 
 def _readings(visit: Visit, stage: str, base: UUID, *, zeros: bool = False) -> list[Draft]:
     if visit.condition.on != _calls_of(visit.plate, stage):
-        raise ReadingError("the calls are not set for this part: switch them first", field=stage)
+        raise ReadingError("the calls are not set for this part. Switch them first", field=stage)
     drafts = []
     for name in points_of(visit.plate, stage):
         if not visit.knows(name):
@@ -232,7 +232,7 @@ def _readings(visit: Visit, stage: str, base: UUID, *, zeros: bool = False) -> l
             payload = {"point": name, "typed": text}
             drafts.append(Draft(id=uuid5(base, f"{stage} {name}"), kind="reading", payload=payload))
     if not drafts:
-        raise ReadingError("type at least one reading", field=stage)
+        raise ReadingError("enter at least one reading", field=stage)
     return drafts
 
 
@@ -247,7 +247,7 @@ def _zeros(visit: Visit, stage: str, base: UUID) -> list[Draft]:
 def _go(visit: Visit, stage: str, base: UUID) -> list[Draft]:
     """Set the calls of a stage: heat by the stopwatch, so that the run is timed."""
     if stage not in STAGES:
-        raise ReadingError("that button is not known here: reload the page", field="do")
+        raise ReadingError("this button is not known here. Reload the page", field="do")
     drafts = []
     running = bool(visit.watch_runs) and visit.watch_runs[-1].dropped_at is None
     if running and stage != "heat":
@@ -291,9 +291,9 @@ def _close(visit: Visit, about: str, base: UUID) -> list[Draft]:
     del about
     words = request.form.get("outcome", "").strip()
     bad = worst_of(visit)
-    payload = {"outcome": words or ("Season's check: within band." if not bad else ""), "reason": ""}
+    payload = {"outcome": words or ("Seasonal check: all readings within band." if not bad else ""), "reason": ""}
     if not payload["outcome"]:
-        raise ReadingError("something is not within band: say what was found and done", field="outcome")
+        raise ReadingError("a reading is out of band. Enter what was found and done", field="outcome")
     return [Draft(id=uuid5(base, "close"), kind="closed", payload=payload)]
 
 

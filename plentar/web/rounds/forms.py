@@ -13,7 +13,7 @@ class RoundForm(FlaskForm):  # type: ignore[misc]
     """A round to be planned: over what, from when, by whom."""
 
     round_id = optional_id()
-    name = StringField("Name", [DataRequired("give the round a name"), Length(max=120)])
+    name = StringField("Name", [DataRequired("enter a name for the round"), Length(max=120)])
     owner = StringField("Owner, for the report", [Length(max=120)])
     first_day = DateField("First day", [InputRequired("choose the first day")])
     days = IntegerField("Working days", [InputRequired(), NumberRange(1, 30, message="1 to 30 days")], default=3)
@@ -25,5 +25,5 @@ class RoundForm(FlaskForm):  # type: ignore[misc]
     capacity = IntegerField(
         "Minutes a day and person", [InputRequired(), NumberRange(30, 720, message="30 to 720 minutes")], default=450
     )
-    people = SelectMultipleField("Who", [InputRequired("tick who goes")], choices=[])
+    people = SelectMultipleField("Who", [InputRequired("tick the technicians")], choices=[])
     units = SelectMultipleField("Units", [InputRequired("tick at least one unit")], choices=[])

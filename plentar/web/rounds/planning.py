@@ -50,11 +50,11 @@ def begin_planning(app: Flask, shop_id: UUID, round_id: UUID) -> None:
             with sessions.begin() as db:
                 plan_now(db, shop_id, round_id)
         except Exception:
-            log.exception("a round could not be planned")
+            log.exception("a round could not be scheduled")
             with sessions.begin() as db:
                 row = rounds.get_round(db, shop_id=shop_id, round_id=round_id)
                 if row is not None:
-                    rounds.set_state(db, row, "planned", failed="It could not be planned: change it and try again.")
+                    rounds.set_state(db, row, "planned", failed="It could not be scheduled. Change it and try again.")
 
     Thread(target=run, daemon=True).start()
 
@@ -99,7 +99,7 @@ def _keep(db: Session, row: Round, route: Route, days: list[date], units: dict[s
     meter = places.first_meter(db, shop_id=row.shop_id)
     person = shops.get_person(db, shop_id=row.shop_id, person_id=row.made_by_id)
     if meter is None or person is None:
-        rounds.set_state(db, row, "planned", failed="This shop has no meter yet: add one first.")
+        rounds.set_state(db, row, "planned", failed="This shop has no meter yet. Add one first.")
         return
     zone = ZoneInfo(person.shop.time_zone)
     for entry in route.placed:

@@ -111,7 +111,7 @@ def _own_hours(unit_id: str) -> dict[str, int]:
         if text:
             found[name] = _minute(text)
     if found.get("from", 0) >= found.get("to", 24 * 60):
-        raise ReadingError("the window ends before it begins", field="window")
+        raise ReadingError("the window ends before it starts", field="window")
     return found
 
 
@@ -130,7 +130,7 @@ def make_round() -> ResponseReturnValue:
         except ReadingError as error:
             problems[unit_id] = str(error.message)
     if is_right and form.begins.data >= form.ends.data:
-        form.ends.errors = [*form.ends.errors, "the day ends before it begins"]
+        form.ends.errors = [*form.ends.errors, "the day ends before it starts"]
         is_right = False
     if not is_right or problems:
         return _new(form, units, 422, problems)

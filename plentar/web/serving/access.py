@@ -66,7 +66,7 @@ def shop_moment(on: date, at: time, field: str = "at") -> datetime:
     zone = ZoneInfo(g.person.shop.time_zone)
     local = datetime.combine(on, at, zone)
     if local.astimezone(UTC).astimezone(zone).time() != at:
-        raise ReadingError("the clocks go forward over that hour: choose another", field=field)
+        raise ReadingError("this hour does not exist: the clocks go forward. Choose another", field=field)
     return local
 
 

@@ -24,22 +24,22 @@ NEVER_SHOWN = ("csrf_token", "password", "old", "new", "again")
 # Where the form of a route is that takes a password.
 BACK = {"signin.change_password": "signin.you"}
 
-SIGNED_OUT = "You are signed out. Sign in in a new tab, then press the button again: what you typed stays here."
+SIGNED_OUT = "You are signed out. Sign in in a new tab, then press the button again. What you typed is still here."
 WORDS = {
-    400: ("That could not be read", "The request was malformed. Go back and try once more."),
-    401: ("You are signed out", "Sign in again; nothing on the server has changed."),
-    403: ("Not yours to change", "Your role does not allow this."),
-    404: ("Nothing here", "This page, or this call, is not in your shop's records."),
-    405: ("That cannot be done here", "The page was asked for in a way it does not answer."),
+    400: ("Request not understood", "Go back and try again."),
+    401: ("You are signed out", "Sign in again. Nothing on the server has changed."),
+    403: ("No permission", "Your role does not allow this."),
+    404: ("Page not found", "This page or call is not in your shop's records."),
+    405: ("Not possible here", "This page does not accept that kind of request."),
     409: ("Already sent", "This was sent before with other contents."),
-    413: ("Too large", "What was sent is larger than this page takes."),
-    422: ("That cannot be used", "See the message beside the field."),
-    429: ("Too many tries", "Wait ten minutes, then sign in again."),
+    413: ("Too large", "What you sent is larger than this page accepts."),
+    422: ("Check your entries", "See the message beside the field."),
+    429: ("Too many attempts", "Wait ten minutes, then sign in again."),
     503: (
-        "The records cannot be reached just now",
-        "Nothing of this was kept yet. What you typed is still here: send it again in a few seconds.",
+        "The database can't be reached right now",
+        "Nothing was saved yet. What you typed is still here. Send it again in a few seconds.",
     ),
-    500: ("Something broke on our side", "It has been noted. What was kept before is safe; try once more."),
+    500: ("Something went wrong on the server", "The error was logged. Everything saved before is safe. Try again."),
 }
 
 
@@ -64,11 +64,11 @@ def register(app: Flask) -> None:
 
 # By PostgreSQL's own codes (appendix A of its manual): a lock that was not had in time, a statement that took too long,
 # no room on its disk.
-LOCKED = "Somebody else is saving on this call. Nothing of yours was saved yet; send it again in a few seconds."
+LOCKED = "Another person is saving on this call. Your entry is not saved yet. Send it again in a few seconds."
 LATER = {
     LOCK_NOT_AVAILABLE: LOCKED,
-    QUERY_CANCELED: "The database took too long. Nothing was saved yet; send it again in a few seconds.",
-    "53100": "The server's disk is full. Nothing was saved; what you typed is still here. Tell your administrator.",
+    QUERY_CANCELED: "The database took too long. Nothing was saved yet. Send it again in a few seconds.",
+    "53100": "The server's disk is full. Nothing was saved. What you typed is still here. Tell your administrator.",
 }
 UNREACHABLE = (OperationalError, InterfaceError, PoolTimeoutError)
 
@@ -89,9 +89,9 @@ def _csrf(error: CSRFError) -> ResponseReturnValue:
         return _fragment(SIGNED_OUT, 401)
     if request.headers.get("HX-Request"):
         # The sign-in was renewed in another tab: hand the waiting form a new token and keep what is typed.
-        return _fragment("Your sign-in was renewed. Press the button once more.", 400, renew=True)
-    words = "The form was too old, so nothing was kept yet."
-    return _again(400, "Send it once more", words) if _is_own_form() else _answer(400, text=words)
+        return _fragment("Your sign-in was renewed. Press the button again.", 400, renew=True)
+    words = "The form had expired, so nothing was saved yet."
+    return _again(400, "Send it again", words) if _is_own_form() else _answer(400, text=words)
 
 
 def _signed_out(_: SignedOutError) -> ResponseReturnValue:

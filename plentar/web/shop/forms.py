@@ -16,13 +16,13 @@ ROLES = [SelectChoice("technician", "Technician"), SelectChoice("lead", "Lead")]
 class PersonForm(FlaskForm):  # type: ignore[misc]
     """Somebody to invite."""
 
-    name = StringField("Name", [InputRequired("type their name"), Length(max=120)])
+    name = StringField("Name", [InputRequired("enter a name"), Length(max=120)])
     email = StringField(
         "E-mail",
         [
-            InputRequired("type their e-mail address"),
+            InputRequired("enter an e-mail address"),
             Length(max=254),
-            Regexp(EMAIL, message="that is no e-mail address"),
+            Regexp(EMAIL, message="this is not an e-mail address"),
         ],
     )
     role = RadioField("Role", choices=ROLES, default="technician")
@@ -38,11 +38,11 @@ class MeterForm(FlaskForm):  # type: ignore[misc]
     """A meter; its ranges are rows of inputs that formats/meter_form reads."""
 
     version = HiddenField(validators=[Optional(), Regexp(r"\d{1,9}\Z")])
-    name = StringField("Name", [InputRequired("give the meter a name your people know"), Length(max=120)])
-    has_low_impedance = BooleanField("It has a low-impedance mode")
+    name = StringField("Name", [InputRequired("enter a name for the meter"), Length(max=120)])
+    has_low_impedance = BooleanField("Has a low-impedance mode")
     calibrated_on = DateField("Calibrated on", [Optional()])
     calibration_months = IntegerField(
-        "Good for, months", [Optional(), NumberRange(1, 120, message="between 1 and 120 months")]
+        "Calibration valid, months", [Optional(), NumberRange(1, 120, message="between 1 and 120 months")]
     )
 
 
@@ -51,20 +51,20 @@ class RuleForm(FlaskForm):  # type: ignore[misc]
 
     why = StringField(
         "Why",
-        [DataRequired("say why: whoever reads a verdict will ask"), Length(max=400)],
+        [DataRequired("enter a reason"), Length(max=400)],
     )
 
 
 class PricesForm(FlaskForm):  # type: ignore[misc]
     """What the shop is called, its clock, and the money on its papers."""
 
-    name = StringField("Shop", [InputRequired("a shop has a name"), Length(max=120)])
-    time_zone = StringField("Time zone", [InputRequired("type a time zone, such as America/Chicago"), Length(max=60)])
-    currency = StringField("Currency", [Regexp(r"[A-Z]{3}\Z", message="three capital letters, such as USD")])
+    name = StringField("Shop", [InputRequired("enter a name"), Length(max=120)])
+    time_zone = StringField("Time zone", [InputRequired("enter a time zone, such as America/Chicago"), Length(max=60)])
+    currency = StringField("Currency", [Regexp(r"[A-Z]{3}\Z", message="enter three capital letters, such as USD")])
     tax_percent = StringField("Tax, %", [Length(max=12)])
-    price_kwh = StringField("A kilowatt hour", [Length(max=12)])
+    price_kwh = StringField("Price per kWh", [Length(max=12)])
 
     def validate_time_zone(self, field: StringField) -> None:
         """Refuse what is no zone of the time zone database."""
         if field.data not in available_timezones():
-            raise ValidationError("no such time zone; for example America/Chicago")
+            raise ValidationError("unknown time zone. Example: America/Chicago")

@@ -54,13 +54,13 @@ def keep_meter(meter: MeterRow | None, *, begin: bool = False) -> ResponseReturn
     rows, ranges = ranges_read(request.form)
     name = (form.name.data or "").strip()
     if is_right and not shops.is_meter_name_free(g.db, shop_id=shop_id, name=name, but=meter.id if meter else None):
-        form.name.errors = [*form.name.errors, "another meter of yours has that name"]
+        form.name.errors = [*form.name.errors, "another meter has this name"]
         is_right = False
     if not ranges and not any(row.problems for row in rows):
-        form.name.errors = [*form.name.errors, "give at least one function with its accuracy"]
+        form.name.errors = [*form.name.errors, "enter at least one function with its accuracy"]
         is_right = False
     if form.calibrated_on.data is not None and form.calibrated_on.data > local_day():
-        form.calibrated_on.errors = [*form.calibrated_on.errors, "that day has not come yet"]
+        form.calibrated_on.errors = [*form.calibrated_on.errors, "this date is in the future"]
         is_right = False
     if not is_right or any(row.problems for row in rows):
         return show_meter(form, rows, meter, begin=begin, code=422)
@@ -74,7 +74,9 @@ def keep_meter(meter: MeterRow | None, *, begin: bool = False) -> ResponseReturn
     before = _told(meter) if meter is not None else {}
     kept = shops.change_meter(g.db, meter, values, shop_id=shop_id, version=int(form.version.data or 1))
     if kept is None:
-        form.name.errors = ["somebody else changed this meter meanwhile; yours is kept here: check and keep again"]
+        form.name.errors = [
+            "another person changed this meter meanwhile. Your entries are still here. Check them and save again"
+        ]
         form.version.data = str(_meter(meter.id).version if meter is not None else 1)
         return show_meter(form, rows, meter, begin=begin, code=422)
     who = {"shop_id": shop_id, "person": g.person, "at": now()}
@@ -136,5 +138,5 @@ def retire_meter(meter_id: UUID) -> ResponseReturnValue:
     checked_token()
     goes = meter.retired_at is None
     shops.retire_meter(g.db, meter, now() if goes else None)
-    note("meter put away" if goes else "meter in use again", meter.name)
+    note("meter retired" if goes else "meter in use again", meter.name)
     return redirect(url_for("shop.meters"))

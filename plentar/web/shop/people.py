@@ -48,7 +48,7 @@ def invite(form: PersonForm) -> tuple[Person, str]:
     """Add somebody and make the link that lets them in.
 
     Raises:
-        ReadingError: Something is missing, or the address belongs to somebody already.
+        ReadingError: Something is missing, or the address already belongs to a person.
     """
     if not form.validate():
         raise first_error(form)
@@ -56,7 +56,7 @@ def invite(form: PersonForm) -> tuple[Person, str]:
         g.db, shop_id=g.person.shop_id, name=form.name.data.strip(), email=form.email.data, role=form.role.data
     )
     if person is None:
-        form.email.errors = [*form.email.errors, "somebody signs in with this address already"]
+        form.email.errors = [*form.email.errors, "another person already signs in with this address"]
         raise first_error(form)
     note("invited", f"{person.name}, {person.email}", after={"role": person.role})
     return person, link_for(person, "invite")
@@ -90,7 +90,7 @@ def change_role(person_id: UUID) -> ResponseReturnValue:
         abort(400)
     before = person.role
     if not shops.change_role(g.db, person, form.role.data):
-        return show_people(code=422, problem="A shop keeps one lead at least: make somebody else one first.")
+        return show_people(code=422, problem="A shop needs at least one lead. Make another person a lead first.")
     if before != form.role.data:
         note("role", person.name, before=before, after=form.role.data)
     return redirect(url_for("shop.people_page"))
@@ -116,9 +116,9 @@ def set_active(person_id: UUID) -> ResponseReturnValue:
     checked_token()
     goes = person.deactivated_at is None
     if goes and person.role == "lead" and not shops.other_leads(g.db, person):
-        return show_people(code=422, problem="A shop keeps one lead at least: make somebody else one first.")
+        return show_people(code=422, problem="A shop needs at least one lead. Make another person a lead first.")
     people.deactivate(g.db, person, now() if goes else None)
-    note("signed out for good" if goes else "may sign in again", person.name)
+    note("sign-in disabled" if goes else "can sign in again", person.name)
     return redirect(url_for("shop.people_page"))
 
 
@@ -157,14 +157,14 @@ def keep_prices() -> ResponseReturnValue:
     form, shop = PricesForm(), g.db.merge(g.person.shop)
     is_right = form.validate()
     values: dict[str, object] = {name: form[name].data for name in ("name", "time_zone", "currency")}
-    for name, most, words in (("tax_percent", 100.0, "per cent"), ("price_kwh", 10.0, "of the currency")):
+    for name, most, words in (("tax_percent", 100.0, "percent"), ("price_kwh", 10.0, "of the currency")):
         text = (form[name].data or "").strip().removesuffix("%").strip()
         try:
             number = parse_number(text, "plain") if text else None
         except ReadingError:
             number = -1.0
         if (number is not None and not (0 <= number < most)) or (name == "price_kwh" and number == 0):
-            form[name].errors = [*form[name].errors, f"a number from zero to under {most:g} {words}"]
+            form[name].errors = [*form[name].errors, f"enter a number from 0 to below {most:g} {words}"]
             is_right = False
         values[name] = (number or 0.0) if name == "tax_percent" else number
     if not is_right:

@@ -34,7 +34,7 @@ def records() -> ResponseReturnValue:
 
 
 def _shown(code: int = 200, **context: Any) -> ResponseReturnValue:
-    kinds = {"words": "What people said and wrote", "photos": "Photos", "signatures": "Signatures"}
+    kinds = {"words": "What customers said and wrote", "photos": "Photos", "signatures": "Signatures"}
     return render_template("shop/records.html", kinds=kinds, retention=g.person.shop.retention, **context), code
 
 
@@ -127,7 +127,7 @@ def keep_retention() -> ResponseReturnValue:
         if not text:
             continue
         if not (text.isascii() and text.isdigit()) or not 0 < int(text) <= privacy.LONGEST_DAYS:
-            problem = ReadingError("whole days, at least one; empty keeps it", field=f"days-{name}")
+            problem = ReadingError("enter whole days, at least 1, or leave blank", field=f"days-{name}")
             return _shown(422, problem=problem, typed=request.form)
         found[name] = int(text)
     shop = g.db.merge(g.person.shop)
@@ -136,7 +136,7 @@ def keep_retention() -> ResponseReturnValue:
     shop.retention = found
     count = privacy.due_for_erasing(g.db, shop_id=shop.id, retention=found, now=now())
     if count:
-        note("erased", f"{count} calls, kept long enough")
+        note("erased", f"{count} calls past their retention time")
     return redirect(url_for("shop.records"))
 
 

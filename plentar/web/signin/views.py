@@ -23,7 +23,7 @@ PERSON_GUESSES = DEVICE_GUESSES = 8
 # Of one network address over all people: a shop behind one router may slip more often than one person.
 ADDRESS_GUESSES = 40
 WAIT_SECONDS = 600
-TOO_MANY = "Too many tries. Wait ten minutes, or use a device you signed in on before."
+TOO_MANY = "Too many attempts. Wait ten minutes, or use a device you signed in on before."
 
 
 @bp.get("/sign-in")
@@ -36,7 +36,7 @@ def page() -> ResponseReturnValue:
 
 @bp.post("/sign-in")
 def sign_in() -> ResponseReturnValue:
-    """Let the person in, or say what is wrong beside the form; too many guesses wait, a known device does not."""
+    """Let the person in, or enter what is wrong beside the form; too many guesses wait, a known device does not."""
     form = SignInForm()
     if not form.validate():
         return render_template("signin/page.html", form=form), 422

@@ -23,7 +23,7 @@ class StartForm(PlaceFields):
     kit_kw = StringField("Kit kW", [Length(max=20)])
     kit_volts = StringField("Kit volts", [Length(max=20)])
     complaints = SelectMultipleField("Complaint", choices=list(COMPLAINTS))
-    words = StringField("Customer's description", [Length(max=400, message="keep it under 400 letters")])
+    words = StringField("Customer's description", [Length(max=400, message="at most 400 characters")])
     at_risk = StringField("Infant, elderly or medical need in the home?", [Length(max=200)])
     plan = StringField("Plan")
     plan_on = StringField("Day", [Length(max=10)])

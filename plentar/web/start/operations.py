@@ -38,7 +38,7 @@ def start_call(db: Session, person: Person, form: StartForm, moment: datetime) -
             raise ReadingError(words, field="unit_id")
         return made
     if not form.complaints.data and not (form.words.data or "").strip():
-        raise ReadingError("tick what is complained of, or say it in their words", field="complaints")
+        raise ReadingError("tick a complaint, or enter the customer's description", field="complaints")
     outdoor, indoor = (degf_typed(form[name].data, name, form.degrees.data) for name in ("outdoor", "indoor"))
     meter = places.first_meter(db, shop_id=shop_id)
     if meter is None:
@@ -82,14 +82,14 @@ def _plan(db: Session, person: Person, form: StartForm, moment: datetime) -> _Pl
     try:
         day, hour = date.fromisoformat(form.plan_on.data or ""), time.fromisoformat(form.plan_at.data or "08:00")
     except ValueError as error:
-        raise ReadingError("choose the day it is planned for", field="plan_on") from error
+        raise ReadingError("choose a day", field="plan_on") from error
     begins_at = shop_moment(day, hour, "plan_at")
     window = (form.window.data or "0").strip()
     if not (window.isascii() and window.isdigit()) or int(window) > MOST_WINDOW:
-        raise ReadingError("whole minutes, at most twelve hours", field="window")
+        raise ReadingError("whole minutes, at most 12 hours", field="window")
     technician = shops.get_person(db, shop_id=person.shop_id, person_id=_known(form.technician.data, "technician"))
     if technician is None or technician.deactivated_at is not None:
-        raise ReadingError("pick one of the list", field="technician")
+        raise ReadingError("choose one from the list", field="technician")
     complaint = (form.complaints.data or ["other"])[0]
     minutes, _ = plans.minutes_taken(db, shop_id=person.shop_id, complaint=complaint)
     return _Plan(
@@ -104,20 +104,20 @@ def _known(text: str | None, field: str) -> UUID:
     try:
         return UUID(text or "")
     except ValueError as error:
-        raise ReadingError("pick one of the list", field=field) from error
+        raise ReadingError("choose one from the list", field=field) from error
 
 
 def _place(db: Session, shop_id: UUID, form: StartForm) -> PlaceRow:
     if form.place_id.data and form.place_id.data != NEW:
         place = places.get_place(db, shop_id=shop_id, place_id=_known(form.place_id.data, "place_name"))
         if place is None:
-            raise ReadingError("that place is not in your shop's records; search again", field="place_name")
+            raise ReadingError("this place is not in your shop's records. Search again", field="place_name")
         return place
     name = (form.place_name.data or "").strip()
     if not name:
-        raise ReadingError("find the place, or type its address to make it", field="place_name")
+        raise ReadingError("search for the place, or enter its address to add it", field="place_name")
     if places.find_place(db, shop_id=shop_id, name=name) is not None:
-        raise ReadingError("that place is known already: pick it above", field="place_name")
+        raise ReadingError("this place is already known. Choose it above", field="place_name")
     place = PlaceRow(
         id=uuid4(),
         shop_id=shop_id,
@@ -136,7 +136,7 @@ def _unit(db: Session, shop_id: UUID, place: PlaceRow, form: StartForm) -> Unit:
     if form.unit_id.data and form.unit_id.data != NEW:
         unit = places.get_unit(db, shop_id=shop_id, unit_id=_known(form.unit_id.data, "unit_id"))
         if unit is None or unit.place_id != place.id:
-            raise ReadingError("that unit does not stand there; pick one of the list", field="unit_id")
+            raise ReadingError("that unit does not stand there; choose one from the list", field="unit_id")
         return unit
     kind, _, name = (form.start_from.data or "").partition(":")
     if kind == "pattern" and name in PATTERNS:
@@ -146,11 +146,11 @@ def _unit(db: Session, shop_id: UUID, place: PlaceRow, form: StartForm) -> Unit:
     elif kind == "unit":
         like = places.get_unit(db, shop_id=shop_id, unit_id=_known(name, "start_from"))
         if like is None:
-            raise ReadingError("that unit is not in your shop's records", field="start_from")
+            raise ReadingError("this unit is not in your shop's records", field="start_from")
         # What belongs to the other unit alone comes off.
         plate = replace(nameplate_from_json(like.nameplate), serial="", built="")
     else:
-        raise ReadingError("pick the wiring it comes closest to; the plate can be changed at once", field="start_from")
+        raise ReadingError("choose the closest wiring. You can edit the nameplate right after", field="start_from")
     unit = Unit(
         id=uuid4(),
         shop_id=shop_id,

@@ -33,4 +33,4 @@ class SimulateForm(FlaskForm):  # type: ignore[misc]
     log_id = HiddenField(validators=[InputRequired(), UUID()])
     clamp = StringField("Clamp around", [InputRequired(), Length(max=80)])
     fault = StringField("Fault", [Length(max=120)])
-    speed = StringField("Time runs", [InputRequired(), Regexp(r"(1|10|60)\Z")])
+    speed = StringField("Speed", [InputRequired(), Regexp(r"(1|10|60)\Z")])

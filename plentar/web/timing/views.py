@@ -198,7 +198,7 @@ def keep(call_id: UUID, log_id: UUID) -> ResponseReturnValue:
     if shown.is_recording:
         seconds, amps = shown.samples
         if seconds.size < 3:
-            raise ReadingError("nothing logged yet: wait a second", field="log")
+            raise ReadingError("nothing logged yet. Wait a second", field="log")
         dropped = shown.row.dropped_seconds
         payload = {
             "log": str(log_id),

@@ -76,7 +76,7 @@ def save(unit_id: UUID) -> ResponseReturnValue:
                 record_plate(open_call.id, form.plate)
             return _kept(unit_id, call)
         form.problems["version"] = (
-            "Somebody else changed this plate meanwhile. Yours is kept here: check and save again."
+            "Another person changed this nameplate meanwhile. Your entries are still here. Check them and save again."
         )
         screen.version = unit.version
     view = "unit/_form.html" if request.headers.get("HX-Request") else "unit/page.html"
