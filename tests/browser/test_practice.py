@@ -281,7 +281,7 @@ def test_an_instructors_case_is_given_to_two_browsers(
         with other.expect_navigation():
             other.get_by_role("button", name="Join").click()
         with other.expect_navigation():
-            other.get_by_role("button", name="Begin").click()
+            other.get_by_role("button", name="Start").click()
         expect(other.locator("#pad")).to_contain_text("One room never warms up.")
         assert serious(other) == []
         other.get_by_role("link", name="End the call", exact=True).click()

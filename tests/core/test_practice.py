@@ -2,6 +2,7 @@
 
 import json
 import math
+import re
 from dataclasses import replace
 from pathlib import Path
 
@@ -18,17 +19,20 @@ from plentar.core.evidence.lockout import dead_pairs
 from plentar.core.message import Text
 from plentar.core.practice.attempt import (
     DANGERS,
+    TAP_MINUTES,
     Act,
     Attempt,
     AttemptStep,
     Dare,
     Did,
     Finish,
+    HintAsked,
     Listen,
     Outcome,
     Read,
     Swap,
     Wait,
+    repairs_of,
 )
 from plentar.core.practice.case import Case, Hidden
 from plentar.core.practice.ladder import case_of, ladder
@@ -420,6 +424,55 @@ def test_nothing_wrong_is_found_by_fitting_nothing() -> None:
     wrong.do(Finish())
     assert not wrong.attempt.score.is_solved
     assert wrong.attempt.fine_parts == ["strip-a.element"]
+
+
+def test_what_to_do_now_is_the_real_calls_advice_and_costs_once() -> None:
+    """Before anything, while a sequencer closes, with the cause sure: never empty, never paid twice."""
+    learner = Learner(case("strip-b.link.open")).gear()
+
+    def asked() -> tuple[str, float]:
+        outcome = learner.do(HintAsked())
+        return render(outcome.told[0]), outcome.minutes
+
+    assert asked() == ("Read the supply first", TAP_MINUTES)
+    assert asked() == ("Read the supply first", 0.0)
+    learner.do(Read(point=line_volts("feed-1")))
+    learner.switch("W", "on")
+    learner.do(Read(point=amps_at("strip-b")))
+    words, _ = asked()
+    assert words.startswith("Wait ")
+    learner.do(Wait(seconds=300))
+    learner.do(Read(point=amps_at("strip-b")))
+    for _ in range(8):
+        advice = learner.visit.advice
+        assert asked()[0] == render(advice.words)
+        if advice.kind not in ("test", "again"):
+            break
+        learner.do(Read(point=advice.point))
+    assert advice.kind == "accept"
+    assert learner.attempt.score.hints >= 3
+
+
+def test_a_call_left_with_power_off_and_nothing_proven_is_told_and_billed() -> None:
+    """The link replaced behind a lock: three things left undone, fifteen points each."""
+    learner = Learner(case("strip-b.link.open")).gear().prove_dead()
+    learner.do(Swap(part="strip-b.link"))
+    left = [render(words) for words in learner.attempt.left_undone]
+    assert left == ["Power is still off.", "Your lock is still on.", "The repair is not proven."]
+    before = learner.attempt.score.points
+    learner.do(Finish())
+    assert learner.attempt.score.points == before - 45
+    assert learner.attempt.score.is_solved
+
+
+@pytest.mark.parametrize("pattern", sorted(PATTERNS))
+def test_whatever_can_be_repaired_has_words_of_its_own(pattern: str) -> None:
+    """No two parts of a unit read the same, none shows an id, and each stands under its place."""
+    groups = repairs_of(case(plate=PATTERNS[pattern]()))
+    words = [render(text) for group in groups.values() for _, text in group]
+    assert len(set(words)) == len(words)
+    assert not [text for text in words if re.search(r"[a-z]-[a-z0-9]|\b(l1|l2|com|no|nc)\b", text)]
+    assert all(render(where) for where in groups)
 
 
 def test_a_look_finds_what_is_there() -> None:

@@ -242,6 +242,7 @@ def test_a_class_is_held_by_a_code(app: Flask, lead: FlaskClient) -> None:
         learner.post(f"{begun.location}/act", data={"do": "end", "step_id": str(uuid4())})
         assert learner.get(f"{begun.location}/debrief").status_code == 200
         assert learner.get("/today").status_code == 302, "a class lets nobody into the shop"
+        assert f"/practice/join/{code[1]}" in learner.get("/practice/drills").text, "drills are open, and lead back"
         runs.append((learner, begun.location))
     assert runs[0][0].get(runs[1][1]).status_code == 404
     # The lead tries their own link in the browser they are signed in with: both are somebody there.

@@ -4,6 +4,7 @@ The evidence is the same events a real call keeps, so the same visit judges it. 
 step that did it, and the call goes on from a safe state.
 """
 
+import math
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field, replace
 from functools import cached_property
@@ -35,7 +36,7 @@ from plentar.core.evidence.record import Record
 from plentar.core.evidence.signs import sign_of
 from plentar.core.intake import Sender, take_in
 from plentar.core.message import Text, joined, message
-from plentar.core.practice.case import Case, part_of
+from plentar.core.practice.case import Case, group_of, part_of
 from plentar.core.practice.meter import BLOWN_MINUTES, METER, MeterDisplay, display, ranges_of
 from plentar.core.practice.score import Score
 from plentar.core.practice.world import World
@@ -45,6 +46,7 @@ from plentar.core.visit import Visit
 __all__ = [
     "DANGERS",
     "LEARNER",
+    "TAP_MINUTES",
     "Act",
     "Attempt",
     "AttemptStep",
@@ -137,7 +139,7 @@ class Listen:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class HintAsked:
-    """The next best test asked for."""
+    """Asked what to do now."""
 
     kind: ClassVar[str] = "ask"
 
@@ -182,10 +184,14 @@ class Outcome:
     readings: int = 0
 
 
-def repairs_of(case: Case) -> tuple[tuple[str, Text], ...]:
-    """Return what can be put right on a unit, whatever is hidden: each part once, with its words."""
-    parts = dict.fromkeys(fault.mended[0] for fault in faults_of(case.plate) if fault.part)
-    return tuple((part, part_of(case.plate, part)) for part in parts)
+def repairs_of(case: Case) -> dict[Text, tuple[tuple[str, Text], ...]]:
+    """Return what can be repaired on a unit, whatever is hidden: each part once with its words, by where it is."""
+    plate = case.plate
+    found: dict[Text, tuple[tuple[str, Text], ...]] = {}
+    for part in dict.fromkeys(fault.mended[0] for fault in faults_of(plate) if fault.part):
+        where = group_of(plate, part)
+        found[where] = (*found.get(where, ()), (part, part_of(plate, part)))
+    return found
 
 
 @dataclass
@@ -284,8 +290,9 @@ class Attempt:
             found=found if self.is_finished or hidden else 0.0,
             fine_parts=len(self.fine_parts),
             minutes=self.minutes,
-            hints=sum(isinstance(outcome.step.act, HintAsked) for outcome in self.outcomes),
+            hints=sum(isinstance(outcome.step.act, HintAsked) and outcome.minutes > 0 for outcome in self.outcomes),
             unsafe=len(self.dangers),
+            left_undone=sum(len(o.told) for o in self.outcomes if isinstance(o.step.act, Finish)),
         )
 
     def take_all(self, steps: Iterable[AttemptStep]) -> "Attempt":
@@ -326,8 +333,30 @@ class Attempt:
             return self._hurt(step, act.what, minutes=TAP_MINUTES)
         if isinstance(act, Finish):
             self.is_finished = True
-            return Outcome(step=step)
-        return Outcome(step=step, minutes=TAP_MINUTES)
+            return Outcome(step=step, told=self.left_undone)
+        return self._advise(step)
+
+    def _advise(self, step: AttemptStep) -> Outcome:
+        """Say what the real call would say now; asked again with nothing done between, it costs nothing."""
+        advice = self.visit.advice
+        told: list[Text] = [advice.words]
+        if advice.kind == "wait" and self.visit.diagnosis is not None:
+            told = [message("practice.wait", seconds=math.ceil(self.visit.diagnosis.wait_seconds))]
+        is_new = not self.outcomes or not isinstance(self.outcomes[-1].step.act, HintAsked)
+        return Outcome(step=step, told=tuple(told), minutes=TAP_MINUTES if is_new else 0.0)
+
+    @property
+    def left_undone(self) -> tuple[Text, ...]:
+        """What a technician would not leave behind: power off, a lock of one's own, a repair that nothing proves."""
+        visit = self.visit
+        left = []
+        if self.world.off:
+            left.append(message("practice.left-off"))
+        if any(lock.person == LEARNER for lock in visit.lockout.locks):
+            left.append(message("practice.left-locked"))
+        if self.fitted and not visit.advice.is_proven:
+            left.append(message("practice.left-unproven"))
+        return tuple(left)
 
     def _hurt(self, step: AttemptStep, danger: str, *, minutes: float, told: tuple[Text, ...] = ()) -> Outcome:
         """Tell what it would have done; the call goes on from a safe state."""
@@ -447,7 +476,7 @@ class Attempt:
         return [outcome.step.act.part for outcome in self.outcomes if isinstance(outcome.step.act, Swap)]
 
     def _swap(self, step: AttemptStep, act: Swap) -> Outcome:
-        if act.part not in dict(repairs_of(self.case)):
+        if act.part not in {part for group in repairs_of(self.case).values() for part, _ in group}:
             raise ReadingError(f"this unit has no part {act.part[:60]!r} to put right", field="part")
         owner = place_of(act.part).owner
         if owner not in OUTSIDE and not self.visit.lockout.is_dead:

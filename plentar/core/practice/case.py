@@ -12,8 +12,10 @@ from plentar.core.errors import ReadingError
 from plentar.core.evidence.signs import sign_of
 from plentar.core.message import Text, message
 from plentar.core.unit.nameplate import Nameplate
+from plentar.core.unit.place import place_of
+from plentar.core.unit.points import part_words
 
-__all__ = ["SKILLS", "Case", "Hidden", "part_of"]
+__all__ = ["SKILLS", "Case", "Hidden", "group_of", "part_of"]
 
 # The skills of the trade, in its order of work (docs/trade.md, section 4).
 SKILLS: Mapping[str, Text] = {
@@ -25,9 +27,47 @@ SKILLS: Mapping[str, Text] = {
 }  # fmt: skip
 
 
+# Pieces that have a name of their own among what can be repaired, by the words they have for it.
+PIECES = frozenset((
+    "lead-coil", "lead-common", "lead-com", "lead-no", "lead-nc", "lead-fixed", "lead-r", "lead-w", "lead-w2", "lead-g",
+    "lead-y", "lead-1", "lead-2", "lead-c", "o-and-b", "w-to-y", "hub", "disconnect-l1", "disconnect-l2", "lug-l1",
+    "lug-l2", "w", "w2", "g", "y", "lead-com-2", "lead-no-2", "lead-nc-2", "l1-pole", "l2-pole",
+))  # fmt: skip
+
+
 def part_of(plate: Nameplate, part: str) -> Text:
-    """Return what is put right in words: the motor by itself is its run capacitor, the blower the whole of it."""
-    return message("practice.capacitor") if part == "blower.motor" else place_words(plate, part)
+    """Return what is repaired, in words: the motor by itself is its run capacitor, the blower the whole of it.
+
+    Example:
+        >>> from plentar.core.unit.patterns import PATTERNS
+        >>> unit = PATTERNS["two-strip-sequencer"]()
+        >>> part_of(unit, "strip-a.lead-2").id, part_of(unit, "feed-1.lug-l1").id
+        ('practice.part-lead', 'practice.piece-lug-l1')
+    """
+    if part == "blower.motor":
+        return message("practice.capacitor")
+    if part == "equipment-ground":
+        return message("practice.equipment-ground")
+    place = place_of(part)
+    if place.part.startswith("lead-") and place.owner in {circuit.id for circuit in plate.circuits}:
+        ends = dict(fault_by_id(plate, f"{part}.off").title.figures)
+        return message("practice.part-lead", strip=ends["strip"], end=ends["end"], other_end=ends["other_end"])
+    if place.part in PIECES:
+        is_relay = plate.blower.relay is not None and place.owner == plate.blower.relay.id
+        owner = message("places.blower-relay") if is_relay else part_words(place.owner)
+        return message(f"practice.piece-{place.part}", owner=owner)
+    return place_words(plate, part)
+
+
+def group_of(plate: Nameplate, part: str) -> Text:
+    """Return where a part is, in words: its strip or device, the supply, blower and air, or the control side."""
+    owner = place_of(part).owner
+    if owner in {circuit.id for circuit in plate.circuits} | {device.id for device in plate.devices}:
+        return part_words(owner)
+    if owner in {one.id for one in (*plate.feeds, *plate.branches)} or owner in ("supply", "equipment-ground"):
+        return message("practice.group-supply")
+    is_air = owner in ("blower", "interlock", "air", plate.blower.relay.id if plate.blower.relay else "")
+    return message("practice.group-blower" if is_air else "practice.group-control")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -5,8 +5,9 @@ from dataclasses import dataclass
 __all__ = ["Score"]
 
 # Points of a hundred. Chosen: a part fitted for nothing costs a third of a return visit, a minute one point, a hint
-# what five minutes cost; one unsafe act outweighs everything that can be won, since nobody is to learn that it pays.
-FOUND, FINE_PART, MINUTE, HINT, UNSAFE = 100.0, 15.0, 1.0, 5.0, 300.0
+# what five minutes cost; power left off, a lock left on or a repair left unproven as much as a part each. One unsafe
+# act outweighs everything that can be won, since nobody is to learn that it pays.
+FOUND, FINE_PART, MINUTE, HINT, UNDONE, UNSAFE = 100.0, 15.0, 1.0, 5.0, 15.0, 300.0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -17,8 +18,9 @@ class Score:
         found: Share of what was hidden that was put right; of nothing hidden, 1 where nothing was fitted.
         fine_parts: Parts replaced that were fine.
         minutes: What the readings, changes, waits and repairs took [min].
-        hints: How often the next best test was asked for.
+        hints: How often it was asked what to do now; the same answer twice counts once.
         unsafe: Acts that would have hurt somebody or something.
+        left_undone: What the call was left with: power off, a lock on, a repair not proven.
     """
 
     found: float
@@ -26,6 +28,7 @@ class Score:
     minutes: float = 0.0
     hints: int = 0
     unsafe: int = 0
+    left_undone: int = 0
 
     @property
     def points(self) -> float:
@@ -35,7 +38,7 @@ class Score:
             >>> Score(found=1.0, minutes=20.0).points, Score(found=1.0, minutes=20.0, unsafe=1).points
             (80.0, -220.0)
         """
-        spent = FINE_PART * self.fine_parts + MINUTE * self.minutes + HINT * self.hints
+        spent = FINE_PART * self.fine_parts + MINUTE * self.minutes + HINT * self.hints + UNDONE * self.left_undone
         return FOUND * self.found - spent - UNSAFE * self.unsafe
 
     @property
@@ -52,6 +55,7 @@ class Score:
             "minutes": round(self.minutes, 1),
             "hints": self.hints,
             "unsafe": self.unsafe,
+            "left_undone": self.left_undone,
             "is_solved": self.is_solved,
         }
 

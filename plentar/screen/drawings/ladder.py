@@ -109,8 +109,9 @@ class Probe:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Halo:
-    """A suspect's place, with its share in words."""
+    """The place of a suspected part, with its share in words."""
 
+    part: str
     x: float
     y: float
     width: float
@@ -329,7 +330,7 @@ def draw_board(
             half = max(width / 2 + 3, 48.0) if height > 50 else width / 2 + 3
             rise = 11.0 if height > 50 else 3.0
             box = {"x": x - half, "y": at_y - height / 2 - rise, "width": 2 * half, "height": height + rise + 3}
-            pen.board.halos.append(Halo(**box, text=f"{100 * share:.0f} %"))
+            pen.board.halos.append(Halo(part=part, **box, text=f"{100 * share:.0f} %"))
     for part, (mark, said) in (pinned or {}).items():
         # A sign on a strip as a whole stands at its element, one on a feed at its breaker.
         at = next((pen.part_at[p] for p in (part, f"{part}.element", f"{part}.breaker") if p in pen.part_at), None)

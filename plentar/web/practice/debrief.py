@@ -28,6 +28,8 @@ __all__ = ["Replayed", "debrief_of"]
 # A debrief is some ten kilobytes and two seconds of work: one class and its neighbours.
 _kept: LRUCache[UUID, Debrief] = LRUCache(maxsize=128)
 _lock = Lock()
+# What a reading told by the bits it took off the doubt; below the least of them it is the display's last digit.
+WORTH = ((1.5, "told a lot"), (0.5, "told something"), (0.1, "told a little"))
 
 
 class _Replay(PracticeScreen):
@@ -36,8 +38,13 @@ class _Replay(PracticeScreen):
     way: tuple[str, ...] = ()
 
     @property
+    def hidden_parts(self) -> frozenset[str]:
+        """The parts at fault."""
+        return frozenset(fault.part for fault in self.attempt.case.faults)
+
+    @property
     def halos(self) -> Mapping[str, float]:
-        return dict.fromkeys(self.way, 1.0)
+        return dict.fromkeys((*self.way, *self.hidden_parts), 1.0)
 
     @property
     def shown_fault(self) -> str:
@@ -71,9 +78,19 @@ class Replayed:
         return self._screen.board
 
     @property
+    def hidden_parts(self) -> frozenset[str]:
+        """The parts at fault, marked on the board."""
+        return self._screen.hidden_parts
+
+    @property
     def seconds(self) -> float:
         """The practice clock at the step [s]."""
         return self._screen.attempt.world.seconds
+
+    @staticmethod
+    def worth_of(bits: float) -> str:
+        """Return what a reading told, in words: a bit is half of the doubt gone."""
+        return next((words for least, words in WORTH if bits >= least), "told nothing new")
 
     def words_of(self, outcome: Outcome) -> str:
         """What a step did, in words."""
@@ -99,7 +116,7 @@ def act_words(attempt: Attempt, outcome: Outcome) -> str:
         return f"{render(part_of(attempt.case.plate, act.part))} repaired"
     names: Mapping[type[Any], str] = {
         Listen: "Looked, listened, smelled",
-        HintAsked: "Asked for the next test",
+        HintAsked: "Asked what to do now",
         Finish: "Ended the call",
     }
     return names.get(type(act), "Did what must never be done")

@@ -17,8 +17,8 @@ from plentar.web.call_layout.layout import is_fragment
 from plentar.web.fields import checked_token
 from plentar.web.practice.keeping import skills_of
 from plentar.web.practice.views import bp
-from plentar.web.practice.who import learner
-from plentar.web.serving.access import login_required, now
+from plentar.web.practice.who import back_url, learner, learner_required
+from plentar.web.serving.access import now
 
 __all__: list[str] = []
 
@@ -38,6 +38,7 @@ def _shown(one: Drill, number: int, chosen: int | None = None) -> str:
         "drill": one,
         "number": number,
         "chosen": chosen,
+        "back": back_url(),
         "new_id": lambda: str(uuid4()),
         "skills": SKILLS,
         "kind": request.values.get("kind", ""),
@@ -62,7 +63,7 @@ def _next_number(kind: str) -> int:
 
 
 @bp.get("/drills")
-@login_required
+@learner_required
 def drills_page() -> ResponseReturnValue:
     """Show one drill, of a kind where one is asked for."""
     kind = request.args.get("kind", "")
@@ -74,7 +75,7 @@ def drills_page() -> ResponseReturnValue:
 
 
 @bp.post("/drills")
-@login_required
+@learner_required
 def answer_drill() -> ResponseReturnValue:
     """Take an answer, say whether it is right and why; asked twice it counts once."""
     checked_token()
@@ -104,7 +105,7 @@ def answer_drill() -> ResponseReturnValue:
 
 
 @bp.get("/cutaways")
-@login_required
+@learner_required
 def cutaways_page() -> ResponseReturnValue:
     """Show a part cut open, one moment of it."""
     name = request.args.get("part", "sequencer")
@@ -115,4 +116,4 @@ def cutaways_page() -> ResponseReturnValue:
     at = min(_number(text), len(part.frames) - 1)
     template = "practice/_cutaway.html" if is_fragment() else "practice/cutaways.html"
     names = [(other, cutaway(other).name) for other in CUTAWAYS]
-    return render_template(template, part=part, at=at, names=names)
+    return render_template(template, part=part, at=at, names=names, back=back_url())

@@ -37,7 +37,7 @@ from plentar.web.practice.debrief import debrief_of
 from plentar.web.practice.keeping import act_in, attempt_of, open_run
 from plentar.web.practice.screen import PracticeScreen, urls_of
 from plentar.web.practice.views import bp
-from plentar.web.practice.who import learner, zone
+from plentar.web.practice.who import back_url, learner, zone
 from plentar.words import render
 
 __all__: list[str] = []
@@ -87,7 +87,7 @@ def _shown(
         "fitted": [part_of(attempt.case.plate, part) for part in attempt.fitted],
         "opened_choices": opened_choices,
         "zone": zone(),
-        "hint": _hint(attempt) if outcomes and isinstance(outcomes[-1].step.act, HintAsked) else None,
+        "advice": attempt.visit.advice if outcomes and isinstance(outcomes[-1].step.act, HintAsked) else None,
         "seconds": attempt.world.seconds,
     }
     view_name = "practice/_changed.html" if is_fragment() else "practice/run.html"
@@ -101,11 +101,6 @@ def _range_set(attempt: Attempt, screen: PracticeScreen) -> float:
     last = next((one.step.act for one in reversed(attempt.outcomes) if isinstance(one.step.act, Read)), None)
     is_same = last is not None and spot_of(last.point).function == spot_of(screen.selected).function
     return last.full_scale if last is not None and is_same else 0.0
-
-
-def _hint(attempt: Attempt) -> object:
-    """Return the next best test by what was read so far."""
-    return attempt.visit.next_test
 
 
 @bp.get("/runs/<uuid:run_id>")
@@ -231,15 +226,6 @@ def _seconds(value: str) -> float:
     return float(value)
 
 
-def _back(run: PracticeRun) -> str:
-    """Return where a learner comes from: the ladder, or the class's calls."""
-    who = learner()
-    if who.class_id is None:
-        return url_for("practice.page")
-    row = practice.class_of(g.db, shop_id=who.shop_id, class_id=who.class_id)
-    return url_for("practice.join_page", code=row.code) if row is not None else url_for("practice.page")
-
-
 def _past(run: PracticeRun) -> dict[str, float] | None:
     """Return what the learner's earlier runs were worth on average."""
     before = [row for row in practice.runs_of(g.db, learner()) if row.score is not None and row.began_at < run.began_at]
@@ -259,4 +245,4 @@ def debrief_page(run_id: UUID) -> ResponseReturnValue:
     found = debrief_of(run, int(at) if at.isdigit() else None)
     url = url_for("practice.debrief_page", run_id=run.id)
     template = "practice/_replay.html" if is_fragment() else "practice/debrief.html"
-    return render_template(template, run=run, attempt=attempt, debrief=found, url=url, back=_back(run), past=_past(run))
+    return render_template(template, run=run, attempt=attempt, debrief=found, url=url, back=back_url(), past=_past(run))
