@@ -11,10 +11,11 @@ from plentar.core.circuit.wiring import wire
 from plentar.core.errors import PlentarError
 from plentar.core.evidence.reading import Condition, Hand, Reading
 from plentar.core.judging.air import expected_rise_degf
+from plentar.core.judging.supply import fits_208
 from plentar.core.limits.verdicts import Grade, Verdict
 from plentar.core.message import Text
 from plentar.core.unit.nameplate import Nameplate
-from plentar.core.unit.place import amps_at, place_of, spot_of
+from plentar.core.unit.place import amps_at, line_volts, place_of, spot_of
 from plentar.core.unit.points import Point, test_points
 from plentar.core.visit import Visit
 from plentar.core.work.safety import CONTROL_POINT, SafeLine, condition_refusal, dead_groups, ends_to_touch, touch_words
@@ -255,7 +256,7 @@ class CallScreen(Generic[C]):
         go through, a cause to accept.
         """
         advice, kept = self.visit.advice, self.current
-        if kept is not None and kept.verdict.meant is not None:
+        if (kept is not None and kept.verdict.meant is not None) or self.asks_service:
             return self.selected
         if advice.kind in ("prove", "again", "test") and advice.point:
             best = self.visit.next_test
@@ -264,6 +265,12 @@ class CallScreen(Generic[C]):
         if advice.kind == "check" and self.next_point is not None:
             return self.next_point.id
         return self.selected
+
+    @property
+    def asks_service(self) -> bool:
+        """True where the volts last read at a feed fit a 208 V service: that is asked before anything is judged."""
+        kept = [self.latest[line] for feed in self.plate.feeds if (line := line_volts(feed.id)) in self.latest]
+        return any(fits_208(self.plate, entry.judged.reading, self.visit.limits) for entry in kept)
 
     def _worth_tracing(self, point: Point) -> bool:
         strip = self.latest.get(amps_at(point.subject))

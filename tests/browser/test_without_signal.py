@@ -629,7 +629,7 @@ def test_a_lost_phone_signed_out_elsewhere_sends_nothing_and_can_save_what_waits
     page.unroute("**/readings")
     sign_in(page, shop)
     page.goto(shop.url)
-    expect(page.locator("#signal")).to_contain_text("signed out by its owner")
+    expect(page.locator("#signal")).to_contain_text("signed out from another device")
     with page.expect_download() as saved:
         page.locator("#signal").get_by_role("button", name="Save as a file").click()
     assert '"237"' in Path(saved.value.path()).read_text()
@@ -666,7 +666,7 @@ def test_a_networks_own_page_is_no_answer(forgiving: Callable[..., Page], shop: 
     page.route("**/calls/**", portal)
     page.route("**/healthz", portal)
     keep(page, "235")
-    expect(page.locator("#signal")).to_contain_text("a page of its own")
+    expect(page.locator("#signal")).to_contain_text("its own sign-in page")
     expect(page.locator(".kept-here")).to_contain_text("judged when the signal is back")
     page.get_by_role("button", name="Feed 1 is live, switch to off").click()
     expect(page.locator("#strip")).to_contain_text("off, treat as live")
@@ -719,7 +719,7 @@ def test_an_old_page_does_not_speak_to_a_new_server_unseen(
     line.app.extensions["plentar.build"] = "another"
     line.app.jinja_env.globals["build"] = "another"
     keep(page, "232")
-    expect(page.locator("#signal")).to_contain_text("A newer Plentar")
+    expect(page.locator("#signal")).to_contain_text("newer version of Plentar")
     assert kept(engine, shop) == []
     page.locator("#signal").get_by_role("link", name="Load again").click()
     expect(page.locator("#waits")).to_have_count(0)

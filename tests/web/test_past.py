@@ -261,3 +261,14 @@ def test_a_run_in_which_nothing_was_timed_is_taken_back(client: FlaskClient, sho
     client.post(url, data={"what": "call", "stamp_id": str(uuid4())})
     client.post(url, data={"what": "on:strip-a", "stamp_id": str(uuid4())})
     assert 'value="undo:call"' not in client.get(url).text
+
+
+def test_a_part_fitted_for_a_cause_is_one_part_of_the_unit(client: FlaskClient, shop: ShopOf) -> None:
+    """The link that went in for an open link is that link; a filter fitted beside it is a part of its own."""
+    send(client, shop, event("cause", words="Strip B link open", faults=["strip-b.link.open"], cause="dirty filter"))
+    send(client, shop, event("part", name="Fusible link 167 °C"), event("part", name="Filter 16 × 25"))
+    send(client, shop, event("closed", outcome="link replaced", reason="seen heating"))
+    page = client.get(f"/units/{shop.unit_id}").text
+    parts = page[page.index("Parts and their age") : page.index(">Calls<")]
+    assert "Fusible link 167" not in parts
+    assert "Filter 16" in parts

@@ -251,3 +251,19 @@ def test_a_meter_that_does_not_read_it_is_asked_about(client: FlaskClient, shop:
     taken = event("reading", point="microfarads:blower.capacitor", typed="7.4", in_hand="at rest")
     [answer] = send(client, shop, taken)
     assert (answer["answer"], answer["field"]) == ("refused", "meter")
+
+
+@pytest.mark.parametrize(("volts", "asks"), [("221", True), ("222", False), ("184", True), ("183", False)])
+def test_a_low_supply_asks_for_the_service_before_it_is_judged(
+    client: FlaskClient, shop: ShopOf, volts: str, asks: bool
+) -> None:
+    """222 V is a 240 V service that sags; 221 and down to 184 fit 208 V: one tap puts the unit on it."""
+    send(client, shop, event("reading", point=LINE, typed=volts))
+    page = client.get(f"{shop.url}?point={LINE}").text
+    assert ("data-asks-service" in page) == asks
+    if asks:
+        unit = f"/units/{shop.unit_id}"
+        assert client.post(f"{unit}/service", data={"call": str(shop.call_id), "volts": "208"}).status_code == 302
+        page = client.get(f"{shop.url}?point={LINE}").text
+        assert "data-asks-service" not in page
+        assert "208 V supply" in page

@@ -89,7 +89,11 @@ class Past:
 
     def lines(self, moment: float) -> tuple[Text, ...]:
         """Return what is worth reading before a call, most telling first, three lines at most."""
-        told: list[tuple[float, Text]] = []
+        return tuple(words for words, _ in self.told(moment))
+
+    def told(self, moment: float) -> tuple[tuple[Text, str], ...]:
+        """Return the same lines, each with the fault it is about; empty where it named no part."""
+        told: list[tuple[float, Text, str]] = []
         for part in {part for repair in self.repairs for part in repair.parts}:
             own = self.of(part)
             last = own[-1]
@@ -103,11 +107,12 @@ class Past:
             if len(lately) > 1:
                 words = message("past.again", line=words, count=len(lately))
             weight = (3.0 if len(lately) > 1 else 0.0) + (2.0 if not last.is_cause_known else 0.0) - 0.1 * years
-            told.append((weight, words))
+            told.append((weight, words, last.faults[0]))
         told.sort(key=lambda entry: -entry[0])
         unnamed = [repair for repair in self.repairs if not repair.parts]
-        told += [(-9.0, message("past.repaired", title=repair.title, when=repair.when)) for repair in reversed(unnamed)]
-        return tuple(words for _, words in told[:MOST_LINES])
+        for repair in reversed(unnamed):
+            told.append((-9.0, message("past.repaired", title=repair.title, when=repair.when), ""))
+        return tuple((words, fault) for _, words, fault in told[:MOST_LINES])
 
 
 NO_PAST = Past()

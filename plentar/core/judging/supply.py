@@ -5,12 +5,29 @@ from collections.abc import Sequence
 from plentar.core.evidence.metrology import root_sum_square
 from plentar.core.evidence.reading import Reading
 from plentar.core.judging.situation import Situation, changed
+from plentar.core.limits.table import Limits
 from plentar.core.limits.verdicts import Grade, Verdict, grade
 from plentar.core.message import Text, message
-from plentar.core.unit.place import GROUND, spot_of, volts_at
+from plentar.core.unit.nameplate import Nameplate
+from plentar.core.unit.place import GROUND, line_volts, spot_of, volts_at
 from plentar.core.unit.points import Point, is_control_side
 
-__all__ = ["judge_off", "judge_supply", "leg_difference"]
+__all__ = ["fits_208", "judge_off", "judge_supply", "leg_difference"]
+
+# A 240 V service this low sags by more than a utility lets it, and is a 208 V one far oftener.
+ASKS_208_BELOW = 222.0
+
+
+def fits_208(plate: Nameplate, reading: Reading, limits: Limits) -> bool:
+    """Return whether line volts of a live feed fit a 208 V service better than the 240 V on the nameplate.
+
+    Source:
+        docs/trade.md, section 3, Supply: below 222 V the service is asked for before anything is judged.
+    """
+    least = limits.supply_band(208.0).marginal_low
+    is_line = reading.point in {line_volts(feed.id) for feed in plate.feeds}
+    is_live = is_line and reading.condition.feed_state(spot_of(reading.point).places[0].partition(".")[0]) == "live"
+    return is_live and plate.nominal_volts == 240.0 and least <= reading.value < ASKS_208_BELOW
 
 
 def judge_supply(situation: Situation, reading: Reading, point: Point) -> Verdict:

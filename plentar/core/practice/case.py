@@ -64,7 +64,10 @@ def group_of(plate: Nameplate, part: str) -> Text:
     owner = place_of(part).owner
     if owner in {circuit.id for circuit in plate.circuits} | {device.id for device in plate.devices}:
         return part_words(owner)
-    if owner in {one.id for one in (*plate.feeds, *plate.branches)} or owner in ("supply", "equipment-ground"):
+    if owner in {feed.id for feed in plate.feeds} | {branch.id for branch in plate.branches} | {
+        "supply",
+        "equipment-ground",
+    }:
         return message("practice.group-supply")
     is_air = owner in ("blower", "interlock", "air", plate.blower.relay.id if plate.blower.relay else "")
     return message("practice.group-blower" if is_air else "practice.group-control")

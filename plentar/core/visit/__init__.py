@@ -41,6 +41,7 @@ class Visit(VisitState):
     is_repaired = Answer(evidence.is_repaired)
     is_changed_since = Answer(evidence.is_changed_since)
     past_lines = Answer(evidence.past_lines)
+    past_told = Answer(evidence.past_told)
     state_of = evidence.state_of
 
     # What the readings are worth.

@@ -30,6 +30,7 @@ __all__ = [
     "knows",
     "lockout",
     "past_lines",
+    "past_told",
     "readings",
     "readings_now",
     "refusal",
@@ -171,6 +172,12 @@ def is_changed_since(visit: VisitState) -> bool:
     """True while something was changed after power went back on: nothing read so far proves it."""
     began, is_changed = visit.record.epoch
     return began is not None and is_changed
+
+
+@once
+def past_told(visit: VisitState) -> tuple[tuple[Text, str], ...]:
+    """The same, each with the fault it is about."""
+    return visit.past.told(visit.moment)
 
 
 @once

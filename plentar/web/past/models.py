@@ -1,5 +1,6 @@
 """What a unit's page shows: its timeline, each circuit on band rails, its parts' ages."""
 
+from collections import Counter
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
@@ -185,8 +186,12 @@ class UnitScreen:
             found[action.about] = self._age(
                 action.about, _spoken_part(self.plate, action.about), action.words, None, "read on it"
             )
+        # The part that went in for a cause of the same call stands above already, under the cause's own part.
+        repaired = Counter(row.call_id for row in self._told if row.kind == "cause" and row.payload.get("faults"))
         for row in self._told:
-            if row.kind == "part":
+            if row.kind == "part" and repaired[row.call_id] > 0:
+                repaired[row.call_id] -= 1
+            elif row.kind == "part":
                 fitted = action_from_json("part", row.payload, is_kept=True)
                 assert isinstance(fitted, Fitted)  # noqa: S101  the kind that was asked for
                 years = (self.moment - row.done_at).total_seconds() / YEAR_SECONDS

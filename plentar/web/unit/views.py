@@ -1,11 +1,13 @@
 """The nameplate editor: fill, see it drawn, save."""
 
+from dataclasses import replace
 from uuid import UUID
 
 from flask import Blueprint, abort, g, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
 from plentar.core.unit.kit import Kit
+from plentar.core.unit.nameplate import Nameplate
 from plentar.formats.kits_csv import KITS
 from plentar.formats.plate_form import PLATE_CHANGES, PlateForm, plate_form_of, plate_form_read
 from plentar.formats.unit_json import nameplate_from_json, nameplate_to_json
@@ -14,6 +16,7 @@ from plentar.store.models import Unit
 from plentar.web.audit import note
 from plentar.web.call_layout.layout import sent_on
 from plentar.web.call_layout.writing import record_plate
+from plentar.web.fields import checked_token
 from plentar.web.serving.access import login_required
 from plentar.web.unit.forms import PlateGuardForm
 from plentar.web.unit.models import PlateScreen
@@ -68,12 +71,7 @@ def save(unit_id: UUID) -> ResponseReturnValue:
         return render_template("unit/_drawn.html", screen=screen, plate_form=form)
     wants_keep = action.partition(":")[0] not in PLATE_CHANGES
     if wants_keep and form.plate is not None:
-        document = nameplate_to_json(form.plate)
-        if places.save_nameplate(g.db, unit, nameplate=document, version=version):
-            before = {name: unit.nameplate.get(name) for name in document if unit.nameplate.get(name) != document[name]}
-            note("plate", f"{unit.place.name}, {unit.label}", before=sorted(before))
-            for open_call in places.open_calls_of(g.db, shop_id=unit.shop_id, unit_id=unit.id):
-                record_plate(open_call.id, form.plate)
+        if _save(unit, form.plate, version):
             return _kept(unit_id, call)
         form.problems["version"] = (
             "Another person changed this nameplate meanwhile. Your entries are still here. Check them and save again."
@@ -82,6 +80,29 @@ def save(unit_id: UUID) -> ResponseReturnValue:
     view = "unit/_form.html" if request.headers.get("HX-Request") else "unit/page.html"
     code = 422 if wants_keep else 200
     return render_template(view, screen=screen, plate_form=form, kits=kits), code
+
+
+@bp.post("/service")
+@login_required
+def set_service(unit_id: UUID) -> ResponseReturnValue:
+    """Put a unit on a 208 V service, two legs of a wye: what its volts ask for."""
+    checked_token()
+    unit = _unit(unit_id)
+    plate = replace(nameplate_from_json(unit.nameplate), nominal_volts=208.0, supply="wye")
+    _save(unit, plate, unit.version)
+    return sent_on(url_for("call.page", call_id=request.form.get("call", "")[:40]))
+
+
+def _save(unit: Unit, plate: Nameplate, version: int) -> bool:
+    """Save a plate, and note it on the unit's open calls; False where another version is there."""
+    document = nameplate_to_json(plate)
+    if not places.save_nameplate(g.db, unit, nameplate=document, version=version):
+        return False
+    before = {name: unit.nameplate.get(name) for name in document if unit.nameplate.get(name) != document[name]}
+    note("plate", f"{unit.place.name}, {unit.label}", before=sorted(before))
+    for open_call in places.open_calls_of(g.db, shop_id=unit.shop_id, unit_id=unit.id):
+        record_plate(open_call.id, plate)
+    return True
 
 
 def _kept(unit_id: UUID, call: str) -> ResponseReturnValue:
