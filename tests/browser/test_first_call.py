@@ -31,7 +31,7 @@ def named(page: Page, name: str) -> Locator:
         return page.locator("#next .next-go")
     for_role = [
         page.get_by_role(role, name=name, exact=exact) for exact in (True, False) for role in ("button", "link")
-    ]  # type: ignore[arg-type]
+    ]
     for found in (*for_role, page.get_by_text(name, exact=True), page.get_by_text(name)):
         visible = found.locator("visible=true")
         if visible.count():
