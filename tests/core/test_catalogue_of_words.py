@@ -147,3 +147,36 @@ def test_a_reason_is_never_read_by_mistake() -> None:
         f"{message('drive.coil')}"
     with pytest.raises(KeyError, match="nobody-says-this"):
         render(message("nobody-says-this"))
+
+
+def sentences_of(text: str) -> list[str]:
+    """The sentences of a template, each figure in it one word."""
+    return [one for one in re.split(r"(?<=[.?!])\s+", re.sub(r"\{[^}]*\}", "two", text)) if one]
+
+
+def school_grade(text: str) -> float:
+    """The Flesch-Kincaid grade: 0.39 words a sentence + 11.8 syllables a word - 15.59 (Kincaid and others, 1975)."""
+    words = re.findall(r"[A-Za-z']+", text)
+    # A syllable is a run of vowels, a last silent e left out.
+    syllables = sum(max(1, len(re.findall(r"[aeiouy]+", re.sub(r"e$", "", word.lower())))) for word in words)
+    return 0.39 * len(words) / len(sentences_of(text)) + 11.8 * syllables / len(words) - 15.59
+
+
+def texts() -> Iterator[tuple[str, str, str]]:
+    """Every sentence the catalogue has, with its id and its reader."""
+    for (name, reader), template in ENGLISH.templates.items():
+        for text in (template,) if isinstance(template, str) else template:
+            yield name, reader, text
+
+
+def test_no_sentence_is_longer_than_22_words() -> None:
+    """What a technician reads with gloves on, and everybody else."""
+    assert [(name, one) for name, _, text in texts() for one in sentences_of(text) if len(one.split()) > 22] == []
+
+
+def test_what_a_customer_reads_is_of_the_eighth_grade_at_most() -> None:
+    """Each sentence about a fault, by the usual measure."""
+    told = [text for name, reader, text in texts() if reader == "customer" or name.startswith("customer.")]
+    long = [(round(school_grade(text), 1), text) for text in told if len(text.split()) > 3]
+    assert len(long) > 10
+    assert [entry for entry in long if entry[0] > 8.0] == []

@@ -99,6 +99,14 @@ def moved(call: Call) -> None:
     call.add(Landed(part="seq-a", rows=rows))
 
 
+def test_a_thermostat_that_was_jumpered_is_put_back_before_power() -> None:
+    """Its wires come off for the jumpers: the list asks for them, and only then."""
+    call = dead_strip()
+    assert "thermostat" not in [name for name, _, _ in call.visit.checklist]
+    call.add(Switched(what="thermostat", state="bypassed"))
+    assert "thermostat" in [name for name, _, _ in call.visit.checklist]
+
+
 def test_suspects_and_findings_are_of_the_unit_as_it_is() -> None:
     """Dead before the part was fitted, sound after: nothing is suspected, and the papers still have what was found."""
     call = dead_strip()

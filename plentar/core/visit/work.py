@@ -5,6 +5,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import replace
 
 from plentar.core.errors import PlentarError
+from plentar.core.evidence.events import Switched
 from plentar.core.evidence.reading import Reading
 from plentar.core.judging.feed_path import PathPart, path_of
 from plentar.core.judging.timing import RunVerdict
@@ -74,8 +75,9 @@ def loose_ends(visit: VisitState) -> list[LedgerNote]:
 
 @once
 def checklist(visit: VisitState) -> list[tuple[str, Text, bool]]:
-    """What is checked before power goes back on; a breaker found off, a bridged link only where one is concerned."""
+    """What is checked before power goes back on; a breaker, a link, the thermostat only where one is concerned."""
     wanted = {
+        "thermostat": any((a.what, a.state) == ("thermostat", "bypassed") for _, a in visit.record.of(Switched)),
         "breaker": was_found_off(visit),
         # Whoever worked at a link or a limit may have bridged it to test.
         "jumpers": any(fault.split(".")[1:2] in (["link"], ["limit"]) for fault in visit.record.blamed_faults),

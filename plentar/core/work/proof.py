@@ -38,6 +38,7 @@ BEFORE_POWER = (
     ("strands", message("proof.no-bare-strands")),
     ("metal", message("proof.no-loose-metal-cabinet")),
     ("jumpers", message("proof.no-jumper")),
+    ("thermostat", message("proof.thermostat-restored")),
     ("covers", message("proof.covers")),
     ("breaker", message("proof.why-breaker-was-found-off")),
 )
