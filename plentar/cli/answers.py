@@ -6,7 +6,8 @@ from typing import TYPE_CHECKING
 
 import click
 
-from plentar.cli.base import calls_named, fail, main, read_json, read_unit, show
+from plentar.cli.base import calls_named, fail, read_json, read_unit, show
+from plentar.cli.group import main
 from plentar.core.errors import PlentarError, ReadingError
 from plentar.core.evidence.reading import Condition
 from plentar.core.message import Message

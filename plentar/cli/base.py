@@ -1,4 +1,4 @@
-"""What every command needs: the group, its settings, its database, files in, and an error in one line."""
+"""What every command needs: its settings, its database, files in, and an error in one line."""
 
 import json
 import sys
@@ -19,18 +19,13 @@ if TYPE_CHECKING:
     from sqlalchemy import Engine
 
 
-__all__ = ["calls_named", "fail", "main", "open_database", "read_json", "read_settings", "read_unit", "show"]
+__all__ = ["calls_named", "fail", "open_database", "read_json", "read_settings", "read_unit", "show"]
 
 
-@click.group()
-@click.version_option(package_name="plentar")
-def main() -> None:
-    """Check an air handler's electric heat."""
-
-
-def read_settings() -> Settings:
+def read_settings(*, serves: bool = False) -> Settings:
+    """Return the settings; only what serves pages needs the web secret."""
     try:
-        return Settings.from_environment()
+        return Settings.from_environment(serves=serves)
     except SettingsError as error:
         click.echo(str(error), err=True)
         sys.exit(2)
@@ -83,8 +78,9 @@ def fail(path: str, error: Exception) -> NoReturn:
 
 
 def read_json(path: str) -> Any:
+    """Return a JSON file's document; `-` is standard input."""
     try:
-        return json.loads(Path(path).read_text(encoding="utf-8"))
+        return json.loads(sys.stdin.read() if path == "-" else Path(path).read_text(encoding="utf-8"))
     except (OSError, UnicodeDecodeError) as error:
         fail(path, ValueError(f"cannot be read: {getattr(error, 'strerror', None) or 'not UTF-8 text'}"))
     except (json.JSONDecodeError, RecursionError) as error:

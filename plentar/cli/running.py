@@ -5,12 +5,14 @@ import sys
 from collections.abc import Iterator
 from contextlib import contextmanager
 from datetime import UTC, datetime
+from importlib.metadata import version
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 import click
 
-from plentar.cli.base import fail, main, open_database, read_settings
+from plentar.cli.base import fail, open_database, read_settings, show
+from plentar.cli.group import main
 from plentar.core.errors import PlentarError
 
 if TYPE_CHECKING:
@@ -228,16 +230,42 @@ def import_(file: Path, name: str) -> None:
 
 @main.command()
 @click.argument("file", type=click.Path(path_type=Path))
-def backup(file: Path) -> None:
+@click.option(
+    "--check", "is_check", is_flag=True, help="Write nothing: restore FILE into a scratch database and count."
+)
+def backup(file: Path, is_check: bool) -> None:
     """Write the whole database to FILE: every shop, for `restore`."""
-    from plentar.store.dumps import DumpError, back_up
+    from plentar.store.dumps import DumpError, back_up, check_backup
 
     with open_database(as_owner=True) as engine:
         try:
+            if is_check:
+                counts = check_backup(engine, file, datetime.now(UTC))
+                click.echo(f"{file}: good, {', '.join(f'{count:,} {name}' for name, count in counts.items())}")
+                return
             back_up(engine, file)
         except DumpError as error:
             fail(str(file), error)
     click.echo(f"{file}: {file.stat().st_size:,} bytes")
+
+
+@main.command()
+@click.option("--backups", type=click.Path(path_type=Path), help="Folder of the nightly backups, *.plentar.")
+@click.option("--json", "as_json", is_flag=True, help="As JSON.")
+def doctor(backups: Path | None, as_json: bool) -> None:
+    """Examine database, role, disk, clock, certificate and backups; leaves with 1 if one is not fine."""
+    from plentar.store.database import make_engine
+    from plentar.web.serving.doctor import examine
+
+    settings = read_settings()
+    engine = make_engine(settings.database_url)
+    found = list(examine(settings, engine, backups=backups, now=datetime.now(UTC)))
+    engine.dispose()
+    if as_json:
+        show([{"what": one.what, "state": one.state, "advice": one.advice} for one in found])
+    for one in () if as_json else found:
+        click.echo(f"{'not fine' if one.advice else 'fine':9} {one.what}: {one.state} {one.advice}".rstrip())
+    sys.exit(any(one.advice for one in found))
 
 
 def _shops(count: int) -> str:
@@ -279,12 +307,15 @@ def restore(file: Path | None, replace: bool, is_finishing: bool) -> None:
 @main.command()
 @click.argument("place", default="")
 @OF_SHOP
-@click.option("--due", is_flag=True, help="Instead of one place: everything past the shop's retention time.")
+@click.option("--due", is_flag=True, help="Everything past its retention time, of every shop unless one is named.")
 def forget(place: str, name: str, due: bool) -> None:
     """Erase what is kept of the people of PLACE, by its address or id; its readings stay."""
     from plentar.store import privacy
 
     now = datetime.now(UTC)
+    if due and not name:
+        _forget_due(now)
+        return
     with _open_shop(name) as (db, owner):
         if due:
             count = privacy.due_for_erasing(db, shop_id=owner.id, retention=owner.retention, now=now)
@@ -296,6 +327,20 @@ def forget(place: str, name: str, due: bool) -> None:
         for row in found:
             privacy.forget(db, shop_id=owner.id, place_id=row.id, at=now, person=None)
             click.echo(f"{row.name}: erased; its readings stay")
+
+
+def _forget_due(now: datetime) -> None:
+    """Erase in every shop what is past that shop's retention time."""
+    from sqlalchemy import select
+
+    from plentar.store import privacy
+    from plentar.store.database import make_sessions
+    from plentar.store.models import Shop
+
+    with open_database() as engine, make_sessions(engine).begin() as db:
+        for owner in db.scalars(select(Shop)).all():
+            count = privacy.due_for_erasing(db, shop_id=owner.id, retention=owner.retention, now=now)
+            click.echo(f"{owner.name}: {count} calls were past their retention time")
 
 
 @main.command()
@@ -319,7 +364,10 @@ def serve() -> None:
     from plentar.web.serving.server import run
 
     try:
-        run(read_settings())
+        settings = read_settings(serves=True)
+        here = settings.origin or f"http://{settings.host}:{settings.port}"
+        click.echo(f"Plentar {version('plentar')} at {here}", err=True)
+        run(settings)
     except SchemaError as error:
         click.echo(str(error), err=True)
         sys.exit(2)

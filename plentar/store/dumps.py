@@ -14,21 +14,31 @@ from datetime import datetime
 from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import Any
+from uuid import uuid4
 
-from sqlalchemy import Connection, Engine, Table, cast, inspect, literal, select, text
+from sqlalchemy import Connection, Engine, Table, cast, func, inspect, literal, select, text
 from sqlalchemy.dialects import postgresql
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.engine import URL
+from sqlalchemy.exc import DBAPIError
 from sqlalchemy.sql import Executable
 
 from plentar.store import privacy
-from plentar.store.database import LONG, check_tables, known_revisions, make_sessions, migrate, revision_of
-from plentar.store.models import Base, Person, Phone, ShareLink, Shop, SignIn
+from plentar.store.database import (
+    LONG,
+    check_tables,
+    known_revisions,
+    make_engine,
+    make_sessions,
+    migrate,
+    revision_of,
+)
+from plentar.store.models import Base, Call, EventRow, Person, Phone, ShareLink, Shop, SignIn, Unit
 from plentar.store.practice_models import PracticeClass
 from plentar.store.roles import let_serve
 from plentar.store.shop_models import FeedKey, Forgotten, OneTimeLink, Passkey
 
-__all__ = ["ENDS", "GOES", "STOPS", "DumpError", "back_up", "finish", "restore"]
+__all__ = ["ENDS", "GOES", "STOPS", "DumpError", "back_up", "check_backup", "finish", "restore"]
 
 # What ends on a row and must not begin anew with an older copy of it. A password is not an end, but an old one that
 # somebody learned must not open anything again.
@@ -108,6 +118,38 @@ def restore(engine: Engine, file: Path, now: datetime, *, serving: str | URL = "
         files = (f"--file={script}", f"--file={ends}")
         _run(engine, "psql", "--single-transaction", "--set=ON_ERROR_STOP=1", "--quiet", anew, *files)
     return finish(engine, now, serving=serving)
+
+
+def check_backup(engine: Engine, file: Path, now: datetime) -> dict[str, int]:
+    """Restore the backup in `file` into a scratch database, count what is in it, and drop it again.
+
+    Args:
+        engine: As the role that owns the tables; it may create databases.
+        file: What `back_up` wrote.
+        now: When its sign-ins end.
+
+    Raises:
+        DumpError: The file is no backup of this program, or the role may create no database.
+    """
+    name = f"plentar_check_{uuid4().hex[:12]}"
+    admin = engine.execution_options(isolation_level="AUTOCOMMIT")
+    try:
+        with admin.connect() as connection:
+            connection.exec_driver_sql(f'create database "{name}" template template0')
+    except DBAPIError as error:
+        raise DumpError("the owner may create no database: ALTER ROLE … CREATEDB") from error
+    scratch = make_engine(engine.url.set(database=name).render_as_string(hide_password=False))
+    try:
+        restore(scratch, file, now)
+        with scratch.connect() as connection:
+            return {
+                words: connection.scalar(select(func.count()).select_from(model)) or 0
+                for words, model in (("shops", Shop), ("units", Unit), ("calls", Call), ("events", EventRow))
+            }
+    finally:
+        scratch.dispose()
+        with admin.connect() as connection:
+            connection.exec_driver_sql(f'drop database if exists "{name}" with (force)')
 
 
 def finish(engine: Engine, now: datetime, *, serving: str | URL = "") -> int:

@@ -49,6 +49,7 @@ def create_app(settings: Settings) -> Flask:
     app = _Application(__name__)
     app.config.update(
         SECRET_KEY=settings.secret_key,
+        SECRET_KEY_FALLBACKS=[settings.old_secret_key] if settings.old_secret_key else [],
         PLENTAR_ORIGIN=settings.origin,
         PLENTAR_DATABASE_URL=settings.database_url,
         SESSION_COOKIE_NAME="plentar",

@@ -127,7 +127,7 @@ class Player:
     def next(self) -> None:
         """Follow the bar: first the calls it wants, then the tap that puts the probes there."""
         words = self.page.locator("#next small")
-        if words.count() and "called" in words.inner_text():
+        if words.count() and "calling" in words.inner_text():
             told = words.inner_text().partition(" calling")[0].split(" and ")
             for name in self.shop.plate.calls:
                 if (name in told) != (self.button(f"{name} call").get_attribute("aria-pressed") == "true"):

@@ -62,7 +62,7 @@ def test_a_timing_run_with_the_clock_run_forward(
     tap(page, "Blower went off")
     expect(page.locator(".stages")).to_contain_text("1 of 1 starts good")
     expect(page.locator(".stages")).to_contain_text("Blower on with or before the first strip")
-    expect(page.locator(".watch")).to_contain_text("another run proves nothing for")
+    expect(page.locator(".watch")).to_contain_text("The next run counts in")
     page.goto(f"{shop.url}/report")
     expect(page.locator(".paper")).to_contain_text("Run 1")
 

@@ -5,6 +5,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from hashlib import sha256
 from ipaddress import IPv4Network, IPv6Network, ip_address, ip_network
+from pathlib import Path
 from urllib.parse import urlsplit
 
 from plentar.store.database import SPARE_CONNECTIONS, TimeOuts
@@ -29,7 +30,9 @@ class Settings:
     """What the application needs to know of the place it runs in."""
 
     database_url: str
-    secret_key: str
+    secret_key: str = ""
+    # The key before: what it signed is still read.
+    old_secret_key: str = ""
     owner_url: str = ""
     secure_cookies: bool = True
     host: str = "127.0.0.1"
@@ -61,8 +64,9 @@ class Settings:
             )
         if self.origin and not _is_origin(self.origin):
             raise SettingsError(f"PLENTAR_ORIGIN: expected https://name or http://name:port, got {self.origin!r}")
-        if len(self.secret_key) < 32:
-            raise SettingsError("PLENTAR_SECRET_KEY: expected at least 32 characters")
+        for name, key in (("PLENTAR_SECRET_KEY", self.secret_key), ("PLENTAR_OLD_SECRET_KEY", self.old_secret_key)):
+            if key and len(key) < 32:
+                raise SettingsError(f"{name}: expected at least 32 characters")
 
     @property
     def time_outs(self) -> TimeOuts:
@@ -87,15 +91,29 @@ class Settings:
         return sha256(self.database_url.encode()).hexdigest()[:12]
 
     @classmethod
-    def from_environment(cls, environment: Mapping[str, str] = os.environ) -> "Settings":
+    def from_environment(cls, environment: Mapping[str, str] = os.environ, *, serves: bool = True) -> "Settings":
         """Read every PLENTAR_ variable.
 
+        Args:
+            environment: Names and values.
+            serves: Pages are served: the web secret is required.
+
         Raises:
-            SettingsError: A required variable is missing or a number is not one.
+            SettingsError: A required variable is missing, a file cannot be read or a number is not one.
         """
 
+        def secret(name: str) -> str:
+            """Return a value that may stand in a file of its own, named by the variable with `_FILE` behind it."""
+            path = environment.get(f"{name}_FILE", "")
+            if not path:
+                return environment.get(name, "")
+            try:
+                return Path(path).read_text(encoding="utf-8").strip()
+            except (OSError, UnicodeDecodeError) as error:
+                raise SettingsError(f"{name}_FILE: {path} can't be read") from error
+
         def required(name: str) -> str:
-            value = environment.get(name, "")
+            value = secret(name)
             if not value:
                 raise SettingsError(f"{name}: expected a value, got none (see docs/settings.md)")
             return value
@@ -118,8 +136,9 @@ class Settings:
         port = number("PLENTAR_PORT", 8000)
         return cls(
             database_url=required("PLENTAR_DATABASE_URL"),
-            owner_url=environment.get("PLENTAR_OWNER_URL", ""),
-            secret_key=required("PLENTAR_SECRET_KEY"),
+            owner_url=secret("PLENTAR_OWNER_URL"),
+            secret_key=required("PLENTAR_SECRET_KEY") if serves else secret("PLENTAR_SECRET_KEY"),
+            old_secret_key=secret("PLENTAR_OLD_SECRET_KEY"),
             secure_cookies=environment.get("PLENTAR_SECURE_COOKIES", "yes") != "no",
             host=environment.get("PLENTAR_HOST", "127.0.0.1"),
             port=port,
