@@ -87,7 +87,7 @@ def event(kind: str, ago: float = 0.0, **payload: object) -> dict[str, object]:
 def main(link: str, certificate: str) -> None:
     """From the link to the signed page."""
     there = socket.getaddrinfo
-    socket.getaddrinfo = lambda host, *more, **named: there("127.0.0.1", *more, **named)  # type: ignore[assignment]
+    socket.getaddrinfo = lambda host, *more, **named: there("127.0.0.1", *more, **named)
     browser = Browser(certificate)
     browser.get(link)
     browser.send(r"/welcome/", password="attic-ladder-7")

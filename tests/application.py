@@ -213,6 +213,7 @@ class ShopOf:
         events.begin(db, call, action_to_json(first_event(plate)), now - timedelta(hours=1))
         self.call_id: UUID = call.id
         self.unit_id: UUID = unit.id
+        self.place_id: UUID = place.id
         self.url = f"/calls/{call.id}"
 
 

@@ -1,7 +1,7 @@
 """A call before and after its visit: planned, moved, handed on, cancelled; what is owed and ordered."""
 
 from collections.abc import Mapping, Sequence
-from datetime import date, datetime
+from datetime import date, datetime, timedelta
 from typing import Any, TypeVar
 from uuid import UUID, uuid4
 
@@ -76,6 +76,17 @@ def list_overdue(db: Session, *, shop_id: UUID, before: datetime, most: int = 30
     """Return calls planned for an earlier day that nobody began, longest ago first."""
     own = (Call.shop_id == shop_id, Call.status == "planned", Call.scheduled_at < before)
     return db.scalars(select(Call).options(*WHOLE).where(*own).order_by(Call.scheduled_at, Call.id).limit(most)).all()
+
+
+def calls_near(db: Session, *, shop_id: UUID, unit_id: UUID, around: datetime, within: timedelta) -> Sequence[Call]:
+    """Return a unit's calls so near a moment, the first first; withdrawn and cancelled ones are left out."""
+    query = (
+        select(Call)
+        .where(Call.shop_id == shop_id, Call.unit_id == unit_id, Call.status.in_(("planned", "open", "closed")))
+        .where(Call.scheduled_at.between(around - within, around + within))
+        .order_by(Call.scheduled_at)
+    )
+    return db.scalars(query).all()
 
 
 def replan(db: Session, call: Call, version: int, **values: Any) -> bool:

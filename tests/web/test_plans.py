@@ -1,5 +1,6 @@
 """Calls before and after their visit: planned, moved, handed on, cancelled, returned to; week, calendar, search."""
 
+import re
 from collections.abc import Callable
 from datetime import UTC, date, datetime, timedelta
 from typing import Any
@@ -291,3 +292,64 @@ def test_what_was_corrected_or_taken_back_is_no_part_of_the_years(
         connection.execute(text("update call set status = 'closed' where id = :id"), {"id": shop.call_id})
     with make_sessions(engine)() as db:
         assert history.faults_of_shop(db, shop_id=shop.shop.id) == []
+
+
+def sent_plan(shop: ShopOf, day: str, hour: str = "08:00", complaint: str = "no heat") -> dict[str, str]:
+    """What the form of a new call sends for one that is scheduled."""
+    own = {"place_id": str(shop.place_id), "unit_id": str(shop.unit_id), "technician": str(shop.person.id)}
+    return own | {"call_id": str(uuid4()), "plan": "1", "complaints": complaint, "plan_on": day, "plan_at": hour}
+
+
+def test_a_week_tells_load_overlaps_and_a_unit_scheduled_twice(
+    client: FlaskClient, shop: ShopOf, engine: Engine
+) -> None:
+    """Two calls of one unit, the second begun before the first ends: three hours and the ways, told at the second."""
+    for hour in ("08:00", "09:00"):
+        assert client.post("/calls/new", data=sent_plan(shop, "2027-01-12", hour)).status_code == 302
+    with engine.begin() as db:
+        db.execute(text("update call set minutes = 90 where shop_id = :shop"), {"shop": shop.shop.id})
+    page = flat(client.get("/week?on=2027-01-12").text)
+    assert page.count("Overlaps the call before") == 1
+    assert page.count("Unit scheduled twice this week") == 2
+    load = re.search(
+        r'week-load"><b class="numeral">([\d.]+)</b> of <span class="numeral">7.5</span> h, drive <span', page
+    )
+    assert load is not None
+    # Twice 90 minutes, fifteen guessed from the shop, three within the block.
+    assert float(load[1]) == pytest.approx((180 + 15 + 3) / 60, abs=0.05)
+
+
+def test_a_move_in_the_week_is_told_and_put_back_by_one_tap(client: FlaskClient, shop: ShopOf, engine: Engine) -> None:
+    """Moved a day on, then undone: it stands where it stood, and no second undo is offered."""
+    sent = sent_plan(shop, "2027-01-12")
+    call_id = sent["call_id"]
+    client.post("/calls/new", data=sent)
+    form = {"from": "week", "version": "1", "on": "2027-01-13", "at": "10:30", "technician": str(shop.person.id),
+            "window": "0", "minutes": "60"}  # fmt: skip
+    moved = client.post(f"/calls/{call_id}/plan", data=form)
+    assert moved.status_code == 302, flat(moved.text)
+    page = client.get(moved.location).text
+    undo = page[page.index('class="week-moved"') : page.index("Undo</button>")]
+    back = dict(re.findall(r'name="(\w+)"\s+value="([^"]*)"', undo))
+    assert (back["on"], back["at"]) == ("2027-01-12", "08:00")
+    undone = client.post(f"/calls/{call_id}/plan", data=back)
+    assert undone.status_code == 302
+    assert "week-moved" not in client.get(undone.location).text
+    with engine.connect() as db:
+        at = db.execute(text("select scheduled_at from call where id = :id"), {"id": call_id}).scalar_one()
+    assert at.astimezone(ZoneInfo(shop.shop.time_zone)).strftime("%d %H:%M") == "12 08:00"
+
+
+def test_a_second_seasonal_check_within_a_month_is_asked_about(client: FlaskClient, shop: ShopOf) -> None:
+    """Asked once with the day of the first; a tick makes it; five weeks on nothing is asked."""
+
+    def planned(day: str, **more: str) -> tuple[int, str]:
+        answer = client.post("/calls/new", data=sent_plan(shop, day, complaint="seasonal check") | more)
+        return answer.status_code, flat(answer.text)
+
+    assert planned("2027-01-12")[0] == 302
+    code, page = planned("2027-01-28")
+    assert code == 422
+    assert "already has a seasonal check on Tuesday, January 12" in page
+    assert planned("2027-01-28", is_again="yes")[0] == 302
+    assert planned("2027-03-05")[0] == 302

@@ -157,11 +157,15 @@ def moved(call: Call, form: PlanForm) -> bool:
 def move(call_id: UUID) -> ResponseReturnValue:
     """Move a call, by its form or from the week."""
     call, form = _planner(call_id), PlanForm()
+    at = call.scheduled_at.astimezone(zone())
+    was = {"was_on": at.date().isoformat(), "was_at": f"{at:%H:%M}", "was_technician": str(call.technician_id)}
     if not moved(call, form):
         g.db.rollback()
         return _shown(own_call(call_id), 422, plan_form=form)
     if request.form.get("from") == "week":
-        return redirect(url_for("plan.week", on=form.on.data.isoformat(), call=call_id))
+        # What is put back by *Undo* is not offered again.
+        back: dict[str, Any] = {} if request.form.get("is_undo") else was
+        return redirect(url_for("plan.week", on=form.on.data.isoformat(), call=call_id, **back))
     return _back(call)
 
 

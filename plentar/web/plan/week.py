@@ -1,5 +1,8 @@
 """The week of all vans, and each person's calendar behind a secret address."""
 
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import dataclass
 from datetime import date, datetime, time, timedelta
 from uuid import UUID
 from zoneinfo import ZoneInfo
@@ -7,9 +10,11 @@ from zoneinfo import ZoneInfo
 from flask import Response, abort, g, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
+from plentar.core.rounds.day_load import DAY_MINUTES, DayLoad, Planned, load_of
+from plentar.core.rounds.route import Ways
 from plentar.core.work.urgency import urgency_of
 from plentar.formats.calendar import Appointment, calendar_of
-from plentar.store import events, feeds, plans, shops
+from plentar.store import events, feeds, plans, rounds, shops
 from plentar.store.models import Call, PlaceRow
 from plentar.store.secret import new_secret
 from plentar.web.plan.forms import FeedForm
@@ -38,10 +43,30 @@ def start_of_day() -> datetime:
 class Card:
     """One call in the week."""
 
-    def __init__(self, call: Call) -> None:
-        self.call = call
+    def __init__(self, call: Call, *, is_twice: bool) -> None:
+        self.call, self.is_twice = call, is_twice
         self.urgency = urgency_of(call.complaints, at_risk=call.at_risk, outdoor_degf=call.outdoor_degf)
         self.can_move = call.status == "planned" and may_plan(call)
+
+    @property
+    def planned(self) -> Planned:
+        """The call as it fills its day; a place of no block is a block of its own."""
+        at, place = self.call.scheduled_at.astimezone(zone()), self.call.unit.place
+        return Planned(
+            id=str(self.call.id),
+            begins_minute=at.hour * 60 + at.minute,
+            minutes=self.call.minutes,
+            block=place.block or place.estate or place.name,
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class Cell:
+    """One van's day: its calls, and what they come to."""
+
+    day: date
+    cards: Sequence[Card]
+    load: DayLoad
 
 
 @bp.get("/week")
@@ -58,9 +83,17 @@ def week() -> ResponseReturnValue:
     people = shops.list_people(g.db, shop_id=g.person.shop_id)
     vans = [row for row in people if row.deactivated_at is None or any(c.technician_id == row.id for c in rows)]
     cells: dict[tuple[UUID, date], list[Card]] = {}
+    visits = Counter(call.unit_id for call in rows if call.status in ("planned", "open"))
     for call in rows:
-        cells.setdefault((call.technician_id, call.scheduled_at.astimezone(zone()).date()), []).append(Card(call))
-    grid = [(van, [(day, cells.get((van.id, day), [])) for day, _, _ in days]) for van in vans]
+        card = Card(call, is_twice=visits[call.unit_id] > 1)
+        cells.setdefault((call.technician_id, call.scheduled_at.astimezone(zone()).date()), []).append(card)
+    ways = Ways(rounds.ways_of(g.db, shop_id=g.person.shop_id))
+
+    def cell(van: UUID, day: date) -> Cell:
+        cards = cells.get((van, day), [])
+        return Cell(day, cards, load_of([card.planned for card in cards], ways))
+
+    grid = [(van, [cell(van.id, day) for day, _, _ in days]) for van in vans]
     until = days[-1][0]
     follow_ups = plans.list_follow_ups(g.db, shop_id=g.person.shop_id, until=until)
     due = events.list_due(g.db, shop_id=g.person.shop_id, until=until.isoformat())
@@ -73,6 +106,8 @@ def week() -> ResponseReturnValue:
         after=monday + timedelta(days=7),
         today=local_day(),
         choices=people_choices(),
+        undo=_undo(rows),
+        day_hours=DAY_MINUTES / 60,
         follow_ups=follow_ups,
         orders=plans.list_orders(g.db, shop_id=g.person.shop_id),
         measures=[(date.fromisoformat(item.payload["due_on"]), item) for item in due],
@@ -80,6 +115,16 @@ def week() -> ResponseReturnValue:
             g.db, shop_id=g.person.shop_id, before=datetime.combine(local_day(), time(), zone())
         ),
     )
+
+
+def _undo(rows: Sequence[Call]) -> dict[str, object] | None:
+    """Return the call that was just moved from here with where it stood before, to put it back in one tap."""
+    asked = request.args
+    call = next((row for row in rows if str(row.id) == asked.get("call")), None)
+    if call is None or not asked.get("was_on") or call.status != "planned" or not may_plan(call):
+        return None
+    was = {name: asked.get(f"was_{name}", "")[:40] for name in ("on", "at", "technician")}
+    return {"call": call, "was": was}
 
 
 # Calendars.

@@ -26,6 +26,7 @@ class StartForm(PlaceFields):
     words = StringField("Customer's description", [Length(max=400, message="at most 400 characters")])
     at_risk = StringField("Infant, elderly or medical need in the home?", [Length(max=200)])
     plan = StringField("Plan")
+    is_again = StringField("Schedule another")
     plan_on = StringField("Day", [Length(max=10)])
     plan_at = StringField("From", [Length(max=8)])
     window = StringField("Window", [Length(max=4)])

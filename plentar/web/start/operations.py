@@ -1,8 +1,9 @@
 """Starting a call: find or make the place and the unit, open the call."""
 
 from dataclasses import dataclass, replace
-from datetime import date, datetime, time
+from datetime import date, datetime, time, timedelta
 from uuid import UUID, uuid4
+from zoneinfo import ZoneInfo
 
 from sqlalchemy.orm import Session
 
@@ -21,6 +22,8 @@ from plentar.web.start.forms import NEW, StartForm
 __all__ = ["start_call"]
 
 MOST_WINDOW = 720
+# One a season; a second so soon is a slip more often than a wish.
+SEASONAL, A_MONTH = "seasonal check", timedelta(days=30)
 
 
 def start_call(db: Session, person: Person, form: StartForm, moment: datetime) -> Call:
@@ -45,6 +48,8 @@ def start_call(db: Session, person: Person, form: StartForm, moment: datetime) -
         raise ReadingError("this shop has no meter yet; add one first", field="place_name")
     plan = _plan(db, person, form, moment)
     unit = _unit(db, shop_id, _place(db, shop_id, form), form)
+    if form.plan.data and SEASONAL in (form.complaints.data or ()) and not form.is_again.data:
+        _ask_about_another(db, person, unit.id, plan.begins_at)
     call = Call(
         id=call_id,
         shop_id=shop_id,
@@ -65,6 +70,19 @@ def start_call(db: Session, person: Person, form: StartForm, moment: datetime) -
     places.add_call(db, call)
     events.begin(db, call, action_to_json(first_event(nameplate_from_json(unit.nameplate))), moment)
     return call
+
+
+def _ask_about_another(db: Session, person: Person, unit_id: UUID, begins_at: datetime) -> None:
+    """Ask before a unit gets a second seasonal check within a month.
+
+    Raises:
+        ReadingError: There is one already.
+    """
+    near = plans.calls_near(db, shop_id=person.shop_id, unit_id=unit_id, around=begins_at, within=A_MONTH)
+    other = next((call for call in near if SEASONAL in call.complaints), None)
+    if other is not None:
+        day = other.scheduled_at.astimezone(ZoneInfo(person.shop.time_zone)).strftime("%A, %B %-d")
+        raise ReadingError(f"this unit already has a seasonal check on {day}", field="is_again")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
