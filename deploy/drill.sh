@@ -14,7 +14,9 @@ done_with() {
   printf '%4d s  %s\n' $((now - last)) "$1"
   last=$now
 }
-command -v debootstrap openssl > /dev/null || apt-get install -y -q --no-install-recommends debootstrap openssl > /dev/null
+for tool in debootstrap openssl curl git; do
+  command -v "$tool" > /dev/null || { apt-get update -q > /dev/null; apt-get install -y -q --no-install-recommends "$tool" > /dev/null; }
+done
 root=$(mktemp -d /var/tmp/plentar-drill.XXXXXX)
 inside() { chroot "$root" "$@"; }
 pids=()
@@ -28,9 +30,14 @@ clean() {
 }
 trap clean EXIT
 
-debootstrap --variant=minbase bookworm "$root" > /dev/null
+chmod 755 "$root"
+debootstrap --variant=minbase --include=ca-certificates bookworm "$root" > /dev/null
+# A machine behind an authority of its own trusts it inside too.
+if [ -d /usr/local/share/ca-certificates ]; then
+  cp -r /usr/local/share/ca-certificates/. "$root/usr/local/share/ca-certificates/"
+  inside update-ca-certificates > /dev/null 2>&1
+fi
 cp /etc/resolv.conf "$root/etc/"
-cp -r /etc/apt/. "$root/etc/apt/"
 [ ! -e /etc/pip.conf ] || cp /etc/pip.conf "$root/etc/"
 mount -t proc proc "$root/proc"
 mkdir -p "$root/dev/shm" && mount -t tmpfs tmpfs "$root/dev/shm"
