@@ -92,7 +92,7 @@ def main(link: str, certificate: str) -> None:
     browser.get(link)
     browser.send(r"/welcome/[^/]+$", new="attic-ladder-7", again="attic-ladder-7")
     browser.get("/shop/begin/meter")
-    browser.send(r"meter", name="Clamp meter")
+    browser.send(r"meter")
     browser.get("/calls/new?place_id=new")
     browser.send(r"/calls/new", place_name="9 New Street", unit_id="new", kit_kw="10",
                  start_from="pattern:two-strip-sequencer", complaints="seasonal check")  # fmt: skip

@@ -5,7 +5,6 @@ import sys
 from collections.abc import Iterator
 from contextlib import contextmanager
 from datetime import UTC, datetime
-from importlib.metadata import version
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -364,10 +363,7 @@ def serve() -> None:
     from plentar.web.serving.server import run
 
     try:
-        settings = read_settings(serves=True)
-        here = settings.origin or f"http://{settings.host}:{settings.port}"
-        click.echo(f"Plentar {version('plentar')} at {here}", err=True)
-        run(settings)
+        run(read_settings(serves=True))
     except SchemaError as error:
         click.echo(str(error), err=True)
         sys.exit(2)

@@ -10,10 +10,12 @@ import pkgutil
 import signal
 import socket
 import stat
+import sys
 import tempfile
 import threading
 import time
 from collections.abc import Callable
+from importlib.metadata import version
 from pathlib import Path
 from typing import Any
 
@@ -192,6 +194,8 @@ def run(settings: Settings) -> None:
         SchemaError: The tables are not this program's.
     """
     check_schema(settings)
+    here = settings.origin or f"http://{settings.host}:{settings.port}"
+    sys.stderr.write(f"Plentar {version('plentar')} at {here}\n")
     log_as_lines()
     use_folder_of(settings)
     _load_before_forking()

@@ -36,7 +36,9 @@ def begin(step: str) -> ResponseReturnValue:
     if step not in STEPS:
         abort(404)
     if step == "meter":
-        return show_meter(MeterForm(formdata=None, version="1"), rows_of(usual_ranges(), spare=0), None, begin=True)
+        # The usual meter with a usual name: who has that one goes on at once.
+        form = MeterForm(formdata=None, version="1", name="Clamp meter")
+        return show_meter(form, rows_of(usual_ranges(), spare=0), None, begin=True)
     if step == "rules":
         return _rules()
     return render_template("shop/begin_people.html", form=PersonForm(formdata=None))
