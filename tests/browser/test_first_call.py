@@ -58,7 +58,7 @@ def test_the_first_call_goes_as_the_page_says(open_page: Callable[..., Page], sh
                 labelled.locator("visible=true").first.fill(own.get(text, text))
             else:
                 page.keyboard.type(text)
-        page.wait_for_timeout(250)
+        page.wait_for_timeout(80)
         page.wait_for_load_state()
         page.wait_for_function("() => !document.querySelector('[data-tapped]')")
     expect(page).to_have_url(re.compile("reader=customer"))

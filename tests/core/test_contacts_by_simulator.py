@@ -277,7 +277,7 @@ LITTLE = pytest.mark.long
 )
 @pytest.mark.parametrize("name", EVERY_UNIT)
 def test_every_contact_ends_where_the_simulator_puts_it(name: str, calls: frozenset[str], tmp_path: Path) -> None:
-    """All units and calls, every single fault under one of them or more, but for those that never rest.
+    """All calls, every single fault under one of them or more, but for those that never rest.
 
     Under heat a third of the faults, with everything called another at its usual size and the last at its largest; with
     nothing or the fan called, when little moves, every fourth. Between them every fault is simulated; of the large
