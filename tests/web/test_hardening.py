@@ -17,12 +17,13 @@ from click.testing import CliRunner
 from flask import Flask, g
 from flask.testing import FlaskClient
 from sqlalchemy import Engine, text
+from sqlalchemy.orm import Session
 
 from plentar.cli import main
 from plentar.core.errors import ReadingError
 from plentar.store import people
 from plentar.store.locking import lock_row_of_call
-from plentar.store.models import Person
+from plentar.store.models import Call, Person
 from plentar.web.serving.errors import LATER, LOCKED
 from plentar.web.serving.server import use_folder_of
 from plentar.web.serving.settings import Settings, SettingsError
@@ -555,3 +556,24 @@ def test_what_a_refused_request_wrote_is_not_kept(
     assert client.get("/today").status_code == 422
     with engine.connect() as connection:
         assert connection.scalar(text("select name from shop where id = :id"), {"id": shop.shop.id}) != "half done"
+
+
+def test_a_transaction_ended_for_idling_is_told_to_be_sent_again(
+    client: FlaskClient, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """PostgreSQL ends it while an answer is worked out: 503 with what to do, no fault of the program."""
+
+    def ended(db: Session, **_: object) -> list[Call]:
+        db.execute(text("set local idle_in_transaction_session_timeout = 50"))
+        pid = db.scalar(text("select pg_backend_pid()"))
+        with db.connection().engine.connect() as other:
+            alive = text("select count(*) from pg_stat_activity where pid = :pid")
+            while other.scalar(alive, {"pid": pid}):
+                other.commit()
+        db.execute(text("select 1"))
+        return []
+
+    monkeypatch.setattr("plentar.web.today.views.calls.list_between", ended)
+    answer = client.get("/today")
+    assert answer.status_code == 503
+    assert "This took too long" in answer.text

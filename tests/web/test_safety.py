@@ -312,7 +312,9 @@ def test_two_and_ten_at_once_lose_nothing_and_prove_nothing(
         assert found["feeds"] == {"feed-1": LIVE}
 
 
-@pytest.mark.parametrize("pattern", ["two-strip-sequencer", "four-strip-chained", "six-strip-chained"])
+@pytest.mark.parametrize(
+    "pattern", ["two-strip-sequencer", "four-strip-chained", pytest.param("six-strip-chained", marks=pytest.mark.long)]
+)
 def test_one_number_speaks_for_the_pairs_it_is_the_highest_of(
     app: Flask, make_shop: Callable[..., ShopOf], pattern: str
 ) -> None:

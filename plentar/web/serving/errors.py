@@ -6,7 +6,7 @@ from urllib.parse import urlsplit
 from flask import Flask, g, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 from flask_wtf.csrf import CSRFError
-from sqlalchemy.exc import DataError, IntegrityError, InterfaceError, OperationalError
+from sqlalchemy.exc import DataError, IntegrityError, InterfaceError, InternalError, OperationalError
 from sqlalchemy.exc import TimeoutError as PoolTimeoutError
 from werkzeug.exceptions import HTTPException
 
@@ -57,6 +57,7 @@ def register(app: Flask) -> None:
     app.register_error_handler(IntegrityError, lambda error: _answer(409))
     for kind in UNREACHABLE:
         app.register_error_handler(kind, _unreachable)
+    app.register_error_handler(InternalError, _internal)
     app.register_error_handler(RowLockedError, _locked)
     app.register_error_handler(BusyError, lambda error: _later(render(error.message)))
     app.register_error_handler(Exception, _broken)
@@ -64,10 +65,13 @@ def register(app: Flask) -> None:
 
 # By PostgreSQL's own codes (appendix A of its manual): a lock that was not had in time, a statement that took too long,
 # no room on its disk.
+IDLE_IN_TRANSACTION = "25P03"
 LOCKED = "Another person is saving on this call. Your entry is not saved yet. Send it again in a few seconds."
 LATER = {
     LOCK_NOT_AVAILABLE: LOCKED,
     QUERY_CANCELED: "The database took too long. Nothing was saved yet. Send it again in a few seconds.",
+    # The transaction lay idle while its answer was worked out, and PostgreSQL ended it.
+    IDLE_IN_TRANSACTION: "This took too long. Nothing was saved yet. Send it again in a few seconds.",
     "53100": "The server's disk is full. Nothing was saved. What you typed is still here. Tell your administrator.",
 }
 UNREACHABLE = (OperationalError, InterfaceError, PoolTimeoutError)
@@ -79,6 +83,8 @@ def _http(error: HTTPException) -> ResponseReturnValue:
         # It arose when the answer was ready, as when what was kept could not be committed.
         if isinstance(original, DataError | IntegrityError):
             return _answer(400 if isinstance(original, DataError) else 409)
+        if isinstance(original, InternalError):
+            return _internal(original)
         return _unreachable(original) if isinstance(original, UNREACHABLE) else _broken(original)
     return _answer(error.code or 500)
 
@@ -111,6 +117,12 @@ def _broken(error: Exception) -> ResponseReturnValue:
 def _unreachable(error: Exception) -> ResponseReturnValue:
     log_failure(error, 503)
     return _later(LATER.get(getattr(getattr(error, "orig", None), "sqlstate", None) or "", ""))
+
+
+def _internal(error: InternalError) -> ResponseReturnValue:
+    """Answer what the driver calls internal: a transaction that was ended for idling is no fault of the program."""
+    state = getattr(error.orig, "sqlstate", None)
+    return _unreachable(error) if state == IDLE_IN_TRANSACTION else _broken(error)
 
 
 def _locked(error: RowLockedError) -> ResponseReturnValue:
