@@ -32,11 +32,10 @@ def named(page: Page, name: str) -> Locator:
     for_role = [
         page.get_by_role(role, name=name, exact=exact) for exact in (True, False) for role in ("button", "link")
     ]
-    for found in (*for_role, page.get_by_text(name, exact=True), page.get_by_text(name)):
-        visible = found.locator("visible=true")
-        if visible.count():
-            return visible.first
-    raise AssertionError(f"nothing on the page is called {name!r}")
+    ways = (*for_role, page.get_by_text(name, exact=True), page.get_by_text(name))
+    # What was typed may still be looked up: the last to find it is waited for, then the best way is taken.
+    ways[-1].or_(for_role[2]).or_(for_role[3]).locator("visible=true").first.wait_for(timeout=60_000)
+    return next(visible.first for found in ways if (visible := found.locator("visible=true")).count())
 
 
 def test_the_first_call_goes_as_the_page_says(open_page: Callable[..., Page], shop: ShopOf) -> None:
@@ -58,8 +57,8 @@ def test_the_first_call_goes_as_the_page_says(open_page: Callable[..., Page], sh
                 labelled.locator("visible=true").first.fill(own.get(text, text))
             else:
                 page.keyboard.type(text)
-        page.wait_for_timeout(80)
+        page.wait_for_timeout(250)
         page.wait_for_load_state()
-        page.wait_for_function("() => !document.querySelector('[data-tapped]')")
+        page.wait_for_function("() => !document.querySelector('[data-tapped], .htmx-request')")
     expect(page).to_have_url(re.compile("reader=customer"))
     expect(page.locator(".paper")).to_contain_text("a safety link had opened")
