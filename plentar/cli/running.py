@@ -15,6 +15,7 @@ from plentar.cli.group import main
 from plentar.core.errors import PlentarError
 
 if TYPE_CHECKING:
+    from sqlalchemy import Select
     from sqlalchemy.orm import Session
 
     from plentar.store.models import Shop
@@ -25,18 +26,24 @@ OF_SHOP = click.option("--shop", "name", default="", help="Shop name; required i
 @contextmanager
 def _open_shop(name: str) -> "Iterator[tuple[Session, Shop]]":
     """Lend a session and the shop of a name, the only one where none is named; what is written then is kept."""
-    from sqlalchemy import func, select
-
     from plentar.store.database import make_sessions
-    from plentar.store.models import Shop
 
-    query = select(Shop) if not name else select(Shop).where(func.lower(Shop.name) == name.strip().lower())
+    query = _shops_named(name)
     with open_database() as engine, make_sessions(engine).begin() as db:
         found = db.scalars(query.limit(2)).all()
         if len(found) != 1:
             words = "no shop of that name" if not found else "there is more than one shop: give its name"
             fail("--shop", ValueError(words))
         yield db, found[0]
+
+
+def _shops_named(name: str) -> "Select[Shop]":
+    """Return the query for the shop of a name, or for every shop where none is named."""
+    from sqlalchemy import func, select
+
+    from plentar.store.models import Shop
+
+    return select(Shop) if not name else select(Shop).where(func.lower(Shop.name) == name.strip().lower())
 
 
 def _check_email(option: str, email: str) -> None:
@@ -312,14 +319,10 @@ def forget(place: str, name: str, due: bool) -> None:
     from plentar.store import privacy
 
     now = datetime.now(UTC)
-    if due and not name:
-        _forget_due(now)
+    if due:
+        _forget_due(name, now)
         return
     with _open_shop(name) as (db, owner):
-        if due:
-            count = privacy.due_for_erasing(db, shop_id=owner.id, retention=owner.retention, now=now)
-            click.echo(f"{count} calls were past their retention time")
-            return
         found = privacy.find_places(db, shop_id=owner.id, words=place)
         if not found:
             fail("PLACE", ValueError(f"expected an address or id of this shop, got {place!r}"))
@@ -328,16 +331,17 @@ def forget(place: str, name: str, due: bool) -> None:
             click.echo(f"{row.name}: erased; its readings stay")
 
 
-def _forget_due(now: datetime) -> None:
-    """Erase in every shop what is past that shop's retention time."""
-    from sqlalchemy import select
-
+def _forget_due(name: str, now: datetime) -> None:
+    """Erase what is past its retention time, in the shop of a name or in every shop."""
     from plentar.store import privacy
     from plentar.store.database import make_sessions
-    from plentar.store.models import Shop
 
+    query = _shops_named(name)
     with open_database() as engine, make_sessions(engine).begin() as db:
-        for owner in db.scalars(select(Shop)).all():
+        owners = db.scalars(query).all()
+        if name and not owners:
+            fail("--shop", ValueError("no shop of that name"))
+        for owner in owners:
             count = privacy.due_for_erasing(db, shop_id=owner.id, retention=owner.retention, now=now)
             click.echo(f"{owner.name}: {count} calls were past their retention time")
 

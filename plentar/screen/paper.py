@@ -13,6 +13,7 @@ from plentar.core.message import Message
 from plentar.core.unit.place import CAPACITOR, place_of, spot_of
 from plentar.core.visit_results import AHEAD, WEATHER
 from plentar.core.work.customer import customer_sentence
+from plentar.core.work.urgency import SEASONAL
 from plentar.screen.call import CallScreen
 from plentar.screen.event_lines import told_temporary
 from plentar.screen.kept import Kept
@@ -130,7 +131,7 @@ def told_to_customer(screen: CallScreen[Any]) -> list[str]:
 def live_only(screen: CallScreen[Any]) -> bool:
     """Tell whether a unit was only read live: its connections and its capacitor were not looked at."""
     visit = screen.visit
-    return not visit.is_repaired and "seasonal check" in visit.complaints and CAPACITOR not in visit.latest_now
+    return not visit.is_repaired and SEASONAL in visit.complaints and CAPACITOR not in visit.latest_now
 
 
 def photos_apart(screen: CallScreen[Any], passages: Sequence[Passage]) -> list[Any]:

@@ -11,7 +11,8 @@ from sqlalchemy.orm import Session
 from plentar.store.models import Call
 
 __all__ = [
-    "GATE", "LOCK_NOT_AVAILABLE", "QUERY_CANCELED", "RowLockedError", "lock_row", "lock_row_of_call", "make_gate",
+    "GATE", "IDLE_IN_TRANSACTION", "LOCK_NOT_AVAILABLE", "QUERY_CANCELED", "RowLockedError",
+    "lock_row", "lock_row_of_call", "make_gate",
 ]  # fmt: skip
 
 T = TypeVar("T")
@@ -20,7 +21,7 @@ GATE = "plentar.gate"
 # Of a process's threads these never wait for a row that somebody else is writing to.
 FREE_THREADS = 2
 # PostgreSQL's SQLSTATE codes: a lock not had in time or at once, a statement that took too long.
-LOCK_NOT_AVAILABLE, QUERY_CANCELED = "55P03", "57014"
+LOCK_NOT_AVAILABLE, QUERY_CANCELED, IDLE_IN_TRANSACTION = "55P03", "57014", "25P03"
 _STATEMENT = text("select set_config('statement_timeout', :time, true)")
 _AS_LONG_AS_A_LOCK = text(
     "select current_setting('statement_timeout'),"

@@ -9,6 +9,7 @@ from sqlalchemy import delete, func, select, update
 from sqlalchemy.dialects.postgresql import distinct_on, insert
 from sqlalchemy.orm import Session, joinedload
 
+from plentar.core.work.urgency import SEASONAL
 from plentar.store.calls import WHOLE
 from plentar.store.models import Call, PlaceRow, Unit
 from plentar.store.shop_models import BlockMinutes, Round
@@ -105,7 +106,7 @@ def seasons_before(db: Session, *, shop_id: UUID, unit_ids: Sequence[UUID], befo
             Call.unit_id.in_(unit_ids),
             Call.status == "closed",
             Call.closed_at < before,
-            Call.complaints.contains(["seasonal check"]),
+            Call.complaints.contains([SEASONAL]),
         )
         .ext(distinct_on(Call.unit_id))
         .order_by(Call.unit_id, Call.closed_at.desc())

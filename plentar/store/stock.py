@@ -45,7 +45,7 @@ def _put(
 
 
 def remove_part(db: Session, *, shop_id: UUID, part_id: UUID) -> str | None:
-    """Take a part removed, and off every van; return its name, None where there is none."""
+    """Take a part off the shelf, and off every van; return its name, None where there is none."""
     own = (PartRow.shop_id == shop_id, PartRow.id == part_id)
     return db.scalar(delete(PartRow).where(*own).returning(PartRow.name))
 

@@ -188,7 +188,7 @@ def test_what_came_back_without_a_cause_is_told_first() -> None:
             repair(0.5, "strip-a.element.open"),
         )
     )
-    lines = [render(line) for line in past.lines(NOW)]
+    lines = [render(line) for line, _ in past.told(NOW)]
     assert lines[0] == "Link of strip B replaced, Jan 2024, cause not found; 3 times in five years"
     factors = dict(past.factors(UNIT, NOW))
     assert factors["strip-b.link"] == pytest.approx(6.0)

@@ -1,6 +1,6 @@
 """What can break in a unit: every fault with a stable id, what it changes in the circuit, its repair and its proof.
 
-Page not found says what a meter shows: that follows from the circuit. How often, which repair and which proof stand in
+Nothing here says what a meter shows: that follows from the circuit. How often, which repair and which proof stand in
 the rows; the complaint bends how often.
 """
 

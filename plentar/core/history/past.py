@@ -87,12 +87,11 @@ class Past:
                 found[f"*.{kind}"] = AGED
         return tuple(sorted((part, factor) for part, factor in found.items() if factor != 1.0))
 
-    def lines(self, moment: float) -> tuple[Text, ...]:
-        """Return what is worth reading before a call, most telling first, three lines at most."""
-        return tuple(words for words, _ in self.told(moment))
-
     def told(self, moment: float) -> tuple[tuple[Text, str], ...]:
-        """Return the same lines, each with the fault it is about; empty where it named no part."""
+        """Return what is worth reading before a call, most telling first, three lines at most.
+
+        Each line comes with the fault it is about, empty where it names no part.
+        """
         told: list[tuple[float, Text, str]] = []
         for part in {part for repair in self.repairs for part in repair.parts}:
             own = self.of(part)

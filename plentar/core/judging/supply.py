@@ -22,7 +22,7 @@ def fits_208(plate: Nameplate, reading: Reading, limits: Limits) -> bool:
     """Return whether line volts of a live feed fit a 208 V service better than the 240 V on the nameplate.
 
     Source:
-        docs/trade.md, section 3, Supply: below 222 V the service is asked for before anything is judged.
+        docs/trade.md, section 10, service volts: below 222 V the service is asked for before anything is judged.
     """
     least = limits.supply_band(208.0).marginal_low
     is_line = reading.point in {line_volts(feed.id) for feed in plate.feeds}

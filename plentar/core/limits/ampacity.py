@@ -92,7 +92,7 @@ class WireRun:
 
     def __post_init__(self) -> None:
         if self.metal not in AMPACITIES:
-            raise NameplateError(f"expected copper or aluminum, got {self.metal!r}", field="metal")
+            raise NameplateError(f"expected 'copper' or 'aluminium', got {self.metal!r}", field="metal")
         if self.size not in AMPACITIES[self.metal]:
             made = [size for size in SIZES if size in AMPACITIES[self.metal]]
             raise NameplateError(f"expected {self.metal} from {made[0]} to {made[-1]}, got {self.size!r}", field="size")

@@ -40,6 +40,7 @@ from plentar.core.practice.case import Case, group_of, part_of
 from plentar.core.practice.meter import BLOWN_MINUTES, METER, MeterDisplay, display, ranges_of
 from plentar.core.practice.score import Score
 from plentar.core.practice.world import World
+from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import place_of, spot_of
 from plentar.core.visit import Visit
 
@@ -184,11 +185,16 @@ class Outcome:
     readings: int = 0
 
 
+def repairable_parts(plate: Nameplate) -> tuple[str, ...]:
+    """Return the parts of a unit that some fault is repaired at, each once."""
+    return tuple(dict.fromkeys(fault.mended[0] for fault in faults_of(plate) if fault.part))
+
+
 def repairs_of(case: Case) -> dict[Text, tuple[tuple[str, Text], ...]]:
     """Return what can be repaired on a unit, whatever is hidden: each part once with its words, by where it is."""
     plate = case.plate
     found: dict[Text, tuple[tuple[str, Text], ...]] = {}
-    for part in dict.fromkeys(fault.mended[0] for fault in faults_of(plate) if fault.part):
+    for part in repairable_parts(plate):
         where = group_of(plate, part)
         found[where] = (*found.get(where, ()), (part, part_of(plate, part)))
     return found
@@ -476,7 +482,7 @@ class Attempt:
         return [outcome.step.act.part for outcome in self.outcomes if isinstance(outcome.step.act, Swap)]
 
     def _swap(self, step: AttemptStep, act: Swap) -> Outcome:
-        if act.part not in {part for group in repairs_of(self.case).values() for part, _ in group}:
+        if act.part not in repairable_parts(self.case.plate):
             raise ReadingError(f"this unit has no part {act.part[:60]!r} to put right", field="part")
         owner = place_of(act.part).owner
         if owner not in OUTSIDE and not self.visit.lockout.is_dead:

@@ -7,8 +7,8 @@ from plentar.core.rounds.route import HOME, Ways
 
 __all__ = ["DAY_MINUTES", "DayLoad", "Planned", "load_of"]
 
-# A working day, the same as a round's is without other words.
-DAY_MINUTES = 450.0
+# A working day of one person [min]: seven and a half hours, which a round starts from too.
+DAY_MINUTES = 450
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -40,7 +40,6 @@ class Visit(VisitState):
     readings_now = Answer(evidence.readings_now)
     is_repaired = Answer(evidence.is_repaired)
     is_changed_since = Answer(evidence.is_changed_since)
-    past_lines = Answer(evidence.past_lines)
     past_told = Answer(evidence.past_told)
     state_of = evidence.state_of
 

@@ -29,7 +29,6 @@ __all__ = [
     "is_repaired",
     "knows",
     "lockout",
-    "past_lines",
     "past_told",
     "readings",
     "readings_now",
@@ -176,14 +175,8 @@ def is_changed_since(visit: VisitState) -> bool:
 
 @once
 def past_told(visit: VisitState) -> tuple[tuple[Text, str], ...]:
-    """The same, each with the fault it is about."""
+    """What earlier calls say before this one, most telling first; each with the fault it is about, or empty."""
     return visit.past.told(visit.moment)
-
-
-@once
-def past_lines(visit: VisitState) -> tuple[Text, ...]:
-    """What earlier calls say before this one, most telling first."""
-    return visit.past.lines(visit.moment)
 
 
 def state_of(visit: VisitState, sign: str, about: str = "") -> str:

@@ -32,7 +32,7 @@ USUAL_HOLDING_AMPS = {kind.id: kind.holding_amps for kind in KINDS.values()} | {
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Part:
-    """A part added, as its label gives it; None where it gives nothing.
+    """A part on the shelf, as its label gives it; None where it gives nothing.
 
     `rating` tells what its contacts are rated for; `coil` what drives it; `tab_inches` its coil tabs; `tabs` how many
     push-on ends each of its power terminals takes; `price` what one costs.

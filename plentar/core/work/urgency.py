@@ -5,7 +5,10 @@ from dataclasses import dataclass
 
 from plentar.core.message import Text, message
 
-__all__ = ["COLD_DEGF", "Urgency", "urgency_of"]
+__all__ = ["COLD_DEGF", "SEASONAL", "Urgency", "urgency_of"]
+
+# The complaint of a call that nobody complained for.
+SEASONAL = "seasonal check"
 
 # Of a hundred. What may burn or scald comes before what is only cold; a check of the season waits for all of them.
 _BY_COMPLAINT = {
@@ -16,7 +19,7 @@ _BY_COMPLAINT = {
     "blower dead": 40,
     "not enough heat": 30,
     "cold in defrost or on cold nights": 25,
-    "seasonal check": 0,
+    SEASONAL: 0,
 }
 _OTHER = 20
 # The complaints that leave a house without its heat: there the cold counts, and who sits in it.

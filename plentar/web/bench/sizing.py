@@ -154,7 +154,7 @@ class FeedBench(_Bench):
         if self.text("size"):
             metal: Any = self.text("metal")
             if metal not in ("copper", "aluminium"):
-                raise NameplateError("expected copper or aluminum", field="metal")
+                raise NameplateError("expected 'copper' or 'aluminium'", field="metal")
             wire = Conductor(
                 metal=metal,
                 size=self.text("size"),

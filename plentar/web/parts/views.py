@@ -118,7 +118,7 @@ def add_kit() -> ResponseReturnValue:
 @bp.post("/parts/<uuid:part_id>/remove")
 @lead_required
 def remove_part(part_id: UUID) -> ResponseReturnValue:
-    """Take a part removed."""
+    """Take a part off the shelf."""
     checked_token()
     name = stock.remove_part(g.db, shop_id=g.person.shop_id, part_id=part_id)
     if name is None:

@@ -133,7 +133,7 @@ class UnitScreen:
             elif row.kind == "temporary":
                 action = action_from_json("temporary", payload, is_kept=True)
                 assert isinstance(action, Temporary)  # noqa: S101  the kind that was asked for
-                ended = "made right" if str(row.id) in done else f"due by {action.due_on}"
+                ended = "repaired" if str(row.id) in done else f"due by {action.due_on}"
                 yield TimelineLine(kind="temporary", words=f"{render(told_temporary(action))}, {action.how}: {ended}")
             elif row.kind == "photo":
                 yield TimelineLine(kind="photo", words=payload.get("note") or "photo", photo=str(row.id))

@@ -45,7 +45,7 @@ class CancelForm(FlaskForm):  # type: ignore[misc]
 
 
 class FollowUpForm(FlaskForm):  # type: ignore[misc]
-    """Follow-up to the place, and by which day."""
+    """What the place is owed, and by which day."""
 
     item_id = optional_id()
     words = StringField("Follow-up", [DataRequired("enter what has to be done"), Length(max=400)])

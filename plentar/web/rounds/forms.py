@@ -4,6 +4,7 @@ from flask_wtf import FlaskForm
 from wtforms import DateField, IntegerField, SelectMultipleField, StringField, TimeField
 from wtforms.validators import DataRequired, InputRequired, Length, NumberRange
 
+from plentar.core.rounds.day_load import DAY_MINUTES
 from plentar.web.fields import optional_id
 
 __all__ = ["RoundForm"]
@@ -23,7 +24,9 @@ class RoundForm(FlaskForm):  # type: ignore[misc]
         "Minutes a unit", [InputRequired(), NumberRange(5, 240, message="5 to 240 minutes")], default=30
     )
     capacity = IntegerField(
-        "Minutes a day and person", [InputRequired(), NumberRange(30, 720, message="30 to 720 minutes")], default=450
+        "Minutes a day and person",
+        [InputRequired(), NumberRange(30, 720, message="30 to 720 minutes")],
+        default=DAY_MINUTES,
     )
     people = SelectMultipleField("Who", [InputRequired("tick the technicians")], choices=[])
     units = SelectMultipleField("Units", [InputRequired("tick at least one unit")], choices=[])

@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from plentar.core.evidence.events import first_event
 from plentar.core.rounds.route import DAY_MINUTES, Route, Shift, Stop, Ways, plan_route
+from plentar.core.work.urgency import SEASONAL
 from plentar.formats.events_json import action_to_json
 from plentar.formats.unit_json import kept_nameplate
 from plentar.store import events, places, rounds, shops
@@ -22,7 +23,6 @@ from plentar.words import render
 __all__ = ["begin_planning", "plan_now", "working_days"]
 
 log = logging.getLogger("plentar.rounds")
-SEASONAL = "seasonal check"
 
 
 def working_days(first: date, count: int) -> list[date]:

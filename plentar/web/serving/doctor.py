@@ -16,7 +16,7 @@ from plentar.store.database import SchemaError, check_tables
 from plentar.store.roles import check_serving
 from plentar.web.serving.settings import Settings
 
-__all__ = ["Finding", "examine"]
+__all__ = ["Examined", "examine"]
 
 # Chosen: less room and the next backup may not fit; a clock this far off puts a phone's entries in the wrong order; a
 # certificate is renewed a month ahead; a nightly backup that is two days old has failed once.
@@ -26,7 +26,7 @@ ASK_SECONDS = 5.0
 
 
 @dataclass(frozen=True, slots=True)
-class Finding:
+class Examined:
     """One thing examined: what, how it is, and what to do where it is not fine."""
 
     what: str
@@ -34,7 +34,7 @@ class Finding:
     advice: str = ""
 
 
-def examine(settings: Settings, engine: Engine, *, backups: Path | None, now: datetime) -> Iterator[Finding]:
+def examine(settings: Settings, engine: Engine, *, backups: Path | None, now: datetime) -> Iterator[Examined]:
     """Examine a deployment, one finding after another; nothing is changed.
 
     Args:
@@ -52,44 +52,44 @@ def examine(settings: Settings, engine: Engine, *, backups: Path | None, now: da
         yield _backups(backups, now)
 
 
-def _database(engine: Engine, now: datetime) -> Iterator[Finding]:
+def _database(engine: Engine, now: datetime) -> Iterator[Examined]:
     try:
         with engine.connect() as connection:
             there = connection.scalar(text("select clock_timestamp()"))
-            yield Finding("database", "answers")
+            yield Examined("database", "answers")
             off = abs((there - now).total_seconds()) if isinstance(there, datetime) else 0.0
             late = "" if off <= MOST_OFF_SECONDS else "Set the clocks of both machines by NTP."
-            yield Finding("clock", f"{off:.1f} s between this machine and the database", late)
+            yield Examined("clock", f"{off:.1f} s between this machine and the database", late)
             try:
                 check_tables(connection)
-                yield Finding("tables", "this program's")
+                yield Examined("tables", "this program's")
             except SchemaError as error:
-                yield Finding("tables", str(error), "Back up, then run `plentar migrate`.")
+                yield Examined("tables", str(error), "Back up, then run `plentar migrate`.")
                 return
             try:
                 check_serving(connection)
-                yield Finding("role", "serves and owns nothing")
+                yield Examined("role", "serves and owns nothing")
             except SchemaError as error:
-                yield Finding("role", str(error), "See docs/operations.md, Two roles.")
+                yield Examined("role", str(error), "See docs/operations.md, Two roles.")
     except DBAPIError:
-        yield Finding("database", "no answer", "Check PLENTAR_DATABASE_URL and that PostgreSQL runs.")
+        yield Examined("database", "no answer", "Check PLENTAR_DATABASE_URL and that PostgreSQL runs.")
 
 
-def _disk(folder: Path) -> Finding:
+def _disk(folder: Path) -> Examined:
     usage = shutil.disk_usage(folder if folder.exists() else Path("/"))
     share = usage.free / usage.total
     advice = "" if share >= LEAST_FREE else "Free some space, or move the backups."
-    return Finding("disk", f"{share:.0%} free at {folder}", advice)
+    return Examined("disk", f"{share:.0%} free at {folder}", advice)
 
 
-def _origin(settings: Settings) -> Finding:
+def _origin(settings: Settings) -> Examined:
     if settings.origin.startswith("https://"):
-        return Finding("origin", settings.origin)
+        return Examined("origin", settings.origin)
     advice = "" if settings.is_on_loopback else "Set PLENTAR_ORIGIN to https://name."
-    return Finding("origin", settings.origin or "none, this machine only", advice)
+    return Examined("origin", settings.origin or "none, this machine only", advice)
 
 
-def _certificate(origin: str, now: datetime) -> Finding:
+def _certificate(origin: str, now: datetime) -> Examined:
     parts = urlsplit(origin)
     try:
         with (
@@ -98,15 +98,15 @@ def _certificate(origin: str, now: datetime) -> Finding:
         ):
             ends = ssl.cert_time_to_seconds(str((secure.getpeercert() or {}).get("notAfter")))
     except (OSError, ValueError) as error:
-        return Finding("certificate", f"not accepted: {error}", f"Open {origin} in a browser, and renew it.")
+        return Examined("certificate", f"not accepted: {error}", f"Open {origin} in a browser, and renew it.")
     left = datetime.fromtimestamp(ends, tz=UTC) - now
-    return Finding("certificate", f"{left.days} days left", "" if left >= LEAST_CERTIFICATE else "Renew it.")
+    return Examined("certificate", f"{left.days} days left", "" if left >= LEAST_CERTIFICATE else "Renew it.")
 
 
-def _backups(folder: Path, now: datetime) -> Finding:
+def _backups(folder: Path, now: datetime) -> Examined:
     newest = max((path.stat().st_mtime for path in folder.glob("*.plentar")), default=None) if folder.is_dir() else None
     if newest is None:
-        return Finding("backup", f"none in {folder}", "Run `plentar backup`, and check the nightly timer.")
+        return Examined("backup", f"none in {folder}", "Run `plentar backup`, and check the nightly timer.")
     age = now - datetime.fromtimestamp(newest, tz=UTC)
     advice = "" if age <= MOST_BACKUP_AGE else "The nightly backup has failed: see its log."
-    return Finding("backup", f"newest is {age.total_seconds() / 3600:.0f} h old", advice)
+    return Examined("backup", f"newest is {age.total_seconds() / 3600:.0f} h old", advice)

@@ -11,7 +11,7 @@ from sqlalchemy.exc import TimeoutError as PoolTimeoutError
 from werkzeug.exceptions import HTTPException
 
 from plentar.core.errors import BusyError, PlentarError
-from plentar.store.locking import LOCK_NOT_AVAILABLE, QUERY_CANCELED, RowLockedError
+from plentar.store.locking import IDLE_IN_TRANSACTION, LOCK_NOT_AVAILABLE, QUERY_CANCELED, RowLockedError
 from plentar.web.serving.logs import log_failure
 from plentar.words import render
 
@@ -65,7 +65,6 @@ def register(app: Flask) -> None:
 
 # By PostgreSQL's own codes (appendix A of its manual): a lock that was not had in time, a statement that took too long,
 # no room on its disk.
-IDLE_IN_TRANSACTION = "25P03"
 LOCKED = "Another person is saving on this call. Your entry is not saved yet. Send it again in a few seconds."
 LATER = {
     LOCK_NOT_AVAILABLE: LOCKED,

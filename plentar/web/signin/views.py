@@ -36,7 +36,7 @@ def page() -> ResponseReturnValue:
 
 @bp.post("/sign-in")
 def sign_in() -> ResponseReturnValue:
-    """Let the person in, or enter what is wrong beside the form; too many guesses wait, a known device does not."""
+    """Let the person in, or say what is wrong beside the form; too many guesses wait, a known device does not."""
     form = SignInForm()
     if not form.validate():
         return render_template("signin/page.html", form=form), 422

@@ -11,6 +11,7 @@ from plentar.core.errors import ReadingError
 from plentar.core.evidence.events import first_event
 from plentar.core.unit.kit_label import read_kit_label, with_kit
 from plentar.core.unit.patterns import PATTERNS, structure_of
+from plentar.core.work.urgency import SEASONAL
 from plentar.formats.events_json import action_to_json
 from plentar.formats.numbers import degf_typed
 from plentar.formats.unit_json import nameplate_from_json, nameplate_to_json
@@ -23,7 +24,7 @@ __all__ = ["start_call"]
 
 MOST_WINDOW = 720
 # One a season; a second so soon is a slip more often than a wish.
-SEASONAL, A_MONTH = "seasonal check", timedelta(days=30)
+A_MONTH = timedelta(days=30)
 
 
 def start_call(db: Session, person: Person, form: StartForm, moment: datetime) -> Call:
@@ -154,7 +155,7 @@ def _unit(db: Session, shop_id: UUID, place: PlaceRow, form: StartForm) -> Unit:
     if form.unit_id.data and form.unit_id.data != NEW:
         unit = places.get_unit(db, shop_id=shop_id, unit_id=_known(form.unit_id.data, "unit_id"))
         if unit is None or unit.place_id != place.id:
-            raise ReadingError("that unit does not stand there; choose one from the list", field="unit_id")
+            raise ReadingError("this unit is not at that place. Choose one from the list", field="unit_id")
         return unit
     kind, _, name = (form.start_from.data or "").partition(":")
     if kind == "pattern" and name in PATTERNS:

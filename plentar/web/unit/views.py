@@ -6,6 +6,7 @@ from uuid import UUID
 from flask import Blueprint, abort, g, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
+from plentar.core.errors import ReadingError
 from plentar.core.unit.kit import Kit
 from plentar.core.unit.nameplate import Nameplate
 from plentar.formats.kits_csv import KITS
@@ -89,7 +90,8 @@ def set_service(unit_id: UUID) -> ResponseReturnValue:
     checked_token()
     unit = _unit(unit_id)
     plate = replace(nameplate_from_json(unit.nameplate), nominal_volts=208.0, supply="wye")
-    _save(unit, plate, unit.version)
+    if not _save(unit, plate, unit.version):
+        raise ReadingError("another person changed this unit meanwhile. Look at its nameplate, then press it again")
     return sent_on(url_for("call.page", call_id=request.form.get("call", "")[:40]))
 
 
