@@ -21,7 +21,7 @@ import pytest
 from argon2 import PasswordHasher
 from flask import Flask
 from flask.testing import FlaskClient
-from sqlalchemy import Engine, create_engine, inspect, make_url, text
+from sqlalchemy import URL, Connection, Engine, create_engine, inspect, make_url, text
 from sqlalchemy.orm import Session
 from sqlalchemy.pool import NullPool
 from werkzeug.test import TestResponse
@@ -44,6 +44,8 @@ from tests import ROOT
 PASSWORD = "attic-ladder-7"
 # Who owns the tables of the throwaway cluster, and who serves them.
 USER, SERVING_USER = "plentar", "plentar_app"
+# What each worker's database is copied from.
+DEMO_DATABASE = "plentar_demo"
 # Hashes that take a tenth of a second each would take a minute of every run; one test asks for the real ones.
 REAL_HASHER, people._hasher = people._hasher, PasswordHasher(time_cost=1, memory_cost=8, parallelism=1)
 people._NOBODY = people._hasher.hash("no person signs in with this address")
@@ -76,19 +78,43 @@ def _owner_urls(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
         parent.chmod(0o755)
     script = [sys.executable, str(ROOT / "script/postgres.py")]
     started = subprocess.run([*script, "start", str(folder)], check=True, capture_output=True, text=True)
-    yield started.stdout.strip()
+    yield database_of_worker(started.stdout.strip(), "alone")
     subprocess.run([*script, "remove", str(folder)], check=True)
 
 
 def database_of_worker(url: str, worker: str) -> str:
-    """Make this worker's own empty database on the cluster and return its address."""
+    """Make this worker's own database on the cluster, a copy of the demo's, and return its address."""
     name = f"plentar_{worker}"
-    engine = make_engine(url).execution_options(isolation_level="AUTOCOMMIT")
-    with engine.connect() as connection:
+    with in_administration(make_url(url)) as connection:
+        # Loading the demo takes seconds: the first worker of a run does it, the others wait and copy.
+        run = os.environ.get("PYTEST_XDIST_TESTRUNUID", uuid4().hex)
+        connection.execute(text("select pg_advisory_lock(1)"))
+        loaded = "select 1 from pg_database d where datname = :name and shobj_description(d.oid, 'pg_database') = :run"
+        if connection.scalar(text(loaded), {"name": DEMO_DATABASE, "run": run}) is None:
+            _load_demo(connection, make_url(url), run)
         connection.execute(text(f"drop database if exists {name} with (force)"))
-        connection.execute(text(f"create database {name}"))
-    engine.dispose()
+        connection.execute(text(f"create database {name} template {DEMO_DATABASE}"))
     return url.rsplit("/", 1)[0] + f"/{name}"
+
+
+def _load_demo(connection: Connection, url: URL, run: str) -> None:
+    """Make the database that the workers of one run copy: migrated, with the demo in it."""
+    connection.execute(text(f"drop database if exists {DEMO_DATABASE} with (force)"))
+    connection.execute(text(f"create database {DEMO_DATABASE}"))
+    owner = make_engine(url.set(database=DEMO_DATABASE).render_as_string(hide_password=False))
+    migrate(owner)
+    with make_sessions(owner).begin() as db:
+        load_demo(db, datetime.now(UTC))
+    let_go(owner)
+    connection.execute(text(f"comment on database {DEMO_DATABASE} is '{run}'"))
+
+
+@contextmanager
+def in_administration(url: URL) -> Iterator[Connection]:
+    """A connection that makes and drops databases; what it locked is free after."""
+    admin = create_engine(url, isolation_level="AUTOCOMMIT", poolclass=NullPool)
+    with admin.connect() as connection:
+        yield connection
 
 
 def served(owner: Engine) -> str:
@@ -102,10 +128,7 @@ def served(owner: Engine) -> str:
 def engine(database_url: str) -> Iterator[Engine]:
     """The owner's engine on a migrated database with the demo in it."""
     engine = make_engine(make_url(database_url).set(username=USER).render_as_string(hide_password=False))
-    migrate(engine)
     served(engine)
-    with make_sessions(engine).begin() as db:
-        load_demo(db, datetime.now(UTC))
     yield engine
     let_go(engine)
 
@@ -114,15 +137,14 @@ def engine(database_url: str) -> Iterator[Engine]:
 def own_database(engine: Engine) -> Iterator[Engine]:
     """A database of the test's own on the same cluster; whatever happens, it and its connections are gone after."""
     name = f"own_{uuid4().hex}"
-    admin = create_engine(engine.url, isolation_level="AUTOCOMMIT", poolclass=NullPool)
-    with admin.connect() as connection:
+    with in_administration(engine.url) as connection:
         connection.execute(text(f"create database {name}"))
     own = make_engine(engine.url.set(database=name).render_as_string(hide_password=False))
     try:
         yield own
     finally:
         let_go(own)
-        with admin.connect() as connection:
+        with in_administration(engine.url) as connection:
             connection.execute(text(f"drop database {name}"))
 
 

@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterator
 from typing import TYPE_CHECKING
 
 import pytest
+from cachetools import LRUCache
 from hypothesis import HealthCheck, settings
 
 if TYPE_CHECKING:
@@ -20,6 +21,20 @@ if TYPE_CHECKING:
 # Machines are shared: how long an example takes says nothing of what it shows.
 settings.register_profile("plentar", deadline=None, suppress_health_check=[HealthCheck.too_slow])
 settings.load_profile("plentar")
+
+
+# A server's caches hold the few units its people work on; the tests go through every unit there is.
+ROOMIER = 8
+
+
+@pytest.fixture(scope="session", autouse=True)
+def roomy_caches() -> None:
+    """Keep what was solved of a unit for the tests that come back to it."""
+    from plentar.core.causes import hypotheses
+
+    for cache in (hypotheses.MODELS, hypotheses.PAIRED, hypotheses.PREDICTED, hypotheses.VARIANTS, hypotheses.SOLVED):
+        held = cache._cache
+        cache._cache = LRUCache(maxsize=ROOMIER * held.maxsize, getsizeof=held.getsizeof)
 
 
 @pytest.fixture(scope="session")

@@ -8,7 +8,7 @@ import pytest
 
 from plentar.core.unit.patterns import PATTERNS
 
-__all__ = ["EVERY_UNIT"]
+__all__ = ["EVERY_UNIT", "FIRST"]
 
 # A sequencer, a DC relay with its board, a contactor on a wye, both poles of one strip, and two stages with branches.
 FIRST = ("two-strip-sequencer", "three-strip-dc-relay", "wye-contactor", "one-strip-dpdt", "four-strip-staged")

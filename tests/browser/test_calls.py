@@ -134,7 +134,14 @@ class HiddenFault:
     ("pattern", "fault", "accepted", "size"),
     [
         pytest.param("two-strip-sequencer", "seq-a.pole-2.open", "Pole 2 of Seq A does not close", LAPTOP, id="pole"),
-        pytest.param("four-strip-chained", "seq-b.pole-1.welded", "Pole 1 of Seq B welded", LAPTOP, id="stuck closed"),
+        pytest.param(
+            "four-strip-chained",
+            "seq-b.pole-1.welded",
+            "Pole 1 of Seq B welded",
+            LAPTOP,
+            id="stuck closed",
+            marks=pytest.mark.long,
+        ),
     ],
 )
 def test_a_whole_call_ends_with_the_right_cause(

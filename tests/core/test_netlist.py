@@ -14,6 +14,7 @@ from plentar.core.circuit.wiring import wire
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.patterns import PATTERNS
 from plentar.formats.netlist import deck
+from tests.units import EVERY_UNIT
 
 FOUR = (frozenset[str](), frozenset({"G"}), frozenset({"W", "W2"}), frozenset({"W", "W2", "G"}))
 NAMES = ["idle", "fan", "heat", "both", "separate source"]
@@ -39,7 +40,7 @@ def simulate(lines: list[str], folder: Path) -> dict[str, complex]:
 
 
 @pytest.mark.parametrize("number", range(5), ids=NAMES)
-@pytest.mark.parametrize("name", sorted(PATTERNS))
+@pytest.mark.parametrize("name", EVERY_UNIT)
 def test_node_volts_agree_with_the_simulator(name: str, number: int, tmp_path: Path) -> None:
     """Each node of each single fault within 0.1 % or 10 mV, whichever is larger, floating ones included."""
     plate = PATTERNS[name]()

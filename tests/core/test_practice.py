@@ -49,6 +49,7 @@ from plentar.formats.case_json import case_from_json, case_to_json
 from plentar.formats.numbers import parse_number
 from plentar.words import render
 from tests import ROOT
+from tests.units import EVERY_UNIT
 
 TWO = PATTERNS["two-strip-sequencer"]()
 # Every so many-th fault in the suite; `python -m bench.practice meter` asks them all.
@@ -99,7 +100,7 @@ class Learner:
         return self.attempt.visit
 
 
-@pytest.mark.parametrize("name", list(PATTERNS))
+@pytest.mark.parametrize("name", EVERY_UNIT)
 def test_the_meter_shows_what_is_predicted(name: str) -> None:
     """Every volt and amp of the practice unit equals the prediction within a count, fault by fault, call by call."""
     plate = PATTERNS[name]()

@@ -22,6 +22,7 @@ from plentar.core.limits.table import DEFAULT_LIMITS
 from plentar.core.unit.nameplate import Conductor, Feed, Nameplate, Window
 from plentar.core.unit.patterns import PATTERNS
 from plentar.core.unit.points import rung_terminals, test_points
+from tests.units import EVERY_UNIT
 
 ALL = sorted(PATTERNS)
 TWO = PATTERNS["two-strip-sequencer"]()
@@ -42,7 +43,7 @@ def test_every_point_of_the_run_sheet_stands_on_terminals_of_the_network(name: s
         assert find_point(plate, point.id) is point
 
 
-@pytest.mark.parametrize("name", [pytest.param(n, marks=[pytest.mark.long] if "six" in n else []) for n in ALL])
+@pytest.mark.parametrize("name", EVERY_UNIT)
 def test_every_test_of_the_catalogue_can_be_predicted_and_is_unique(name: str) -> None:
     """No test twice, none at a place that cannot be reached with a probe, ohms only without a call."""
     plate = PATTERNS[name]()

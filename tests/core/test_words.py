@@ -27,6 +27,7 @@ from plentar.core.work.planning import plan_van
 from plentar.core.work.proof import proof_items, touched_by
 from plentar.formats.unit_json import nameplate_from_json
 from plentar.words import render
+from tests.units import FIRST
 
 UNITS = sorted((Path(__file__).parents[2] / "examples/units").glob("*.json"))
 # An id with its hyphens or dots, a name of the code, a part or leg by its number or its lower-case letter.
@@ -88,9 +89,8 @@ def test_everything_said_of_a_unit_is_words(path: Path) -> None:
     assert sorted({words for words in map(render, of_the_unit(plate_of(path))) if NOT_WORDS.search(words)}) == []
 
 
-# Six strips take half a minute and say what four do: they are for script/long.
 @pytest.mark.parametrize(
-    "path", [pytest.param(p, id=p.stem, marks=[pytest.mark.long] if "six" in p.stem else []) for p in UNITS]
+    "path", [pytest.param(p, id=p.stem, marks=[] if p.stem in FIRST else [pytest.mark.long]) for p in UNITS]
 )
 def test_everything_that_follows_from_readings_is_words(path: Path) -> None:
     """Verdicts, findings, causes, reasons and next tests of every fifteenth fault."""
