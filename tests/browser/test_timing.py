@@ -16,11 +16,14 @@ from tests.browser.test_slice import serious
 
 
 class Clock:
-    """The server's clock and the page's, run forward together."""
+    """The server's clock and the page's, run forward together; between two steps the server's stands still.
+
+    However slow the machine, a step is as many seconds as the test says.
+    """
 
     def __init__(self, monkeypatch: pytest.MonkeyPatch) -> None:
-        self.ahead = timedelta(0)
-        monkeypatch.setattr("plentar.web.serving.access._clock", lambda: datetime.now(UTC) + self.ahead)
+        begun, self.ahead = datetime.now(UTC), timedelta(0)
+        monkeypatch.setattr("plentar.web.serving.access._clock", lambda: begun + self.ahead)
 
     def forward(self, page: Page, seconds: float) -> None:
         """Let seconds pass, for the server at once and for the page with its next look."""
