@@ -12,7 +12,7 @@ from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import place_of
 from plentar.core.unit.points import test_points
 from plentar.core.visit import Visit
-from plentar.screen.drawings.ladder import Board, Row, draw_board
+from plentar.screen.drawings.ladder import NARROW, WIDE, Board, Row, draw_board
 from plentar.screen.kept import Kept
 from plentar.words import render
 
@@ -38,6 +38,7 @@ def board_of(
     fault: str,
     halos: Mapping[str, float],
     step: str,
+    is_narrow: bool,
 ) -> Board:
     """Return the drawing of a unit's circuit.
 
@@ -48,6 +49,7 @@ def board_of(
         fault: The fault it is drawn with; empty for a sound unit.
         halos: Suspected parts with their share.
         step: The step beside the board: some have rows of their own.
+        is_narrow: Drawn for a phone.
     """
     plate, condition = visit.plate, visit.condition
     return draw_board(
@@ -66,6 +68,7 @@ def board_of(
         past=frozenset(latest.keys() - visit.latest_now.keys()),
         blower_rows=_blower_rows(visit) if step == "blower" else (),
         currents=_currents(visit) if step == "control" else {},
+        sheet=NARROW if is_narrow else WIDE,
     )
 
 

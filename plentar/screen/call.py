@@ -34,13 +34,15 @@ __all__ = ["CallScreen", "View"]
 class View:
     """How the page is looked at just now: a first probe waiting for its second, a fault picked for the board.
 
-    `hand` is set while the part under the pad is out of the unit; `step` is the step beside the board.
+    `hand` is set while the part under the pad is out of the unit; `step` is the step beside the board; `is_narrow` on a
+    phone.
     """
 
     mark: str = ""
     show: str = ""
     hand: Hand = ""
     step: str = ""
+    is_narrow: bool = False
 
 
 # Whose call it is, where and when: the server knows, templates ask for it.
@@ -229,6 +231,7 @@ class CallScreen(Generic[C]):
             fault=self.shown_fault,
             halos=self.halos,
             step=self.view.step,
+            is_narrow=self.view.is_narrow,
         )
 
     def spoken_place(self, name: str) -> str:

@@ -257,7 +257,10 @@ def test_a_photo_is_pinned_to_a_part(open_page: Callable[..., Page], shop: ShopO
 def test_on_a_phone_the_pad_never_hides_the_point_under_test(
     open_page: Callable[..., Page], make_shop: Callable[..., ShopOf], pattern: str
 ) -> None:
-    """Every step and every third point: nothing wider than the screen, the point in sight, the button in reach."""
+    """Every step and every third point: nothing wider than the screen, the point in sight, the button in reach.
+
+    The board is one rung, from rail to rail; all of it opens by one tap, and a point picked there folds it.
+    """
     shop = make_shop(pattern)
     page = open_page(PHONE)
     sign_in(page, shop)
@@ -281,6 +284,17 @@ def test_on_a_phone_the_pad_never_hides_the_point_under_test(
         assert strip is not None
         assert button["y"] + button["height"] <= strip["y"], point
         assert page.evaluate("document.documentElement.scrollWidth") <= 390, point
+        assert page.evaluate("document.querySelector('.board-frame').scrollWidth") <= 390, point
+    folded = page.locator("#board").bounding_box()
+    page.get_by_role("button", name="Whole board").tap()
+    expect(page.locator("#pad")).to_be_hidden()
+    whole = page.locator("#board").bounding_box()
+    assert folded is not None
+    assert whole is not None
+    assert whole["height"] > 2 * folded["height"]
+    page.locator('#board [data-point="amps:strip-b"]').tap()
+    expect(page.locator('#pad [name="point"]').first).to_have_value("amps:strip-b")
+    expect(page.locator("#pad")).to_be_visible()
 
 
 def plate_anew(page: Page, shop: ShopOf) -> None:

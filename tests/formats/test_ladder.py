@@ -9,13 +9,13 @@ from plentar.core.limits.verdicts import Grade, Verdict
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.patterns import PATTERNS
 from plentar.core.unit.points import test_points
-from plentar.screen.drawings.ladder import TAG_HEIGHT, TAG_WIDTH, Board, draw_board
+from plentar.screen.drawings.ladder import NARROW, TAG_HEIGHT, WIDE, Board, Sheet, draw_board
 from plentar.words import render
 
 ALL = sorted(PATTERNS)
 
 
-def board_of(name: str, **states: str) -> Board:
+def board_of(name: str, sheet: Sheet = WIDE, /, **states: str) -> Board:
     """The board of a pattern, everything live unless a name's state is given."""
     plate = PATTERNS[name]()
     labels = {point.id: render(point.label) for point in test_points(plate)}
@@ -25,6 +25,7 @@ def board_of(name: str, **states: str) -> Board:
         verdicts={},
         labels=labels,
         selected="amps:strip-a",
+        sheet=sheet,
     )
 
 
@@ -33,12 +34,14 @@ def kinds(board: Board, kind: str) -> int:
     return sum(symbol.kind == kind for symbol in board.symbols)
 
 
+@pytest.mark.parametrize("sheet", [WIDE, NARROW], ids=["wide", "narrow"])
 @pytest.mark.parametrize("name", ALL)
-def test_no_two_tags_cover_each_other(name: str) -> None:
-    """With a reading at every point, each tag can be read."""
-    board = board_of(name)
+def test_no_two_tags_cover_each_other(name: str, sheet: Sheet) -> None:
+    """With a reading at every point, each tag can be read, and none is cut by the edge."""
+    board = board_of(name, sheet)
+    assert all(0 <= target.tag_x <= board.width - target.tag_width for target in board.targets)
     for one, other in combinations(board.targets, 2):
-        apart_x = abs(one.tag_x - other.tag_x) >= TAG_WIDTH
+        apart_x = abs(one.tag_x - other.tag_x) >= one.tag_width - 0.5
         apart_y = abs(one.tag_y - other.tag_y) >= TAG_HEIGHT - 1
         assert apart_x or apart_y, (one.point, other.point)
 

@@ -17,6 +17,8 @@ from plentar.core.unit.quantities import quantity_of
 from plentar.words import render
 
 __all__ = [
+    "NARROW",
+    "WIDE",
     "Board",
     "BoardNote",
     "BoardText",
@@ -26,6 +28,7 @@ __all__ = [
     "Pin",
     "Probe",
     "Row",
+    "Sheet",
     "Symbol",
     "Target",
     "draw_board",
@@ -33,13 +36,62 @@ __all__ = [
     "shown_value",
 ]
 
-WIDTH = 720.0
-LEFT, RIGHT = 58.0, 682.0
-CLAMP_WIDTH, RETURN_WIDTH = 88.0, 44.0
 PART_WIDTH = 46.0
-TAG_WIDTH, TAG_HEIGHT = 76.0, 22.0
+TAG_HEIGHT = 22.0
 # More strips than this are drawn closer together, with larger names, so that all of it is read from where one stands.
 MOST_ROOMY = 4
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Sheet:
+    """How wide the ladder is drawn, and what stands where across it [px]; x from the left edge."""
+
+    width: float
+    left: float
+    right: float
+    clamp_width: float
+    return_width: float
+    tag_width: float
+    # Half an element's drawing; the blower's motor, bus, first and second contact, and a pole that switches it.
+    element_half: float
+    motor_x: float
+    clamp_x: float
+    bus_x: float
+    near_x: float
+    far_x: float
+    blower_pole_x: float
+    # Of the 24 V ladder: its contact, flag, coil, and what is read at the board, at the coil and of each call.
+    contact_x: float
+    flag_x: float
+    board_x: float
+    board_width: float
+    coil_x: float
+    coil_target_x: float
+    coil_target_width: float
+    coil_tag_x: float
+    coil_end_x: float
+    current_x: float
+    is_narrow: bool = False
+
+    @property
+    def middle(self) -> float:
+        """Half way between the rails."""
+        return (self.left + self.right) / 2
+
+
+WIDE = Sheet(
+    width=720.0, left=58.0, right=682.0, clamp_width=88.0, return_width=44.0, tag_width=76.0, element_half=40.0,
+    motor_x=162.0, clamp_x=242.0, bus_x=302.0, near_x=378.0, far_x=444.0, blower_pole_x=480.0,
+    contact_x=156.0, flag_x=226.0, board_x=266.0, board_width=130.0, coil_x=426.0, coil_target_x=462.0,
+    coil_target_width=116.0, coil_tag_x=502.0, coil_end_x=558.0, current_x=586.0,
+)  # fmt: skip
+# A phone's width: a rung from rail to rail at a size that a thumb hits.
+NARROW = Sheet(
+    width=390.0, left=30.0, right=360.0, clamp_width=74.0, return_width=28.0, tag_width=56.0, element_half=22.0,
+    motor_x=84.0, clamp_x=156.0, bus_x=206.0, near_x=250.0, far_x=316.0, blower_pole_x=290.0,
+    contact_x=58.0, flag_x=106.0, board_x=152.0, board_width=56.0, coil_x=222.0, coil_target_x=262.0,
+    coil_target_width=84.0, coil_tag_x=290.0, coil_end_x=338.0, current_x=262.0, is_narrow=True,
+)  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -85,6 +137,7 @@ class Target:
     height: float
     tag_x: float
     tag_y: float
+    tag_width: float
     spoken: str
     is_selected: bool = False
     verdict: Verdict | None = None
@@ -149,7 +202,7 @@ Row = tuple[str, str, str]
 class Board:
     """The finished drawing."""
 
-    width: float = WIDTH
+    width: float = 0.0
     height: float = 0.0
     wires: list[DrawnWire] = field(default_factory=list)
     symbols: list[Symbol] = field(default_factory=list)
@@ -164,12 +217,14 @@ class Board:
     control_note: str = ""
     spoken: str = ""
     is_tall: bool = False
+    is_narrow: bool = False
 
 
 @dataclass(slots=True)
 class _Pen:
     """What the parts of the layout share while drawing."""
 
+    sheet: Sheet
     plate: Nameplate
     line: Callable[[str], LineState]
     verdicts: Mapping[str, Verdict]
@@ -244,8 +299,9 @@ class _Pen:
                 y=y - height / 2,
                 width=width,
                 height=height,
-                tag_x=tag[0] - TAG_WIDTH / 2,
+                tag_x=tag[0] - self.sheet.tag_width / 2,
                 tag_y=tag[1] - TAG_HEIGHT / 2,
+                tag_width=self.sheet.tag_width,
                 spoken=spoken,
                 is_selected=point == self.selected,
                 verdict=verdict,
@@ -276,6 +332,7 @@ def draw_board(
     past: frozenset[str] = frozenset(),
     blower_rows: Sequence[Row] = (),
     currents: Mapping[str, Row] | None = None,
+    sheet: Sheet = WIDE,
 ) -> Board:
     """Lay out the ladder.
 
@@ -295,8 +352,10 @@ def draw_board(
         past: Points that were read before the repair only: they are drawn pale.
         blower_rows: The four rows of calls with what the blower and the strips did, written under the blower's rung.
         currents: What each call draws from the transformer, written at its rung of the control ladder.
+        sheet: How wide it is drawn: `WIDE`, or `NARROW` for a phone.
     """
     pen = _Pen(
+        sheet=sheet,
         plate=plate,
         line=line,
         verdicts=verdicts,
@@ -311,14 +370,16 @@ def draw_board(
     blower_feed = plate.feed_of(plate.blower.supplied_by)
     feeds = sorted((feed.id for feed in plate.feeds), key=lambda name: (name == blower_feed, name))
     strips = len(plate.circuits)
-    pen.board.is_tall = strips > MOST_ROOMY
-    pitch = 104.0 if strips <= 2 else 80.0 if strips <= MOST_ROOMY else 60.0
+    pen.board.width, pen.board.is_narrow = sheet.width, sheet.is_narrow
+    # Scrolled from rung to rung on a phone, so never closer together there.
+    pen.board.is_tall = strips > MOST_ROOMY and not sheet.is_narrow
+    pitch = 104.0 if strips <= 2 or sheet.is_narrow else 80.0 if strips <= MOST_ROOMY else 60.0
     y = 34.0
     for feed in feeds:
         y = _feed_block(pen, feed, y, pitch, with_blower=feed == blower_feed)
     pen.board.control_y = y + 4
-    _control(pen, y + (50 if pen.board.is_tall else 54))
-    middle = WIDTH / 2
+    _control(pen, y + (50 if pen.board.is_tall else 76 if sheet.is_narrow else 54))
+    middle = sheet.width / 2
     pen.symbol("ground", middle, pen.board.control_y, "live")
     pen.probe("ground", (middle, pen.board.control_y), (middle - 34, pen.board.control_y - 22, 68, 44))
     pen.label(middle + 18, pen.board.control_y + 16, "cabinet ground", "note", "start")
@@ -344,29 +405,34 @@ def draw_board(
 
 
 def _feed_block(pen: _Pen, feed: str, top: float, pitch: float, *, with_blower: bool) -> float:
-    plate = pen.plate
+    plate, sheet = pen.plate, pen.sheet
+    left, right, middle = sheet.left, sheet.right, sheet.middle
     circuits = plate.circuits_on(feed)
     multiple = len(plate.feeds) > 1
-    head = top + 6
+    # On a narrow sheet the feed's name stands above its line, between what its legs read.
+    head = top + (30 if sheet.is_narrow else 6)
     number = f" {[f.id for f in plate.feeds].index(feed) + 1}" if multiple else ""
     breaker = next(f.breaker_amps for f in plate.feeds if f.id == feed)
-    pen.label(LEFT, head + 4, "L1", "leg")
-    pen.label(RIGHT, head + 4, "L2", "leg")
-    middle = (LEFT + RIGHT) / 2
-    for start, end in ((LEFT + 16, LEFT + 174), (middle + 48, RIGHT - 16)):
+    pen.label(left, head + 4, "L1", "leg")
+    pen.label(right, head + 4, "L2", "leg")
+    line_x, total_x = (middle - 44, middle + 62) if sheet.is_narrow else (middle, left + 216)
+    runs = ((left + 16, line_x - 32),) if sheet.is_narrow else ((left + 16, left + 174), (middle + 48, right - 16))
+    for start, end in runs:
         pen.wire(f"M {start} {head} H {end}", "idle")
     note = f"Feed{number}" + (f" · {breaker:g} A" if breaker else "")
-    pen.label(LEFT + 44, head - 6, note, "note", "start")
-    if feed in pen.opened:
+    name_x, name_y = (left + 58, head - 33) if sheet.is_narrow else (left + 44, head - 6)
+    pen.label(name_x, name_y, note, "note", "start")
+    if feed in pen.opened and not sheet.is_narrow:
         where = pen.opened[feed] or "an unnamed device"
         state = "verified dead downstream" if pen.dead else "not verified: treat as live"
         # Above the feed's own line, between the legs' readings.
-        pen.label(LEFT + 52, head - 31, f"open at {where}, live up to it; {state}", "note", "start")
-    pen.target(line_volts(feed), (middle, head, 110, 44), (middle, head))
-    pen.target(volts_at(f"{feed}.l1", GROUND), (LEFT + 4, head - 10, 84, 48), (LEFT + 4, head - 26))
-    pen.target(volts_at(f"{feed}.l2", GROUND), (RIGHT - 4, head - 10, 84, 48), (RIGHT - 4, head - 26))
-    pen.target(amps_at(feed), (LEFT + 216, head, 84, 44), (LEFT + 216, head))
-    pen.label(LEFT + 172, head - 6, "total", "note", "end")
+        pen.label(left + 52, head - 31, f"open at {where}, live up to it; {state}", "note", "start")
+    pen.target(line_volts(feed), (line_x, head, 72 if sheet.is_narrow else 110, 44), (line_x, head))
+    pen.target(volts_at(f"{feed}.l1", GROUND), (left + 4, head - 10, 84, 48), (left + 4, head - 26))
+    pen.target(volts_at(f"{feed}.l2", GROUND), (right - 4, head - 10, 84, 48), (right - 4, head - 26))
+    pen.target(amps_at(feed), (total_x, head, 84, 44), (total_x, head))
+    total_name = (total_x, head - 16, "middle") if sheet.is_narrow else (left + 172, head - 6, "end")
+    pen.label(*total_name[:2], "total", "note", total_name[2])
     is_tall = pen.board.is_tall
     first = head + (52 if is_tall else 58)
     y = first
@@ -379,29 +445,31 @@ def _feed_block(pen: _Pen, feed: str, top: float, pitch: float, *, with_blower: 
     else:
         y -= pitch - (26 if is_tall else 34)
     state = pen.line(f"{feed}.l1")
-    pen.board.wires.insert(0, DrawnWire(path=f"M {LEFT} {head + 14} V {y - 14}", state=state))
-    pen.board.wires.insert(0, DrawnWire(path=f"M {RIGHT} {head + 14} V {y - 14}", state=pen.line(f"{feed}.l2")))
+    pen.board.wires.insert(0, DrawnWire(path=f"M {left} {head + 14} V {y - 14}", state=state))
+    pen.board.wires.insert(0, DrawnWire(path=f"M {right} {head + 14} V {y - 14}", state=pen.line(f"{feed}.l2")))
     tall = y - 14 - (head + 18)
-    pen.probe(f"{feed}.l1", (LEFT, head + 34), (LEFT - 42, head + 18, 44, tall))
-    pen.probe(f"{feed}.l2", (RIGHT, head + 34), (RIGHT - 2, head + 18, 40, tall))
-    pen.part_at[f"{feed}.breaker"] = (LEFT + 76, head - 4, 110, 30)
-    for leg, x in (("l1", LEFT), ("l2", RIGHT)):
+    pen.probe(f"{feed}.l1", (left, head + 34), (left - 42, head + 18, 44, tall))
+    pen.probe(f"{feed}.l2", (right, head + 34), (right - 2, head + 18, 40, tall))
+    pen.part_at[f"{feed}.breaker"] = (left + 76, head - 4, 110, 30)
+    for leg, x in (("l1", left), ("l2", right)):
         pen.part_at[f"{feed}.breaker-{leg}"] = pen.part_at[f"{feed}.lug-{leg}"] = (x, head + 6, 40, 40)
     return y + (8 if is_tall and with_blower else 18 if with_blower else 35 if is_tall else 34)
 
 
 def _rung(pen: _Pen, circuit: HeatingCircuit, y: float) -> None:
     pen.rungs.append(y)
-    rung = rung_terminals(circuit)
-    start = LEFT + CLAMP_WIDTH
-    step = (RIGHT - RETURN_WIDTH - start) / len(rung)
+    rung, sheet = rung_terminals(circuit), pen.sheet
+    left, right = sheet.left, sheet.right
+    start = left + sheet.clamp_width
+    step = (right - sheet.return_width - start) / len(rung)
+    part_width = min(PART_WIDTH, step)
     xs = [start + step * (i + 0.5) for i in range(len(rung))]
     letter = circuit.id.rpartition("-")[2].upper()
-    pen.label(LEFT - 26, y + 5, letter, "rung")
-    edge, edge_terminal, from_rail = LEFT, "", True
+    pen.label(max(left - 26, 9), y + 5, letter, "rung")
+    edge, edge_terminal, from_rail = left, "", True
     for i, (part, toward_1, toward_2) in enumerate(rung):
         x = xs[i]
-        half = 40.0 if part == "element" else 22.0 if part == "link" else 15.0
+        half = sheet.element_half if part == "element" else 22.0 if part == "link" else 15.0
         shared = part == "pole" and toward_1 in pen.joints
         if shared:
             # This pole is drawn on an earlier rung; come down from the joint behind it.
@@ -410,48 +478,62 @@ def _rung(pen: _Pen, circuit: HeatingCircuit, y: float) -> None:
             joint_x, joint_y = pen.joints[inner]
             if at_left:
                 # Out to the left and back, so that this strip's own lead passes under its clamp.
-                back = LEFT + 14
+                back = left + 14
                 pen.wire(f"M {joint_x} {joint_y} V {y - 40} H {back} V {y}", pen.line(inner))
                 pen.symbol("dot", joint_x, joint_y, pen.line(inner))
                 edge, edge_terminal, from_rail = back, inner, False
                 continue
             pen.wire(f"M {edge} {y} H {joint_x} V {joint_y}", pen.line(inner))
             pen.symbol("dot", joint_x, joint_y, pen.line(inner))
-            edge_terminal, edge = "", RIGHT
+            edge_terminal, edge = "", right
             break
         pen.wire(f"M {edge} {y} H {x - half}", pen.line(toward_1))
         if from_rail:
-            pen.symbol("dot", LEFT, y, pen.line(toward_1))
+            pen.symbol("dot", left, y, pen.line(toward_1))
             from_rail = False
         pen.part_at[f"{circuit.id}.lead-{i + 1}"] = (x - step / 2, y, 44, 40)
-        _part(pen, circuit, part, x, y, toward_1, toward_2)
-        side = (step - PART_WIDTH) / 2
+        # Tags wider than what they are read at stand one lower, one higher.
+        low = TAG_HEIGHT if sheet.tag_width > step and i % 2 == 0 else 0.0
+        _part(pen, circuit, part, (x, y), (toward_1, toward_2), part_width, low)
+        side = max(step - part_width, 16.0) / 2
         for terminal, sign in ((toward_1, -1), (toward_2, 1)):
-            left = x + sign * (PART_WIDTH / 2 + side / 2) - side / 2
-            pen.probe(terminal, (x + sign * (half + 6), y), (left, y - 24, side, 48))
+            from_x = x + sign * (part_width / 2 + side / 2) - side / 2
+            pen.probe(terminal, (x + sign * (half + 6), y), (from_x, y - 24, side, 48))
         edge, edge_terminal = x + half, toward_2
         if part == "pole":
             # Terminals of a pole remember where they are, for rungs and interlocks that join behind it.
             pen.joints[toward_1] = (xs[i] - step / 2, y)
             pen.joints[toward_2] = (xs[i] + step / 2, y)
     if edge_terminal:
-        pen.wire(f"M {edge} {y} H {RIGHT}", pen.line(edge_terminal))
-        pen.symbol("dot", RIGHT, y, pen.line(edge_terminal))
-        back = RIGHT - RETURN_WIDTH / 2 - 2
-        pen.target(amps_at(f"{circuit.id}.return"), (back, y, RETURN_WIDTH, 46), (RIGHT, y + 20))
-        pen.part_at[f"{circuit.id}.lead-{len(rung) + 1}"] = (back, y, RETURN_WIDTH, 40)
-    clamp_x = LEFT + CLAMP_WIDTH / 2 + 2
-    pen.target(amps_at(circuit.id), (clamp_x, y, CLAMP_WIDTH - 4, 46), (clamp_x, y))
+        pen.wire(f"M {edge} {y} H {right}", pen.line(edge_terminal))
+        pen.symbol("dot", right, y, pen.line(edge_terminal))
+        back = right - sheet.return_width / 2 - 2
+        pen.target(amps_at(f"{circuit.id}.return"), (back, y, sheet.return_width, 46), (right, y + 20))
+        pen.part_at[f"{circuit.id}.lead-{len(rung) + 1}"] = (back, y, sheet.return_width, 40)
+    clamp_x = left + sheet.clamp_width / 2 + 2
+    pen.target(amps_at(circuit.id), (clamp_x, y, sheet.clamp_width - 4, 46), (clamp_x, y))
 
 
-def _part(pen: _Pen, circuit: HeatingCircuit, part: str, x: float, y: float, toward_1: str, toward_2: str) -> None:
+def _part(
+    pen: _Pen,
+    circuit: HeatingCircuit,
+    part: str,
+    at: tuple[float, float],
+    between: tuple[str, str],
+    width: float,
+    low: float,
+) -> None:
+    """Draw a part of a rung between two terminals, with its name above and its tag below, so much lower."""
+    (x, y), (toward_1, toward_2) = at, between
     carries = pen.line(f"{circuit.id}:current")
     state = carries if carries == "carries" else pen.line(toward_1)
-    name = {"link": "link", "limit": "limit", "element": circuit.name}.get(part, _pole_name(pen.plate, toward_1))
+    name = {"link": "link", "limit": "limit", "element": circuit.name}.get(
+        part, _pole_name(pen.plate, toward_1, is_short=pen.sheet.is_narrow)
+    )
     if part == "pole":
         pen.symbol("contact", x, y, state, is_closed=pen.line(f"{place_of(toward_1).whole_part}:closed") == "carries")
     else:
-        pen.symbol(part, x, y, state)
+        pen.symbol("short-element" if part == "element" and pen.sheet.is_narrow else part, x, y, state)
     watts = f"{circuit.rated_watts / 1000:.3g} kW"
     is_assumed = pen.plate.rating_is_assumed(circuit.id)
     if part == "element" and pen.board.is_tall:
@@ -462,12 +544,15 @@ def _part(pen: _Pen, circuit: HeatingCircuit, part: str, x: float, y: float, tow
     volts = volts_at(toward_1, toward_2)
     stands = {volts, ohms_at(part_id)} & ({*pen.verdicts} | {pen.selected})
     if part == "element" and not stands and not pen.board.is_tall:
-        pen.label(x, y + 26, f"{watts} assumed" if is_assumed else f"{watts} · {circuit.element_ohms:.2f} Ω", "note")
-    pen.part(part_id, volts, (x, y + 2, PART_WIDTH, 62), (x, y + 25))
+        ohms = "" if pen.sheet.is_narrow else f" · {circuit.element_ohms:.2f} Ω"
+        pen.label(x, y + 26, f"{watts} assumed" if is_assumed else f"{watts}{ohms}", "note")
+    pen.part(part_id, volts, (x, y + 2, width, 62), (x, y + 25 + low))
 
 
-def _pole_name(plate: Nameplate, terminal: str) -> str:
+def _pole_name(plate: Nameplate, terminal: str, *, is_short: bool = False) -> str:
     place = place_of(terminal)
+    if is_short:
+        return f"{_short(plate, place.owner)} {place.part.removeprefix('pole-')}"
     named = part_words(place.owner)
     # Longer ones run into the next part of the rung.
     named = named if len(named) <= 7 else _short(plate, place.owner)
@@ -476,17 +561,17 @@ def _pole_name(plate: Nameplate, terminal: str) -> str:
 
 def _blower(pen: _Pen, y: float) -> float:
     """Draw the blower between its fixed leg and its contacts; return the y below it."""
-    blower = pen.plate.blower
+    blower, sheet = pen.plate.blower, pen.sheet
     mirrored = blower.fixed_leg == "L2"
 
     def x(place: float) -> float:
-        return LEFT + RIGHT - place if mirrored else place
+        return sheet.left + sheet.right - place if mirrored else place
 
-    fixed_x, switched_x = (RIGHT, LEFT) if mirrored else (LEFT, RIGHT)
+    fixed_x, switched_x = (sheet.right, sheet.left) if mirrored else (sheet.left, sheet.right)
     feed = pen.plate.feed_of(blower.supplied_by)
     fixed_leg, switched_leg = (f"{feed}.l2", f"{feed}.l1") if mirrored else (f"{feed}.l1", f"{feed}.l2")
     state = pen.line("blower")
-    motor_x = x(162.0)
+    motor_x = x(sheet.motor_x)
     pen.wire(
         f"M {fixed_x} {y} H {motor_x + (28 if mirrored else -28)}", state if state == "carries" else pen.line(fixed_leg)
     )
@@ -495,9 +580,9 @@ def _blower(pen: _Pen, y: float) -> float:
     rated = f"{blower.rated_amps:g} A"
     rated = f"{rated} assumed" if pen.plate.is_assumed("blower.rated_amps") else f"plate {rated}"
     pen.label(motor_x, y + 42, f"{blower.kind.upper()} · {rated}", "note")
-    clamp_x = x(162.0 + 28 + 52)
-    pen.target(amps_at("blower"), (clamp_x, y, 88, 46), (clamp_x, y))
-    bus_x = x(302.0)
+    clamp_x = x(sheet.clamp_x)
+    pen.target(amps_at("blower"), (clamp_x, y, 76 if sheet.is_narrow else 88, 46), (clamp_x, y))
+    bus_x = x(sheet.bus_x)
     edge = -1 if mirrored else 1
     pen.part_at["blower.motor"] = (motor_x, y, 64, 64)
     pen.probe("blower.fixed", (motor_x - edge * 36, y), (motor_x - edge * 52 - 20, y - 24, 40, 48))
@@ -522,26 +607,29 @@ def _blower(pen: _Pen, y: float) -> float:
     if blower.switched_by:
         terminal = f"{blower.switched_by}.pole-{blower.switched_by_pole}"
         closed = pen.line(f"{terminal}:closed") == "carries"
-        at = x(480.0)
+        at = x(sheet.blower_pole_x)
         row += 8
         pen.wire(f"M {bus_x} {y} V {row} H {at + (15 if mirrored else -15)}", state)
         pen.symbol("contact", at, row, state, is_closed=closed)
         pen.part(terminal, volts_at(f"{terminal}.load", f"{terminal}.line"), (at, row, PART_WIDTH, 44), (at, row + 24))
         pen.wire(f"M {at + (-15 if mirrored else 15)} {row} H {switched_x}", pen.line(switched_leg))
         pen.symbol("dot", switched_x, row, pen.line(switched_leg))
-        pen.label(at, row - 20, _pole_name(pen.plate, f"{terminal}.line"), "name")
+        pen.label(at, row - 20, _pole_name(pen.plate, f"{terminal}.line", is_short=sheet.is_narrow), "name")
         row += 42
     return max(row, y + 62)
 
 
 def _rows(pen: _Pen, y: float) -> float:
-    """Write the four rows side by side under the blower's rung; return the y below them."""
+    """Write the four rows under the blower's rung, side by side or two by two; return the y below them."""
     if not pen.blower_rows:
         return y
-    width = (RIGHT - LEFT - 16) / len(pen.blower_rows)
+    left, right = pen.sheet.left, pen.sheet.right
+    across = 2 if pen.sheet.is_narrow else len(pen.blower_rows)
+    width = (right - left - 16) / across
     for i, (name, words, verdict) in enumerate(pen.blower_rows):
-        pen.board.told.append(BoardNote(x=LEFT + 14 + i * width, y=y + 6, name=name, words=words, verdict=verdict))
-    return y + 34
+        at = {"x": left + 14 + i % across * width, "y": y + 6 + i // across * 40}
+        pen.board.told.append(BoardNote(**at, name=name, words=words, verdict=verdict))
+    return y + 34 + (len(pen.blower_rows) - 1) // across * 40
 
 
 def _relay_contact(
@@ -559,7 +647,8 @@ def _relay_contact(
     sign = -1.0 if mirrored else 1.0
     driven = pen.line("blower-relay:closed") == "carries"
     com_at_blower = contact.com.startswith("blower")
-    near, far = bus_x + sign * 76, bus_x + sign * 142
+    sheet = pen.sheet
+    near, far = (bus_x + sign * (at - sheet.bus_x) for at in (sheet.near_x, sheet.far_x))
     com_x, throw_x = (near, far) if com_at_blower else (far, near)
     state = pen.line("blower") if com_at_blower else pen.line(switched_leg)
     pen.symbol("blade", com_x, y, state, is_closed=driven, flip=mirrored == com_at_blower)
@@ -624,7 +713,8 @@ def _interlock(pen: _Pen, circuit_id: str, x: float, y: float, lit: LineState) -
     pen.wire(f"M {x} {y} H {joint_x}{_hops(crossed, -1)} V {joint_y}", lit)
     pen.symbol("dot", joint_x, joint_y, lit)
     # Clear of the tags under the parts of the rung above.
-    middle = max((crossed[0] if crossed else joint_y) / 2 + y / 2 + 2, (crossed[0] if crossed else joint_y) + 49)
+    above = crossed[0] if crossed else joint_y
+    middle = max(above / 2 + y / 2 + 2, above + (72 if pen.sheet.is_narrow else 49))
     pen.target(amps_at("interlock"), (joint_x, middle, 60, 40), (joint_x, middle))
 
 
@@ -648,7 +738,8 @@ def _hops(rungs: Iterable[float], down: int) -> str:
 
 def _control(pen: _Pen, top: float) -> None:
     """Draw the 24 V ladder: one rung a coil, heater or ECM tap."""
-    plate = pen.plate
+    plate, sheet = pen.plate, pen.sheet
+    left, right, coil_x = sheet.left, sheet.right, sheet.coil_x
     transformer = plate.transformer
     fuse = f" · fuse {transformer.fuse_amps:g} A" if transformer.fuse_amps else ""
     rated = f"{transformer.va:g} VA" + (" assumed" if plate.is_assumed("transformer.va") else "")
@@ -657,48 +748,74 @@ def _control(pen: _Pen, top: float) -> None:
     if plate.blower.relay is not None:
         rows.append((plate.blower.relay.fed_by, plate.blower.relay.id, "coil"))
     rows += [(call, f"{ECM}{call.lower()}", "tap") for call in plate.blower.ecm_calls]
-    pen.label(LEFT, top - 8, "R", "leg")
-    pen.label(RIGHT, top - 8, "C", "leg")
+    pen.label(left, top - 8, "R", "leg")
+    pen.label(right, top - 8, "C", "leg")
     rail = pen.line("control")
-    pen.target(amps_at("control"), (LEFT + 46, top - 10, 64, 36), (LEFT + 56, top - 12))
+    pen.target(amps_at("control"), (left + 46, top - 10, 64, 36), (left + 56, top - 12))
     y = top + 26
-    pitch = 48.0 if len(rows) <= 3 else 41.0
+    pitch = 60.0 if sheet.is_narrow else 48.0 if len(rows) <= 3 else 41.0
     boarded: set[str] = set()
     for source, device, kind in rows:
         is_call = source in plate.calls
         state = pen.line(source) if is_call else pen.line(f"{source}:aux")
-        pen.wire(f"M {LEFT} {y} H 146", rail)
-        pen.symbol("contact", 156, y, state if state == "alive" else rail, is_closed=state == "alive")
-        pen.wire(f"M 166 {y} H {426 - 20}", state)
+        pen.wire(f"M {left} {y} H {sheet.contact_x - 10}", rail)
+        pen.symbol("contact", sheet.contact_x, y, state if state == "alive" else rail, is_closed=state == "alive")
+        pen.wire(f"M {sheet.contact_x + 10} {y} H {coil_x - 20}", state)
         coil_state = pen.line(f"{device}:coil")
         if is_call:
-            pen.symbol("flag", 226, y, state, text=source)
-            pen.probe(f"board.{source.lower()}", (190, y), (170, y - 21, 38, 42))
+            pen.symbol("flag", sheet.flag_x, y, state, text=source)
+            pen.probe(
+                f"board.{source.lower()}",
+                (sheet.flag_x - 36 + 10 * sheet.is_narrow, y),
+                (sheet.flag_x - 56 + 18 * sheet.is_narrow, y - 21, 38, 42),
+            )
             board_point = volts_at(f"board.{source.lower()}", "board.c")
             if board_point in pen.labels and source not in boarded:
                 boarded.add(source)
-                pen.target(board_point, (226 + 40, y, 130, 44), (226 + 66, y))
+                pen.target(
+                    board_point,
+                    (sheet.board_x, y, sheet.board_width, 44),
+                    (sheet.board_x + (0 if sheet.is_narrow else 26), y),
+                )
         else:
-            pen.label(156, y - 14, f"{source.replace('-', ' ').title()} aux", "part")
-        pen.symbol("coil" if kind == "coil" else "tap", 426, y, coil_state, text=_short(plate, device))
-        pen.wire(f"M {426 + 20} {y} H {RIGHT}", coil_state)
+            pen.label(sheet.contact_x + 26 * sheet.is_narrow, y - 14, f"{source.replace('-', ' ').title()} aux", "part")
+        pen.symbol("coil" if kind == "coil" else "tap", coil_x, y, coil_state, text=_short(plate, device))
+        pen.wire(f"M {coil_x + 20} {y} H {right}", coil_state)
         if source in pen.currents:
             name, words, verdict = pen.currents[source]
-            pen.board.told.append(BoardNote(x=586, y=y - 11, name=name, words=words, verdict=verdict, gap=27))
+            pen.board.told.append(
+                BoardNote(
+                    x=sheet.current_x,
+                    y=y - 24 if sheet.is_narrow else y - 11,
+                    name=name,
+                    words=words,
+                    verdict=verdict,
+                    gap=27,
+                )
+            )
         if kind == "coil":
             own = {d.id: d.of_kind for d in plate.devices}
             function = own[device].coil_function if device in own else "volts"
             coil = f"{device}.coil"
-            pen.part(coil, f"{function}:{coil}.1:{coil}.2", (462, y, 116, 44), (502, y))
-            pen.part_at[coil] = pen.part_at[f"{device}.mechanism"] = pen.part_at[device] = (426, y, 50, 46)
-            pen.probe(f"{coil}.1", (398, y), (364, y - 21, 40, 42))
-            pen.probe(f"{coil}.2", (558, y), (540, y - 21, 40, 42))
+            pen.part(
+                coil,
+                f"{function}:{coil}.1:{coil}.2",
+                (sheet.coil_target_x, y, sheet.coil_target_width, 44),
+                (sheet.coil_tag_x, y),
+            )
+            pen.part_at[coil] = pen.part_at[f"{device}.mechanism"] = pen.part_at[device] = (coil_x, y, 50, 46)
+            pen.probe(
+                f"{coil}.1",
+                (coil_x - 28, y),
+                (coil_x - 62 + 22 * sheet.is_narrow, y - 21, 40 - 16 * sheet.is_narrow, 42),
+            )
+            pen.probe(f"{coil}.2", (sheet.coil_end_x, y), (sheet.coil_end_x - 18, y - 21, 40 - 4 * sheet.is_narrow, 42))
         y += pitch
-    pen.board.wires.insert(0, DrawnWire(path=f"M {LEFT} {top} V {y - pitch + 16}", state=rail))
-    pen.board.wires.insert(0, DrawnWire(path=f"M {RIGHT} {top} V {y - pitch + 16}", state=rail))
+    pen.board.wires.insert(0, DrawnWire(path=f"M {left} {top} V {y - pitch + 16}", state=rail))
+    pen.board.wires.insert(0, DrawnWire(path=f"M {right} {top} V {y - pitch + 16}", state=rail))
     tall = y - pitch + 16 - top
-    pen.probe("board.r", (LEFT, top + 12), (LEFT - 42, top, 64, tall))
-    pen.probe("board.c", (RIGHT, top + 12), (RIGHT - 26, top, 64, tall))
+    pen.probe("board.r", (left, top + 12), (left - 42, top, 64, tall))
+    pen.probe("board.c", (right, top + 12), (right - 26, top, 64, tall))
     pen.board.height = y - pitch + 34
 
 

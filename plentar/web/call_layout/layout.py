@@ -1,7 +1,7 @@
 """The room of a call: run sheet, board, working panel and condition strip, which stay around every step."""
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any, Protocol
 from uuid import UUID, uuid4
 
@@ -20,6 +20,7 @@ from plentar.store.models import Call, RejectedSubmission
 from plentar.store.shop_models import FollowUp, PartOrder
 from plentar.web.call_layout.visits import own_call, read_visit
 from plentar.web.offline.submissions import is_late, refused
+from plentar.web.serving.access import is_narrow
 
 __all__ = [
     "StepView",
@@ -96,6 +97,7 @@ def room_of(
     call = own_call(call_id)
     url = url_for("call.page", call_id=call_id)
     person = str(g.person.id)
+    view = replace(view or View(), is_narrow=is_narrow())
     return CallScreen(call, visit or read_visit(call), url=url, person=person, selected=selected, view=view)
 
 

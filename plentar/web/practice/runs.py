@@ -38,6 +38,7 @@ from plentar.web.practice.keeping import act_in, attempt_of, open_run
 from plentar.web.practice.screen import PracticeScreen, urls_of
 from plentar.web.practice.views import bp
 from plentar.web.practice.who import back_url, learner, zone
+from plentar.web.serving.access import is_narrow
 from plentar.words import render
 
 __all__: list[str] = []
@@ -58,7 +59,7 @@ def _shown(
     problem: PlentarError | None = None,
     about: str = "",
 ) -> str:
-    view = View(mark=request.args.get("mark", "")[:80], show="healthy")
+    view = View(mark=request.args.get("mark", "")[:80], show="healthy", is_narrow=is_narrow())
     url = url_for("practice.run_page", run_id=run.id)
     selected = request.values.get("point")
     screen = PracticeScreen(run, attempt, url=url, selected=selected, view=view)

@@ -20,7 +20,17 @@ from plentar.store import sign_ins
 from plentar.web.serving.errors import SignedOutError
 from plentar.words.figures import PLAIN, DisplayUnits, choose
 
-__all__ = ["lead_required", "local_day", "login_required", "now", "register", "release", "shop_moment", "theme"]
+__all__ = [
+    "is_narrow",
+    "lead_required",
+    "local_day",
+    "login_required",
+    "now",
+    "register",
+    "release",
+    "shop_moment",
+    "theme",
+]
 
 P = ParamSpec("P")
 # What a phone's camera makes, with room to spare.
@@ -74,6 +84,11 @@ def theme() -> str:
     """Return the chosen look, or nothing where the system's preference decides."""
     chosen = request.cookies.get("theme", "")
     return chosen if chosen in THEMES else ""
+
+
+def is_narrow() -> bool:
+    """Tell whether the page said that its screen is a phone's: the ladder is drawn for its width."""
+    return request.cookies.get("narrow") == "1"
 
 
 def _display() -> DisplayUnits:

@@ -1,6 +1,37 @@
 // The board: what is under test in sight, the place kept through a swap, zoom, moving by keyboard.
 const $ = (selector, root = document) => root.querySelector(selector);
 
+// The server draws the ladder for the width it is told of. A page that came before it was told is asked for once more.
+const narrow = matchMedia("(max-width: 600px)");
+function tellWidth() {
+  const wasTold = document.cookie.includes("narrow=");
+  const secure = location.protocol === "https:" ? "; secure" : "";
+  // biome-ignore lint/suspicious/noDocumentCookie: the Cookie Store API is not there over plain HTTP.
+  document.cookie = `narrow=${narrow.matches ? 1 : 0}; path=/; max-age=31536000; samesite=lax${secure}`;
+  if (!wasTold && narrow.matches && $("#board .ladder") && document.cookie.includes("narrow=1")) location.reload();
+}
+narrow.addEventListener("change", tellWidth);
+document.addEventListener("DOMContentLoaded", tellWidth);
+
+// On a phone the board is one rung high; all of it opens by one tap, and folds when a point is picked.
+function foldBoard(isWhole) {
+  const call = $(".call");
+  if (!call) return;
+  call.classList.toggle("board-whole", isWhole);
+  const button = $("[data-whole-board]");
+  button?.setAttribute("aria-pressed", String(isWhole));
+  showSelected();
+}
+// On its way down: a tap on a point is answered where it is made and goes no further.
+document.addEventListener(
+  "click",
+  (event) => {
+    if (event.target.closest("[data-whole-board]")) foldBoard(!$(".call").classList.contains("board-whole"));
+    else if (event.target.closest("#board .spot[data-point]")) foldBoard(false);
+  },
+  true,
+);
+
 // Bring the point under test into view, without moving anything that is already in sight.
 function showSelected() {
   const spot = $("#board .spot[aria-current]") ?? $("#board .mark-on");
@@ -11,7 +42,9 @@ function showSelected() {
   if (box.left < view.left || box.right > view.right) {
     frame.scrollLeft += (box.left + box.right) / 2 - (view.left + view.right) / 2;
   }
-  if (box.top < view.top || box.bottom > view.bottom) {
+  // One rung is in sight at a time on a phone: the whole of it, not its edge.
+  const isRung = $("#board .ladder-narrow") && !$(".board-whole");
+  if (isRung || box.top < view.top || box.bottom > view.bottom) {
     frame.scrollTop += (box.top + box.bottom) / 2 - (view.top + view.bottom) / 2;
   }
   $("#runsheet [aria-current]")?.scrollIntoView({ block: "nearest", inline: "nearest" });
@@ -52,7 +85,8 @@ function applyZoom() {
     return;
   }
   frame.dataset.scale = scale;
-  const base = innerWidth <= 900 ? 780 : frame.clientWidth - 8;
+  const isNarrow = ladder.classList.contains("ladder-narrow");
+  const base = innerWidth <= 900 && !isNarrow ? 780 : frame.clientWidth - (isNarrow ? 0 : 8);
   ladder.style.width = `${Math.round(base * scale)}px`;
 }
 function zoomTo(next, x, y) {
