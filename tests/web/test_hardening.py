@@ -435,9 +435,9 @@ def test_a_row_that_was_waited_for_leaves_the_statements_own_time(
             assert not lock_row_of_call(db, shop_id=shop.person.shop_id, call_id=shop.unit_id)
 
 
-def test_time_outs_are_the_transactions_own(app: Flask) -> None:
+def test_time_outs_are_the_transactions_own(engine: Engine, database_url: str) -> None:
     """Set for each, so that a pooler's next client has its own."""
-    with app.extensions["plentar.sessions"]() as db:
+    with application(database_url) as app, app.extensions["plentar.sessions"]() as db:
         found = [
             db.scalar(text(f"show {name}"))
             for name in ("lock_timeout", "statement_timeout", "idle_in_transaction_session_timeout")
