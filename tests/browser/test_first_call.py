@@ -29,8 +29,11 @@ def named(page: Page, name: str) -> Locator:
     """What stands on the page under a name: the bar, a button, a link, or what a label belongs to."""
     if name == "The dark bar":
         return page.locator("#next .next-go")
+    # Its whole words: "OL" is a key, not a part of "Whole board".
+    words = re.compile(rf"(?<!\w){re.escape(name)}(?!\w)", re.I)
     for_role = [
-        page.get_by_role(role, name=name, exact=exact) for exact in (True, False) for role in ("button", "link")
+        *(page.get_by_role(role, name=name, exact=True) for role in ("button", "link")),
+        *(page.get_by_role(role, name=words) for role in ("button", "link")),
     ]
     ways = (*for_role, page.get_by_text(name, exact=True), page.get_by_text(name))
     # What was typed may still be looked up: the last to find it is waited for, then the best way is taken.
