@@ -71,10 +71,13 @@ JOINT_OHMS, WRONG_WATTS, COILS_LEFT = (0.02, 20.0), ((0.62, 0.89), (1.12, 1.6)),
 PSC_AMPS, ECM_AMPS = (0.40, 1.00), (0.10, 1.00)
 KIT_MEAN, KIT_WIDTH, KIT_ENDS, MATES = 0.98, 0.025, (0.90, 1.05), 0.015
 IDLE_VOLTS, AGED_OHMS = (25.5, 29.0), (0.003, 0.015)
-# A limit opens and closes at these rates [1/min], from so long after the call [min]; an erratic part fails so often of
-# its starts; a weak breaker trips after so many minutes of its load, give or take (the same section).
-SOME_AIR, NO_AIR = (1 / 6.0, 1 / 1.7, 2.5), (1 / 0.9, 1 / 8.0, 0.8)
+# A limit opens after so many minutes of heat and closes so many later, each between its two; an erratic part fails so
+# often of its starts; a weak breaker trips after so many minutes of its load, give or take (the same section). From
+# one time to the next a limit differs by a fifth.
+SOME_AIR, NO_AIR, JITTER = ((2.0, 15.0), (0.5, 4.0)), ((0.33, 1.5), (3.0, 15.0)), 0.2
 FAILS_OF_STARTS, TRIPS_AFTER, WATCHED_MINUTES = (0.05, 0.8), (math.log(13.4), 0.91), 15.0
+# Who points at the breaker that trips is wrong so often.
+WRONGLY_NAMED = 0.1
 # A sound pole closes well inside its window.
 USUAL_SHARE = 0.6
 # How long a new call is waited for, of the time after which the last pole counts as never closing.
@@ -112,9 +115,13 @@ SHOWN_COMPLAINT = {
 class Clock:
     """Limits that open and close, each at its own time, and starts that fail."""
 
-    def __init__(self, random: np.random.Generator, limits: Sequence[str], rates: tuple[float, float, float]) -> None:
-        self.random, (self.opens, self.closes, self.after) = random, rates
-        self.limits, self.at, self.last = list(limits), 0.0, frozenset[str]()
+    def __init__(
+        self, random: np.random.Generator, limits: Sequence[str], minutes: tuple[tuple[float, float], ...]
+    ) -> None:
+        self.random, self.at, self.last = random, 0.0, frozenset[str]()
+        # Each limit's own minutes closed and open.
+        self.own = {limit: [float(np.exp(random.uniform(*np.log(ends)))) for ends in minutes] for limit in limits}
+        self.next: dict[str, float] = {}
         self.open: set[str] = set()
         self.has_failed = False
 
@@ -122,13 +129,18 @@ class Clock:
         """Return which limits stand open so long after the call; a clock that runs back is a new call."""
         if minutes < self.at or minutes == 0.0:
             self.open, self.at = set(), 0.0
-        for limit in self.limits:
-            now, is_open = max(self.at, self.after), limit in self.open
-            while (now := now + self.random.exponential(1 / (self.closes if is_open else self.opens))) < minutes:
-                is_open = not is_open
-            (self.open.add if is_open else self.open.discard)(limit)
+            self.next = {limit: self._lasts(limit) for limit in self.own}
+        for limit in self.own:
+            self.next.setdefault(limit, self._lasts(limit))
+            while self.next[limit] < minutes:
+                self.open ^= {limit}
+                self.next[limit] += self._lasts(limit)
         self.at = minutes
         return frozenset(self.open)
+
+    def _lasts(self, limit: str) -> float:
+        """Return how long a limit stays as it is now [min]."""
+        return self.own[limit][limit in self.open] * float(self.random.uniform(1 - JITTER, 1 + JITTER))
 
     def failed(self, calls: frozenset[str], minutes: float, share: float) -> bool:
         """Tell whether the start that these calls made failed."""
@@ -227,13 +239,26 @@ class Truth:
             meter_uncertainty=DEMO_METER.uncertainty(function, min(value, 6e7)),
         )
 
+    def told(self, complaint: str) -> list[Observation]:
+        """Return what the customer points at where there are several: the breaker that trips, once in ten wrongly."""
+        feeds = [feed.id for feed in self.plate.feeds]
+        owner = place_of(self.faults[0].part).owner
+        if complaint != "breaker trips or hot" or owner not in feeds or len(feeds) == 1:
+            return []
+        others = [feed for feed in feeds if feed != owner]
+        is_wrong = self.random.random() < WRONGLY_NAMED
+        return [Observation(kind="breaker-trips", about=str(self.random.choice(others)) if is_wrong else owner)]
+
     def check(self, test: Test) -> list[Observation]:
         """Look at what is no reading, now and then wrongly: the wheel, the capacitor, the stages by the stopwatch."""
         if test.point == STAGES:
             return self._timed(test.drive)
         if test.point == WATCH:
-            drops = self._watched() != (self.random.random() < self.wrong)
-            return [Observation(kind="watched-dropped" if drops else "watched-steady")]
+            sign = self._watched()
+            if self.random.random() < self.wrong:
+                # Missed, or a hand that moved the clamp.
+                sign = Observation(kind="watched-dropped" if sign.kind == "watched-steady" else "watched-steady")
+            return [sign]
         if test.point == AIR:
             is_little = any(fault.part in ("air", "blower.hub") for fault in self.faults)
             is_little = is_little != (self.random.random() < self.wrong)
@@ -249,13 +274,16 @@ class Truth:
             return [Observation(kind=bad if is_found else "wheel-free")]
         return [Observation(kind="capacitor-out" if is_found else "capacitor-fine")]
 
-    def _watched(self) -> bool:
-        """Tell whether anything goes off by itself within a quarter of an hour of heat."""
-        if self.shows == "trips" and not self.is_short:
-            return self.trips_after < WATCHED_MINUTES
-        if self.shows != "now and then" or not self.opens or self._is_delay:
-            return False
-        return any(self.clock.opened(minute) for minute in np.arange(0.5, WATCHED_MINUTES, 0.5))
+    def _watched(self) -> Observation:
+        """Watch a quarter of an hour of heat: what goes off is clamped strip by strip before it comes back."""
+        if self.shows == "trips" and not self.is_short and self.trips_after < WATCHED_MINUTES:
+            self.tripped = True
+            return Observation(kind="watched-tripped", about=place_of(self.faults[0].part).owner)
+        if self.shows == "now and then" and self.opens and not self._is_delay:
+            for minute in np.arange(0.5, WATCHED_MINUTES, 0.5):
+                if gone := sorted(self.clock.opened(minute)):
+                    return Observation(kind="watched-dropped", about=place_of(gone[0]).owner)
+        return Observation(kind="watched-steady")
 
     def _timed(self, drive: Drive) -> list[Observation]:
         """Watch every stage come after the call, each at its own time, for as long as any may take."""
@@ -503,14 +531,14 @@ def first_after_habits(
 def follow(plate: Nameplate, truth: Truth, complaint: str, *, fixed: bool, minutes: float) -> Followed:
     """Follow tests until a group leads, nothing useful is left or the minutes are spent."""
     readings: list[Reading] = []
-    seen: list[Observation] = []
+    seen = truth.told(complaint)
     spent, again_asked = 0.0, 0
     taken: list[tuple[str, frozenset[str]]] = []
     order = iter(
         sorted(catalogue(plate), key=lambda test: ("supply", "control", "amps", "volts", "ohms").index(test.kind))
     )
     condition = Condition(feeds=tuple((feed.id, "live") for feed in plate.feeds))
-    diagnosis = diagnose(plate, readings, complaints=[complaint])
+    diagnosis = diagnose(plate, readings, complaints=[complaint], observations=seen)
     while len(readings) < MOST_TESTS:
         doubted = [p for p in diagnosis.ask_again if sum(point == p for point, _ in taken) < 2]
         if fixed:

@@ -389,7 +389,8 @@ def _seen(action: Observed, visit: Visit, sender: Sender) -> Action:
         sign = sign_of(action.sign)
         if sign is None:
             raise ReadingError("this line is not on the list", field="kind")
-        if action.state == "found" and sign.about and action.about not in places_of(plate, sign.about):
+        is_pinned = bool(sign.about) and not (sign.may_float and not action.about)
+        if action.state == "found" and is_pinned and action.about not in places_of(plate, sign.about):
             raise ReadingError("choose the part it was found on", field="about")
     return replace(action, condition=condition, note=action.note.strip())
 

@@ -7,12 +7,15 @@ from dataclasses import replace
 
 import pytest
 
+from plentar.core.causes.checks import WATCH
 from plentar.core.causes.diagnosis import Diagnosis, diagnose
+from plentar.core.causes.next_test import next_tests
 from plentar.core.evidence.reading import Reading
 from plentar.core.evidence.signs import Observation
 from plentar.core.judging.situation import Situation
 from plentar.core.judging.verdict import judge
 from plentar.core.limits.verdicts import Grade
+from plentar.core.unit.patterns import PATTERNS
 from tests.core.test_diagnosis import LINE, POLE_B, UNIT, read, under
 from tests.core.test_sequences import DEAD, at, share
 
@@ -153,6 +156,32 @@ def test_what_was_watched_speaks_by_the_clock_of_what_it_watched() -> None:
     assert limit == pytest.approx(0.1, rel=0.05)
     assert breaker == pytest.approx(0.45, rel=0.05)
     assert dropped[2] < 0.02
+
+
+def test_a_breaker_that_trips_is_weak_before_a_strip_is_cold() -> None:
+    """What cannot trip a breaker is no answer to one that trips: with all amps sound it leads, and is watched."""
+    call = [read(LINE, 240.0, IDLE), at(LINE, 238.0, 290), at("amps:strip-a", 20.5, 300), at("amps:strip-b", 20.6, 310)]
+    call += [at("amps:blower", 1.9, 320), read("amps:feed-1", 0.0, IDLE)]
+    found = diagnose(UNIT, call, complaints=["breaker trips or hot"])
+    assert lead(found)[0] == "feed-1.breaker.weak"
+    taken = [(r.point, r.condition.on) for r in call]
+    # After the fan's own amps, which take a minute.
+    assert next_tests(found, call[-1].condition, taken=taken, most=2)[1].test.point == WATCH
+    for kind, expected in (("watched-tripped", "feed-1.breaker.weak"), ("watched-dropped", "strip-b.limit.cycling")):
+        seen = Observation(kind=kind, about="feed-1" if kind == "watched-tripped" else "strip-b")
+        assert lead(diagnose(UNIT, call, complaints=["breaker trips or hot"], observations=[seen]))[0] == expected
+
+
+def test_the_breaker_somebody_points_at_is_the_one_that_trips() -> None:
+    """Of two feeds the named one, and what is behind it, is nine times likelier; the other stays possible."""
+    two = PATTERNS["four-strip-chained"]()
+    named = diagnose(two, [], complaints=["breaker trips or hot"],
+                     observations=[Observation(kind="breaker-trips", about="feed-2")])  # fmt: skip
+    before = diagnose(two, [], complaints=["breaker trips or hot"])
+    for fault, behind in (("feed-2.breaker.weak", True), ("strip-c.element.grounded", True),
+                          ("feed-1.breaker.weak", False), ("strip-a.element.grounded", False)):  # fmt: skip
+        odds = (share(named, fault) / share(before, fault)) / (share(named, "healthy") / share(before, "healthy"))
+        assert odds == pytest.approx(9.0 if behind else 1.0, rel=0.01), fault
 
 
 def test_the_same_number_twice_within_a_minute_is_one_look() -> None:

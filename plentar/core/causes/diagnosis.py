@@ -310,6 +310,10 @@ def _sign(observation: Observation) -> Sign:
 def _observed(model: UnitModel, observation: Observation) -> Floats:
     """Return how much likelier a sign makes each hypothesis, as natural logarithms."""
     sign = _sign(observation)
-    factors = [_together([factor_of(sign, observation.about, f) for f in h.faults]) for h in model.hypotheses]
+    about, plate = observation.about, model.plate
+    behind = {circuit.id for circuit in plate.circuits_on(about)} | {b.id for b in plate.branches if b.feed == about}
+    strips = len(plate.circuits)
+    of_fault = {f.id: factor_of(sign, about, f, strips=strips, behind=behind) for f in model.faults}
+    factors = [_together([of_fault[fault.id] for fault in h.faults]) for h in model.hypotheses]
     log_odds: Floats = np.log(np.array(factors))
     return log_odds

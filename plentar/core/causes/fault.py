@@ -40,11 +40,13 @@ OFF = math.inf
 class Fault:
     """One thing that can be wrong with one part: a mode of `modes`, and what it changes.
 
-    `variants` are the same fault at several sizes, rising or falling, equally likely; whatever lies between two of them
-    is the fault as well. `signs` are how many times likelier each sign at its part makes it.
+    `mode` is the row it is of. `variants` are the same fault at several sizes, rising or falling, equally likely;
+    whatever lies between two of them is the fault as well. `signs` are how many times likelier each sign at its part
+    makes it.
     """
 
     id: str
+    mode: str
     title: Message
     part: str
     kind: Group
@@ -93,6 +95,7 @@ def takes_fuse_along(faults: Iterable[Fault]) -> bool:
 
 HEALTHY = Fault(
     id="healthy",
+    mode="",
     title=message("fault.healthy"),
     part="",
     kind="healthy",
@@ -116,6 +119,7 @@ def fault_of(mode: Mode, part: str, *variants: Changes, weight: float | None = N
     """
     return Fault(
         id=f"{part}.{mode.id.rpartition('.')[2]}",
+        mode=mode.id,
         title=message(f"fault.{mode.id}", **figures),
         part=part,
         kind=mode.group,

@@ -123,8 +123,8 @@ MODES: Mapping[str, Mode] = {**STRIP_MODES, **UNIT_MODES}
 # One half-wave instead of two, of what the whole bridge gives: unsmoothed its mean, 0.40 of the AC input; smoothed the
 # capacitor empties in the gap, 0.45.
 HALF_OPEN_SHARES = {"unsmoothed": 0.40 / 0.86, "smoothed": 0.45 / 1.25}
-# How much likelier each kind of fault becomes with a complaint, what always shows or trips, and single faults by their
-# id; the others stay as they are.
+# How much likelier each kind of fault becomes with a complaint, what always shows or trips, and the modes of one row;
+# the factors multiply, and what no line names stays as it is.
 COMPLAINTS: dict[str, dict[str, float]] = {
     "no heat": {"dead": 2.0, "control": 3.0, "supply": 3.0, "healthy": 0.3},
     "not enough heat": {"dead": 3.0, "weak": 3.0, "supply": 1.0, "healthy": 0.7},
@@ -137,15 +137,30 @@ COMPLAINTS: dict[str, dict[str, float]] = {
     "blower cuts in and out": {"blower": 5.0, "weak": 2.0, "always": 0.05, "healthy": 0.5},
     "thermostat blank or restarting": {"control": 8.0, "supply": 2.0, "short": 5.0, "healthy": 0.2},
     "control fuse blows": {"short": 20.0, "control": 2.0, "healthy": 0.1},
-    # Low volts draw fewer amps: no breaker trips by them, and one that does with nothing wrong is a weak one.
+    # Too many amps trip a breaker, a bad joint of its own heats it; a strip that is off, a stage that is late and 24 V
+    # do neither, and low volts draw fewer amps. One that trips with nothing wrong is a weak one.
     "breaker trips or hot": {
-        "supply": 4.0,
-        "short": 3.0,
-        "weak": 3.0,
-        "trips": 3.0,
+        "dead": 0.1,
+        "control": 0.1,
+        "short": 0.3,
+        "weak": 0.2,
+        "blower": 0.3,
+        "stuck": 0.3,
+        "supply": 1.0,
+        "breaker.weak": 12.0,
+        "breaker.off": 3.0,
+        "element.dead-short": 12.0,
+        "element.grounded": 10.0,
+        "element.part-shorted": 15.0,
+        "element.wrong-size": 3.0,
+        "breaker-pole.stab-burnt": 20.0,
+        "lug.loose": 15.0,
+        "wire.too-small": 5.0,
+        "interlock.across-legs": 4.0,
+        "motor.seized": 3.0,
         "supply.low": 0.02,
         "supply.high": 0.1,
-        "healthy": 0.05,
+        "healthy": 0.02,
     },
     "clicking, smell": {"weak": 4.0, "blower": 2.0, "stuck": 2.0},
     "seasonal check": {"healthy": 8.0},

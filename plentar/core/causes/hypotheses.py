@@ -282,8 +282,7 @@ class UnitModel:
                 factors = COMPLAINTS.get(complaint, {})
                 weight[fault.id] *= factors.get(fault.kind, 1.0)
                 weight[fault.id] *= factors.get(fault.shows, 1.0) if fault.part else 1.0
-                # "healthy" is a kind and an id.
-                weight[fault.id] *= factors.get(fault.id, 1.0) if fault.part else 1.0
+                weight[fault.id] *= factors.get(fault.mode, 1.0)
         share = np.array([weight[fault.id] for fault in self.faults])
         share /= share.sum()
         first, second, factor = self._priors

@@ -93,11 +93,12 @@ HOT_END = {"loose-push-on": 8.0, "cut-strands": 4.0, "splices": 2.0, "smell": 3.
 # Rust makes open contacts and windings likelier, but most units have some, so it only doubles their weight.
 OPENED = {"rust-carbon": 2.0}
 # A log in which one of several like strips goes off and on again under a standing call, seen as surely as by amps: a
-# limit does that, and little else. Which strip it was the log does not say.
-LOGGED = {"log-cycles": 500.0, "watched-dropped": 500.0, "watched-steady": 0.1}
+# limit does that, and little else. Which strip it was the log does not say; a clamp that was watched may.
+LOGGED = {"log-cycles": 500.0, "watched-dropped": 500.0, "watched-tripped": 0.2, "watched-steady": 0.1}
 # Of weak breakers 45 % hold through 15 minutes of load, of parts that fail by starts 20 % through ten and 9 % through
 # twenty (docs/trade.md, section 10).
-HELD = {"watched-dropped": 50.0, "watched-steady": 0.45}
+# One that trips stays off: amps that went and came back by themselves were no breaker's doing.
+HELD = {"watched-tripped": 500.0, "watched-dropped": 0.5, "watched-steady": 0.45}
 STARTED = {"starts-good-10": 0.2, "starts-good-20": 0.09}
 # A short is heard of before it is seen: a breaker found off, a smell, insulation rubbed through; a named conductor that
 # an ohmmeter shows shorted has all but told.

@@ -54,6 +54,9 @@ WATCHING, WATCHED_WORTH = frozenset({WATCH, STARTS, AIR}), 4.0
 # Complaints of what is not there all the time: once the first readings named nothing, it is watched. Six readings are
 # supply, load and each strip of the commonest unit.
 COMES_AND_GOES, FIRST_READINGS = frozenset({"breaker trips or hot", "blower cuts in and out"}), 6
+# Then the watch is worth so much a minute on top of its own bits, beside nothing that splits the suspects in half; not
+# once something that is there all the time leads by this share.
+WATCHED_FIRST, LEADS_SHARE = 0.3, 0.5
 # What each school reaches for first: a factor on the minutes of its kind of test.
 SCHOOLS: dict[str, dict[str, float]] = {
     "amps first": {"amps": 0.7},
@@ -184,9 +187,19 @@ def _seems_sound(diagnosis: Diagnosis) -> bool:
     is_checked = not diagnosis.complaints or "seasonal check" in diagnosis.complaints
     if lead is None or is_checked:
         return False
-    if COMES_AND_GOES & set(diagnosis.complaints) and diagnosis.read >= FIRST_READINGS:
+    return _is_for_watching(diagnosis) or bool({"healthy", "supply.low", "supply.high"} & set(lead.faults))
+
+
+def _is_for_watching(diagnosis: Diagnosis) -> bool:
+    """Tell whether what is complained of comes and goes, and the first readings found nothing that stays."""
+    if not COMES_AND_GOES & set(diagnosis.complaints) or diagnosis.read < FIRST_READINGS:
+        return False
+    lead = diagnosis.first
+    if lead is None or lead.probability < LEADS_SHARE:
         return True
-    return bool({"healthy", "supply.low", "supply.high"} & set(lead.faults))
+    by_id = {fault.id: fault for fault in diagnosis.model.faults}
+    shows = {by_id[name].shows for name in lead.faults if name in by_id}
+    return shows != {"always"} or "healthy" in lead.faults
 
 
 def _is_behind(diagnosis: Diagnosis, test: Test) -> bool:
@@ -216,6 +229,8 @@ def _firsts(diagnosis: Diagnosis, school: str, taken: Collection[tuple[str, froz
     """
     plate = diagnosis.model.plate
     firsts: dict[str, float] = {}
+    if _is_for_watching(diagnosis):
+        firsts[WATCH] = WATCHED_FIRST
     line = line_volts(plate.feed_of(plate.transformer.supplied_by))
     # Read and found dead it is no yardstick, and reading it once more makes it none.
     if not diagnosis.supply.is_known and not any(point == line for point, _ in taken):

@@ -15,7 +15,7 @@ from plentar.core.limits.table import Limits
 from plentar.core.limits.windows import closing
 from plentar.core.unit.place import place_of
 
-__all__ = ["NOW_AND_THEN_SHARE", "airless_share", "weigh_sequences"]
+__all__ = ["AIRLESS", "NOW_AND_THEN_SHARE", "airless_share", "weigh_sequences"]
 
 Floats = NDArray[np.float64]
 # How often what comes and goes is there when the next reading is taken, whatever was seen of it before.
@@ -40,6 +40,9 @@ TRIP_MINUTES, TRIP_LOG_WIDTH = 13.4, 0.91
 # between two readings one time in ten: whoever finds it off does it sooner or later; one time in a hundred without a
 # change on record between the two.
 TRIP_SHARE, RESET_SHARE, SET_SHARE, UNSAID_SHARE = 0.25, 0.001, 0.1, 0.01
+# How often it trips in the minute or so between the last reading under a call for heat and the next call: twice what
+# its hazard gives for one minute, since nobody counts it.
+LEFT_SHARE = 0.05
 # Where nobody knows how long strips have heated without air, or by what call, their limits stand open one minute in
 # three; and now and then one has opened sooner than any should.
 UNTIMED_OPEN_SHARE, LEAST_OPEN_SHARE = 0.35, 0.02
@@ -277,12 +280,15 @@ def _shares(model: UnitModel, conditions: Sequence[Condition], entries: Sequence
 
 def _trips_between(before: Condition, after: Condition) -> float:
     """Return how likely a weak breaker went between two readings: by the minutes it carried its load."""
-    if not before.on and not after.on:
+    if not before.heat and not after.heat:
         return RESET_SHARE
-    passed, minutes = _minutes_between(before, after), _heat_minutes(after)
-    if passed is None or minutes is None:
-        # What went between the two went under the calls of either, for minutes that nobody counted.
+    passed, minutes = _minutes_between(before, after), _heat_minutes(after) if after.heat else 0.0
+    if minutes is None:
         return TRIP_SHARE
+    if passed is None:
+        # Other calls: loaded since they began, and before that for what was left of the call before.
+        held = (1 - _tripped_by(minutes)) * (1 - (LEFT_SHARE if before.heat else 0.0))
+        return max(RESET_SHARE, 1 - held)
     held = 1 - _tripped_by(minutes - passed)
     return max(RESET_SHARE, (_tripped_by(minutes) - 1 + held) / held)
 

@@ -16,7 +16,7 @@ __all__ = ["CHECKS", "GROUPS", "LOOK", "SIGNS", "Observation", "Sign", "SignGrou
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Sign:
-    """One thing to look or listen for; `about` says what it needs to be pinned to.
+    """One thing to look or listen for; `about` says what it is pinned to, always or, where `may_float`, if known.
 
     Which faults it makes likelier, and how much, the faults' own rows say; `any_fault` is what it does to every other
     fault of the part it is pinned to.
@@ -27,6 +27,7 @@ class Sign:
     about: Literal["part", "strip", "feed", ""] = ""
     any_fault: float = 1.0
     seen_running: bool = False
+    may_float: bool = False
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -62,6 +63,8 @@ SIGNS = (
     Sign(kind="strips-cold", words=message("signs.every-strip-seen-cold"), seen_running=True),
     Sign(kind="glows", words=message("signs.strip-glows"), about="strip", seen_running=True),
     Sign(kind="breaker-off", words=message("signs.breaker-found-off")),
+    # What the customer points at: wrong once in ten times.
+    Sign(kind="breaker-trips", words=message("signs.breaker-trips"), about="feed", any_fault=9.0),
     Sign(kind="hums", words=message("signs.blower-hums-does-not-turn")),
     Sign(kind="clicks", words=message("signs.clicking-off")),
     Sign(kind="smell", words=message("signs.hot-burnt-smell")),
@@ -85,7 +88,8 @@ CHECKS = (
     Sign(kind="conductor-shorted", words=message("signs.conductor-shorted"), about="part"),
     Sign(kind="log-cycles", words=message("signs.log-cycles")),
     Sign(kind="watched-steady", words=message("signs.watched-steady")),
-    Sign(kind="watched-dropped", words=message("signs.watched-dropped")),
+    Sign(kind="watched-dropped", words=message("signs.watched-dropped"), about="strip", may_float=True),
+    Sign(kind="watched-tripped", words=message("signs.watched-tripped"), about="feed", may_float=True),
     Sign(kind="starts-good-10", words=message("signs.starts-good", count=10)),
     Sign(kind="starts-good-20", words=message("signs.starts-good", count=20)),
 )

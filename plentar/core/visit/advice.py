@@ -47,7 +47,8 @@ SURE_SHARE, LEAST_ACCEPTED = 0.97, 0.5
 # What a hand at the wheel finds, one way or the other.
 WHEEL_SIGNS = frozenset({"stiff", "side-play", "loose-hub", "wheel-free"})
 AIR_SIGNS = frozenset({"air-little", "air-enough"})
-WATCH_SIGNS, START_SIGNS = frozenset({"watched-steady", "watched-dropped"}), frozenset({"bad-start", "starts-good-20"})
+WATCH_SIGNS = frozenset({"watched-steady", "watched-dropped", "watched-tripped"})
+START_SIGNS = frozenset({"bad-start", "starts-good-20"})
 # Below this share a cause, and below this many bits a test, is not shown.
 LEAST_SHARE, MOST_SUSPECTS, LEAST_BITS = 0.02, 4, 0.02
 

@@ -9,17 +9,17 @@ from plentar.core.judging.thermostat_map import TERMINALS
 from plentar.core.limits.verdicts import Verdict
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import ohms_at, place_of, point_at, volts_at
+from plentar.core.unit.points import part_words
 from plentar.core.visit import CAPACITOR, Visit
 from plentar.screen.event_lines import Shown, shown
 from plentar.store.models import Call
 from plentar.words import render
 
-__all__ = ["FELT", "ChecksScreen"]
+__all__ = ["FELT", "WATCHED", "ChecksScreen"]
 
-FELT = (
-    "jumper-runs", "jumper-still", "hums", "stiff", "side-play", "loose-hub", "wheel-free", "watched-steady",
-    "watched-dropped",
-)  # fmt: skip
+FELT = ("jumper-runs", "jumper-still", "hums", "stiff", "side-play", "loose-hub", "wheel-free")
+# What a clamp that is watched may show, and what each is pinned to.
+WATCHED = ("watched-steady", "watched-dropped", "watched-tripped")
 
 
 class ChecksScreen:
@@ -34,6 +34,18 @@ class ChecksScreen:
         """Heard and felt: kind, words, found."""
         signs = [sign_of(kind) for kind in FELT]
         return [(s.kind, render(s.words), self.visit.state_of(s.kind) == "found") for s in signs if s is not None]
+
+    @property
+    def watched(self) -> list[tuple[str, str, str, bool]]:
+        """What a clamp that was watched may have shown: kind, what it is about, its name, found."""
+        several = len(self.plate.circuits) > 1
+        lines = [
+            ("watched-steady", "", ""),
+            *(("watched-dropped", circuit.id, circuit.name) for circuit in self.plate.circuits),
+            *([("watched-dropped", "", "Something")] if several else []),
+            *(("watched-tripped", feed.id, render(part_words(feed.id))) for feed in self.plate.feeds),
+        ]
+        return [(kind, about, name, self.visit.state_of(kind, about) == "found") for kind, about, name in lines]
 
     @property
     def notes(self) -> list[Shown[Noted]]:

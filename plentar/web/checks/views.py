@@ -18,14 +18,14 @@ from plentar.formats.numbers import parse_number
 from plentar.web.call_layout.layout import StepView, register_step, show_step
 from plentar.web.call_layout.visits import own_call, read_visit
 from plentar.web.call_layout.writing import Draft, keep_all, keep_one
-from plentar.web.checks.models import FELT, ChecksScreen
+from plentar.web.checks.models import FELT, WATCHED, ChecksScreen
 from plentar.web.fields import require_valid
 from plentar.web.serving.access import login_required
 
 __all__ = ["bp"]
 
 bp = Blueprint("checks", __name__, url_prefix="/calls/<uuid:call_id>")
-KINDS = ("row-blower", "row-strips", "hunt", "start", *FELT)
+KINDS = ("row-blower", "row-strips", "hunt", "start", *FELT, *WATCHED)
 
 
 class SeenForm(FlaskForm):  # type: ignore[misc]
