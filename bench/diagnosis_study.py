@@ -56,7 +56,7 @@ from plentar.core.unit.electrical import COLD_RATIO, OPEN_OHMS
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.patterns import PATTERNS
 from plentar.core.unit.place import amps_at, line_volts, place_of
-from plentar.core.visit import SURE_SHARE
+from plentar.core.visit.advice import SOUND_SHARE, SOUND_WORTH, SURE_SHARE
 from plentar.words import render
 
 MOST_TESTS = 45
@@ -557,6 +557,8 @@ def follow(plate: Nameplate, truth: Truth, complaint: str, *, fixed: bool, minut
             named = set(diagnosis.first.faults) if diagnosis.first else set[str]()
             is_named = leading > SURE and not named & {"healthy", "supply.low", "supply.high"}
             if again is None and ((is_named and len(readings) >= 3) or not best or best[0].bits < 0.004):
+                break
+            if again is None and "healthy" in named and leading >= SOUND_SHARE and best[0].worth < SOUND_WORTH:
                 break
             test = again or best[0].test
             place = (test.point, test.drive.calls)

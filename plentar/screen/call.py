@@ -13,12 +13,20 @@ from plentar.core.evidence.reading import Condition, Hand, Reading
 from plentar.core.judging.air import expected_rise_degf
 from plentar.core.judging.supply import fits_208
 from plentar.core.limits.verdicts import Grade, Verdict
-from plentar.core.message import Text
+from plentar.core.message import Message, Text
 from plentar.core.unit.nameplate import Nameplate
-from plentar.core.unit.place import amps_at, line_volts, place_of, spot_of
+from plentar.core.unit.place import GROUND, amps_at, line_volts, place_of, spot_of
 from plentar.core.unit.points import Point, test_points
 from plentar.core.visit import Visit
-from plentar.core.work.safety import CONTROL_POINT, SafeLine, condition_refusal, dead_groups, ends_to_touch, touch_words
+from plentar.core.work.safety import (
+    CONTROL_POINT,
+    PART_FIRST,
+    SafeLine,
+    condition_refusal,
+    dead_groups,
+    ends_to_touch,
+    touch_words,
+)
 from plentar.core.work.undo import Undo, undo_of
 from plentar.screen.board import board_of, halos_of, likeliest_fault, spoken_place
 from plentar.screen.drawings.ladder import Board, Probe
@@ -261,7 +269,7 @@ class CallScreen(Generic[C]):
         advice, kept = self.visit.advice, self.current
         if (kept is not None and kept.verdict.meant is not None) or self.asks_service:
             return self.selected
-        if advice.kind in ("prove", "again", "test") and advice.point:
+        if advice.kind in ("prove", "again", "test", "check") and advice.point:
             best = self.visit.next_test
             is_reading = advice.kind != "test" or best is None or not best.test.step
             return advice.point if is_reading and self.visit.knows(advice.point) else self.selected
@@ -288,7 +296,7 @@ class CallScreen(Generic[C]):
     def safe_lines(self) -> tuple[SafeLine, ...]:
         """The Safe list as it stands for whoever looks; the readings are done when R to C and the part are read too."""
         lines = self.visit.safe_lines(self.person)
-        if self.visit.lockout.is_dead or all(entry.is_done for entry in self.dead_groups):
+        if (self.visit.lockout.is_dead and not self._lacks_part) or all(entry.is_done for entry in self.dead_groups):
             return lines
         return tuple(replace(line, is_done=False) if line.kind == "readings" else line for line in lines)
 
@@ -324,7 +332,17 @@ class CallScreen(Generic[C]):
         named = [known[name] for name in (*self.visit.record.blamed_faults, *leading) if name in known]
         # Behind an opened link its element and its limit are read too: the strip is one place to work at.
         parts = [fault.part.partition(".")[0] if fault.part.endswith(".link") else fault.part for fault in named]
-        return next((part for part in parts if ends_to_touch(self.plate, part)), "")
+        leading_part = next((part for part in parts if ends_to_touch(self.plate, part)), "")
+        # What is to be read by ohms now is touched first, where that is another part.
+        spot = spot_of(self.selected)
+        own = (spot.part or ":".join(place for place in spot.places if place != GROUND)) if spot.is_ohms else ""
+        ends = set(ends_to_touch(self.plate, own)) if own and self._lacks_part else set()
+        return own if ends and not ends <= set(ends_to_touch(self.plate, leading_part)) else leading_part
+
+    @property
+    def _lacks_part(self) -> bool:
+        """True where ohms wait for nothing but the part itself, which was not read dead yet."""
+        return isinstance(self.refusal, Message) and self.refusal.id == PART_FIRST
 
     def pair_words(self, point_id: str) -> str:
         """Two places of the dead test in few words: `L1 to L2`, with the feed's number where there are several."""

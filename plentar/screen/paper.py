@@ -24,6 +24,7 @@ __all__ = [
     "Passage",
     "bill_of",
     "corrections_of",
+    "done_for_customer",
     "is_of_log",
     "live_only",
     "passages_of",
@@ -126,6 +127,13 @@ def told_to_customer(screen: CallScreen[Any]) -> list[str]:
         sentences = [render(words) for name in names if (words := customer_sentence(screen.plate, name))]
         told += sentences if len(sentences) == len(names) and sentences else [f"{cause.title}."]
     return list(dict.fromkeys(told))
+
+
+def done_for_customer(screen: CallScreen[Any]) -> str:
+    """Return what was done without the trade's names of what was found: those are told above in plain words."""
+    titles = "; ".join(cause.action.title for cause in screen.rows.causes)
+    outcome: str = screen.call.outcome or ""
+    return outcome.removeprefix(titles).lstrip(". ") if titles else outcome
 
 
 def live_only(screen: CallScreen[Any]) -> bool:

@@ -10,6 +10,7 @@ import pytest
 
 from plentar.core.causes.faults import COMPLAINTS, MODES
 from plentar.core.message import joined, message
+from plentar.core.work.customer import OF_STRIPS, SENTENCES
 from plentar.words import ENGLISH, Catalogue, render
 from tests import ROOT
 
@@ -180,3 +181,11 @@ def test_what_a_customer_reads_is_of_the_eighth_grade_at_most() -> None:
     long = [(round(school_grade(text), 1), text) for text in told if len(text.split()) > 3]
     assert len(long) > 10
     assert [entry for entry in long if entry[0] > 8.0] == []
+
+
+def test_every_way_to_fail_has_a_sentence_for_the_customer() -> None:
+    """No fault reaches the customer's page by its trade name alone, and none by a sentence one has to read twice."""
+    told = {mode for modes in SENTENCES.values() for mode in modes.split()}
+    assert told == set(MODES)
+    words = {name: render(message(name, count=3) if name in OF_STRIPS else message(name)) for name in SENTENCES}
+    assert {name for name, text in words.items() if max(len(part.split()) for part in text.split(". ")) > 22} == set()

@@ -25,7 +25,7 @@ from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import line_volts, spot_of
 from plentar.core.unit.points import is_control_side
 
-__all__ = ["Cause", "Diagnosis", "diagnose"]
+__all__ = ["LEADS_SHARE", "Cause", "Diagnosis", "diagnose"]
 
 # One call in eight stood a while before anybody tapped it: heat is often on when one comes. Chosen.
 TAPPED_LATE_SHARE = 0.12
@@ -35,6 +35,10 @@ WAS_ON_SHARE = 0.99
 SAME_LOOK_SECONDS = 60.0
 # From here on amps are a strip's, more than any blower's [A].
 DRAWS_AMPS = 10.0
+# Below this share no cause leads, and nothing rests on a reading.
+LEADS_SHARE = 0.5
+# What contradicts every other reading of its place is read again until two agree, this often at most.
+MOST_AGAIN = 4
 # Between two looks at one place the supply may move by a few percent; a fifth is something else.
 DIFFERS_SHARE = 0.2
 
@@ -50,6 +54,8 @@ class Diagnosis:
     wait_seconds: float
     # The one reading without which another cause would lead, to be taken once more before anything is repaired.
     rests_on: Reading | None
+    # Nothing else that was read at that place under those calls agrees with it.
+    rests_alone: bool
     posterior: Floats
     # How likely each hypothesis's fault stood there at the last reading: what has tripped, come back or come late.
     there: Floats
@@ -70,10 +76,10 @@ class Diagnosis:
 
     def once_more(self, taken: Collection[tuple[str, frozenset[str]]]) -> tuple[str, frozenset[str]] | None:
         """Return the place and calls of the reading that all rests on, unless it was read again already."""
-        if self.rests_on is None:
+        if self.rests_on is None or self.first is None or self.first.probability < LEADS_SHARE:
             return None
         place = (self.rests_on.point, self.rests_on.condition.on)
-        return place if list(taken).count(place) < 2 else None
+        return place if list(taken).count(place) < (MOST_AGAIN if self.rests_alone else 2) else None
 
     @property
     def first(self) -> Cause | None:
@@ -127,12 +133,14 @@ def diagnose(
         causes = ()
     else:
         wait = 0.0
+    rests_on = evidence.rests_on(causes[0]) if causes else None
     return Diagnosis(
         causes=causes,
         asks=evidence.asks(limits),
         tapped_late=float(evidence.tapped_late.sum()),
         wait_seconds=wait,
-        rests_on=evidence.rests_on(causes[0]) if causes else None,
+        rests_on=rests_on,
+        rests_alone=rests_on is not None and _stands_alone(readings, rests_on),
         posterior=evidence.posterior,
         there=evidence.there,
         while_there=evidence.while_there,
@@ -230,6 +238,13 @@ def _is_same_look(one: Reading, next_one: Reading) -> bool:
     if was is not None and since is not None:
         passed.append(since - was)
     return one.value == next_one.value and bool(passed) and all(0 <= seconds <= SAME_LOOK_SECONDS for seconds in passed)
+
+
+def _stands_alone(readings: Sequence[Reading], reading: Reading) -> bool:
+    """Tell whether every other reading of the same place under the same calls says something else."""
+    place = (reading.point, reading.condition.state)
+    others = [other for other in readings if other is not reading and (other.point, other.condition.state) == place]
+    return all(_differs(reading, other) for other in others)
 
 
 def _differs(one: Reading, other: Reading) -> bool:

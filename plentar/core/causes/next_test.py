@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from plentar.core.causes.catalogue import Test, catalogue, scaled
 from plentar.core.causes.checks import AIR, CHECK_SPREAD, STARTS, WATCH, checks_of, finds
-from plentar.core.causes.diagnosis import Diagnosis
+from plentar.core.causes.diagnosis import LEADS_SHARE, Diagnosis
 from plentar.core.causes.same_circuit import circuit_of
 from plentar.core.causes.sequences import NOW_AND_THEN_SHARE
 from plentar.core.causes.supply import feed_at
@@ -55,8 +55,8 @@ WATCHING, WATCHED_WORTH = frozenset({WATCH, STARTS, AIR}), 4.0
 # supply, load and each strip of the commonest unit.
 COMES_AND_GOES, FIRST_READINGS = frozenset({"breaker trips or hot", "blower cuts in and out"}), 6
 # Then the watch is worth so much a minute on top of its own bits, beside nothing that splits the suspects in half; not
-# once something that is there all the time leads by this share.
-WATCHED_FIRST, LEADS_SHARE = 0.3, 0.5
+# once something that is there all the time leads.
+WATCHED_FIRST = 0.3
 # What each school reaches for first: a factor on the minutes of its kind of test.
 SCHOOLS: dict[str, dict[str, float]] = {
     "amps first": {"amps": 0.7},
@@ -67,11 +67,17 @@ SCHOOLS: dict[str, dict[str, float]] = {
 
 @dataclass(frozen=True, slots=True)
 class NextTest:
-    """A test with what it is worth: bits expected, minutes with the change of condition, and what it would split."""
+    """A test with its bits expected, minutes with the change of condition, and what it would split.
+
+    `worth` is what it goes by: bits a minute, more where its school or complaint puts it first. `is_again`: it was
+    taken before, and everything rests on it.
+    """
 
     test: Test
     bits: float
     minutes: float
+    worth: float
+    is_again: bool
     splits: tuple[Text, ...]
 
 
@@ -150,8 +156,15 @@ def next_tests(
     # What differs by less than anybody could mean goes by its minutes: kept or solved, the answer is the same.
     scored.sort(key=lambda entry: (-round(entry[0], 3), entry[2], tests[entry[1]].point))
     return tuple(
-        NextTest(tests[i], float(bits[i]), minutes, _splits(diagnosis, states, weight, bins[i]))
-        for _, i, minutes in scored[:most]
+        NextTest(
+            tests[i],
+            float(bits[i]),
+            minutes,
+            float(value),
+            (tests[i].point, tests[i].drive.calls) in taken,
+            _splits(diagnosis, states, weight, bins[i]),
+        )
+        for value, i, minutes in scored[:most]
     )
 
 

@@ -105,6 +105,7 @@ class Visit(VisitState):
 
     # What follows.
     findings = Answer(consequences.findings)
+    problems = Answer(consequences.problems)
     findings_before = Answer(consequences.findings_before)
 
     # Causes, and what to do next.

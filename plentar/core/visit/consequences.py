@@ -18,7 +18,7 @@ from plentar.core.visit_results import (
     WEATHER,
 )
 
-__all__ = ["findings", "findings_before"]
+__all__ = ["findings", "findings_before", "problems"]
 
 # What is answered or counted, not found wrong.
 NO_FINDING = frozenset(
@@ -57,6 +57,12 @@ def findings_before(visit: VisitState) -> list[Finding]:
     )
     found += _other_findings(visit, of_now=False)
     return sorted(found, key=lambda entry: -entry.verdict.grade.severity)
+
+
+@once
+def problems(visit: VisitState) -> list[Finding]:
+    """The findings that are something wrong; what could not be judged is none of them."""
+    return [finding for finding in findings(visit) if finding.verdict.grade is not Grade.NOT_PROVEN]
 
 
 def _found_in(visit: VisitState, entries: Sequence[RecordedReading]) -> list[Finding]:

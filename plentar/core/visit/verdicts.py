@@ -38,6 +38,7 @@ __all__ = [
     "losses_of",
     "situation",
     "unchecked",
+    "unread",
     "verdict_of",
 ]
 
@@ -110,17 +111,23 @@ def comparisons(visit: VisitState) -> list[Finding]:
 
 
 @once
-def unchecked(visit: VisitState) -> tuple[Text, ...]:
-    """What *all well* still needs: each feed's volts, each strip under heat, the blower, as far as not read."""
+def unread(visit: VisitState) -> tuple[tuple[str, Text, frozenset[str]], ...]:
+    """What *all well* still needs: each feed's volts, each strip under heat, the blower: point, words, calls."""
     read = {reading.point for reading in evidence.readings_now(visit)}
     under_heat = {reading.point for reading in evidence.readings_now(visit) if reading.condition.heat}
     points = {point.id: point for point in test_points(visit.plate)}
-    wanted = [line_volts(feed.id) for feed in visit.plate.feeds]
-    left = [points[point].label for point in wanted if point not in read]
-    left += [c.name for c in visit.plate.circuits if amps_at(c.id) not in under_heat]
+    heat, on = visit.plate.heat_calls, evidence.condition(visit).on
+    lines = [line_volts(feed.id) for feed in visit.plate.feeds]
+    left = [(point, points[point].label, on) for point in lines if point not in read]
+    left += [(amps_at(c.id), c.name, heat) for c in visit.plate.circuits if amps_at(c.id) not in under_heat]
     if amps_at("blower") not in read:
-        left.append(message("places.blower"))
+        left.append((amps_at("blower"), message("places.blower"), on or heat))
     return tuple(left)
+
+
+def unchecked(visit: VisitState) -> tuple[Text, ...]:
+    """The words of what *all well* still needs."""
+    return tuple(words for _point, words, _calls in unread(visit))
 
 
 @once

@@ -9,13 +9,14 @@ from plentar.core.evidence.lockout import TICK_WORDS, Lockout, dead_pairs, safe_
 from plentar.core.evidence.reading import Condition, Hand
 from plentar.core.message import Text, joined, message
 from plentar.core.unit.nameplate import Nameplate
-from plentar.core.unit.place import spot_of, volts_at
+from plentar.core.unit.place import ohms_at, spot_of, volts_at
 from plentar.core.unit.points import Point, part_words
 from plentar.core.unit.quantities import QUANTITIES
 
 __all__ = [
     "CONTROL_POINT",
     "NOT_DEAD",
+    "PART_FIRST",
     "DeadGroup",
     "SafeLine",
     "condition_refusal",
@@ -81,7 +82,12 @@ def dead_groups(plate: Nameplate) -> tuple[DeadGroup, ...]:
 
 
 def ends_to_touch(plate: Nameplate, about: str) -> tuple[str, ...]:
-    """Return the terminals of a part, or of a whole strip from its link to its limit; none for what is neither."""
+    """Return the terminals of a part, or of a whole strip from its link to its limit; none for what is neither.
+
+    Two places with a colon between them are themselves.
+    """
+    if ":" in about:
+        return tuple(about.split(":"))
     if about in {circuit.id for circuit in plate.circuits}:
         parts = [f"{about}.{piece}" for piece in ("link", "element", "limit")]
     else:
@@ -91,7 +97,10 @@ def ends_to_touch(plate: Nameplate, about: str) -> tuple[str, ...]:
 
 def touch_words(plate: Nameplate, about: str) -> Text:
     """Say where one is going to work, and that each end of it is read to ground."""
-    part = part_words(about) if "." not in about else place_words(plate, about)
+    if ":" in about:
+        part: Text = find_point(plate, ohms_at(*about.split(":"))).label
+    else:
+        part = part_words(about) if "." not in about else place_words(plate, about)
     return message("safety.part-to-ground", part=part)
 
 
@@ -198,6 +207,10 @@ def condition_refusal(plate: Nameplate, condition: Condition, point_id: str) -> 
     return NOT_DEAD
 
 
+# Why ohms wait where the unit is dead and the part itself was not read yet.
+PART_FIRST = "safety.read-volts-part-first-across"
+
+
 def ohms_refusal(plate: Nameplate, lockout: Lockout, point_id: str, *, person: str, in_hand: Hand = "") -> Text:
     """Return why a person may not read ohms at a place now, or nothing.
 
@@ -220,7 +233,7 @@ def ohms_refusal(plate: Nameplate, lockout: Lockout, point_id: str, *, person: s
     places = _places(plate, point)
     # Dead at the lugs is not dead at the part: a second feed or a capacitor may hang on it.
     if not places <= lockout.parts_below:
-        return message("safety.read-volts-part-first-across")
+        return message(PART_FIRST)
     return ""
 
 
