@@ -33,13 +33,13 @@ from plentar.core.causes.catalogue import Test, catalogue
 from plentar.core.causes.diagnosis import Cause, Diagnosis, diagnose
 from plentar.core.causes.fault import mended
 from plentar.core.causes.faults import COMPLAINTS, Fault, faults_of
-from plentar.core.causes.next_test import minutes_of, next_tests, stands_at
+from plentar.core.causes.next_test import is_enough, minutes_of, next_tests, stands_at
 from plentar.core.evidence.reading import Condition, Reading
 from plentar.core.evidence.signs import Observation
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.patterns import PATTERNS
 from plentar.core.unit.place import line_volts
-from plentar.core.visit.advice import SOUND_SHARE, SOUND_WORTH, SURE_SHARE
+from plentar.core.visit.advice import SURE_SHARE
 
 MOST_TESTS = 45
 # As the call's own advice (`core/visit`): from here on a cause is accepted whatever could still be read.
@@ -139,7 +139,7 @@ def follow(plate: Nameplate, truth: Truth, complaint: str, *, fixed: bool, minut
             is_named = leading > SURE and not named & {"healthy", "supply.low", "supply.high"}
             if again is None and ((is_named and len(readings) >= 3) or not best or best[0].bits < 0.004):
                 break
-            if again is None and "healthy" in named and leading >= SOUND_SHARE and best[0].worth < SOUND_WORTH:
+            if again is None and is_enough(diagnosis, best[0]):
                 break
             test = again or best[0].test
             place = (test.point, test.drive.calls)

@@ -41,8 +41,8 @@ __all__ = ["RESISTIVE", "Truth", "condition_for"]
 
 # What services give, of nominal: 206 to 252 V of 240.
 SERVICES = (0.858, 1.05)
-# Faults of any size (docs/trade.md, section 10): contacts, joints, stabs and lugs [ohm]; wrong elements and what coils are left,
-# as shares of the rated watts.
+# Faults of any size (docs/trade.md, section 10): contacts, joints, stabs and lugs [ohm]; wrong elements and what coils
+# are left, as shares of the rated watts.
 RESISTIVE = ("burnt", "loose", "stab-burnt")
 JOINT_OHMS, WRONG_WATTS, COILS_LEFT = (0.02, 20.0), ((0.62, 0.89), (1.12, 1.6)), (1 / 3, 1 / 2, 2 / 3)
 # Sound parts (docs/trade.md, section 10): a blower's amps of its plate's, an element's watts of its rated ones with its

@@ -333,11 +333,13 @@ class CallScreen(Generic[C]):
         # Behind an opened link its element and its limit are read too: the strip is one place to work at.
         parts = [fault.part.partition(".")[0] if fault.part.endswith(".link") else fault.part for fault in named]
         leading_part = next((part for part in parts if ends_to_touch(self.plate, part)), "")
+        if not self._lacks_part:
+            return leading_part
         # What is to be read by ohms now is touched first, where that is another part.
         spot = spot_of(self.selected)
-        own = (spot.part or ":".join(place for place in spot.places if place != GROUND)) if spot.is_ohms else ""
-        ends = set(ends_to_touch(self.plate, own)) if own and self._lacks_part else set()
-        return own if ends and not ends <= set(ends_to_touch(self.plate, leading_part)) else leading_part
+        own = spot.part or ":".join(place for place in spot.places if place != GROUND)
+        is_covered = set(ends_to_touch(self.plate, own)) <= set(ends_to_touch(self.plate, leading_part))
+        return leading_part if is_covered else own
 
     @property
     def _lacks_part(self) -> bool:

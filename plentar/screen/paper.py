@@ -131,9 +131,8 @@ def told_to_customer(screen: CallScreen[Any]) -> list[str]:
 
 def done_for_customer(screen: CallScreen[Any]) -> str:
     """Return what was done without the trade's names of what was found: those are told above in plain words."""
-    titles = "; ".join(cause.action.title for cause in screen.rows.causes)
-    outcome: str = screen.call.outcome or ""
-    return outcome.removeprefix(titles).lstrip(". ") if titles else outcome
+    told, outcome = screen.rows.causes_told, str(screen.call.outcome or "")
+    return outcome.removeprefix(told).lstrip(". ") if told else outcome
 
 
 def live_only(screen: CallScreen[Any]) -> bool:

@@ -65,10 +65,15 @@ class RecordRows:
         """The accepted causes that stand."""
         return shown(self.record, Caused)
 
+    @property
+    def causes_told(self) -> str:
+        """The accepted causes by their titles, in one line."""
+        return "; ".join(cause.action.title for cause in self.causes)
+
     @cached_property
     def outcome_draft(self) -> str:
         """What was found and fitted, in one line, to be kept or changed by whoever closes the call."""
-        found = "; ".join(cause.action.title for cause in self.causes)
+        found = self.causes_told
         fitted = ", ".join(item.action.name for item in self.work.fitted)
         return ". ".join(part for part in (found, f"Fitted: {fitted}" if fitted else "") if part)
 

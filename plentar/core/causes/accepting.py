@@ -33,10 +33,9 @@ def before_accepting(diagnosis: Diagnosis, taken: Collection[tuple[str, frozense
     place = diagnosis.once_more(taken)
     if place is not None and place in tests:
         return Precaution(test=tests[place], is_again=True)
-    by_id = {fault.id: fault for fault in diagnosis.model.faults}
-    off = [name for name in (lead.faults if lead else ()) if name in by_id and by_id[name].shows == "until-set"]
-    for name in off:
-        feed = plate.feed_of(place_of(by_id[name].part).owner)
+    leading = [diagnosis.model.fault(name) for name in (lead.faults if lead else ())]
+    for off in (fault for fault in leading if fault is not None and fault.shows == "until-set"):
+        feed = plate.feed_of(place_of(off.part).owner)
         place = (ohms_at(f"{feed}.l1", f"{feed}.l2"), frozenset[str]())
         if place not in taken:
             return Precaution(test=tests[place], is_again=False)

@@ -127,6 +127,7 @@ class UnitModel:
         self._excerpts = count()
         self.circuit = wire(plate)
         self.faults = faults_of(plate)
+        self._faults_by_id = {fault.id: fault for fault in self.faults}
         self.hypotheses = _hypotheses(self.faults, pairs)
         alone = sum(len(hypothesis.faults) == 1 for hypothesis in self.hypotheses)
         # The rows this model solves itself, and how many they are.
@@ -264,14 +265,17 @@ class UnitModel:
         if len(sized) == 1:
             return sized[0][0].variants[sized[0][1]]
         # A breaker that trips has tripped: whether the other fault leaves it load enough is a matter of its size.
-        by_id = {fault.id: fault for fault in self.faults}
         tripped = {
-            fault.id: by_id[tripped_by(self.plate, fault)].usual
+            fault.id: breaker.usual
             for fault in hypothesis.faults
-            if fault.shows == "trips" and tripped_by(self.plate, fault) in by_id
+            if fault.shows == "trips" and (breaker := self.fault(tripped_by(self.plate, fault))) is not None
         }
         first, second = (tripped.get(fault.id, fault.variants[size]) for fault, size in sized)
         return first | second
+
+    def fault(self, name: str) -> Fault | None:
+        """Return the unit's single fault of this id; nothing for two at once."""
+        return self._faults_by_id.get(name)
 
     def prior(self, complaints: Sequence[str], past: Factors = ()) -> Floats:
         """Return each hypothesis's share before any reading, bent by complaint and past; sums to one."""

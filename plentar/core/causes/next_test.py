@@ -24,7 +24,7 @@ from plentar.core.message import Text
 from plentar.core.unit.nameplate import Nameplate
 from plentar.core.unit.place import line_volts, place_of, spot_of, volts_at
 
-__all__ = ["SCHOOLS", "NextTest", "minutes_of", "next_tests", "stands_at"]
+__all__ = ["SCHOOLS", "NextTest", "is_enough", "minutes_of", "next_tests", "stands_at"]
 
 Floats = NDArray[np.float64]
 # A test that tells less is no test: what every hypothesis shows alike.
@@ -54,9 +54,11 @@ WATCHING, WATCHED_WORTH = frozenset({WATCH, STARTS, AIR}), 4.0
 # Complaints of what is not there all the time: once the first readings named nothing, it is watched. Six readings are
 # supply, load and each strip of the commonest unit.
 COMES_AND_GOES, FIRST_READINGS = frozenset({"breaker trips or hot", "blower cuts in and out"}), 6
-# Then the watch is worth so much a minute on top of its own bits, beside nothing that splits the suspects in half; not
-# once something that is there all the time leads.
+# What the watch is worth a minute from then on, on top of its own bits: less than a clamp that halves the suspects.
 WATCHED_FIRST = 0.3
+# Where a sound unit leads by so much, the search ends at a test that is worth less a minute: a strip's joint read once
+# more is worth some 0.05. Chosen by what was still asked of sound units after clamp and stopwatch had been watched.
+SOUND_SHARE, SOUND_WORTH = 0.85, 0.03
 # What each school reaches for first: a factor on the minutes of its kind of test.
 SCHOOLS: dict[str, dict[str, float]] = {
     "amps first": {"amps": 0.7},
@@ -210,9 +212,15 @@ def _is_for_watching(diagnosis: Diagnosis) -> bool:
     lead = diagnosis.first
     if lead is None or lead.probability < LEADS_SHARE:
         return True
-    by_id = {fault.id: fault for fault in diagnosis.model.faults}
-    shows = {by_id[name].shows for name in lead.faults if name in by_id}
-    return shows != {"always"} or "healthy" in lead.faults
+    known = [fault for name in lead.faults if (fault := diagnosis.model.fault(name)) is not None]
+    return {fault.shows for fault in known} != {"always"} or "healthy" in lead.faults
+
+
+def is_enough(diagnosis: Diagnosis, best: NextTest) -> bool:
+    """Tell whether the unit seems sound and even the best test tells next to nothing for its minutes."""
+    lead = diagnosis.first
+    seems_sound = lead is not None and "healthy" in lead.faults and lead.probability >= SOUND_SHARE
+    return seems_sound and best.worth < SOUND_WORTH
 
 
 def _is_behind(diagnosis: Diagnosis, test: Test) -> bool:

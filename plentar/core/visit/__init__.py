@@ -9,11 +9,10 @@ from dataclasses import replace
 
 from plentar.core.evidence.events import Event
 from plentar.core.visit import advice, consequences, control, evidence, heat, timing, verdicts, work
-from plentar.core.visit.advice import SURE_SHARE
 from plentar.core.visit.state import Answer, VisitState
 from plentar.core.visit.verdicts import CAPACITOR
 
-__all__ = ["CAPACITOR", "SURE_SHARE", "Visit"]
+__all__ = ["CAPACITOR", "Visit"]
 
 
 class Visit(VisitState):
@@ -106,6 +105,7 @@ class Visit(VisitState):
     # What follows.
     findings = Answer(consequences.findings)
     problems = Answer(consequences.problems)
+    problems_before = Answer(consequences.problems_before)
     findings_before = Answer(consequences.findings_before)
 
     # Causes, and what to do next.

@@ -29,8 +29,6 @@ if TYPE_CHECKING:
     from plentar.core.judging.log import LogAnalysis
 
 __all__ = [
-    "SOUND_SHARE",
-    "SOUND_WORTH",
     "SURE_SHARE",
     "advice",
     "diagnosis",
@@ -53,9 +51,6 @@ WATCH_SIGNS = frozenset({"watched-steady", "watched-dropped", "watched-tripped"}
 START_SIGNS = frozenset({"bad-start", "starts-good-20"})
 # Below this share a cause, and below this many bits a test, is not shown.
 LEAST_SHARE, MOST_SUSPECTS, LEAST_BITS = 0.02, 4, 0.02
-# Where a sound unit leads by so much, a test that is worth less a minute is not offered: a strip's joint read once more
-# is worth some 0.05. Chosen by what was still asked of sound units after both watches.
-SOUND_SHARE, SOUND_WORTH = 0.85, 0.03
 
 
 @once
@@ -202,12 +197,11 @@ def next_test(visit: VisitState) -> "NextTest | None":
     if control.stop(visit):
         return None
     known, found = diagnosis(visit), next_tests(visit, most=1)
-    lead = known.first if known is not None else None
-    if not found or found[0].bits <= LEAST_BITS:
+    if known is None or not found or found[0].bits <= LEAST_BITS:
         return None
-    # On a unit that seems sound the search ends where a minute of it tells next to nothing.
-    seems_sound = lead is not None and "healthy" in lead.faults and lead.probability >= SOUND_SHARE
-    return None if seems_sound and found[0].worth < SOUND_WORTH else found[0]
+    from plentar.core.causes.next_test import is_enough
+
+    return None if is_enough(known, found[0]) else found[0]
 
 
 @once

@@ -18,7 +18,7 @@ from plentar.core.visit_results import (
     WEATHER,
 )
 
-__all__ = ["findings", "findings_before", "problems"]
+__all__ = ["findings", "findings_before", "problems", "problems_before"]
 
 # What is answered or counted, not found wrong.
 NO_FINDING = frozenset(
@@ -62,7 +62,16 @@ def findings_before(visit: VisitState) -> list[Finding]:
 @once
 def problems(visit: VisitState) -> list[Finding]:
     """The findings that are something wrong; what could not be judged is none of them."""
-    return [finding for finding in findings(visit) if finding.verdict.grade is not Grade.NOT_PROVEN]
+    return _wrong(findings(visit))
+
+
+def problems_before(visit: VisitState) -> list[Finding]:
+    """The same of what was found before the repair."""
+    return _wrong(findings_before(visit))
+
+
+def _wrong(found: Sequence[Finding]) -> list[Finding]:
+    return [finding for finding in found if finding.verdict.grade is not Grade.NOT_PROVEN]
 
 
 def _found_in(visit: VisitState, entries: Sequence[RecordedReading]) -> list[Finding]:

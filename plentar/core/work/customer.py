@@ -115,14 +115,13 @@ def customer_sentence(plate: Nameplate, fault_id: str) -> Text:
         >>> customer_sentence(PATTERNS["two-strip-sequencer"](), "strip-b.link.open").id
         'customer.link-open'
     """
-    mode = next((fault.mode for fault in faults_of(plate) if fault.id == fault_id), "")
-    found = SENTENCES.get(mode)
-    if found is None:
+    fault = next((fault for fault in faults_of(plate) if fault.id == fault_id), None)
+    if fault is None or fault.mode not in SENTENCES:
         return ""
+    found = SENTENCES[fault.mode]
     if found not in OF_STRIPS:
         return message(found)
-    # What switches several strips at once takes all of them along.
-    owner = place_of(fault_id).owner
-    switched = [circuit for circuit in plate.circuits if circuit.device == owner]
-    is_whole = found == "customer.switch-open" and ".pole-" not in fault_id and len(switched) > 1
+    switched = [circuit for circuit in plate.circuits if circuit.device == place_of(fault.part).owner]
+    # A pole switches its own strip, the device around it all of them.
+    is_whole = found == "customer.switch-open" and fault.mode != "pole.open" and len(switched) > 1
     return message("customer.switch-of-all") if is_whole else message(found, count=len(plate.circuits))

@@ -60,17 +60,31 @@ class Sheet:
     near_x: float
     far_x: float
     blower_pole_x: float
-    # Of the 24 V ladder: its contact, flag, coil, and what is read at the board, at the coil and of each call.
+    blower_clamp_width: float
+    # How far the feed's line lies below its top, how wide it is read, and how much room the relay's two throws need.
+    head: float
+    line_width: float
+    throw_gap: float
+    # Of the 24 V ladder: its contact with an auxiliary's name, its flag with the probe beside it, its coil with both
+    # ends, and what is read at the board, at the coil and of each call.
     contact_x: float
+    auxiliary_x: float
     flag_x: float
+    flag_probe_x: float
+    flag_probe_left: float
     board_x: float
+    board_tag_x: float
     board_width: float
     coil_x: float
+    coil_probe_left: float
+    coil_probe_width: float
     coil_target_x: float
     coil_target_width: float
     coil_tag_x: float
     coil_end_x: float
+    coil_end_width: float
     current_x: float
+    current_rise: float
     is_narrow: bool = False
 
     @property
@@ -82,15 +96,22 @@ class Sheet:
 WIDE = Sheet(
     width=720.0, left=58.0, right=682.0, clamp_width=88.0, return_width=44.0, tag_width=76.0, element_half=40.0,
     motor_x=162.0, clamp_x=242.0, bus_x=302.0, near_x=378.0, far_x=444.0, blower_pole_x=480.0,
-    contact_x=156.0, flag_x=226.0, board_x=266.0, board_width=130.0, coil_x=426.0, coil_target_x=462.0,
-    coil_target_width=116.0, coil_tag_x=502.0, coil_end_x=558.0, current_x=586.0,
+    blower_clamp_width=88.0, head=6.0, line_width=110.0, throw_gap=49.0,
+    contact_x=156.0, auxiliary_x=156.0, flag_x=226.0, flag_probe_x=190.0, flag_probe_left=170.0, board_x=266.0,
+    board_tag_x=292.0, board_width=130.0, coil_x=426.0, coil_probe_left=364.0, coil_probe_width=40.0,
+    coil_target_x=462.0, coil_target_width=116.0, coil_tag_x=502.0, coil_end_x=558.0, coil_end_width=40.0,
+    current_x=586.0, current_rise=11.0,
 )  # fmt: skip
 # A phone's width: a rung from rail to rail at a size that a thumb hits.
 NARROW = Sheet(
     width=390.0, left=30.0, right=360.0, clamp_width=74.0, return_width=28.0, tag_width=56.0, element_half=22.0,
     motor_x=84.0, clamp_x=156.0, bus_x=206.0, near_x=250.0, far_x=316.0, blower_pole_x=290.0,
-    contact_x=58.0, flag_x=106.0, board_x=152.0, board_width=56.0, coil_x=222.0, coil_target_x=262.0,
-    coil_target_width=84.0, coil_tag_x=290.0, coil_end_x=338.0, current_x=262.0, is_narrow=True,
+    blower_clamp_width=76.0, head=30.0, line_width=72.0, throw_gap=72.0,
+    contact_x=58.0, auxiliary_x=84.0, flag_x=106.0, flag_probe_x=80.0, flag_probe_left=68.0, board_x=152.0,
+    board_tag_x=152.0, board_width=56.0, coil_x=222.0, coil_probe_left=182.0, coil_probe_width=24.0,
+    coil_target_x=262.0, coil_target_width=84.0, coil_tag_x=290.0, coil_end_x=338.0, coil_end_width=36.0,
+    current_x=262.0, current_rise=24.0,
+    is_narrow=True,
 )  # fmt: skip
 
 
@@ -410,7 +431,7 @@ def _feed_block(pen: _Pen, feed: str, top: float, pitch: float, *, with_blower: 
     circuits = plate.circuits_on(feed)
     multiple = len(plate.feeds) > 1
     # On a narrow sheet the feed's name stands above its line, between what its legs read.
-    head = top + (30 if sheet.is_narrow else 6)
+    head = top + sheet.head
     number = f" {[f.id for f in plate.feeds].index(feed) + 1}" if multiple else ""
     breaker = next(f.breaker_amps for f in plate.feeds if f.id == feed)
     pen.label(left, head + 4, "L1", "leg")
@@ -427,7 +448,7 @@ def _feed_block(pen: _Pen, feed: str, top: float, pitch: float, *, with_blower: 
         state = "verified dead downstream" if pen.dead else "not verified: treat as live"
         # Above the feed's own line, between the legs' readings.
         pen.label(left + 52, head - 31, f"open at {where}, live up to it; {state}", "note", "start")
-    pen.target(line_volts(feed), (line_x, head, 72 if sheet.is_narrow else 110, 44), (line_x, head))
+    pen.target(line_volts(feed), (line_x, head, sheet.line_width, 44), (line_x, head))
     pen.target(volts_at(f"{feed}.l1", GROUND), (left + 4, head - 10, 84, 48), (left + 4, head - 26))
     pen.target(volts_at(f"{feed}.l2", GROUND), (right - 4, head - 10, 84, 48), (right - 4, head - 26))
     pen.target(amps_at(feed), (total_x, head, 84, 44), (total_x, head))
@@ -581,7 +602,7 @@ def _blower(pen: _Pen, y: float) -> float:
     rated = f"{rated} assumed" if pen.plate.is_assumed("blower.rated_amps") else f"plate {rated}"
     pen.label(motor_x, y + 42, f"{blower.kind.upper()} · {rated}", "note")
     clamp_x = x(sheet.clamp_x)
-    pen.target(amps_at("blower"), (clamp_x, y, 76 if sheet.is_narrow else 88, 46), (clamp_x, y))
+    pen.target(amps_at("blower"), (clamp_x, y, sheet.blower_clamp_width, 46), (clamp_x, y))
     bus_x = x(sheet.bus_x)
     edge = -1 if mirrored else 1
     pen.part_at["blower.motor"] = (motor_x, y, 64, 64)
@@ -714,7 +735,7 @@ def _interlock(pen: _Pen, circuit_id: str, x: float, y: float, lit: LineState) -
     pen.symbol("dot", joint_x, joint_y, lit)
     # Clear of the tags under the parts of the rung above.
     above = crossed[0] if crossed else joint_y
-    middle = max(above / 2 + y / 2 + 2, above + (72 if pen.sheet.is_narrow else 49))
+    middle = max(above / 2 + y / 2 + 2, above + pen.sheet.throw_gap)
     pen.target(amps_at("interlock"), (joint_x, middle, 60, 40), (joint_x, middle))
 
 
@@ -766,8 +787,8 @@ def _control(pen: _Pen, top: float) -> None:
             pen.symbol("flag", sheet.flag_x, y, state, text=source)
             pen.probe(
                 f"board.{source.lower()}",
-                (sheet.flag_x - 36 + 10 * sheet.is_narrow, y),
-                (sheet.flag_x - 56 + 18 * sheet.is_narrow, y - 21, 38, 42),
+                (sheet.flag_probe_x, y),
+                (sheet.flag_probe_left, y - 21, 38, 42),
             )
             board_point = volts_at(f"board.{source.lower()}", "board.c")
             if board_point in pen.labels and source not in boarded:
@@ -775,10 +796,10 @@ def _control(pen: _Pen, top: float) -> None:
                 pen.target(
                     board_point,
                     (sheet.board_x, y, sheet.board_width, 44),
-                    (sheet.board_x + (0 if sheet.is_narrow else 26), y),
+                    (sheet.board_tag_x, y),
                 )
         else:
-            pen.label(sheet.contact_x + 26 * sheet.is_narrow, y - 14, f"{source.replace('-', ' ').title()} aux", "part")
+            pen.label(sheet.auxiliary_x, y - 14, f"{source.replace('-', ' ').title()} aux", "part")
         pen.symbol("coil" if kind == "coil" else "tap", coil_x, y, coil_state, text=_short(plate, device))
         pen.wire(f"M {coil_x + 20} {y} H {right}", coil_state)
         if source in pen.currents:
@@ -786,7 +807,7 @@ def _control(pen: _Pen, top: float) -> None:
             pen.board.told.append(
                 BoardNote(
                     x=sheet.current_x,
-                    y=y - 24 if sheet.is_narrow else y - 11,
+                    y=y - sheet.current_rise,
                     name=name,
                     words=words,
                     verdict=verdict,
@@ -807,9 +828,9 @@ def _control(pen: _Pen, top: float) -> None:
             pen.probe(
                 f"{coil}.1",
                 (coil_x - 28, y),
-                (coil_x - 62 + 22 * sheet.is_narrow, y - 21, 40 - 16 * sheet.is_narrow, 42),
+                (sheet.coil_probe_left, y - 21, sheet.coil_probe_width, 42),
             )
-            pen.probe(f"{coil}.2", (sheet.coil_end_x, y), (sheet.coil_end_x - 18, y - 21, 40 - 4 * sheet.is_narrow, 42))
+            pen.probe(f"{coil}.2", (sheet.coil_end_x, y), (sheet.coil_end_x - 18, y - 21, sheet.coil_end_width, 42))
         y += pitch
     pen.board.wires.insert(0, DrawnWire(path=f"M {left} {top} V {y - pitch + 16}", state=rail))
     pen.board.wires.insert(0, DrawnWire(path=f"M {right} {top} V {y - pitch + 16}", state=rail))
