@@ -48,13 +48,13 @@ def without_signal(page: Page) -> None:
     for field in ("pin", "again"):
         page.locator(f"#set-pin [name={field}]").fill("246810")
     page.get_by_role("button", name="Make this phone ready").click()
-    # Nine calls drawn ahead for the first time, their circuits solved by one process.
-    page.locator(".phone-calls li").first.wait_for(timeout=120_000)
+    # Every call of the day drawn ahead for the first time, their circuits solved by one process: minutes.
+    page.locator(".phone-calls li").first.wait_for(timeout=480_000)
     page.goto(page.url.replace("/phone", "/today"))
     open_call(IN_PROGRESS, "amps:strip-b")(page)
     page.context.set_offline(True)
     page.locator(".entry").fill("0.1")
-    page.get_by_role("button", name="Keep reading").click()
+    page.get_by_role("button", name="Save", exact=True).click()
     page.locator(".kept-here").wait_for()
 
 
@@ -69,7 +69,7 @@ def plate(page: Page) -> None:
     """Open the nameplate's form of the call in progress."""
     open_call(IN_PROGRESS)(page)
     page.goto(f"{page.url.split('?')[0]}?panel=nameplate")
-    page.get_by_role("link", name="Change the plate").click()
+    page.get_by_role("link", name="Edit the nameplate").click()
     page.wait_for_selector(".plate-drawn")
 
 
@@ -157,7 +157,7 @@ def practice_call(page: Page) -> None:
     page.locator("li").filter(has=page.get_by_text("Call 15", exact=True)).get_by_role("button").click()
     page.goto(f"{page.url}?point=ohms:strip-b.element")
     page.get_by_role("button", name="Read the meter").click()
-    page.get_by_role("button", name="Read it all the same").click()
+    page.get_by_role("button", name="Read it anyway").click()
     page.locator(".practice-danger").wait_for()
 
 

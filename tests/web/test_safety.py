@@ -211,6 +211,9 @@ def test_ohms_ask_for_ones_own_lock_and_for_volts_at_the_part(
     code, body = ohms(client, shop, "ohms:strip-b.limit")
     assert code == 422
     assert "safety.read-volts-part-first-across" in reasons(body)
+    for point, part in (("ohms:strip-b.limit", "strip-b.limit"), ("ohms:board.c:board.w", "board.c:board.w")):
+        # The Safe list has that part's own line open, though the unit is dead.
+        assert f'name="about" value="{part}"' in client.get(f"{shop.url}?panel=safe&point={point}").text
     send(client, shop, event("reading", point="volts:strip-b.limit.1:ground", typed="0.1"))
     assert ohms(client, shop, "ohms:strip-b.limit")[0] == 422
     send(client, shop, event("reading", point="volts:strip-b.limit.2:ground", typed="0.1"))
